@@ -1,0 +1,54 @@
+import { createWriteStream } from 'node:fs';
+import { once } from 'node:events';
+import { finished } from 'node:stream/promises';
+import { generateInboundLog, type EventLabel, type LogOptions } from './inbound-log.js';
+
+const BATCH_CHARACTERS = 262_144;
+
+export interface WrittenLog {
+  readonly lines: number;
+  /** Planted lines by event. */
+  readonly labels: Readonly<Partial<Record<EventLabel, number>>>;
+}
+
+/** Writes lines to a stream in large pieces, waiting where the reader is slower. */
+export async function writeLines(lines: Iterable<string>, stream: NodeJS.WritableStream): Promise<void> {
+  let batch = '';
+  for (const line of lines) {
+    batch += `${line}\n`;
+    if (batch.length < BATCH_CHARACTERS) continue;
+    if (!stream.write(batch)) await once(stream, 'drain');
+    batch = '';
+  }
+  if (batch !== '' && !stream.write(batch)) await once(stream, 'drain');
+}
+
+/**
+ * Writes the log, and beside it its labels as NDJSON: one `{"line": N, "event": "..."}` for each planted line.
+ * @param labelsPath where the labels go
+ */
+export async function writeInboundLog(options: LogOptions, logPath: string, labelsPath: string): Promise<WrittenLog> {
+  const labels: Partial<Record<EventLabel, number>> = {};
+  const labelLines: string[] = [];
+  let lines = 0;
+  function* texts(): Generator<string> {
+    for (const { text, label } of generateInboundLog(options)) {
+      lines += 1;
+      if (label) {
+        labels[label] = (labels[label] ?? 0) + 1;
+        labelLines.push(JSON.stringify({ line: lines, event: label }));
+      }
+      yield text;
+    }
+  }
+  await writeFileLines(texts(), logPath);
+  await writeFileLines(labelLines, labelsPath);
+  return { lines, labels };
+}
+
+async function writeFileLines(lines: Iterable<string>, path: string): Promise<void> {
+  const stream = createWriteStream(path);
+  await writeLines(lines, stream);
+  stream.end();
+  await finished(stream);
+}

@@ -1,0 +1,67 @@
+import { readFile } from 'node:fs/promises';
+import { hostname } from 'node:os';
+import { createInterface } from 'node:readline/promises';
+import { Writable } from 'node:stream';
+import { ServiceClient } from '@jadefence/contract';
+import type { Command } from 'commander';
+import { Failure } from '../failure.js';
+import { say, type Streams } from '../output.js';
+import { DEFAULT_URL, saveCredentials, withoutSlash } from '../service.js';
+
+interface LoginOptions {
+  readonly url?: string;
+  readonly name?: string;
+  readonly signInFile?: string;
+}
+
+export function addLogin(program: Command, streams: Streams): void {
+  program
+    .command('login')
+    .description('Sign in to a service and keep a token for the other commands')
+    .option('--url <url>', `where the service listens (default: ${DEFAULT_URL})`)
+    .option('--name <name>', 'who signs in (default: admin)')
+    .option('--sign-in-file <file>', 'file with lines "address: ...", "name: ..." and "password: ..."')
+    .addHelpText('after', `
+The password is asked for on a terminal, and read from standard input otherwise.
+
+Examples:
+  jadefence login
+  jadefence login --sign-in-file .jadefence/sign-in
+  jadefence login --url http://127.0.0.1:7340 --name admin < password.txt`)
+    .action((options: LoginOptions) => logIn(options, streams));
+}
+
+async function logIn(options: LoginOptions, streams: Streams): Promise<void> {
+  const kept = options.signInFile === undefined ? {} : await readSignInFile(options.signInFile);
+  const url = withoutSlash(options.url ?? kept['address'] ?? DEFAULT_URL);
+  const name = options.name ?? kept['name'] ?? 'admin';
+  const password = kept['password'] ?? (await readPassword(name, streams));
+  const client = new ServiceClient({ baseUrl: url });
+  const { token, scope } = await client.createToken({ name, password }, { name: `jadefence on ${hostname()}`.slice(0, 100), scope: 'editor' });
+  const path = await saveCredentials({ url, token }, streams);
+  say(streams, `Signed in to ${url} as ${name} (${scope}). The token is kept in ${path}.`);
+}
+
+async function readSignInFile(path: string): Promise<Record<string, string>> {
+  const text = await readFile(path, 'utf8').catch((error: NodeJS.ErrnoException) => {
+    throw new Failure(`The sign-in file "${path}" cannot be read (${error.code}).`);
+  });
+  return Object.fromEntries([...text.matchAll(/^(\w+): (.*)$/gm)].map(([, key, value]) => [key!, value!]));
+}
+
+async function readPassword(name: string, { stdin, stderr }: Streams): Promise<string> {
+  if (!stdin.isTTY) {
+    let text = '';
+    for await (const piece of stdin) text += String(piece);
+    return text.replace(/\r?\n$/, '');
+  }
+  stderr.write(`Password of ${name}: `);
+  const silent = new Writable({ write: (_piece, _encoding, done) => done() });
+  const prompt = createInterface({ input: stdin, output: silent, terminal: true });
+  try {
+    return await prompt.question('');
+  } finally {
+    prompt.close();
+    stderr.write('\n');
+  }
+}

@@ -1,0 +1,114 @@
+import { OUTCOMES, printCsvHeader, printCsvRow, type Outcome } from '@jadefence/core';
+import type { DecisionRow, Log, Replay, ServiceClient } from '@jadefence/contract';
+import { InvalidArgumentError, type Command } from 'commander';
+import { EXIT, Failure } from '../failure.js';
+import { parseOutput, parseWhole, say, writeJson, type Output, type Streams } from '../output.js';
+import { renderSummary } from '../render/summary.js';
+import { formatCount, formatTime, printTable, shorten } from '../render/text.js';
+import { connect } from '../service.js';
+
+export function addReplay(replay: Command, streams: Streams): void {
+  replay
+    .command('start')
+    .description('Replay a stored log against the draft and wait for the result')
+    .argument('<log>', 'number or name of the log')
+    .option('--gate <name>', 'gate that judges every request, whatever its host')
+    .option('--no-wait', 'start it and do not wait')
+    .addHelpText('after', '\nExamples:\n  jadefence replay start 1\n  jadefence replay start access.log --gate tickets')
+    .action((log: string, options: { gate?: string; wait: boolean }) => startReplay(log, options, streams));
+  replay
+    .command('show')
+    .description('Show what a replay came to')
+    .argument('[replay]', 'number of the replay (default: the latest)', parseWhole)
+    .option('--output <output>', 'table or json', parseOutput, 'table')
+    .addHelpText('after', '\nExamples:\n  jadefence replay show\n  jadefence replay show 3 --output json')
+    .action((id: number | undefined, { output }: { output: Output }) => showReplay(id, output, streams));
+  replay
+    .command('decisions')
+    .description('List the decisions of a replay in the order of the log')
+    .argument('[replay]', 'number of the replay (default: the latest)', parseWhole)
+    .option('--outcome <outcome>', `only this outcome: ${OUTCOMES.join(', ')}`, parseOutcome)
+    .option('--offset <rows>', 'rows to pass over', parseWhole, 0)
+    .option('--limit <rows>', 'rows to list, 1000 at most', parseWhole, 50)
+    .option('--output <output>', 'table, json, ndjson or csv', parseOutput, 'table')
+    .addHelpText('after', '\nExamples:\n  jadefence replay decisions --outcome blocked\n  jadefence replay decisions 3 --offset 1000 --limit 1000 --output ndjson')
+    .action((id: number | undefined, options: DecisionsOptions) => listDecisions(id, options, streams));
+}
+
+interface DecisionsOptions {
+  readonly outcome?: Outcome;
+  readonly offset: number;
+  readonly limit: number;
+  readonly output: Output;
+}
+
+function parseOutcome(text: string): Outcome {
+  const outcome = OUTCOMES.find((candidate) => candidate === text);
+  if (!outcome) throw new InvalidArgumentError(`Expected one of ${OUTCOMES.join(', ')}.`);
+  return outcome;
+}
+
+async function startReplay(logText: string, { gate, wait }: { gate?: string; wait: boolean }, streams: Streams): Promise<void> {
+  const client = await connect(streams);
+  const log = findLog(await client.logs(), logText);
+  const started = await client.startReplay({ logId: log.id, gate });
+  if (!wait) {
+    streams.stdout.write(`Replay ${started.id} of "${log.name}" is started.\n`);
+    return;
+  }
+  const end = await client.followReplay(started.id, ({ requestsDone, requests }) => {
+    if (streams.stderr.isTTY) streams.stderr.write(`\r${formatCount(requestsDone)} of ${formatCount(requests)} requests`);
+  });
+  if (streams.stderr.isTTY) streams.stderr.write('\n');
+  if (end.state === 'failed') throw new Failure(`Replay ${started.id} failed: ${end.failure}`, EXIT.checkFailed);
+  streams.stdout.write(`Replay ${started.id} of "${log.name}" is done: ${formatCount(end.requestsDone)} requests.\n`);
+  say(streams, `See it with: jadefence replay show ${started.id}`);
+}
+
+function findLog(logs: readonly Log[], text: string): Log {
+  const byNumber = logs.find((log) => String(log.id) === text);
+  if (byNumber) return byNumber;
+  const named = logs.filter((log) => log.name === text);
+  if (named.length === 1) return named[0]!;
+  if (named.length > 1) throw new Failure(`${named.length} logs are named "${text}".`, 2, `Give the number: ${named.map((log) => log.id).join(', ')}.`);
+  throw new Failure(`There is no log "${text}".`, 2, logs.length > 0 ? `The logs are: ${logs.map((log) => `${log.id} (${log.name})`).join(', ')}.` : 'Import one with jadefence log import FILE.');
+}
+
+async function findReplay(client: ServiceClient, id: number | undefined): Promise<Replay> {
+  if (id !== undefined) return client.replay(id);
+  const latest = (await client.replays())[0];
+  if (!latest) throw new Failure('There is no replay yet.', 2, 'Start one with jadefence replay start LOG.');
+  return latest;
+}
+
+async function showReplay(id: number | undefined, output: Output, streams: Streams): Promise<void> {
+  const client = await connect(streams);
+  const replay = await findReplay(client, id);
+  const result = await client.replayResult(replay.id);
+  if (output === 'json') return writeJson(streams, result);
+  const { countryTable } = result;
+  const table = countryTable ? `country table ${countryTable.name} (${countryTable.sha256.slice(0, 12)})` : 'no country table';
+  const restsOn = `rests on draft ${result.snapshot.slice(0, 12)}, log ${result.logSha256.slice(0, 12)}, ${table}`;
+  streams.stdout.write(renderSummary(result.summary, `Replay ${replay.id} of "${replay.logName}", ${restsOn}`, streams));
+}
+
+async function listDecisions(id: number | undefined, { output, ...query }: DecisionsOptions, streams: Streams): Promise<void> {
+  const client = await connect(streams);
+  const replay = await findReplay(client, id);
+  const page = await client.decisions(replay.id, query);
+  if (output === 'json') return writeJson(streams, page);
+  if (output === 'table') {
+    streams.stdout.write(`${printTable(['line', 'time', 'client', 'country', 'request', 'outcome', 'decided by'], page.rows.map(decisionCells), [0])}\n`);
+    say(streams, `${formatCount(page.rows.length)} of ${formatCount(page.total)} decisions from row ${formatCount(page.offset)} on`);
+    return;
+  }
+  const print = output === 'csv' ? printCsvRow : JSON.stringify;
+  const lines = page.rows.map((row) => print(row.record));
+  streams.stdout.write([...(output === 'csv' ? [printCsvHeader()] : []), ...lines].map((line) => `${line}\n`).join(''));
+}
+
+function decisionCells(row: DecisionRow): string[] {
+  const request = `${row.method ?? '-'} ${row.host ?? '-'}${row.path ?? ''}`;
+  const decidedBy = row.rule ? `${row.fence}/${row.rule}` : row.fence ? `${row.fence} otherwise` : row.gate ? `${row.gate} otherwise` : '-';
+  return [String(row.line), formatTime(row.atUnixMs), row.client ?? '-', row.country ?? '-', shorten(request, 48), row.outcome, decidedBy];
+}

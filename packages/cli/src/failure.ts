@@ -1,0 +1,15 @@
+/** Exit codes, the same for every command. */
+export const EXIT = { fine: 0, checkFailed: 1, wrongInput: 2, unreachable: 3 } as const;
+export type ExitCode = (typeof EXIT)[keyof typeof EXIT];
+
+/** Ends a command with a message for the person who typed it. */
+export class Failure extends Error {
+  constructor(
+    message: string,
+    readonly exitCode: ExitCode = EXIT.wrongInput,
+    /** A full sentence saying what to do. */
+    readonly hint?: string,
+  ) {
+    super(message);
+  }
+}

@@ -1,0 +1,44 @@
+import { readdir, readFile, stat } from 'node:fs/promises';
+import { basename, dirname, join, relative, sep } from 'node:path';
+import { checkFences, formatDiagnostic, namedListFiles, parseFences, type CheckedFences, type Rulebook, type SourceFile } from '@jadefence/core';
+import type { FenceSources } from '@jadefence/contract';
+import { EXIT, Failure } from '../failure.js';
+
+/**
+ * Reads a fence file, or every `.fence` file below a folder, with the files that their lists are kept in.
+ * @throws Failure when the path is not there or holds no fence file
+ */
+export async function readFenceSources(path: string): Promise<FenceSources> {
+  const info = await stat(path).catch(() => undefined);
+  if (!info) throw new Failure(`There is no file or folder "${path}".`, EXIT.wrongInput, 'Give a .fence file or a folder of them.');
+  const root = info.isDirectory() ? path : dirname(path);
+  const names = info.isDirectory() ? await listFenceFiles(path) : [basename(path)];
+  if (names.length === 0) throw new Failure(`The folder "${path}" holds no .fence file.`);
+  const fenceFiles = await Promise.all(names.map((name) => readSource(root, name)));
+  const listNames = new Set(fenceFiles.flatMap((file) => namedListFiles(parseFences(file.text, file.path).file)));
+  const listFiles = await Promise.all([...listNames].map((name) => readSource(root, name).catch(() => undefined)));
+  return { fenceFiles, listFiles: listFiles.filter((file) => file !== undefined) };
+}
+
+async function listFenceFiles(folder: string): Promise<string[]> {
+  const entries = await readdir(folder, { recursive: true, withFileTypes: true });
+  return entries
+    .filter((entry) => entry.isFile() && entry.name.endsWith('.fence'))
+    .map((entry) => relative(folder, join(entry.parentPath, entry.name)).split(sep).join('/'))
+    .sort();
+}
+
+async function readSource(root: string, name: string): Promise<SourceFile> {
+  return { path: name, text: await readFile(join(root, name), 'utf8') };
+}
+
+/** @throws Failure that lists every error of the fences */
+export async function loadRulebook(path: string): Promise<{ rulebook: Rulebook; files: CheckedFences['files'] }> {
+  const sources = await readFenceSources(path);
+  const { rulebook, files, diagnostics } = checkFences(sources.fenceFiles, sources.listFiles);
+  if (!rulebook) {
+    const count = `${diagnostics.length} ${diagnostics.length === 1 ? 'error' : 'errors'}`;
+    throw new Failure(`${diagnostics.map(formatDiagnostic).join('\n')}\n${count} in the fences.`);
+  }
+  return { rulebook, files };
+}

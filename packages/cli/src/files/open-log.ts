@@ -1,0 +1,70 @@
+import { createReadStream } from 'node:fs';
+import { open, stat } from 'node:fs/promises';
+import { detectFormat, LOG_FORMATS, type LogFormat } from '@jadefence/core';
+import { InvalidArgumentError } from 'commander';
+import { Failure, EXIT } from '../failure.js';
+import { say, type Streams } from '../output.js';
+
+/** Enough for the 200 lines that detection looks at. */
+const DETECT_BYTES = 1_048_576;
+const PIECE_BYTES = 262_144;
+
+export interface OpenLog {
+  readonly format: LogFormat;
+  readonly pieces: AsyncIterable<Uint8Array>;
+}
+
+export function parseFormat(text: string): LogFormat {
+  if (!(text in LOG_FORMATS)) throw new InvalidArgumentError(`Expected one of ${Object.keys(LOG_FORMATS).join(', ')}.`);
+  return text as LogFormat;
+}
+
+/** @throws Failure when there is no such file */
+export async function assertLogFile(path: string): Promise<void> {
+  const info = await stat(path).catch(() => undefined);
+  if (!info) throw new Failure(`There is no log "${path}".`, EXIT.wrongInput, 'Give a file, or - for standard input.');
+  if (info.isDirectory()) throw new Failure(`"${path}" is a folder, expected a log file.`);
+  const handle = await open(path).catch((error: NodeJS.ErrnoException) => {
+    throw new Failure(`The log "${path}" cannot be read (${error.code}).`);
+  });
+  await handle.close();
+}
+
+/**
+ * Opens a log and finds its format, telling what was found on stderr.
+ * @param path a file, or `-` for standard input
+ * @param knowsHost whether the host or the gate is given, so that the log needs no column for it
+ */
+export async function openLog(path: string, chosen: LogFormat | undefined, knowsHost: boolean, streams: Streams): Promise<OpenLog> {
+  if (path !== '-') await assertLogFile(path);
+  const source: AsyncIterable<Uint8Array> = path === '-' ? (streams.stdin as AsyncIterable<Uint8Array>) : createReadStream(path, { highWaterMark: PIECE_BYTES });
+  const iterator = source[Symbol.asyncIterator]();
+  const head: Uint8Array[] = [];
+  let isWhole = false;
+  for (let size = 0; size < DETECT_BYTES && !isWhole; ) {
+    const { value, done } = await iterator.next();
+    isWhole = done === true;
+    if (value) {
+      const bytes = typeof value === 'string' ? Buffer.from(value) : value;
+      head.push(bytes);
+      size += bytes.length;
+    }
+  }
+  const format = chosen ?? chooseFormat(Buffer.concat(head), isWhole, path, streams);
+  if (format === 'combined' && !knowsHost) {
+    throw new Failure(`The log has no column for the host (${LOG_FORMATS.combined}), so no gate would cover any request.`, EXIT.wrongInput, 'Say which host it is the log of with --host HOST, or which gate judges it with --gate NAME.');
+  }
+  return { format, pieces: joinPieces(head, isWhole ? undefined : iterator) };
+}
+
+function chooseFormat(start: Uint8Array, isWhole: boolean, path: string, streams: Streams): LogFormat {
+  const { best, summary } = detectFormat(start, isWhole);
+  if (!best) throw new Failure(`${path}: ${summary}`, EXIT.wrongInput, `Formats that can be read: ${Object.entries(LOG_FORMATS).map(([id, name]) => `${id} (${name})`).join(', ')}.`);
+  say(streams, `${path}: ${summary}`);
+  return best.format;
+}
+
+async function* joinPieces(head: readonly Uint8Array[], rest: AsyncIterator<Uint8Array> | undefined): AsyncGenerator<Uint8Array> {
+  yield* head;
+  if (rest) for (let next = await rest.next(); !next.done; next = await rest.next()) yield next.value;
+}

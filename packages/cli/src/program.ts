@@ -1,0 +1,53 @@
+import { ServiceError } from '@jadefence/contract';
+import { Command, CommanderError } from 'commander';
+import { addCountryImport } from './commands/country-import.js';
+import { addFenceImport } from './commands/fence-import.js';
+import { addJudge } from './commands/judge.js';
+import { addLogImport } from './commands/log-import.js';
+import { addLogin } from './commands/login.js';
+import { addReplay } from './commands/replay.js';
+import { EXIT, Failure, type ExitCode } from './failure.js';
+import type { Streams } from './output.js';
+
+export const VERSION = '0.1.0';
+
+/** Runs one command line. Never throws for what a person got wrong: it says so on stderr and answers the exit code. */
+export async function runProgram(args: readonly string[], streams: Streams): Promise<ExitCode> {
+  try {
+    await buildProgram(streams).parseAsync([...args], { from: 'user' });
+    return EXIT.fine;
+  } catch (error) {
+    return report(error, streams);
+  }
+}
+
+function buildProgram(streams: Streams): Command {
+  const program = new Command('jadefence')
+    .description('Write access rules, replay request logs against them, and see which requests are stopped and why')
+    .version(VERSION)
+    .exitOverride()
+    .configureOutput({ writeOut: (text) => streams.stdout.write(text), writeErr: (text) => streams.stderr.write(text) })
+    .showSuggestionAfterError(true);
+  addJudge(program, streams);
+  addLogin(program, streams);
+  addFenceImport(program.command('fence').description('Fences of the service'), streams);
+  addLogImport(program.command('log').description('Request logs of the service'), streams);
+  addReplay(program.command('replay').description('Replays of logs against the draft'), streams);
+  addCountryImport(program.command('country').description('Country table of the service'), streams);
+  return program;
+}
+
+function report(error: unknown, { stderr }: Streams): ExitCode {
+  if (error instanceof CommanderError) return error.exitCode === 0 ? EXIT.fine : EXIT.wrongInput;
+  if (error instanceof Failure) {
+    stderr.write(`${error.message}\n${error.hint ? `${error.hint}\n` : ''}`);
+    return error.exitCode;
+  }
+  if (error instanceof ServiceError) {
+    const { problem } = error;
+    const lines = [error.message, ...(problem?.errors ?? []).map(({ place, message }) => `${place}: ${message}`), ...(problem?.hint ? [problem.hint] : [])];
+    stderr.write(`${lines.join('\n')}\n`);
+    return problem === undefined || problem.status >= 500 ? EXIT.unreachable : EXIT.wrongInput;
+  }
+  throw error;
+}

@@ -1,0 +1,65 @@
+import { countWouldStop, type FenceSummary, type RuleSummary, type Summary } from '@jadefence/core';
+import type { Streams } from '../output.js';
+import { coloursFor, formatCount, formatShare, formatTime, printTable, shorten, widthOf } from './text.js';
+
+/** What a log came to, for people. */
+export function renderSummary(summary: Summary, title: string, streams: Streams): string {
+  const colours = coloursFor(streams);
+  const parts = [
+    `${colours.bold(title)}\n${formatCount(summary.requests)} requests from ${formatTime(summary.fromUnixMs)} to ${formatTime(summary.toUnixMs)} UTC`,
+    renderOutcomes(summary, colours),
+    ...renderUncovered(summary),
+    ...summary.fences.map((fence) => renderFence(fence, streams)),
+    ...renderRejected(summary, widthOf(streams)),
+  ];
+  return `${parts.join('\n\n')}\n`;
+}
+
+type Colours = ReturnType<typeof coloursFor>;
+
+function renderOutcomes({ outcomes }: Summary, colours: Colours): string {
+  const colourOf = { allowed: colours.green, blocked: colours.red, limited: colours.red, redirected: colours.red, held: colours.yellow, uncovered: colours.yellow };
+  const rows = outcomes.map(({ outcome, requests, share }) => [colourOf[outcome](outcome), formatCount(requests), formatShare(share)]);
+  return printTable(['outcome', 'requests', 'share'], rows, [1, 2]);
+}
+
+function renderUncovered({ uncoveredHosts }: Summary): string[] {
+  if (uncoveredHosts.length === 0) return [];
+  const shown = uncoveredHosts.map(({ host, requests }) => `${host} (${formatCount(requests)})`).join(', ');
+  return [`No gate covers: ${shown}`];
+}
+
+function renderFence(fence: FenceSummary, streams: Streams): string {
+  const colours = coloursFor(streams);
+  const place = fence.gates.length > 0 ? `at ${fence.gates.join(', ')}` : 'at no gate, so it is never asked';
+  const head = `${colours.bold(`fence ${fence.fence}`)}${fence.mode === 'trial' ? ' in trial' : ''}${fence.title ? ` "${fence.title}"` : ''} ${place}`;
+  if (fence.rules.length === 0) return `${head}\n(no rules)`;
+  const nameWidth = Math.max(...fence.rules.map((rule) => rule.rule.length));
+  const rows = fence.rules.map((rule) => ruleCells(rule, fence));
+  const sentenceWidth = Math.max(20, widthOf(streams) - nameWidth - 60);
+  const table = printTable(
+    ['rule', 'hits', 'decided', 'last hit', 'in trial', 'what it does'],
+    rows.map((cells, index) => [...cells, shorten(fence.rules[index]!.sentence, sentenceWidth)]),
+    [1, 2],
+  );
+  const otherwise = fence.otherwise > 0 ? `\notherwise decided ${formatCount(fence.otherwise)}` : '';
+  return `${head}\n${table}${otherwise}`;
+}
+
+function ruleCells(rule: RuleSummary, fence: FenceSummary): string[] {
+  const isTrial = fence.mode === 'trial' || rule.state === 'trial';
+  const trial = isTrial ? `would stop ${formatCount(countWouldStop(rule))}` : rule.blind > 0 ? `blind on ${formatCount(rule.blind)}` : '';
+  return [rule.rule, rule.state === 'off' ? 'off' : formatCount(rule.hits), formatCount(rule.decided), formatTime(rule.lastHitUnixMs), trial];
+}
+
+function renderRejected({ numRejected, rejected, firstRejected }: Summary, width: number): string[] {
+  if (numRejected === 0) return [];
+  const reasons = rejected.map(({ text, lines }) => `  ${formatCount(lines)}: ${text}`);
+  const first = firstRejected.map(({ line, start }) => shorten(`  line ${line}: ${printable(start)}`, width));
+  return [[`${formatCount(numRejected)} lines rejected`, ...reasons, 'the first of them', ...first].join('\n')];
+}
+
+/** Control characters would act on the terminal. */
+function printable(text: string): string {
+  return text.replace(/[\u0000-\u001f\u007f-\u009f]/g, (character) => `\\x${character.charCodeAt(0).toString(16).padStart(2, '0')}`);
+}

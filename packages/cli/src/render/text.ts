@@ -1,0 +1,49 @@
+import Table from 'cli-table3';
+import pc from 'picocolors';
+import type { Streams } from '../output.js';
+
+const DEFAULT_WIDTH = 110;
+
+/** How wide a line may be. */
+export function widthOf({ stdout }: Streams): number {
+  return stdout.isTTY && stdout.columns ? stdout.columns : DEFAULT_WIDTH;
+}
+
+/** Colours, on a terminal only. */
+export function coloursFor({ stdout, env }: Streams): ReturnType<typeof pc.createColors> {
+  return pc.createColors(stdout.isTTY === true && env['NO_COLOR'] === undefined);
+}
+
+const PLAIN_FRAME = {
+  'top': '', 'top-mid': '', 'top-left': '', 'top-right': '', 'bottom': '', 'bottom-mid': '', 'bottom-left': '', 'bottom-right': '',
+  'left': '', 'left-mid': '', 'mid': '', 'mid-mid': '', 'right': '', 'right-mid': '', 'middle': '  ',
+};
+
+/** Columns without a frame; the head is the first row. Cells are strings that are already formatted. */
+export function printTable(head: readonly string[], rows: readonly (readonly string[])[], alignRight: readonly number[] = []): string {
+  const table = new Table({
+    chars: PLAIN_FRAME,
+    style: { 'padding-left': 0, 'padding-right': 0, head: [], border: [] },
+    colAligns: head.map((_, index) => (alignRight.includes(index) ? 'right' : 'left')),
+  });
+  table.push([...head], ...rows.map((row) => [...row]));
+  return table.toString().split('\n').map((line) => line.trimEnd()).join('\n');
+}
+
+export function formatCount(count: number): string {
+  return count.toLocaleString('en-US');
+}
+
+export function formatShare(share: number): string {
+  const percent = share * 100;
+  return percent > 0 && percent < 0.1 ? '<0.1%' : `${percent.toFixed(1)}%`;
+}
+
+/** `2026-10-10 13:55:36`, in UTC. */
+export function formatTime(atUnixMs: number | null | undefined): string {
+  return atUnixMs == null ? '-' : new Date(atUnixMs).toISOString().slice(0, 19).replace('T', ' ');
+}
+
+export function shorten(text: string, width: number): string {
+  return text.length <= width ? text : `${text.slice(0, Math.max(1, width - 1))}…`;
+}

@@ -1,0 +1,105 @@
+import { createParser } from 'eventsource-parser';
+import type { Outcome } from '@jadefence/core';
+import { ServiceError, type Problem } from './problems.js';
+import type {
+  CountryTableInfo, CreatedToken, DecisionPage, Draft, Explanation, FenceSources, Health, Log, Replay, ReplayProgress, ReplayResult, Role, SignedIn,
+} from './types.js';
+
+export interface ClientOptions {
+  /** Where the service listens, without a path; empty for the site the page came from. */
+  readonly baseUrl: string;
+  /** A bearer token; without one the session cookie of the browser speaks. */
+  readonly token?: string;
+  readonly fetch?: typeof fetch;
+}
+
+/** A stream or bytes to upload. */
+export type UploadBody = Blob | Uint8Array<ArrayBuffer> | ReadableStream<Uint8Array>;
+
+/** The service's API, one method a route. Every method throws `ServiceError`. */
+export class ServiceClient {
+  constructor(private readonly options: ClientOptions) {}
+
+  health = (): Promise<Health> => this.#json('GET', '/health');
+  me = (): Promise<SignedIn> => this.#json('GET', '/me');
+  signIn = (name: string, password: string): Promise<SignedIn> => this.#json('POST', '/sign-in', { name, password });
+  signOut = (): Promise<void> => this.#json('POST', '/sign-out');
+  createToken = (signIn: { name: string; password: string }, token: { name: string; scope: Role }): Promise<CreatedToken> =>
+    this.#json('POST', '/tokens', { signInName: signIn.name, password: signIn.password, ...token });
+  draft = (): Promise<Draft> => this.#json('GET', '/draft');
+  importFences = (sources: FenceSources): Promise<Draft> => this.#json('PUT', '/draft', sources);
+  countryTable = (): Promise<CountryTableInfo> => this.#json('GET', '/country-table');
+  importCountryTable = (name: string, csv: UploadBody): Promise<CountryTableInfo> => this.#upload('PUT', '/country-table', { name }, csv);
+  logs = (): Promise<Log[]> => this.#json('GET', '/logs');
+  log = (id: number): Promise<Log> => this.#json('GET', `/logs/${id}`);
+  importLog = (query: { name: string; format?: string; host?: string }, body: UploadBody): Promise<Log> => this.#upload('POST', '/logs', query, body);
+  replays = (): Promise<Replay[]> => this.#json('GET', '/replays');
+  startReplay = (input: { logId: number; gate?: string }): Promise<Replay> => this.#json('POST', '/replays', input);
+  replay = (id: number): Promise<Replay> => this.#json('GET', `/replays/${id}`);
+  replayResult = (id: number): Promise<ReplayResult> => this.#json('GET', `/replays/${id}/result`);
+  decisions = (id: number, query: { offset: number; limit: number; outcome?: Outcome }): Promise<DecisionPage> =>
+    this.#json('GET', `/replays/${id}/decisions${queryText(query)}`);
+  explanation = (id: number, row: number): Promise<Explanation> => this.#json('GET', `/replays/${id}/decisions/${row}/explanation`);
+
+  /** Follows a replay until it is done or failed. */
+  async followReplay(id: number, onProgress: (progress: ReplayProgress) => void, signal?: AbortSignal): Promise<ReplayProgress> {
+    const response = await this.#send('GET', `/replays/${id}/events`, { headers: { accept: 'text/event-stream' }, signal });
+    let last: ReplayProgress | undefined;
+    const parser = createParser({
+      onEvent: ({ data }) => {
+        last = JSON.parse(data) as ReplayProgress;
+        onProgress(last);
+      },
+    });
+    const decoder = new TextDecoder();
+    for await (const piece of response.body!) parser.feed(decoder.decode(piece, { stream: true }));
+    if (!last) throw new ServiceError('The service ended the events of the replay without sending any.');
+    return last;
+  }
+
+  #json<T>(method: string, path: string, body?: unknown): Promise<T> {
+    const init = body === undefined ? {} : { body: JSON.stringify(body), headers: { 'content-type': 'application/json' } };
+    return this.#receive<T>(this.#send(method, path, init));
+  }
+
+  #upload<T>(method: string, path: string, query: Record<string, string | undefined>, body: UploadBody): Promise<T> {
+    const init = { body, headers: { 'content-type': 'application/octet-stream' }, duplex: 'half' };
+    return this.#receive<T>(this.#send(method, `${path}${queryText(query)}`, init as RequestInit));
+  }
+
+  async #send(method: string, path: string, init: RequestInit): Promise<Response> {
+    const { baseUrl, token } = this.options;
+    const headers = { ...(init.headers as Record<string, string>), ...(token ? { authorization: `Bearer ${token}` } : {}) };
+    let response: Response;
+    try {
+      response = await (this.options.fetch ?? fetch)(`${baseUrl}/api/v1${path}`, { ...init, method, headers, credentials: 'same-origin' });
+    } catch (error) {
+      throw new ServiceError(`The service at ${baseUrl || 'this address'} cannot be reached (${reasonOf(error)}).`);
+    }
+    if (!response.ok) throw await failureOf(response, baseUrl);
+    return response;
+  }
+
+  async #receive<T>(sent: Promise<Response>): Promise<T> {
+    const response = await sent;
+    return (response.status === 204 ? undefined : await response.json()) as T;
+  }
+}
+
+function reasonOf(error: unknown): string {
+  const cause = (error as { cause?: { code?: string; message?: string } }).cause;
+  return cause?.code ?? cause?.message ?? (error as Error).message;
+}
+
+async function failureOf(response: Response, baseUrl: string): Promise<ServiceError> {
+  if (!response.headers.get('content-type')?.startsWith('application/problem+json')) {
+    return new ServiceError(`${baseUrl || 'The server'} answered ${response.status}, but not as the service does. Is the address right?`);
+  }
+  const problem = (await response.json()) as Problem;
+  return new ServiceError(problem.detail, problem);
+}
+
+function queryText(query: Record<string, string | number | undefined>): string {
+  const pairs = Object.entries(query).flatMap(([key, value]) => (value === undefined ? [] : [[key, String(value)]]));
+  return pairs.length === 0 ? '' : `?${new URLSearchParams(pairs)}`;
+}

@@ -1,0 +1,3 @@
+export { ServiceClient, type ClientOptions, type UploadBody } from './client.js';
+export { PROBLEMS, ServiceError, type Problem, type ProblemCode } from './problems.js';
+export * from './types.js';

@@ -1,0 +1,50 @@
+/**
+ * Everything that can go wrong between a client and the service. `docs/errors.md` has a paragraph for each code, and a
+ * test holds the two together.
+ */
+export const PROBLEMS = {
+  'not-found': { status: 404, title: 'There is no such thing here' },
+  'not-signed-in': { status: 401, title: 'Not signed in' },
+  'wrong-sign-in': { status: 401, title: 'The name or the password is wrong' },
+  'not-permitted': { status: 403, title: 'Not permitted' },
+  'foreign-origin': { status: 403, title: 'The request comes from another site' },
+  'bad-body': { status: 400, title: 'The request body cannot be read' },
+  'bad-input': { status: 422, title: 'The input is not valid' },
+  'bad-fences': { status: 422, title: 'The fences have errors' },
+  'bad-country-table': { status: 422, title: 'The country table has no usable row' },
+  'unknown-format': { status: 422, title: 'The log has no known format' },
+  'host-needed': { status: 422, title: 'The log does not say which host was asked for' },
+  'nothing-read': { status: 422, title: 'No line of the log could be read' },
+  'same-log': { status: 409, title: 'This log is already here' },
+  'draft-not-usable': { status: 409, title: 'The draft has errors and cannot judge' },
+  'replay-not-done': { status: 409, title: 'The replay is not done yet' },
+  'too-large': { status: 413, title: 'The request body is too large' },
+  'upload-cut': { status: 400, title: 'The upload was cut off' },
+  'too-many-tries': { status: 429, title: 'Too many wrong sign-ins' },
+  'database-unreachable': { status: 503, title: 'The database cannot be reached' },
+  'internal': { status: 500, title: 'Something broke inside the service' },
+} as const satisfies Record<string, { status: number; title: string }>;
+export type ProblemCode = keyof typeof PROBLEMS;
+
+/** A failure as it travels (RFC 9457), with our code and, for input, every single error. */
+export interface Problem {
+  readonly type: string;
+  readonly title: string;
+  readonly status: number;
+  readonly detail: string;
+  readonly code: ProblemCode;
+  /** Says what to do, as a full sentence. */
+  readonly hint?: string;
+  readonly errors?: readonly { readonly place: string; readonly message: string }[];
+}
+
+/** Why a call failed: the service said so, or it could not be reached. */
+export class ServiceError extends Error {
+  constructor(
+    message: string,
+    /** Absent where the service could not be reached or did not answer as itself. */
+    readonly problem?: Problem,
+  ) {
+    super(message);
+  }
+}

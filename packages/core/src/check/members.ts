@@ -1,0 +1,87 @@
+import { formatRange, type Address, type AddressRange } from '../request/address.js';
+import { invariant } from '../request/invariant.js';
+import { createAddressSet } from '../reference/address-set.js';
+import { createDomainSet, formatDomainEntry, type DomainEntry } from '../reference/domain-set.js';
+import type { InlineEntries, ListKind, Value } from '../language/tree.js';
+
+/** Why a value is in a set: the entry that covers it, and the lists it was found through, outermost first. */
+export interface Membership {
+  readonly entry: CoveringEntry;
+  readonly through: readonly string[];
+}
+
+export type CoveringEntry = AddressRange | DomainEntry | string;
+
+/** An entry as it is written. */
+export function formatEntry(entry: CoveringEntry): string {
+  if (typeof entry === 'string') return entry;
+  return 'reach' in entry ? formatDomainEntry(entry) : formatRange(entry);
+}
+
+/** A set of addresses, countries or domains, made of literals and lists. */
+export interface Members {
+  /** @returns the entry that covers the value, or undefined. Addresses are asked by `Address`, the others by text. */
+  find(value: Address | string): Membership | undefined;
+}
+
+/** A list whose members are known: its own entries, the lists inside it, and what is taken out again. */
+export interface ResolvedList {
+  readonly name: string;
+  readonly kind: ListKind;
+  readonly source: InlineEntries;
+  readonly members: Members;
+  /** Own entries and those of lists inside it, exceptions not deducted. */
+  readonly numEntries: number;
+}
+
+type OwnLookup = (value: Address | string) => CoveringEntry | undefined;
+const DIRECTLY: readonly string[] = [];
+
+/** @param lists the lists that `values` may name, all resolved */
+export function createMembers(kind: ListKind, values: readonly Value[], lists: ReadonlyMap<string, ResolvedList>): Members {
+  const findOwn = createOwnLookup(kind, values);
+  const nested = values.flatMap((value) => (value.kind === 'list' ? [listNamed(lists, value.name)] : []));
+  return {
+    find(value) {
+      const own = findOwn(value);
+      if (own !== undefined) return { entry: own, through: DIRECTLY };
+      for (const list of nested) {
+        const found = list.members.find(value);
+        if (found) return { entry: found.entry, through: [list.name, ...found.through] };
+      }
+      return undefined;
+    },
+  };
+}
+
+function listNamed(lists: ReadonlyMap<string, ResolvedList>, name: string): ResolvedList {
+  const list = lists.get(name);
+  invariant(list, `list ${name} was not resolved before it was used`);
+  return list;
+}
+
+function createOwnLookup(kind: ListKind, values: readonly Value[]): OwnLookup {
+  if (kind === 'addresses') {
+    const set = createAddressSet(values.flatMap((value) => (value.kind === 'addresses' ? [value.range] : [])));
+    return (value) => (typeof value === 'string' ? undefined : set.find(value));
+  }
+  if (kind === 'countries') {
+    const codes = new Set(values.flatMap((value) => (value.kind === 'country' ? [value.code] : [])));
+    return (value) => (typeof value === 'string' && codes.has(value) ? value : undefined);
+  }
+  const set = createDomainSet(values.flatMap((value) => (value.kind === 'domain' ? [value.entry] : [])));
+  return (value) => (typeof value === 'string' ? set.find(value) : undefined);
+}
+
+/** @param lists the lists that stand inside this one, all resolved */
+export function resolveList(name: string, kind: ListKind, source: InlineEntries, lists: ReadonlyMap<string, ResolvedList>): ResolvedList {
+  const entries = createMembers(kind, source.entries, lists);
+  const exceptions = createMembers(kind, source.exceptions, lists);
+  return {
+    name,
+    kind,
+    source,
+    members: { find: (value) => (exceptions.find(value) ? undefined : entries.find(value)) },
+    numEntries: source.entries.reduce((sum, value) => sum + (value.kind === 'list' ? listNamed(lists, value.name).numEntries : 1), 0),
+  };
+}

@@ -1,0 +1,65 @@
+import { suggestNearest, type Diagnostic, type DiagnosticCode, type Place } from '../language/diagnostic.js';
+import { visitComparisons } from '../language/visit.js';
+import { FIELDS, LIST_KIND_OF, type ListKind, type ListStatement, type Statement, type Value } from '../language/tree.js';
+
+/** Names what is defined twice, used but not defined, or used as another kind than it is. */
+export function checkNames(statements: readonly Statement[]): Diagnostic[] {
+  const diagnostics: Diagnostic[] = [];
+  const report = (code: DiagnosticCode, message: string, place: Place, hint?: string): void => {
+    diagnostics.push({ code, message, place, ...(hint ? { hint } : {}) });
+  };
+  const lists = new Map<string, ListStatement>();
+  for (const statement of statements) if (statement.kind === 'list' && !lists.has(statement.name)) lists.set(statement.name, statement);
+  const fenceNames = new Set(statements.filter((statement) => statement.kind === 'fence').map((fence) => fence.name));
+
+  const checkValues = (values: readonly Value[], expected: ListKind): void => {
+    for (const value of values) {
+      if (value.kind !== 'list') continue;
+      const list = lists.get(value.name);
+      if (!list) report('unknown-name', `No list is named "${value.name}".`, value.place, nearestListHint(value.name, lists, expected));
+      else if (list.listKind !== expected) report('wrong-kind', `"${value.name}" is a list of ${list.listKind}, expected a list of ${expected}.`, value.place);
+    }
+  };
+  for (const kind of ['list', 'gate', 'fence'] as const) {
+    reportTwice(statements.filter((statement) => statement.kind === kind), kind, report);
+  }
+  for (const statement of statements) {
+    if (statement.kind === 'list' && (statement.name === 'internal' || statement.name === 'no-country')) {
+      report('bad-name', `A list cannot be named "${statement.name}", which is a value of country.`, statement.place);
+    }
+    if (statement.kind === 'list' && statement.source.kind === 'inline') checkValues([...statement.source.entries, ...statement.source.exceptions], statement.listKind);
+    if (statement.kind === 'gate') {
+      checkValues(statement.hosts, 'domains');
+      reportTwice(statement.fences, `fence at gate ${statement.name},`, report);
+      for (const fence of statement.fences) {
+        if (!fenceNames.has(fence.name)) report('unknown-name', `No fence is named "${fence.name}".`, fence.place, suggestNearest(fence.name, fenceNames));
+      }
+    }
+    if (statement.kind === 'fence') {
+      reportTwice(statement.rules, `rule in fence ${statement.name},`, report);
+      for (const rule of statement.rules) {
+        visitComparisons(rule.condition, ({ field, values }) => {
+          const expected = LIST_KIND_OF[FIELDS[field].kind];
+          if (expected) checkValues(values, expected);
+        });
+      }
+    }
+  }
+  return diagnostics;
+}
+
+function nearestListHint(name: string, lists: ReadonlyMap<string, ListStatement>, kind: ListKind): string | undefined {
+  const ofKind = [...lists.values()].filter((list) => list.listKind === kind).map((list) => list.name);
+  return suggestNearest(name, ofKind) ?? (kind === 'domains' ? 'Define the list, or quote a real single label.' : 'Define the list, or write a value.');
+}
+
+type Report = (code: DiagnosticCode, message: string, place: Place, hint?: string) => void;
+
+function reportTwice(named: readonly { name: string; place: Place }[], what: string, report: Report): void {
+  const seen = new Map<string, Place>();
+  for (const { name, place } of named) {
+    const first = seen.get(name);
+    if (first) report('duplicate-name', `A second ${what} "${name}", the first is at ${first.file}:${first.line}.`, place, 'Rename one of them.');
+    else seen.set(name, place);
+  }
+}

@@ -1,0 +1,20 @@
+import type { Comparison, FenceStatement, GateStatement } from '../language/tree.js';
+import type { Members, ResolvedList } from './members.js';
+
+/** Fences that have been checked: every name stands for something, and every set of values can be asked. */
+export interface Rulebook {
+  /** In the order of definition, which breaks ties between gates. */
+  readonly gates: readonly CheckedGate[];
+  /** Every fence, also those at no gate, in the order of definition. */
+  readonly fences: readonly FenceStatement[];
+  readonly lists: ReadonlyMap<string, ResolvedList>;
+  /** The values of each `in` over addresses, countries or domains. */
+  readonly membersOf: ReadonlyMap<Comparison, Members>;
+}
+
+export interface CheckedGate {
+  readonly statement: GateStatement;
+  readonly hosts: Members;
+  /** The stack, in order. */
+  readonly fences: readonly FenceStatement[];
+}

@@ -1,0 +1,98 @@
+import { cellAt, decodeColumn, encodeIntegers, ValueColumnBuilder, type Cell, type Column } from './column.js';
+
+/** Rows of a chunk, but for the last of a log. */
+export const CHUNK_ROWS = 65_536;
+
+/** A chunk with more names than this keeps the rest together, row by row, in one column of objects. */
+const MAX_VALUE_COLUMNS = 64;
+
+/** Columns that every chunk has; the names of all others are attributes. */
+export const LINE_COLUMN = 'line';
+export const TIME_COLUMN = 'time';
+const SPILL_COLUMN = 'spill';
+
+/** A row going in or coming out. */
+export interface Row {
+  readonly line: number;
+  readonly atUnixMs: number;
+  readonly attributes: { readonly [name: string]: Cell };
+}
+
+export interface EncodedChunk {
+  readonly numRows: number;
+  readonly fromUnixMs: number;
+  readonly toUnixMs: number;
+  readonly columns: ReadonlyMap<string, Uint8Array>;
+}
+
+/** Gathers rows into the columns of one chunk. */
+export class ChunkBuilder {
+  readonly #lines: number[] = [];
+  readonly #times: number[] = [];
+  readonly #columns = new Map<string, ValueColumnBuilder>();
+  #spill: ValueColumnBuilder | undefined;
+
+  get numRows(): number {
+    return this.#times.length;
+  }
+
+  get isFull(): boolean {
+    return this.numRows >= CHUNK_ROWS;
+  }
+
+  push({ line, atUnixMs, attributes }: Row): void {
+    const row = this.numRows;
+    this.#lines.push(line);
+    this.#times.push(atUnixMs);
+    const spilled: Record<string, Cell> = {};
+    for (const name of Object.keys(attributes)) {
+      if (this.#columns.has(name) || attributes[name] === undefined) continue;
+      if (this.#columns.size < MAX_VALUE_COLUMNS) this.#columns.set(name, new ValueColumnBuilder(row));
+      else spilled[name] = attributes[name];
+    }
+    for (const [name, column] of this.#columns) column.push(attributes[name]);
+    if (Object.keys(spilled).length > 0) this.#spill ??= new ValueColumnBuilder(row);
+    this.#spill?.push(Object.keys(spilled).length > 0 ? (spilled as Cell) : undefined);
+  }
+
+  /** @returns undefined where no row was pushed */
+  encode(): EncodedChunk | undefined {
+    if (this.numRows === 0) return undefined;
+    const columns = new Map([[LINE_COLUMN, encodeIntegers(this.#lines)], [TIME_COLUMN, encodeIntegers(this.#times)]]);
+    for (const [name, column] of this.#columns) columns.set(name, column.encode());
+    if (this.#spill) columns.set(SPILL_COLUMN, this.#spill.encode());
+    const fromUnixMs = this.#times.reduce((a, b) => Math.min(a, b));
+    const toUnixMs = this.#times.reduce((a, b) => Math.max(a, b));
+    return { numRows: this.numRows, fromUnixMs, toUnixMs, columns };
+  }
+}
+
+/** The columns of a stored chunk, decoded and checked, read row by row. */
+export class ChunkRows {
+  readonly #columns: ReadonlyMap<string, Column>;
+
+  /**
+   * @param columns the bytes of each column by name, decompressed
+   * @throws DamagedColumnError naming the column
+   */
+  constructor(readonly numRows: number, columns: ReadonlyMap<string, Uint8Array>) {
+    this.#columns = new Map([...columns].map(([name, bytes]) => [name, decodeColumn(bytes, numRows)]));
+  }
+
+  row(index: number): Row {
+    const attributes: Record<string, Cell> = {};
+    for (const [name, column] of this.#columns) {
+      if (name === LINE_COLUMN || name === TIME_COLUMN) continue;
+      const cell = cellAt(column, index);
+      if (cell === undefined) continue;
+      if (name === SPILL_COLUMN) Object.assign(attributes, cell);
+      else attributes[name] = cell;
+    }
+    return { line: this.#integer(LINE_COLUMN, index), atUnixMs: this.#integer(TIME_COLUMN, index), attributes };
+  }
+
+  #integer(name: string, index: number): number {
+    const column = this.#columns.get(name);
+    return column?.kind === 'integers' ? column.values[index]! : 0;
+  }
+}

@@ -1,0 +1,49 @@
+import type { Address } from '../request/address.js';
+import type { Field } from '../request/field.js';
+
+export const OUTCOMES = ['allowed', 'blocked', 'limited', 'redirected', 'held', 'uncovered'] as const;
+/** What a judged request comes to. */
+export type Outcome = (typeof OUTCOMES)[number];
+
+/** All outcomes but allowed and uncovered stop the request. */
+export function isStop(outcome: Outcome): boolean {
+  return outcome !== 'allowed' && outcome !== 'uncovered';
+}
+
+/** What something in trial would have done. */
+export interface Would {
+  readonly fence: string;
+  /** Absent where the fence's `otherwise` ended it. */
+  readonly rule?: string;
+  readonly outcome: Outcome;
+}
+
+/** The part of a decision that the rules determine; a replay keeps each distinct one once. */
+export interface Ruling {
+  readonly outcome: Outcome;
+  /** Absent for `uncovered`. */
+  readonly gate?: string;
+  readonly fence?: string;
+  /** Absent where an `otherwise` decided. */
+  readonly rule?: string;
+  /** What a stopped client is answered. */
+  readonly status?: number;
+  readonly would: readonly Would[];
+  /** Tags set by acting rules, in the order they were set. */
+  readonly tags: readonly string[];
+  /** Rules whose condition could not be known, as `fence/rule`. */
+  readonly blind: readonly string[];
+  /** Rules that matched, as `fence/rule`, trial ones included. */
+  readonly matched: readonly string[];
+}
+
+/** What one request came to, and what was found out about it on the way. */
+export interface Decision extends Ruling {
+  readonly client: Field<Address>;
+  readonly country: Field<string>;
+}
+
+/** How a rule is written in decisions: `fence/rule`. */
+export function ruleId(fence: string, rule: string): string {
+  return `${fence}/${rule}`;
+}

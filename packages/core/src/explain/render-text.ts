@@ -1,0 +1,43 @@
+import type { Explanation, FenceStep, RuleStep, Shown } from './explain.js';
+
+const VERDICTS: Record<RuleStep['verdict'], string> = {
+  'matched': 'matched', 'not-matched': 'not matched', 'blind': 'blind', 'off': 'off', 'not-reached': 'not reached',
+};
+
+/** An explanation as plain text, one step a line. */
+export function renderExplanation(explanation: Explanation): string {
+  const { request, country, gate } = explanation;
+  return [
+    `${showText(request.method)} ${showText(request.host)}${showText(request.path)} at ${new Date(explanation.atUnixMs).toISOString()}`,
+    `client   ${showText(request.client)}${sameText(request.client, request.peer) ? '' : `, connected from ${showText(request.peer)}`}`,
+    `country  ${showText(country.value)} (${country.because})`,
+    gate ? `gate     ${gate.name} (${gate.because})` : 'gate     none',
+    ...explanation.fences.flatMap(renderFence),
+    ...renderList('tags', explanation.decision.tags),
+    ...renderList('blind', explanation.decision.blind),
+    ...renderList('in trial', explanation.decision.would.map(({ fence, rule, outcome }) => `${fence}${rule ? `/${rule}` : ''} would have come to ${outcome}`)),
+    `outcome  ${explanation.decision.outcome}. ${explanation.conclusion}`,
+    `client sees: ${explanation.clientSees}`,
+  ].join('\n');
+}
+
+function renderFence({ fence, mode, rules, reachedEnd }: FenceStep): string[] {
+  return [`fence    ${fence}${mode === 'trial' ? ' (trial)' : ''}`, ...rules.map(renderRule), ...(reachedEnd ? ['  end of the fence reached'] : [])];
+}
+
+function renderRule({ rule, isTrial, verdict, because, sentence }: RuleStep): string {
+  const reason = because ? `: ${because.field} is ${showText(because.actual)}, asked ${because.comparison}${because.through ? ` (${because.through})` : ''}` : '';
+  return `  ${rule}${isTrial ? ' (trial)' : ''} ${VERDICTS[verdict]}${verdict === 'off' || verdict === 'not-reached' ? '' : reason}\n      ${sentence}`;
+}
+
+function renderList(label: string, values: readonly string[]): string[] {
+  return values.length > 0 ? [`${label.padEnd(9)}${values.join(', ')}`] : [];
+}
+
+function showText(shown: Shown): string {
+  return shown.kind === 'known' ? shown.text : `(${shown.kind})`;
+}
+
+function sameText(a: Shown, b: Shown): boolean {
+  return showText(a) === showText(b);
+}

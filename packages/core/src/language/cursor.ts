@@ -1,0 +1,130 @@
+import { suggestNearest, type Diagnostic, type DiagnosticCode, type Place } from './diagnostic.js';
+import { tokenize, type Comment, type Token } from './lexer.js';
+import { NAME, RESERVED_WORDS, type Reference } from './tree.js';
+
+/** Thrown inside the parser to give up on one rule or statement; never leaves it. */
+export class GiveUp extends Error {}
+
+/**
+ * A position among the tokens of one file, with the words of parsing: look, accept, expect, give up. Comments that are
+ * passed over are gathered for the innermost construct under way.
+ */
+export class Cursor {
+  readonly diagnostics: Diagnostic[];
+  readonly #tokens: readonly Token[];
+  readonly #comments: Comment[][];
+  readonly #constructs: string[][] = [[]];
+  #at = 0;
+
+  constructor(text: string, file: string) {
+    const { tokens, diagnostics } = tokenize(text, file);
+    this.#tokens = tokens;
+    this.diagnostics = diagnostics;
+    this.#comments = tokens.map((token) => [...token.comments]);
+  }
+
+  get token(): Token {
+    return this.#tokens[this.#at]!;
+  }
+
+  get isAtEnd(): boolean {
+    return this.token.kind === 'end';
+  }
+
+  /** Runs `parse` as a construct of its own and hands it the comments that belong above it. */
+  construct<T>(parse: (comments: string[]) => T): T {
+    const comments: string[] = [];
+    this.#constructs.push(comments);
+    try {
+      const result = parse(comments);
+      this.takeTrailingComments();
+      return result;
+    } finally {
+      this.#constructs.pop();
+    }
+  }
+
+  /** Gives the comments that end the current line to the construct under way. */
+  takeTrailingComments(): void {
+    const waiting = this.#comments[this.#at]!;
+    while (waiting[0]?.isTrailing) this.#constructs.at(-1)!.push(waiting.shift()!.text);
+  }
+
+  next(): Token {
+    const token = this.token;
+    this.#constructs.at(-1)!.push(...this.#comments[this.#at]!.splice(0).map((comment) => comment.text));
+    if (!this.isAtEnd) this.#at += 1;
+    return token;
+  }
+
+  /** Whether the token is this keyword, operator or punctuation mark. */
+  sees(...texts: string[]): boolean {
+    return this.token.kind !== 'quoted' && texts.includes(this.token.text);
+  }
+
+  accept(text: string): boolean {
+    if (!this.sees(text)) return false;
+    this.next();
+    return true;
+  }
+
+  expect(text: string, purpose: string): Token {
+    if (!this.sees(text)) this.fail('unexpected', `expected ${quote(text)} ${purpose}`);
+    return this.next();
+  }
+
+  expectName(what: string): Reference {
+    const { kind, text, place } = this.token;
+    if (kind !== 'bare') this.fail('unexpected', `expected the name of ${what}`);
+    if (RESERVED_WORDS.has(text)) this.fail('reserved-word', `expected the name of ${what}`, `The word "${text}" has a meaning of its own and cannot be a name.`);
+    if (!NAME.test(text)) this.fail('bad-name', `expected the name of ${what}`, 'A name begins with a small letter and goes on with small letters, digits and hyphens, 63 at most.');
+    this.next();
+    return { name: text, place };
+  }
+
+  /** One of the given words; anything else is an error that lists them and names the nearest. */
+  expectOneOf<W extends string>(words: readonly W[], what: string, code: DiagnosticCode = 'unexpected'): W {
+    const word = words.find((candidate) => this.sees(candidate));
+    if (word === undefined) this.fail(code, `expected ${what}: ${words.join(', ')}`, suggestNearest(this.token.text, words));
+    this.next();
+    return word;
+  }
+
+  acceptTitle(): string | undefined {
+    return this.token.kind === 'quoted' ? this.next().text : undefined;
+  }
+
+  /** Names separated by commas. */
+  expectNames(what: string): Reference[] {
+    const names = [this.expectName(what)];
+    while (this.accept(',')) names.push(this.expectName(what));
+    return names;
+  }
+
+  report(code: DiagnosticCode, message: string, place: Place, hint?: string): void {
+    this.diagnostics.push({ code, message, place, ...(hint ? { hint } : {}) });
+  }
+
+  /** Reports what was found here against what was expected, and gives up on the construct. */
+  fail(code: DiagnosticCode, expected: string, hint?: string): never {
+    this.report(code, `Found ${describeToken(this.token)}, ${expected}.`, this.token.place, hint);
+    throw new GiveUp();
+  }
+
+  /** Skips to a token that begins its line with one of the words, or to the end. Always moves on. */
+  skipToLineThatBegins(words: readonly string[]): void {
+    let line = this.token.place.line;
+    do {
+      line = this.next().place.line;
+    } while (!this.isAtEnd && !(this.sees(...words) && this.token.place.line > line));
+  }
+}
+
+export function describeToken(token: Token): string {
+  if (token.kind === 'end') return 'the end of the file';
+  return token.kind === 'quoted' ? JSON.stringify(token.text) : quote(token.text);
+}
+
+function quote(text: string): string {
+  return `"${text}"`;
+}

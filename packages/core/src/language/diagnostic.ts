@@ -1,0 +1,52 @@
+import { closest, distance } from 'fastest-levenshtein';
+
+/** A position in a source text. */
+export interface Place {
+  readonly file: string;
+  /** 1-based. */
+  readonly line: number;
+  /** 1-based, in UTF-16 units. */
+  readonly column: number;
+}
+
+/** Everything that can be wrong with fences. The catalogue in docs/errors.md has a paragraph for each. */
+export const DIAGNOSTIC_CODES = [
+  'bad-character', 'unterminated-text', 'unexpected', 'reserved-word', 'bad-name', 'bad-value', 'bad-entry', 'wrong-operator', 'unknown-field',
+  'unknown-name', 'duplicate-name', 'duplicate-clause', 'missing-clause', 'wrong-kind', 'cyclic-list', 'missing-file',
+] as const;
+export type DiagnosticCode = (typeof DIAGNOSTIC_CODES)[number];
+
+/** Something a person got wrong, collected rather than thrown. */
+export interface Diagnostic {
+  readonly code: DiagnosticCode;
+  /** One sentence: what was found, and what was expected. */
+  readonly message: string;
+  readonly place: Place;
+  /** A full sentence saying what to do, where there is one. */
+  readonly hint?: string;
+}
+
+/** `FILE:LINE:COLUMN: message (hint)`, the form that editors can jump to. */
+export function formatDiagnostic({ code, message, place, hint }: Diagnostic): string {
+  return `${place.file}:${place.line}:${place.column}: ${message}${hint ? ` ${hint}` : ''} [${code}]`;
+}
+
+/** Orders by file (byte order of path), line and column. */
+export function compareDiagnostics(a: Diagnostic, b: Diagnostic): number {
+  if (a.place.file !== b.place.file) return a.place.file < b.place.file ? -1 : 1;
+  return a.place.line - b.place.line || a.place.column - b.place.column;
+}
+
+/** The known name that was probably meant, or undefined where none is near. */
+export function nearestName(text: string, known: Iterable<string>): string | undefined {
+  const names = [...known];
+  if (names.length === 0) return undefined;
+  const best = closest(text, names);
+  return distance(text, best) <= Math.max(2, Math.floor(text.length / 3)) ? best : undefined;
+}
+
+/** `Did you mean "x"?`, or undefined. */
+export function suggestNearest(text: string, known: Iterable<string>): string | undefined {
+  const nearest = nearestName(text, known);
+  return nearest === undefined ? undefined : `Did you mean "${nearest}"?`;
+}

@@ -1,0 +1,16 @@
+import type { Comparison, Condition } from './tree.js';
+
+/** Calls `visit` for each comparison of a condition, in the order of the text. */
+export function visitComparisons(condition: Condition, visit: (comparison: Comparison) => void): void {
+  switch (condition.kind) {
+    case 'always':
+      return;
+    case 'comparison':
+      return visit(condition);
+    case 'not':
+      return visitComparisons(condition.part, visit);
+    case 'and':
+    case 'or':
+      return condition.parts.forEach((part) => visitComparisons(part, visit));
+  }
+}

@@ -1,0 +1,61 @@
+import { parseAddress } from '../request/address.js';
+import type { Attributes } from '../request/record.js';
+import { parseRequestLine } from '../request/request-line.js';
+import { parseNcsaTime } from './time.js';
+import type { ParsedLine } from './reader.js';
+
+/** A field between quotation marks: escaped quotes and backslashes inside. */
+const QUOTED = String.raw`"([^"\\]*(?:\\.[^"\\]*)*)"`;
+const FIELDS = String.raw`(\S+) (\S+) (.*?) \[([^\]]*)\] ${QUOTED} (\d{3}|-) (\d+|-)(?: ${QUOTED} ${QUOTED})`;
+const PLAIN = new RegExp(`^${FIELDS}\\s*$`);
+const WITH_HOST = new RegExp(`^(\\S+) ${FIELDS}\\s*$`);
+
+/**
+ * Reads a line of the NCSA combined format, with the host in front or without. `-` and empty are none.
+ * @param host the host of every line, where the format has no column for it
+ */
+export function parseCombinedLine(text: string, hasHostColumn: boolean, host?: string): ParsedLine {
+  const match = (hasHostColumn ? WITH_HOST : PLAIN).exec(text);
+  if (!match) return 'not-the-format';
+  const [hostColumn, client, identity, user, time, request, status, bytes, referer, agent] = hasHostColumn ? match.slice(1) : [host, ...match.slice(1)];
+  // A host in front would be taken for the client, and the client for the identity (RFC 1413), which is never an address.
+  if (!hasHostColumn && parseAddress(identity!)) return 'not-the-format';
+  const atUnixMs = parseNcsaTime(time!);
+  if (atUnixMs === undefined) return time === '' || time === '-' ? 'no-time' : 'bad-time';
+  const line = parseRequestLine(unescapeField(request!));
+  const shownHost = line.authority ?? (hostColumn === undefined ? undefined : orNone(hostColumn));
+  const attributes: Attributes = {
+    'client.address': orNone(client!),
+    ...(line.version === null ? {} : { 'network.protocol.version': line.version }),
+    ...(line.full === null ? { 'url.path': line.path, 'url.query': line.query } : { 'url.full': line.full }),
+    'http.request.method': line.method,
+    ...(shownHost === undefined ? {} : { 'http.request.header.host': shownHost === null ? null : [shownHost] }),
+    'http.request.header.referer': listOrNone(referer!),
+    'http.response.status_code': status === '-' ? null : Number(status),
+    'http.response.body.size': bytes === '-' ? 0 : Number(bytes),
+    'user_agent.original': orNone(unescapeField(agent!)),
+    'user.name': orNone(user!),
+  };
+  return { atUnixMs, attributes };
+}
+
+function orNone(text: string): string | null {
+  return text === '-' || text === '' ? null : text;
+}
+
+function listOrNone(text: string): readonly string[] | null {
+  const value = orNone(unescapeField(text));
+  return value === null ? null : [value];
+}
+
+const ESCAPES: Record<string, number> = { n: 10, r: 13, t: 9, b: 8, f: 12, v: 11, '"': 34, '\\': 92 };
+const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
+
+/** Undoes `\"`, `\\`, `\n` and `\xHH`; the bytes of a run of escapes are UTF-8. */
+function unescapeField(text: string): string {
+  if (!text.includes('\\')) return text;
+  return text.replace(/(?:\\x[0-9a-fA-F]{2}|\\[nrtbfv"\\])+/g, (run) => {
+    const bytes = Array.from(run.matchAll(/\\x(..)|\\(.)/g), ([, hex, letter]) => (hex === undefined ? ESCAPES[letter!]! : Number.parseInt(hex, 16)));
+    return decoder.decode(Uint8Array.from(bytes));
+  });
+}

@@ -1,0 +1,35 @@
+import { isStop, type Decision } from '../decide/decision.js';
+import { formatAddress } from '../request/address.js';
+import { sortAttributeNames, type AttributeValue, type LogRecord } from '../request/record.js';
+
+/** A record with its decision, as it leaves the product in NDJSON; keys in their fixed order. */
+export type DecidedRecord = Record<string, AttributeValue | null>;
+
+/** The record's attributes, then the decision's. Unknown country or client are left out, none is `null`. */
+export function toDecidedRecord(record: LogRecord, decision: Decision): DecidedRecord {
+  const result: DecidedRecord = { timestamp: new Date(record.atUnixMs).toISOString() };
+  for (const name of sortAttributeNames(Object.keys(record.attributes))) {
+    const value = record.attributes[name];
+    if (value !== undefined) result[name] = value;
+  }
+  return Object.assign(result, decisionAttributes(record.line, decision));
+}
+
+function decisionAttributes(line: number, decision: Decision): DecidedRecord {
+  const { outcome, gate, fence, rule, status, client, country } = decision;
+  return {
+    'jade.line': line,
+    'jade.outcome': outcome,
+    'jade.stopped': isStop(outcome),
+    ...(gate === undefined ? {} : { 'jade.gate': gate }),
+    ...(fence === undefined ? {} : { 'jade.fence': fence }),
+    ...(rule === undefined ? {} : { 'jade.rule': rule }),
+    ...(status === undefined ? {} : { 'jade.status': status }),
+    'jade.would': decision.would.map((would) => ({ ...would })),
+    'jade.tags': decision.tags,
+    'jade.blind': decision.blind,
+    ...(country === undefined ? {} : { 'jade.country': country }),
+    ...(client === undefined ? {} : { 'jade.client': client && formatAddress(client) }),
+  };
+}
+

@@ -1,0 +1,57 @@
+import type { ChunkRows } from '../columns/chunk.js';
+import type { Decision, Ruling } from '../decide/decision.js';
+import { decide, EMPTY_STATE, type Judge, type State } from '../decide/interpreter.js';
+import type { LogRecord } from '../request/record.js';
+import { normalizeRequest, type Request } from '../request/request.js';
+import { addDecision, createTally, type Tally } from './tally.js';
+
+/** Each distinct ruling of a replay once, with a code. */
+export class RulingTable {
+  readonly #codes = new Map<string, number>();
+  readonly rulings: Ruling[] = [];
+
+  codeFor({ outcome, gate, fence, rule, status, would, tags, blind, matched }: Decision): number {
+    const ruling: Ruling = { outcome, gate, fence, rule, status, would, tags, blind, matched };
+    const key = JSON.stringify(ruling);
+    let code = this.#codes.get(key);
+    if (code === undefined) {
+      code = this.rulings.push(ruling) - 1;
+      this.#codes.set(key, code);
+    }
+    return code;
+  }
+}
+
+/** Judges the requests of a log one after the other and counts what they come to. */
+export class Replay {
+  readonly tally: Tally = createTally();
+  #state: State = EMPTY_STATE;
+
+  constructor(private readonly judge: Judge) {}
+
+  /** Judges a record; the decision is counted. */
+  next(record: LogRecord): { request: Request; decision: Decision } {
+    const request = normalizeRequest(record);
+    const { decision, state } = decide(this.judge, request, this.#state);
+    this.#state = state;
+    addDecision(this.tally, decision, request.atUnixMs, request.host);
+    return { request, decision };
+  }
+}
+
+/**
+ * Judges a chunk of a stored log.
+ * @param rulings interns the decisions; shared by all chunks of a replay
+ * @param progress called now and then with the number of rows done
+ * @returns one code a row
+ */
+export function replayChunk(replay: Replay, rows: ChunkRows, rulings: RulingTable, progress: (numRowsDone: number) => void): Uint32Array {
+  const codes = new Uint32Array(rows.numRows);
+  for (let row = 0; row < rows.numRows; row += 1) {
+    codes[row] = rulings.codeFor(replay.next(rows.row(row) as LogRecord).decision);
+    if ((row + 1) % PROGRESS_ROWS === 0) progress(row + 1);
+  }
+  return codes;
+}
+
+const PROGRESS_ROWS = 5000;

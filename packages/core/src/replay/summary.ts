@@ -1,0 +1,98 @@
+import type { Rulebook } from '../check/rulebook.js';
+import { isStop, OUTCOMES, ruleId, type Outcome } from '../decide/decision.js';
+import { describeRule } from '../language/sentence.js';
+import type { FenceStatement } from '../language/tree.js';
+import { REJECT_REASONS, type RejectedLine, type RejectReason } from '../request/record.js';
+import type { RuleTally, Tally } from './tally.js';
+
+/** What a log came to, ready to be shown: everything in its order, also the rules that never matched. */
+export interface Summary {
+  readonly requests: number;
+  readonly fromUnixMs?: number;
+  readonly toUnixMs?: number;
+  /** Only outcomes that came up; uncovered first. `share` is of all requests, 0 to 1. */
+  readonly outcomes: readonly { readonly outcome: Outcome; readonly requests: number; readonly share: number }[];
+  /** The ten most asked for hosts that no gate covers. */
+  readonly uncoveredHosts: readonly { readonly host: string; readonly requests: number }[];
+  readonly gates: readonly { readonly gate: string; readonly requests: number; readonly stopped: number; readonly otherwise: number }[];
+  readonly fences: readonly FenceSummary[];
+  readonly numRejected: number;
+  readonly rejected: readonly { readonly reason: RejectReason; readonly text: string; readonly lines: number }[];
+  /** The first five. */
+  readonly firstRejected: readonly RejectedLine[];
+}
+
+export interface FenceSummary {
+  readonly fence: string;
+  readonly title?: string;
+  readonly mode: 'trial' | 'enforce';
+  /** The gates it stands at. */
+  readonly gates: readonly string[];
+  readonly rules: readonly RuleSummary[];
+  /** Requests that its `otherwise` decided. */
+  readonly otherwise: number;
+}
+
+export interface RuleSummary extends Readonly<RuleTally> {
+  readonly rule: string;
+  readonly title?: string;
+  readonly sentence: string;
+  readonly state: 'on' | 'trial' | 'off';
+}
+
+const SHOWN_HOSTS = 10;
+const SHOWN_REJECTED = 5;
+
+/** @param rulebook the one that the tally was counted with */
+export function summarize(tally: Tally, rulebook: Rulebook): Summary {
+  const outcomes = (['uncovered', ...OUTCOMES.filter((outcome) => outcome !== 'uncovered')] as Outcome[]).flatMap((outcome) => {
+    const requests = tally.outcomes[outcome];
+    return requests === undefined ? [] : [{ outcome, requests, share: requests / tally.requests }];
+  });
+  const rejected = (Object.keys(REJECT_REASONS) as RejectReason[]).flatMap((reason) => {
+    const lines = tally.rejected[reason];
+    return lines === undefined ? [] : [{ reason, text: REJECT_REASONS[reason], lines }];
+  });
+  return {
+    requests: tally.requests,
+    fromUnixMs: tally.fromUnixMs,
+    toUnixMs: tally.toUnixMs,
+    outcomes,
+    uncoveredHosts: Object.entries(tally.uncoveredHosts)
+      .map(([host, requests]) => ({ host, requests }))
+      .sort((a, b) => b.requests - a.requests || (a.host < b.host ? -1 : 1))
+      .slice(0, SHOWN_HOSTS),
+    gates: rulebook.gates.map(({ statement }) => ({ gate: statement.name, ...(tally.gates[statement.name] ?? { requests: 0, stopped: 0, otherwise: 0 }) })),
+    fences: inOrderOfGates(rulebook).map((fence) => summarizeFence(fence, tally, rulebook)),
+    numRejected: rejected.reduce((sum, { lines }) => sum + lines, 0),
+    rejected,
+    firstRejected: tally.firstRejected.slice(0, SHOWN_REJECTED),
+  };
+}
+
+/** Fences as requests meet them, gate by gate; those at no gate last. */
+function inOrderOfGates(rulebook: Rulebook): FenceStatement[] {
+  return [...new Set([...rulebook.gates.flatMap((gate) => gate.fences), ...rulebook.fences])];
+}
+
+function summarizeFence(fence: FenceStatement, tally: Tally, rulebook: Rulebook): FenceSummary {
+  return {
+    fence: fence.name,
+    ...(fence.title === undefined ? {} : { title: fence.title }),
+    mode: fence.mode,
+    gates: rulebook.gates.filter((gate) => gate.fences.includes(fence)).map((gate) => gate.statement.name),
+    rules: fence.rules.map((rule) => ({
+      rule: rule.name,
+      ...(rule.title === undefined ? {} : { title: rule.title }),
+      sentence: describeRule(rule, rulebook.lists),
+      state: rule.state,
+      ...(tally.rules[ruleId(fence.name, rule.name)] ?? { hits: 0, decided: 0, would: {}, blind: 0 }),
+    })),
+    otherwise: tally.otherwise[fence.name] ?? 0,
+  };
+}
+
+/** How many requests something in trial would have stopped. */
+export function countWouldStop(rule: Pick<RuleTally, 'would'>): number {
+  return (Object.entries(rule.would) as [Outcome, number][]).reduce((sum, [outcome, requests]) => sum + (isStop(outcome) ? requests : 0), 0);
+}

@@ -1,0 +1,86 @@
+import { ruleId, type Outcome, type Ruling } from '../decide/decision.js';
+import type { RejectedLine, RejectReason } from '../request/record.js';
+
+/** What a rule did over a log. */
+export interface RuleTally {
+  /** Requests on which it was reached and matched. */
+  hits: number;
+  /** Requests whose outcome it decided. */
+  decided: number;
+  /** In trial: what its ending would have come to, by outcome. */
+  would: Partial<Record<Outcome, number>>;
+  /** Requests on which its condition could not be known. */
+  blind: number;
+  firstHitUnixMs?: number;
+  lastHitUnixMs?: number;
+}
+
+/** Counts over the decisions of a log. Plain data; tallies of parts of a log add up to the tally of the whole. */
+export interface Tally {
+  requests: number;
+  outcomes: Partial<Record<Outcome, number>>;
+  /** By `fence/rule`. */
+  rules: Record<string, RuleTally>;
+  /** By fence: requests that its `otherwise` decided. */
+  otherwise: Record<string, number>;
+  /** By gate: requests that came to it, and how many were stopped. */
+  gates: Record<string, { requests: number; stopped: number; otherwise: number }>;
+  /** Hosts of uncovered requests, at most `MAX_UNCOVERED_HOSTS` of them. */
+  uncoveredHosts: Record<string, number>;
+  rejected: Partial<Record<RejectReason, number>>;
+  firstRejected: RejectedLine[];
+  fromUnixMs?: number;
+  toUnixMs?: number;
+  /** By start of the minute, outcome counts. */
+  timeline: Record<string, Partial<Record<Outcome, number>>>;
+}
+
+const MAX_UNCOVERED_HOSTS = 1000;
+const MAX_FIRST_REJECTED = 1000;
+const MINUTE_MS = 60_000;
+
+export function createTally(): Tally {
+  return { requests: 0, outcomes: {}, rules: {}, otherwise: {}, gates: {}, uncoveredHosts: {}, rejected: {}, firstRejected: [], timeline: {} };
+}
+
+function increment<K extends string>(counts: Partial<Record<K, number>>, key: K, by = 1): void {
+  counts[key] = (counts[key] ?? 0) + by;
+}
+
+/** Counts one decision. `host` is the request's, for naming what no gate covers. */
+export function addDecision(tally: Tally, ruling: Ruling, atUnixMs: number, host: string | null | undefined): void {
+  tally.requests += 1;
+  increment(tally.outcomes, ruling.outcome);
+  tally.fromUnixMs = Math.min(tally.fromUnixMs ?? atUnixMs, atUnixMs);
+  tally.toUnixMs = Math.max(tally.toUnixMs ?? atUnixMs, atUnixMs);
+  increment((tally.timeline[Math.floor(atUnixMs / MINUTE_MS) * MINUTE_MS] ??= {}), ruling.outcome);
+  if (ruling.gate === undefined) {
+    const name = host ?? '(no host)';
+    if (name in tally.uncoveredHosts || Object.keys(tally.uncoveredHosts).length < MAX_UNCOVERED_HOSTS) increment(tally.uncoveredHosts, name);
+    return;
+  }
+  const gate = (tally.gates[ruling.gate] ??= { requests: 0, stopped: 0, otherwise: 0 });
+  gate.requests += 1;
+  if (ruling.outcome !== 'allowed') gate.stopped += 1;
+  if (ruling.fence === undefined) gate.otherwise += 1;
+  else if (ruling.rule === undefined) increment(tally.otherwise, ruling.fence);
+  else ruleTally(tally, ruleId(ruling.fence, ruling.rule)).decided += 1;
+  for (const rule of ruling.matched) addHit(ruleTally(tally, rule), atUnixMs);
+  for (const rule of ruling.blind) ruleTally(tally, rule).blind += 1;
+  for (const { fence, rule, outcome } of ruling.would) if (rule !== undefined) increment(ruleTally(tally, ruleId(fence, rule)).would, outcome);
+}
+
+function ruleTally(tally: Tally, rule: string): RuleTally {
+  return (tally.rules[rule] ??= { hits: 0, decided: 0, would: {}, blind: 0 });
+}
+
+function addHit(rule: RuleTally, atUnixMs: number): void {
+  rule.hits += 1;
+  rule.firstHitUnixMs = Math.min(rule.firstHitUnixMs ?? atUnixMs, atUnixMs);
+  rule.lastHitUnixMs = Math.max(rule.lastHitUnixMs ?? atUnixMs, atUnixMs);
+}
+
+export function addRejected(tally: Tally, rejected: RejectedLine): void {
+  increment(tally.rejected, rejected.reason);
+  if (tally.firstRejected.length < MAX_FIRST_REJECTED) tally.firstRejected.push(rejected);
+}

@@ -1,0 +1,66 @@
+import type { Field } from './field.js';
+
+/** A value as JSON can hold it. */
+export type AttributeValue = string | number | boolean | readonly AttributeValue[] | { readonly [key: string]: AttributeValue | null };
+
+/**
+ * What a log says about one request, under OpenTelemetry's attribute names and ours (`jade.`), nothing interpreted yet.
+ * `null` is none, a missing key is unknown.
+ */
+export type Attributes = { readonly [name: string]: Field<AttributeValue> };
+
+/** One accepted line of a log. */
+export interface LogRecord {
+  /** 1-based number of the line in its file. */
+  readonly line: number;
+  /** Whole milliseconds since 1970-01-01T00:00:00Z, rounded down. */
+  readonly atUnixMs: number;
+  readonly attributes: Attributes;
+}
+
+/** A line that could not become a request. */
+export interface RejectedLine {
+  readonly line: number;
+  readonly reason: RejectReason;
+  /** The first 200 bytes of the line, invalid UTF-8 shown as U+FFFD. */
+  readonly start: string;
+}
+
+/** Why a line was rejected; the text says it in words. */
+export const REJECT_REASONS = {
+  'overlong': 'the line is longer than the limit',
+  'not-the-format': 'the line does not have the shape of the format',
+  'no-time': 'the line has no time',
+  'bad-time': 'the time cannot be read',
+  'not-json': 'the line is not JSON',
+  'not-an-object': 'the line is JSON but not an object',
+} as const;
+export type RejectReason = keyof typeof REJECT_REASONS;
+
+/**
+ * The order in which a record's attributes are written. Attributes that are not here follow, sorted by name;
+ * `http.request.header.<name>` attributes stand at the place of their prefix, sorted by name.
+ */
+const ATTRIBUTE_ORDER: readonly string[] = [
+  'timestamp', 'client.address', 'network.peer.address', 'client.port', 'server.address', 'destination.address', 'server.port',
+  'network.transport', 'network.protocol.name', 'network.protocol.version', 'url.full', 'url.scheme', 'url.path', 'url.query',
+  'http.request.method', 'http.request.header.', 'http.request.body.size', 'http.response.status_code', 'http.response.body.size',
+  'user_agent.original', 'user.name', 'tls.client.server_name', 'jade.groups', 'jade.inspected', 'jade.payload', 'jade.at-gate',
+];
+const ORDER_OF = new Map(ATTRIBUTE_ORDER.map((name, index) => [name, index]));
+const HEADER_PREFIX = 'http.request.header.';
+
+function orderOf(name: string): number {
+  return ORDER_OF.get(name.startsWith(HEADER_PREFIX) ? HEADER_PREFIX : name) ?? ATTRIBUTE_ORDER.length;
+}
+
+/** The attribute names in the order in which a record is written. */
+export function sortAttributeNames(names: readonly string[]): string[] {
+  return [...names].sort((a, b) => orderOf(a) - orderOf(b) || (a < b ? -1 : 1));
+}
+
+/** Attributes that a judgement writes; a record that carries them already (it was judged before) loses them on input. */
+export const DECISION_ATTRIBUTES: readonly string[] = [
+  'jade.line', 'jade.outcome', 'jade.stopped', 'jade.gate', 'jade.fence', 'jade.rule', 'jade.status', 'jade.reason', 'jade.would',
+  'jade.file', 'jade.tags', 'jade.blind', 'jade.country', 'jade.client',
+];

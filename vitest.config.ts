@@ -1,0 +1,14 @@
+import { defineConfig } from 'vitest/config';
+
+export default defineConfig({
+  resolve: { conditions: ['source'] },
+  ssr: { resolve: { conditions: ['source'] } },
+  test: {
+    include: ['packages/*/src/**/*.test.ts', 'demo/src/**/*.test.ts', 'bench/src/**/*.test.ts', 'e2e/src/**/*.test.ts', 'scripts/**/*.test.ts'],
+    reporters: ['default', './scripts/closing-line-reporter.mjs'],
+    testTimeout: 20_000,
+    hookTimeout: 60_000,
+    pool: 'forks',
+    maxWorkers: 2,
+  },
+});
