@@ -1,4 +1,5 @@
 import { compareDiagnostics, type Diagnostic } from '../language/diagnostic.js';
+import { pathBeside } from '../language/parts.js';
 import { parseFences, parseListFile } from '../language/parser.js';
 import { FIELDS, LIST_KIND_OF, type Comparison, type FenceFile, type FenceStatement, type InlineEntries, type ListStatement, type Statement } from '../language/tree.js';
 import { visitComparisons } from '../language/visit.js';
@@ -42,12 +43,6 @@ export function namedListFiles(file: FenceFile): string[] {
   return file.statements.flatMap((statement) =>
     statement.kind === 'list' && statement.source.kind === 'file' ? [pathBeside(file.path, statement.source.path)] : [],
   );
-}
-
-/** The path of a file named in another, both from the same folder: `lists/touts.txt` in `a/b.fence` is `a/lists/touts.txt`. */
-function pathBeside(file: string, named: string): string {
-  const parts = [...file.split('/').slice(0, -1), ...named.split('/')];
-  return parts.reduce<string[]>((path, part) => (part === '.' || part === '' ? path : part === '..' && path.length > 0 ? path.slice(0, -1) : [...path, part]), []).join('/');
 }
 
 function readEntries(files: readonly FenceFile[], texts: ReadonlyMap<string, string>, diagnostics: Diagnostic[]): Map<ListStatement, InlineEntries> {

@@ -3,13 +3,17 @@ import { cellAt, decodeColumn, encodeIntegers, ValueColumnBuilder, type Cell, ty
 /** Rows of a chunk, but for the last of a log. */
 export const CHUNK_ROWS = 65_536;
 
-/** A chunk with more names than this keeps the rest together, row by row, in one column of objects. */
+/**
+ * A chunk with more names than this keeps the rest together, row by row, in one column of objects; so are names that a
+ * database cannot hold or that are taken.
+ */
 const MAX_VALUE_COLUMNS = 64;
 
 /** Columns that every chunk has; the names of all others are attributes. */
 export const LINE_COLUMN = 'line';
 export const TIME_COLUMN = 'time';
 const SPILL_COLUMN = 'spill';
+const RESERVED = new Set([LINE_COLUMN, TIME_COLUMN, SPILL_COLUMN]);
 
 /** A row going in or coming out. */
 export interface Row {
@@ -47,7 +51,7 @@ export class ChunkBuilder {
     const spilled: Record<string, Cell> = {};
     for (const name of Object.keys(attributes)) {
       if (this.#columns.has(name) || attributes[name] === undefined) continue;
-      if (this.#columns.size < MAX_VALUE_COLUMNS) this.#columns.set(name, new ValueColumnBuilder(row));
+      if (this.#columns.size < MAX_VALUE_COLUMNS && !name.includes('\0') && !RESERVED.has(name)) this.#columns.set(name, new ValueColumnBuilder(row));
       else spilled[name] = attributes[name];
     }
     for (const [name, column] of this.#columns) column.push(attributes[name]);

@@ -10,7 +10,7 @@ export class RulingTable {
   readonly #codes = new Map<string, number>();
   readonly rulings: Ruling[] = [];
 
-  codeFor({ outcome, gate, fence, rule, status, would, tags, blind, matched }: Decision): number {
+  codeFor({ outcome, gate, fence, rule, status, would, tags, blind, matched }: Ruling): number {
     const ruling: Ruling = { outcome, gate, fence, rule, status, would, tags, blind, matched };
     const key = JSON.stringify(ruling);
     let code = this.#codes.get(key);

@@ -1,5 +1,6 @@
 import { ruleId, type Outcome, type Ruling } from '../decide/decision.js';
 import type { RejectedLine, RejectReason } from '../request/record.js';
+import { addTimeline, addToTimeline, createTimeline, type Timeline } from './timeline.js';
 
 /** What a rule did over a log. */
 export interface RuleTally {
@@ -31,16 +32,14 @@ export interface Tally {
   firstRejected: RejectedLine[];
   fromUnixMs?: number;
   toUnixMs?: number;
-  /** By start of the minute, outcome counts. */
-  timeline: Record<string, Partial<Record<Outcome, number>>>;
+  timeline: Timeline;
 }
 
 const MAX_UNCOVERED_HOSTS = 1000;
 const MAX_FIRST_REJECTED = 1000;
-const MINUTE_MS = 60_000;
 
 export function createTally(): Tally {
-  return { requests: 0, outcomes: {}, rules: {}, otherwise: {}, gates: {}, uncoveredHosts: {}, rejected: {}, firstRejected: [], timeline: {} };
+  return { requests: 0, outcomes: {}, rules: {}, otherwise: {}, gates: {}, uncoveredHosts: {}, rejected: {}, firstRejected: [], timeline: createTimeline() };
 }
 
 function increment<K extends string>(counts: Partial<Record<K, number>>, key: K, by = 1): void {
@@ -53,7 +52,7 @@ export function addDecision(tally: Tally, ruling: Ruling, atUnixMs: number, host
   increment(tally.outcomes, ruling.outcome);
   tally.fromUnixMs = Math.min(tally.fromUnixMs ?? atUnixMs, atUnixMs);
   tally.toUnixMs = Math.max(tally.toUnixMs ?? atUnixMs, atUnixMs);
-  increment((tally.timeline[Math.floor(atUnixMs / MINUTE_MS) * MINUTE_MS] ??= {}), ruling.outcome);
+  addToTimeline(tally.timeline, atUnixMs, ruling.outcome, 1);
   if (ruling.gate === undefined) {
     const name = host ?? '(no host)';
     if (name in tally.uncoveredHosts || Object.keys(tally.uncoveredHosts).length < MAX_UNCOVERED_HOSTS) increment(tally.uncoveredHosts, name);
@@ -83,4 +82,33 @@ function addHit(rule: RuleTally, atUnixMs: number): void {
 export function addRejected(tally: Tally, rejected: RejectedLine): void {
   increment(tally.rejected, rejected.reason);
   if (tally.firstRejected.length < MAX_FIRST_REJECTED) tally.firstRejected.push(rejected);
+}
+
+/** Adds the counts of a later part of a log to those of the parts before it. */
+export function addTally(into: Tally, part: Tally): void {
+  into.requests += part.requests;
+  addCounts(into.outcomes, part.outcomes);
+  addCounts(into.otherwise, part.otherwise);
+  addCounts(into.rejected, part.rejected);
+  for (const [host, requests] of Object.entries(part.uncoveredHosts)) {
+    if (host in into.uncoveredHosts || Object.keys(into.uncoveredHosts).length < MAX_UNCOVERED_HOSTS) increment(into.uncoveredHosts, host, requests);
+  }
+  for (const [name, gate] of Object.entries(part.gates)) addCounts((into.gates[name] ??= { requests: 0, stopped: 0, otherwise: 0 }), gate);
+  for (const [name, rule] of Object.entries(part.rules)) {
+    const sum = ruleTally(into, name);
+    sum.hits += rule.hits;
+    sum.decided += rule.decided;
+    sum.blind += rule.blind;
+    addCounts(sum.would, rule.would);
+    if (rule.firstHitUnixMs !== undefined) sum.firstHitUnixMs = Math.min(sum.firstHitUnixMs ?? rule.firstHitUnixMs, rule.firstHitUnixMs);
+    if (rule.lastHitUnixMs !== undefined) sum.lastHitUnixMs = Math.max(sum.lastHitUnixMs ?? rule.lastHitUnixMs, rule.lastHitUnixMs);
+  }
+  if (part.fromUnixMs !== undefined) into.fromUnixMs = Math.min(into.fromUnixMs ?? part.fromUnixMs, part.fromUnixMs);
+  if (part.toUnixMs !== undefined) into.toUnixMs = Math.max(into.toUnixMs ?? part.toUnixMs, part.toUnixMs);
+  into.firstRejected.push(...part.firstRejected.slice(0, MAX_FIRST_REJECTED - into.firstRejected.length));
+  addTimeline(into.timeline, part.timeline);
+}
+
+function addCounts<K extends string>(into: Partial<Record<K, number>>, part: Partial<Record<K, number>>): void {
+  for (const key of Object.keys(part) as K[]) increment(into, key, part[key]);
 }

@@ -1,0 +1,1 @@
+import { createRoot } from 'react-dom/client'; createRoot(document.getElementById('root')!).render('soon');

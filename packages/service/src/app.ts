@@ -1,0 +1,140 @@
+/** The composition root: everything is made here and handed to what needs it. */
+import { randomBytes } from 'node:crypto';
+import { existsSync } from 'node:fs';
+import { availableParallelism } from 'node:os';
+import { join } from 'node:path';
+import connectPgSimple from 'connect-pg-simple';
+import express, { type Express, type RequestHandler } from 'express';
+import session from 'express-session';
+import helmet from 'helmet';
+import pg from 'pg';
+import { pino, type Logger } from 'pino';
+import { pinoHttp } from 'pino-http';
+import type { Config } from './config.js';
+import { migrate, openDatabase, type Database } from './database/database.js';
+import { SettingModel } from './database/models.js';
+import { CountryTables } from './features/country-table/country-tables.js';
+import { countryTableRoutes } from './features/country-table/routes.js';
+import { Drafts } from './features/draft/draft.js';
+import { draftRoutes } from './features/draft/routes.js';
+import { healthRoutes } from './features/health/routes.js';
+import { LogImports } from './features/logs/log-import.js';
+import { Logs } from './features/logs/logs.js';
+import { logRoutes } from './features/logs/routes.js';
+import { DecisionPages } from './features/replays/decision-pages.js';
+import { Judges } from './features/replays/judges.js';
+import { ReplayRuns } from './features/replays/replay-run.js';
+import { Replays } from './features/replays/replays.js';
+import { replayRoutes } from './features/replays/routes.js';
+import { userRoutes } from './features/users/routes.js';
+import { Users } from './features/users/users.js';
+import { Authenticator } from './http/authenticate.js';
+import { handleErrors } from './http/problem.js';
+import { buildRouter, type Route } from './http/route.js';
+import { JobQueue } from './work/job-queue.js';
+import { JudgingPool } from './work/judging-pool.js';
+
+const MAX_CONNECTIONS = 10;
+const SESSION_AGE_MS = 12 * 60 * 60 * 1000;
+const MAX_THREADS = 4;
+
+/** The service, ready to listen. */
+export interface Service {
+  readonly app: Express;
+  /** The route table, for whoever wants to try every route. */
+  readonly routes: readonly Route[];
+  readonly users: Users;
+  readonly logger: Logger;
+  /** Ends work under way and closes connections. */
+  close(): Promise<void>;
+}
+
+export async function createService(config: Config): Promise<Service> {
+  const logger = pino({ level: config.logLevel });
+  const db = openDatabase(config.databaseUrl, MAX_CONNECTIONS);
+  await migrate(db);
+  const users = new Users(db);
+  const drafts = new Drafts(db);
+  const countryTables = new CountryTables(db);
+  const logs = new Logs(db);
+  const imports = new LogImports(db, logs);
+  const judges = new Judges(db, countryTables);
+  const pool = new JudgingPool(Math.min(availableParallelism(), MAX_THREADS));
+  const queue = new JobQueue(config.databaseUrl, logger);
+  const runs = new ReplayRuns(db, logs, judges, pool);
+  const replays = new Replays(db, drafts, logs, countryTables, judges, queue);
+  const routes = [
+    ...healthRoutes(),
+    ...userRoutes(users),
+    ...draftRoutes(drafts),
+    ...countryTableRoutes(countryTables),
+    ...logRoutes(logs, imports, config.maxUploadBytes),
+    ...replayRoutes(replays, new DecisionPages(db, logs, judges)),
+  ];
+  const removed = await imports.removeUnfinished();
+  if (removed > 0) logger.warn({ logs: removed }, 'removed logs whose import had not finished');
+  await queue.start((replayId) => runs.run(replayId));
+  const sessionPool = new pg.Pool({ connectionString: config.databaseUrl, max: 2 });
+  // Without a listener a lost connection would end the process.
+  sessionPool.on('error', (error) => logger.error({ err: error }, 'session store'));
+  const app = buildApp(config, logger, routes, users, await sessionHandler(config, db, sessionPool));
+  return {
+    app,
+    routes,
+    users,
+    logger,
+    async close() {
+      await queue.stop();
+      await pool.close();
+      await sessionPool.end();
+      await db.destroy();
+    },
+  };
+}
+
+function buildApp(config: Config, logger: Logger, routes: readonly Route[], users: Users, sessions: RequestHandler): Express {
+  const app = express();
+  app.disable('x-powered-by');
+  app.use(
+    pinoHttp({
+      logger,
+      // Queries and bodies may hold what a person typed, so neither is logged.
+      serializers: { req: ({ id, method, url }: { id: string; method: string; url: string }) => ({ id, method, path: url.split('?')[0] }), res: ({ statusCode }: { statusCode: number }) => ({ statusCode }) },
+      customLogLevel: (_request, response, error) => (error || response.statusCode >= 500 ? 'error' : 'debug'),
+    }),
+  );
+  app.use(helmet({ contentSecurityPolicy: { useDefaults: true, directives: { 'style-src': ["'self'", "'unsafe-inline'"], 'upgrade-insecure-requests': config.isBehindHttps ? [] : null } }, strictTransportSecurity: config.isBehindHttps }));
+  if (config.isBehindHttps) app.set('trust proxy', 1);
+  app.use('/api/v1', sessions, buildRouter(routes, new Authenticator(users)));
+  serveConsole(app, config.consoleFolder);
+  app.use(handleErrors(logger));
+  return app;
+}
+
+/** Every address that is not the API's is a page of the console. */
+function serveConsole(app: Express, folder: string): void {
+  if (!existsSync(join(folder, 'index.html'))) return;
+  app.use('/assets', express.static(join(folder, 'assets'), { immutable: true, maxAge: '1y', fallthrough: false }));
+  app.use(express.static(folder, { index: false }));
+  app.get('/{*page}', (_request, response) => response.sendFile('index.html', { root: folder, headers: { 'cache-control': 'no-cache' } }));
+}
+
+async function sessionHandler(config: Config, db: Database, pool: pg.Pool): Promise<RequestHandler> {
+  const Store = connectPgSimple(session);
+  return session({
+    name: 'jadefence',
+    secret: await sessionSecret(db),
+    resave: false,
+    saveUninitialized: false,
+    rolling: true,
+    store: new Store({ pool, tableName: 'sessions' }),
+    cookie: { httpOnly: true, sameSite: 'strict', secure: config.isBehindHttps, maxAge: SESSION_AGE_MS },
+  });
+}
+
+/** Made once for a database, so that sign-ins outlive a restart. */
+async function sessionSecret(db: Database): Promise<string> {
+  const key = 'session-secret';
+  await SettingModel.query(db).insert({ key, value: randomBytes(32).toString('hex') }).onConflict('key').ignore();
+  return (await SettingModel.query(db).findById(key).throwIfNotFound()).value;
+}

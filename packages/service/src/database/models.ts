@@ -1,0 +1,198 @@
+/** One class a table. Names are camel-cased by the connection; nothing here leaves the feature that asks for it. */
+import type { Role, ReplayState } from '@jadefence/contract';
+import type { LogFormat, Outcome, RejectReason, Ruling, Tally } from '@jadefence/core';
+import { Model } from 'objection';
+
+export class SettingModel extends Model {
+  static override tableName = 'settings';
+  static override idColumn = 'key';
+  declare key: string;
+  declare value: string;
+}
+
+export class UserModel extends Model {
+  static override tableName = 'users';
+  declare id: number;
+  declare name: string;
+  declare passwordHash: string;
+  declare role: Role;
+}
+
+export class TokenModel extends Model {
+  static override tableName = 'tokens';
+  declare id: number;
+  declare userId: number;
+  declare name: string;
+  declare hash: string;
+  declare scope: Role;
+  declare expiresAt: Date | null;
+}
+
+export class ObjectModel extends Model {
+  static override tableName = 'objects';
+  static override idColumn = 'hash';
+  declare hash: string;
+  declare kind: string;
+  declare body: string;
+}
+
+export class SnapshotModel extends Model {
+  static override tableName = 'snapshots';
+  declare id: number;
+  declare rootHash: string;
+}
+
+/** Where an object stands in a snapshot or a draft. */
+export interface Entry {
+  kind: string;
+  owner: string;
+  name: string;
+  position: number;
+  objectHash: string;
+}
+
+export class SnapshotEntryModel extends Model implements Entry {
+  static override tableName = 'snapshot_entries';
+  static override idColumn = ['snapshotId', 'kind', 'owner', 'name'];
+  declare snapshotId: number;
+  declare kind: string;
+  declare owner: string;
+  declare name: string;
+  declare position: number;
+  declare objectHash: string;
+}
+
+export class DraftModel extends Model {
+  static override tableName = 'drafts';
+  declare id: number;
+  declare name: string;
+}
+
+export class DraftEntryModel extends Model implements Entry {
+  static override tableName = 'draft_entries';
+  static override idColumn = ['draftId', 'kind', 'owner', 'name'];
+  declare draftId: number;
+  declare kind: string;
+  declare owner: string;
+  declare name: string;
+  declare position: number;
+  declare objectHash: string;
+  declare version: number;
+  declare changedBy: number | null;
+  declare changedAt: Date;
+}
+
+export interface CountryStats {
+  readonly numRanges: number;
+  readonly problems: readonly { readonly line: number; readonly message: string }[];
+}
+
+export class DatasetModel extends Model {
+  static override tableName = 'datasets';
+  declare id: number;
+  declare kind: 'country';
+  declare name: string;
+  declare sha256: string;
+  declare isActive: boolean;
+  declare stats: CountryStats;
+  declare importedAt: Date;
+}
+
+export class DatasetPartModel extends Model {
+  static override tableName = 'dataset_parts';
+  static override idColumn = ['datasetId', 'seq'];
+  declare datasetId: number;
+  declare seq: number;
+  declare bytes: Buffer;
+}
+
+export class LogModel extends Model {
+  static override tableName = 'logs';
+  declare id: number;
+  declare name: string;
+  declare sha256: string;
+  declare format: LogFormat;
+  declare host: string | null;
+  declare state: 'importing' | 'ready';
+  declare requests: number;
+  declare rejected: Partial<Record<RejectReason, number>>;
+  declare fromMs: number | null;
+  declare toMs: number | null;
+  declare importedAt: Date;
+}
+
+export class LogRejectModel extends Model {
+  static override tableName = 'log_rejects';
+  static override idColumn = ['logId', 'line'];
+  declare logId: number;
+  declare line: number;
+  declare reason: RejectReason;
+  declare start: Buffer;
+}
+
+export class LogChunkModel extends Model {
+  static override tableName = 'log_chunks';
+  static override idColumn = ['logId', 'chunk'];
+  declare logId: number;
+  declare chunk: number;
+  declare rowStart: number;
+  declare numRows: number;
+  declare fromMs: number;
+  declare toMs: number;
+}
+
+export class ChunkColumnModel extends Model {
+  static override tableName = 'chunk_columns';
+  static override idColumn = ['logId', 'chunk', 'columnName'];
+  declare logId: number;
+  declare chunk: number;
+  declare columnName: string;
+  declare bytes: Buffer;
+}
+
+export class ReplayModel extends Model {
+  static override tableName = 'replays';
+  declare id: number;
+  declare logId: number;
+  declare snapshotId: number;
+  declare datasetId: number | null;
+  declare gate: string | null;
+  declare state: ReplayState;
+  declare requests: number;
+  declare requestsDone: number;
+  declare failure: string | null;
+  declare tally: Tally | null;
+  declare startedBy: number | null;
+  declare startedAt: Date;
+}
+
+export class ReplayResultModel extends Model {
+  static override tableName = 'replay_results';
+  static override idColumn = ['replayId', 'code'];
+  declare replayId: number;
+  declare code: number;
+  declare outcome: Outcome;
+  declare ruling: Ruling;
+}
+
+export class ReplayChunkModel extends Model {
+  static override tableName = 'replay_chunks';
+  static override idColumn = ['replayId', 'chunk'];
+  declare replayId: number;
+  declare chunk: number;
+  declare codes: Buffer;
+  declare checksum: number;
+  /** How many rows have each code. */
+  declare codeCounts: Record<string, number>;
+}
+
+export class AuditModel extends Model {
+  static override tableName = 'audit';
+  declare id: number;
+  declare at: Date;
+  declare userId: number | null;
+  declare what: string;
+  declare detail: Record<string, unknown>;
+  declare previousHash: string;
+  declare hash: string;
+}

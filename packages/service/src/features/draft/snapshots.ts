@@ -1,0 +1,81 @@
+import { createHash } from 'node:crypto';
+import { checkFences, joinParts, printFences, type CheckedFences, type Part, type PartKind, type SourceFile } from '@jadefence/core';
+import type { Database, Transaction } from '../../database/database.js';
+import { ObjectModel, SnapshotEntryModel, SnapshotModel, type Entry } from '../../database/models.js';
+
+/** A configuration as it is stored: parts of fence text, and the files that lists are kept in. */
+export interface StoredFences {
+  readonly parts: readonly Part[];
+  readonly listFiles: readonly SourceFile[];
+}
+
+const LIST_FILE = 'list-file';
+/** The file name that places in a stored configuration carry. */
+export const DRAFT_PATH = 'draft.fence';
+
+/** Stores the texts, each once whatever it is used for, and says where each stands. */
+export async function storeObjects(trx: Transaction, { parts, listFiles }: StoredFences): Promise<Entry[]> {
+  const all = [...parts, ...listFiles.map((file) => ({ kind: LIST_FILE, owner: '', name: file.path, text: file.text }))];
+  const entries: Entry[] = [];
+  const objects = new Map<string, { hash: string; kind: string; body: string }>();
+  for (const [position, { kind, owner, name, text }] of all.entries()) {
+    // A NUL cannot be kept in a text column, and no fence text or list needs one.
+    const body = text.replaceAll('\0', '\ufffd');
+    const hash = createHash('sha256').update(`${kind}\n${body}`).digest('hex');
+    objects.set(hash, { hash, kind, body });
+    entries.push({ kind, owner, name, position, objectHash: hash });
+  }
+  for (const batch of batches([...objects.values()])) await ObjectModel.query(trx).insert(batch).onConflict('hash').ignore();
+  return entries;
+}
+
+const BATCH_ROWS = 1000;
+
+export function batches<T>(rows: readonly T[]): T[][] {
+  return Array.from({ length: Math.ceil(rows.length / BATCH_ROWS) }, (_, index) => rows.slice(index * BATCH_ROWS, (index + 1) * BATCH_ROWS));
+}
+
+/** The texts behind entries, in order. */
+export async function loadStored(db: Database, entries: readonly Entry[]): Promise<StoredFences> {
+  const hashes = [...new Set(entries.map((entry) => entry.objectHash))];
+  const bodies = new Map<string, string>();
+  for (const batch of batches(hashes)) {
+    for (const { hash, body } of await ObjectModel.query(db).findByIds(batch)) bodies.set(hash, body);
+  }
+  const sorted = [...entries].sort((a, b) => a.position - b.position);
+  const textOf = (entry: Entry): string => bodies.get(entry.objectHash)!;
+  return {
+    parts: sorted.filter(({ kind }) => kind !== LIST_FILE).map((entry) => ({ kind: entry.kind as PartKind, owner: entry.owner, name: entry.name, text: textOf(entry) })),
+    listFiles: sorted.filter(({ kind }) => kind === LIST_FILE).map((entry) => ({ path: entry.name, text: textOf(entry) })),
+  };
+}
+
+/** The same configuration always has the same hash. */
+export function hashEntries(entries: readonly Entry[]): string {
+  const lines = [...entries].sort((a, b) => a.position - b.position).map(({ kind, owner, name, objectHash }) => JSON.stringify([kind, owner, name, objectHash]));
+  return createHash('sha256').update(lines.join('\n')).digest('hex');
+}
+
+/** Pins a configuration: the snapshot is immutable, and one and the same for equal configurations. */
+export async function pinSnapshot(trx: Transaction, entries: readonly Entry[]): Promise<SnapshotModel> {
+  const rootHash = hashEntries(entries);
+  const existing = await SnapshotModel.query(trx).findOne({ rootHash });
+  if (existing) return existing;
+  const snapshot = await SnapshotModel.query(trx).insert({ rootHash });
+  for (const batch of batches(entries)) await SnapshotEntryModel.query(trx).insert(batch.map((entry) => ({ ...pickEntry(entry), snapshotId: snapshot.id })));
+  return snapshot;
+}
+
+export async function loadSnapshot(db: Database, snapshotId: number): Promise<StoredFences> {
+  return loadStored(db, await SnapshotEntryModel.query(db).where({ snapshotId }));
+}
+
+export function pickEntry({ kind, owner, name, position, objectHash }: Entry): Entry {
+  return { kind, owner, name, position, objectHash };
+}
+
+/** Fence text of a stored configuration, parsed and checked. */
+export function checkStored({ parts, listFiles }: StoredFences): CheckedFences & { text: string } {
+  const text = printFences(joinParts(parts, DRAFT_PATH));
+  return { ...checkFences([{ path: DRAFT_PATH, text }], listFiles), text };
+}

@@ -1,0 +1,159 @@
+import { createHash } from 'node:crypto';
+import type { Log } from '@jadefence/contract';
+import { ChunkBuilder, detectFormat, LOG_FORMATS, LogReader, type EncodedChunk, type LogFormat, type ReadLine, type RejectedLine, type RejectReason } from '@jadefence/core';
+import { recordChange } from '../../database/audit.js';
+import { inTransaction, violatedConstraint, type Database } from '../../database/database.js';
+import { ChunkColumnModel, LogChunkModel, LogModel, LogRejectModel } from '../../database/models.js';
+import type { Actor } from '../../http/authenticate.js';
+import { ProblemError } from '../../http/problem.js';
+import { batches } from '../draft/snapshots.js';
+import { deflateColumns } from './compression.js';
+import type { Logs } from './logs.js';
+
+/** Enough for the 200 lines that detection looks at. */
+const DETECT_BYTES = 1_048_576;
+const KEPT_REJECTS = 1000;
+
+export interface ImportOptions {
+  readonly name: string;
+  readonly format?: LogFormat;
+  readonly host?: string;
+}
+
+/**
+ * Brings logs in: chunk by chunk as the bytes arrive, visible by one switch at the end. Whatever goes wrong before that
+ * leaves nothing behind.
+ */
+export class LogImports {
+  constructor(
+    private readonly db: Database,
+    private readonly logs: Logs,
+  ) {}
+
+  /** Removes what a crash left half-way. Called before the service takes requests. */
+  async removeUnfinished(): Promise<number> {
+    return LogModel.query(this.db).delete().where({ state: 'importing' });
+  }
+
+  /** @throws ProblemError when the bytes are no log of a known format, are here already, or end too early */
+  async import(options: ImportOptions, pieces: AsyncIterable<Uint8Array>, actor: Actor): Promise<Log> {
+    const source = pieces[Symbol.asyncIterator]();
+    const head = await readHead(source);
+    const format = options.format ?? chooseFormat(head.bytes, head.isWhole);
+    if (format === 'combined' && options.host === undefined) {
+      throw new ProblemError('host-needed', `The log has no column for the host (${LOG_FORMATS.combined}), so no gate would cover any request.`, { hint: 'Say which host it is the log of with --host HOST.' });
+    }
+    const log = await LogModel.query(this.db).insert({ name: options.name, format, host: options.host ?? null, state: 'importing' }).returning('*');
+    try {
+      const writer = new LogWriter(this.db, log.id, new LogReader(format, { host: options.host }));
+      await writer.take(head.bytes);
+      if (!head.isWhole) for (let next = await source.next(); !next.done; next = await source.next()) await writer.take(next.value);
+      const counts = await writer.finish();
+      await this.#makeReady(log, counts, actor);
+    } catch (error) {
+      await LogModel.query(this.db).deleteById(log.id);
+      throw error;
+    }
+    return this.logs.show(log.id);
+  }
+
+  async #makeReady(log: LogModel, { rejects, ...counts }: LogCounts, actor: Actor): Promise<void> {
+    if (counts.requests === 0) throw new ProblemError('nothing-read', 'No line of the log could be read as a request.', { errors: rejects.slice(0, 5).map(({ line, reason }) => ({ place: `line ${line}`, message: reason })) });
+    try {
+      await inTransaction(this.db, async (trx) => {
+        await LogModel.query(trx).patch({ ...counts, state: 'ready' }).where({ id: log.id });
+        for (const batch of batches(rejects)) await LogRejectModel.query(trx).insert(batch.map(({ line, reason, start }) => ({ logId: log.id, line, reason, start: Buffer.from(start) })));
+        await recordChange(trx, { userId: actor.userId, what: 'log.import', detail: { log: log.id, name: log.name, sha256: counts.sha256, requests: counts.requests } });
+      });
+    } catch (error) {
+      if (violatedConstraint(error) !== 'logs_same_bytes') throw error;
+      const same = await LogModel.query(this.db).findOne({ sha256: counts.sha256, state: 'ready' });
+      throw new ProblemError('same-log', `The same bytes are here already as log ${same?.id} "${same?.name}".`);
+    }
+  }
+}
+
+interface LogCounts {
+  readonly sha256: string;
+  readonly requests: number;
+  readonly rejected: Partial<Record<RejectReason, number>>;
+  readonly rejects: readonly RejectedLine[];
+  readonly fromMs: number;
+  readonly toMs: number;
+}
+
+/** Turns bytes into stored chunks and counts. */
+class LogWriter {
+  readonly #sha256 = createHash('sha256');
+  readonly #rejected: Partial<Record<RejectReason, number>> = {};
+  readonly #rejects: RejectedLine[] = [];
+  #builder = new ChunkBuilder();
+  #numChunks = 0;
+  #requests = 0;
+  #fromMs = Infinity;
+  #toMs = -Infinity;
+
+  constructor(
+    private readonly db: Database,
+    private readonly logId: number,
+    private readonly reader: LogReader,
+  ) {}
+
+  async take(bytes: Uint8Array): Promise<void> {
+    this.#sha256.update(bytes);
+    await this.#takeLines(this.reader.push(bytes));
+  }
+
+  async finish(): Promise<LogCounts> {
+    await this.#takeLines(this.reader.end());
+    await this.#storeChunk(this.#builder.encode());
+    return {
+      sha256: this.#sha256.digest('hex'), requests: this.#requests, rejected: this.#rejected, rejects: this.#rejects, fromMs: this.#fromMs, toMs: this.#toMs,
+    };
+  }
+
+  async #takeLines(lines: readonly ReadLine[]): Promise<void> {
+    for (const line of lines) {
+      if (line.kind === 'rejected') {
+        this.#rejected[line.rejected.reason] = (this.#rejected[line.rejected.reason] ?? 0) + 1;
+        if (this.#rejects.length < KEPT_REJECTS) this.#rejects.push(line.rejected);
+        continue;
+      }
+      this.#builder.push(line.record);
+      if (!this.#builder.isFull) continue;
+      await this.#storeChunk(this.#builder.encode());
+      this.#builder = new ChunkBuilder();
+    }
+  }
+
+  async #storeChunk(chunk: EncodedChunk | undefined): Promise<void> {
+    if (!chunk) return;
+    const columns = await deflateColumns(chunk.columns);
+    const key = { logId: this.logId, chunk: this.#numChunks };
+    await inTransaction(this.db, async (trx) => {
+      await LogChunkModel.query(trx).insert({ ...key, rowStart: this.#requests, numRows: chunk.numRows, fromMs: chunk.fromUnixMs, toMs: chunk.toUnixMs });
+      await ChunkColumnModel.query(trx).insert(columns.map(([columnName, bytes]) => ({ ...key, columnName, bytes })));
+    });
+    this.#numChunks += 1;
+    this.#requests += chunk.numRows;
+    this.#fromMs = Math.min(this.#fromMs, chunk.fromUnixMs);
+    this.#toMs = Math.max(this.#toMs, chunk.toUnixMs);
+  }
+}
+
+async function readHead(source: AsyncIterator<Uint8Array>): Promise<{ bytes: Buffer; isWhole: boolean }> {
+  const pieces: Uint8Array[] = [];
+  for (let numBytes = 0; numBytes < DETECT_BYTES; ) {
+    const next = await source.next();
+    if (next.done) return { bytes: Buffer.concat(pieces), isWhole: true };
+    pieces.push(next.value);
+    numBytes += next.value.length;
+  }
+  return { bytes: Buffer.concat(pieces), isWhole: false };
+}
+
+function chooseFormat(start: Uint8Array, isWhole: boolean): LogFormat {
+  const { best, summary } = detectFormat(start, isWhole);
+  if (!best) throw new ProblemError('unknown-format', summary, { hint: `Formats that can be read: ${Object.entries(LOG_FORMATS).map(([id, name]) => `${id} (${name})`).join(', ')}.` });
+  return best.format;
+}

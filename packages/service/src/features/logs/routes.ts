@@ -1,0 +1,21 @@
+import { IdParams, ImportLogQuery } from '@jadefence/contract/server';
+import { route, type Route } from '../../http/route.js';
+import { readUpload } from '../../http/upload.js';
+import type { LogImports } from './log-import.js';
+import type { Logs } from './logs.js';
+
+export function logRoutes(logs: Logs, imports: LogImports, maxUploadBytes: number): Route[] {
+  return [
+    route({ method: 'get', path: '/logs', needs: 'viewer', handle: () => logs.list() }),
+    route({ method: 'get', path: '/logs/:id', needs: 'viewer', params: IdParams, handle: ({ params }) => logs.show(params.id) }),
+    route({
+      method: 'post',
+      path: '/logs',
+      needs: 'editor',
+      query: ImportLogQuery,
+      takesUpload: true,
+      status: 201,
+      handle: ({ query, actor, request }) => imports.import(query, readUpload(request, maxUploadBytes), actor),
+    }),
+  ];
+}

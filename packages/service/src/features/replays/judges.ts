@@ -1,0 +1,53 @@
+import { printFences, joinParts, type Judge } from '@jadefence/core';
+import type { Database } from '../../database/database.js';
+import type { ReplayModel } from '../../database/models.js';
+import { prepareJudge, type ChunkTask } from '../../work/replay-worker.js';
+import type { CountryTables } from '../country-table/country-tables.js';
+import { DRAFT_PATH, loadSnapshot } from '../draft/snapshots.js';
+
+/** What a replay's decisions rest on, as texts for a worker. */
+export type JudgeSource = Pick<ChunkTask, 'judgeKey' | 'fenceFile' | 'listFiles' | 'countryCsv' | 'gate'>;
+
+const MAX_KEPT = 4;
+
+/** Prepares the judges of replays from their pinned snapshots and datasets, and keeps the latest few. */
+export class Judges {
+  readonly #kept = new Map<string, Judge>();
+
+  constructor(
+    private readonly db: Database,
+    private readonly countryTables: CountryTables,
+  ) {}
+
+  async source({ snapshotId, datasetId, gate }: ReplayModel): Promise<JudgeSource> {
+    const { parts, listFiles } = await loadSnapshot(this.db, snapshotId);
+    const csv = datasetId === null ? undefined : await this.countryTables.bytes(datasetId);
+    return {
+      judgeKey: keyOf(snapshotId, datasetId, gate),
+      fenceFile: { path: DRAFT_PATH, text: printFences(joinParts(parts, DRAFT_PATH)) },
+      listFiles,
+      countryCsv: csv && share(csv),
+      gate: gate ?? undefined,
+    };
+  }
+
+  async judge(replay: ReplayModel): Promise<Judge> {
+    const key = keyOf(replay.snapshotId, replay.datasetId, replay.gate);
+    const kept = this.#kept.get(key);
+    if (kept) return kept;
+    const judge = prepareJudge(await this.source(replay));
+    if (this.#kept.size >= MAX_KEPT) this.#kept.delete(this.#kept.keys().next().value!);
+    this.#kept.set(key, judge);
+    return judge;
+  }
+}
+
+function keyOf(snapshotId: number, datasetId: number | null, gate: string | null): string {
+  return JSON.stringify([snapshotId, datasetId, gate]);
+}
+
+function share(bytes: Buffer): SharedArrayBuffer {
+  const shared = new SharedArrayBuffer(bytes.length);
+  new Uint8Array(shared).set(bytes);
+  return shared;
+}

@@ -1,0 +1,97 @@
+import { addTally, crc32, createTally, RulingTable, type Ruling, type Tally } from '@jadefence/core';
+import { inTransaction, type Database } from '../../database/database.js';
+import { ReplayChunkModel, ReplayModel, ReplayResultModel } from '../../database/models.js';
+import type { JudgingPool } from '../../work/judging-pool.js';
+import { batches } from '../draft/snapshots.js';
+import type { Logs } from '../logs/logs.js';
+import { packCodes } from './codes.js';
+import type { Judges } from './judges.js';
+
+/** How often a running replay tells how far it is. */
+const PROGRESS_MS = 200;
+
+/** Runs replays: chunk after chunk through the workers, merged in the order of chunks, so that the result never depends on who was faster. */
+export class ReplayRuns {
+  constructor(
+    private readonly db: Database,
+    private readonly logs: Logs,
+    private readonly judges: Judges,
+    private readonly pool: JudgingPool,
+  ) {}
+
+  /** Runs a replay to its end and keeps its failure, if any, with it. A replay that died half-way begins anew. */
+  async run(replayId: number): Promise<void> {
+    const replay = await ReplayModel.query(this.db).findById(replayId);
+    if (!replay || replay.state === 'done') return;
+    await inTransaction(this.db, async (trx) => {
+      await ReplayChunkModel.query(trx).delete().where({ replayId });
+      await ReplayResultModel.query(trx).delete().where({ replayId });
+      await ReplayModel.query(trx).patch({ state: 'running', requestsDone: 0, failure: null }).where({ id: replayId });
+    });
+    try {
+      const { tally, rulings } = await this.#judgeChunks(replay);
+      await this.#finish(replay, tally, rulings);
+    } catch (error) {
+      await ReplayModel.query(this.db).patch({ state: 'failed', failure: (error as Error).message }).where({ id: replayId });
+      throw error;
+    }
+  }
+
+  async #judgeChunks(replay: ReplayModel): Promise<{ tally: Tally; rulings: readonly Ruling[] }> {
+    const source = await this.judges.source(replay);
+    const tally = createTally();
+    const table = new RulingTable();
+    const progress = new ProgressWriter(this.db, replay.id);
+    for (const { chunk, rowStart, numRows } of await this.logs.chunks(replay.logId)) {
+      const columns = await this.logs.columns(replay.logId, chunk);
+      const answer = await this.pool
+        .judge({ ...source, numRows, columns }, (numRowsDone) => progress.write(rowStart + numRowsDone))
+        .catch((error: Error) => {
+          throw new Error(`Chunk ${chunk} of log ${replay.logId} cannot be judged: ${error.message}.`);
+        });
+      addTally(tally, answer.tally);
+      const codeOf = answer.rulings.map((ruling) => table.codeFor(ruling));
+      await this.#storeChunk(replay.id, chunk, answer.codes.map((code) => codeOf[code]!));
+    }
+    await progress.end();
+    return { tally, rulings: table.rulings };
+  }
+
+  async #storeChunk(replayId: number, chunk: number, codes: Uint32Array): Promise<void> {
+    const codeCounts: Record<string, number> = {};
+    for (const code of codes) codeCounts[code] = (codeCounts[code] ?? 0) + 1;
+    const bytes = await packCodes(codes);
+    await ReplayChunkModel.query(this.db).insert({ replayId, chunk, codes: bytes, checksum: crc32(bytes), codeCounts });
+  }
+
+  async #finish(replay: ReplayModel, tally: Tally, rulings: readonly Ruling[]): Promise<void> {
+    await inTransaction(this.db, async (trx) => {
+      const rows = rulings.map((ruling, code) => ({ replayId: replay.id, code, outcome: ruling.outcome, ruling }));
+      for (const batch of batches(rows)) await ReplayResultModel.query(trx).insert(batch);
+      await ReplayModel.query(trx).patch({ state: 'done', requestsDone: replay.requests, tally }).where({ id: replay.id });
+    });
+  }
+}
+
+/** Writes how far a replay is, a few times a second and one write at a time. */
+class ProgressWriter {
+  #lastWriteMs = 0;
+  #underWay: Promise<unknown> = Promise.resolve();
+
+  constructor(
+    private readonly db: Database,
+    private readonly replayId: number,
+  ) {}
+
+  write(requestsDone: number): void {
+    if (Date.now() - this.#lastWriteMs < PROGRESS_MS) return;
+    this.#lastWriteMs = Date.now();
+    const patch = (): Promise<unknown> => ReplayModel.query(this.db).patch({ requestsDone }).where({ id: this.replayId }).execute();
+    // A progress that could not be written is no reason to fail; the end of the replay is written on its own.
+    this.#underWay = this.#underWay.then(patch).catch(() => undefined);
+  }
+
+  async end(): Promise<void> {
+    await this.#underWay;
+  }
+}

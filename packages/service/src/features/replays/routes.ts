@@ -1,0 +1,39 @@
+import { DecisionsQuery, IdParams, RowParams, StartReplayInput } from '@jadefence/contract/server';
+import { sendEvents } from '../../http/events.js';
+import { route, type Route } from '../../http/route.js';
+import type { DecisionPages } from './decision-pages.js';
+import type { Replays } from './replays.js';
+
+export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
+  return [
+    route({ method: 'get', path: '/replays', needs: 'viewer', handle: () => replays.list() }),
+    route({ method: 'post', path: '/replays', needs: 'editor', body: StartReplayInput, status: 202, handle: ({ body, actor }) => replays.start(body, actor) }),
+    route({ method: 'get', path: '/replays/:id', needs: 'viewer', params: IdParams, handle: ({ params }) => replays.show(params.id) }),
+    route({ method: 'get', path: '/replays/:id/result', needs: 'viewer', params: IdParams, handle: ({ params }) => replays.result(params.id) }),
+    route({
+      method: 'get',
+      path: '/replays/:id/events',
+      needs: 'viewer',
+      params: IdParams,
+      handle: async ({ params, response }) => {
+        await replays.find(params.id);
+        await sendEvents(response, replays.progress(params.id));
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/replays/:id/decisions',
+      needs: 'viewer',
+      params: IdParams,
+      query: DecisionsQuery,
+      handle: async ({ params, query }) => pages.page(await replays.findDone(params.id), query),
+    }),
+    route({
+      method: 'get',
+      path: '/replays/:id/decisions/:row/explanation',
+      needs: 'viewer',
+      params: RowParams,
+      handle: async ({ params }) => pages.explain(await replays.findDone(params.id), params.row),
+    }),
+  ];
+}

@@ -1,0 +1,41 @@
+import type { SignedIn } from '@jadefence/contract';
+import { CreateTokenInput, SignInInput } from '@jadefence/contract/server';
+import type { Request } from 'express';
+import { route, type Route } from '../../http/route.js';
+import type { Users } from './users.js';
+
+export function userRoutes(users: Users): Route[] {
+  return [
+    route({
+      method: 'post',
+      path: '/sign-in',
+      needs: 'nobody',
+      body: SignInInput,
+      handle: async ({ body, request }): Promise<SignedIn> => {
+        const { userId, name, role } = await users.checkPassword(body.name, body.password, request.ip ?? '');
+        await renewSession(request);
+        request.session.userId = userId;
+        return { name, role };
+      },
+    }),
+    route({ method: 'post', path: '/sign-out', needs: 'viewer', handle: async ({ request }) => endSession(request) }),
+    route({ method: 'get', path: '/me', needs: 'viewer', handle: async ({ actor }): Promise<SignedIn> => ({ name: actor.name, role: actor.role }) }),
+    route({
+      method: 'post',
+      path: '/tokens',
+      needs: 'nobody',
+      body: CreateTokenInput,
+      status: 201,
+      handle: async ({ body, request }) => users.createToken(await users.checkPassword(body.signInName, body.password, request.ip ?? ''), body.name, body.scope),
+    }),
+  ];
+}
+
+/** A session that was there before the sign-in must not become a signed-in one. */
+function renewSession(request: Request): Promise<void> {
+  return new Promise((resolve, reject) => request.session.regenerate((error) => (error ? reject(error as Error) : resolve())));
+}
+
+function endSession(request: Request): Promise<undefined> {
+  return new Promise((resolve, reject) => request.session.destroy((error) => (error ? reject(error as Error) : resolve(undefined))));
+}

@@ -1,0 +1,82 @@
+import { createHash, randomBytes } from 'node:crypto';
+import { mkdir, writeFile } from 'node:fs/promises';
+import { dirname } from 'node:path';
+import { ROLES, type CreatedToken, type Role } from '@jadefence/contract';
+import { hash, verify } from '@node-rs/argon2';
+import { recordChange } from '../../database/audit.js';
+import { inTransaction, type Database } from '../../database/database.js';
+import { TokenModel, UserModel } from '../../database/models.js';
+import type { Actor, Identities } from '../../http/authenticate.js';
+import { ProblemError } from '../../http/problem.js';
+import { TryLimit } from './try-limit.js';
+
+/** Users, their passwords (argon2id) and their tokens (kept as SHA-256, since they are random). */
+export class Users implements Identities {
+  readonly #tries = new TryLimit();
+
+  constructor(private readonly db: Database) {}
+
+  async byToken(token: string): Promise<Actor | undefined> {
+    const found = await TokenModel.query(this.db).findOne({ hash: hashToken(token) });
+    if (!found || (found.expiresAt && found.expiresAt.getTime() < Date.now())) return undefined;
+    const user = await this.byUserId(found.userId);
+    return user && { ...user, role: smallerRole(user.role, found.scope) };
+  }
+
+  async byUserId(userId: number): Promise<Actor | undefined> {
+    const user = await UserModel.query(this.db).findById(userId);
+    return user && { userId: user.id, name: user.name, role: user.role };
+  }
+
+  /**
+   * @param from whom wrong tries are counted against, an address
+   * @throws ProblemError when the name or the password is wrong, or after too many wrong tries
+   */
+  async checkPassword(name: string, password: string, from: string): Promise<Actor> {
+    this.#tries.assertFree(from);
+    const user = await UserModel.query(this.db).findOne({ name });
+    const isRight = await verify(user?.passwordHash ?? (await unknownUserHash), password);
+    if (!user || !isRight) {
+      this.#tries.countWrong(from);
+      throw new ProblemError('wrong-sign-in', 'The name or the password is wrong.');
+    }
+    return { userId: user.id, name: user.name, role: user.role };
+  }
+
+  async createToken(actor: Actor, name: string, scope: Role): Promise<CreatedToken> {
+    const token = `jft_${randomBytes(32).toString('base64url')}`;
+    const granted = smallerRole(actor.role, scope);
+    await inTransaction(this.db, async (trx) => {
+      await TokenModel.query(trx).insert({ userId: actor.userId, name, hash: hashToken(token), scope: granted });
+      await recordChange(trx, { userId: actor.userId, what: 'token.create', detail: { name, scope: granted } });
+    });
+    return { token, name, scope: granted, expiresAt: null };
+  }
+
+  /** Makes the administrator of a new database and writes the sign-in to a file that only its owner can read. @returns whether it did */
+  async createFirstAdministrator(signInFile: string, address: string): Promise<boolean> {
+    const password = randomBytes(15).toString('base64url');
+    const isNew = await inTransaction(this.db, async (trx) => {
+      const { count } = (await UserModel.query(trx).count().first()) as unknown as { count: number };
+      if (count > 0) return false;
+      const user = await UserModel.query(trx).insert({ name: 'admin', passwordHash: await hash(password), role: 'administrator' });
+      await recordChange(trx, { userId: null, what: 'user.create', detail: { name: user.name, role: user.role } });
+      return true;
+    });
+    if (!isNew) return false;
+    await mkdir(dirname(signInFile), { recursive: true });
+    await writeFile(signInFile, `address: ${address}\nname: admin\npassword: ${password}\n`, { mode: 0o600 });
+    return true;
+  }
+}
+
+/** Checked where no user has the name, so that the answer takes as long as for one who has. */
+const unknownUserHash = hash(randomBytes(15).toString('base64url'));
+
+function hashToken(token: string): string {
+  return createHash('sha256').update(token).digest('hex');
+}
+
+function smallerRole(a: Role, b: Role): Role {
+  return ROLES.indexOf(a) < ROLES.indexOf(b) ? a : b;
+}

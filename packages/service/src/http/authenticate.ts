@@ -1,0 +1,55 @@
+import { ROLES, type Role } from '@jadefence/contract';
+import type { Request } from 'express';
+import { ProblemError } from './problem.js';
+
+/** Who makes a request, and what they may do. */
+export interface Actor {
+  readonly userId: number;
+  readonly name: string;
+  readonly role: Role;
+}
+
+/** Finds who is behind a token or a session. */
+export interface Identities {
+  byToken(token: string): Promise<Actor | undefined>;
+  byUserId(userId: number): Promise<Actor | undefined>;
+}
+
+declare module 'express-session' {
+  interface SessionData {
+    userId: number;
+  }
+}
+
+const SAFE_METHODS = new Set(['GET', 'HEAD', 'OPTIONS']);
+
+/** Admits requests by bearer token (RFC 6750) or session cookie. */
+export class Authenticator {
+  constructor(private readonly identities: Identities) {}
+
+  /** @throws ProblemError when nobody is signed in, the role is too small, or the request comes from another site */
+  async admit(request: Request, needs: Role | 'nobody'): Promise<Actor | undefined> {
+    const bearer = /^Bearer (\S+)$/i.exec(request.headers.authorization ?? '')?.[1];
+    if (bearer === undefined) refuseForeignOrigin(request);
+    if (needs === 'nobody') return undefined;
+    const actor = await this.#identify(request, bearer);
+    if (!actor) throw new ProblemError('not-signed-in', bearer ? 'The token is not valid or has expired.' : 'This needs a sign-in.', { hint: 'Sign in on the console, or run jadefence login.' });
+    if (ROLES.indexOf(actor.role) < ROLES.indexOf(needs)) {
+      throw new ProblemError('not-permitted', `${actor.name} is ${actor.role} here; this needs ${needs}.`);
+    }
+    return actor;
+  }
+
+  async #identify(request: Request, bearer: string | undefined): Promise<Actor | undefined> {
+    if (bearer !== undefined) return this.identities.byToken(bearer);
+    const { userId } = request.session;
+    return userId === undefined ? undefined : this.identities.byUserId(userId);
+  }
+}
+
+/** A browser tells where a writing request comes from; the cookie alone is not enough to believe it. */
+function refuseForeignOrigin(request: Request): void {
+  const { origin, host } = request.headers;
+  if (SAFE_METHODS.has(request.method) || origin === undefined) return;
+  if (!URL.canParse(origin) || new URL(origin).host !== host) throw new ProblemError('foreign-origin', `A page of ${origin} may not change anything here.`);
+}

@@ -1,0 +1,101 @@
+import type { Role } from '@jadefence/contract';
+import { plainToInstance } from 'class-transformer';
+import { validate, type ValidationError } from 'class-validator';
+import express, { type Request, type RequestHandler, type Response, type Router } from 'express';
+import type { Actor, Authenticator } from './authenticate.js';
+import { ProblemError } from './problem.js';
+
+type Class<T> = new () => T;
+
+/** What a handler gets: every part of the request decoded and checked. */
+export interface RouteContext<P, Q, B> {
+  readonly params: P;
+  readonly query: Q;
+  readonly body: B;
+  /** Undefined only where the route needs nobody. */
+  readonly actor: Actor;
+  readonly request: Request;
+  readonly response: Response;
+}
+
+/** One row of the route table. */
+export interface Route {
+  readonly method: 'get' | 'post' | 'put' | 'delete';
+  /** Below `/api/v1`. */
+  readonly path: string;
+  /** Who may call it; `nobody` means that no sign-in is needed. */
+  readonly needs: Role | 'nobody';
+  readonly params?: Class<object>;
+  readonly query?: Class<object>;
+  readonly body?: Class<object>;
+  /** The handler reads the body itself, as a stream. */
+  readonly takesUpload?: boolean;
+  readonly status?: number;
+  /** Answers the JSON to send, or undefined where nothing is to be sent or the handler has sent it. */
+  readonly handle: (context: RouteContext<never, never, never>) => Promise<unknown>;
+}
+
+/** Declares a route with the types of its parts. */
+export function route<P extends object = object, Q extends object = object, B extends object = object>(
+  definition: Omit<Route, 'params' | 'query' | 'body' | 'handle'> & {
+    readonly params?: Class<P>;
+    readonly query?: Class<Q>;
+    readonly body?: Class<B>;
+    readonly handle: (context: RouteContext<P, Q, B>) => Promise<unknown>;
+  },
+): Route {
+  return definition as Route;
+}
+
+const MAX_JSON_BYTES = 64 * 1024 * 1024;
+
+export function buildRouter(routes: readonly Route[], authenticator: Authenticator): Router {
+  const router = express.Router();
+  const parseJson = express.json({ limit: MAX_JSON_BYTES, strict: true });
+  for (const definition of routes) {
+    const readBody: RequestHandler = definition.body ? parseJson : (_request, _response, next) => next();
+    const guard: RequestHandler = async (request, response, next) => {
+      response.locals['actor'] = await authenticator.admit(request, definition.needs);
+      next();
+    };
+    router[definition.method](definition.path, guard, readBody, (request, response) => answer(definition, request, response));
+  }
+  router.use((request) => {
+    throw new ProblemError('not-found', `There is no ${request.method} ${request.path}.`);
+  });
+  return router;
+}
+
+async function answer(definition: Route, request: Request, response: Response): Promise<void> {
+  const context = {
+    params: await decode(definition.params, request.params),
+    query: await decode(definition.query, request.query),
+    body: await decode(definition.body, request.body),
+    actor: response.locals['actor'] as Actor,
+    request,
+    response,
+  };
+  const result = await definition.handle(context as RouteContext<never, never, never>);
+  if (response.headersSent) return;
+  if (result === undefined) response.status(204).end();
+  else response.status(definition.status ?? 200).json(result);
+}
+
+/** Checks input against its class. Keys that the class does not know are refused, so that a misspelt option cannot pass unnoticed. */
+async function decode(type: Class<object> | undefined, value: unknown): Promise<object> {
+  if (!type) return {};
+  if (typeof value !== 'object' || value === null || Array.isArray(value)) throw new ProblemError('bad-body', 'The body must be a JSON object.');
+  const instance = plainToInstance(type, value);
+  const errors = await validate(instance, { whitelist: true, forbidNonWhitelisted: true, forbidUnknownValues: true });
+  if (errors.length > 0) {
+    const listed = errors.flatMap((error) => listErrors(error, ''));
+    throw new ProblemError('bad-input', listed.map(({ message }) => message).join('; '), { errors: listed });
+  }
+  return instance;
+}
+
+function listErrors({ property, constraints, children }: ValidationError, prefix: string): { place: string; message: string }[] {
+  const place = prefix === '' ? property : `${prefix}.${property}`;
+  const own = Object.values(constraints ?? {}).map((message) => ({ place, message }));
+  return [...own, ...(children ?? []).flatMap((child) => listErrors(child, place))];
+}

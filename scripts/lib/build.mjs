@@ -1,0 +1,59 @@
+/** Building everything that runs: libraries and service by the TypeScript compiler, the client as one file, the console. */
+import { createHash } from 'node:crypto';
+import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { ROOT, run, step } from './run.mjs';
+
+const TSC = 'node_modules/typescript7/bin/tsc';
+const STAMP = join(ROOT, '.jadefence', 'built');
+
+/** Builds what changed since the last build. */
+export async function build() {
+  const stamp = hashSources();
+  if (existsSync(STAMP) && readFileSync(STAMP, 'utf8') === stamp && existsSync(join(ROOT, 'packages/cli/dist/jadefence.mjs'))) return;
+  await step('Building', async () => {
+    await run(process.execPath, [TSC, '-b', 'tsconfig.build.json']);
+    await buildClient();
+    await run(process.execPath, [join(ROOT, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'], { cwd: join(ROOT, 'packages/console') });
+    mkdirSync(join(ROOT, '.jadefence'), { recursive: true });
+    writeFileSync(STAMP, stamp);
+  });
+}
+
+/** The command-line client as one file, which starts in a third of the time of its modules. */
+async function buildClient() {
+  const esbuild = await import('esbuild');
+  await esbuild.build({
+    absWorkingDir: ROOT,
+    entryPoints: ['packages/cli/src/main.ts'],
+    outfile: 'packages/cli/dist/jadefence.mjs',
+    bundle: true,
+    platform: 'node',
+    format: 'esm',
+    target: 'node20',
+    conditions: ['source'],
+    minifyWhitespace: true,
+    minifySyntax: true,
+    legalComments: 'none',
+    // Some libraries are CommonJS and ask for Node's own modules.
+    banner: { js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);" },
+    logLevel: 'error',
+  });
+}
+
+function hashSources() {
+  const hash = createHash('sha256').update(process.version);
+  const visit = (folder) => {
+    for (const entry of readdirSync(folder, { withFileTypes: true }).sort((a, b) => (a.name < b.name ? -1 : 1))) {
+      const path = join(folder, entry.name);
+      if (entry.isDirectory()) {
+        if (!['node_modules', 'dist'].includes(entry.name)) visit(path);
+      } else if (/\.(tsx?|json|css|html|svg)$/.test(entry.name)) {
+        const { size, mtimeMs } = statSync(path);
+        hash.update(`${path} ${size} ${mtimeMs}\n`);
+      }
+    }
+  };
+  for (const folder of ['packages', 'demo/src']) visit(join(ROOT, folder));
+  return hash.update(readFileSync(join(ROOT, 'package-lock.json'))).digest('hex');
+}

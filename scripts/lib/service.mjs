@@ -1,0 +1,30 @@
+/** The service as a child process. */
+import { spawn } from 'node:child_process';
+import { join } from 'node:path';
+import { ROOT, SetupError } from './run.mjs';
+
+const STOP_MS = 10_000;
+
+/**
+ * Starts the built service and waits until it listens.
+ * @param {Record<string, string>} env its settings, on top of ours
+ * @returns {Promise<{ address: string, ended: Promise<number>, stop(): Promise<void> }>}
+ */
+export function startService(env, logTo = 'inherit') {
+  return new Promise((resolve, reject) => {
+    const child = spawn(process.execPath, [join(ROOT, 'packages/service/dist/main.js')], { cwd: ROOT, env: { ...process.env, ...env }, stdio: ['ignore', logTo, 'pipe', 'ipc'] });
+    let errors = '';
+    child.stderr.on('data', (piece) => (errors += piece));
+    const ended = new Promise((end) => child.once('exit', (code) => end(code ?? 1)));
+    void ended.then((code) => reject(new SetupError(errors.trim() || `The service ended with ${code}.`)));
+    child.once('message', ({ address }) => resolve({ address, ended, stop: () => stop(child, ended) }));
+  });
+}
+
+async function stop(child, ended) {
+  if (child.exitCode !== null) return;
+  child.kill('SIGTERM');
+  const killer = setTimeout(() => child.kill('SIGKILL'), STOP_MS);
+  await ended;
+  clearTimeout(killer);
+}
