@@ -1,8 +1,8 @@
 import { defineConfig } from 'vitest/config';
 
 export default defineConfig({
-  resolve: { conditions: ['source'] },
-  ssr: { resolve: { conditions: ['source'] } },
+  resolve: { conditions: ['jade-source'] },
+  ssr: { resolve: { conditions: ['jade-source'] } },
   test: {
     include: ['packages/*/src/**/*.test.ts', 'demo/src/**/*.test.ts', 'bench/src/**/*.test.ts', 'e2e/src/**/*.test.ts', 'scripts/**/*.test.ts'],
     reporters: ['default', './scripts/closing-line-reporter.mjs'],

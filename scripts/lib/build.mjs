@@ -31,7 +31,7 @@ async function buildClient() {
     platform: 'node',
     format: 'esm',
     target: 'node20',
-    conditions: ['source'],
+    conditions: ['jade-source'],
     minifyWhitespace: true,
     minifySyntax: true,
     legalComments: 'none',

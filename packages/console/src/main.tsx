@@ -1,1 +1,10 @@
-import { createRoot } from 'react-dom/client'; createRoot(document.getElementById('root')!).render('soon');
+import { StrictMode } from 'react';
+import { createRoot } from 'react-dom/client';
+import { App } from './app.js';
+import './styles.css';
+
+createRoot(document.getElementById('root')!).render(
+  <StrictMode>
+    <App />
+  </StrictMode>,
+);

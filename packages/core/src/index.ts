@@ -20,7 +20,7 @@ export { type ResolvedList } from './check/members.js';
 export { type CheckedGate, type Rulebook } from './check/rulebook.js';
 export { isStop, OUTCOMES, ruleId, type Decision, type Outcome, type Ruling, type Would } from './decide/decision.js';
 export { decide, EMPTY_STATE, type Judge, type State } from './decide/interpreter.js';
-export { explainRequest, type Explanation, type FenceStep, type RuleStep, type Shown } from './explain/explain.js';
+export { explainRequest, type ComparisonStep, type Explanation, type FenceStep, type RuleStep, type Shown } from './explain/explain.js';
 export { renderExplanation } from './explain/render-text.js';
 export { ChunkBuilder, ChunkRows, CHUNK_ROWS, type EncodedChunk, type Row } from './columns/chunk.js';
 export { DamagedColumnError } from './columns/column.js';

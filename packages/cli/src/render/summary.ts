@@ -32,24 +32,25 @@ function renderUncovered({ uncoveredHosts }: Summary): string[] {
 function renderFence(fence: FenceSummary, streams: Streams): string {
   const colours = coloursFor(streams);
   const place = fence.gates.length > 0 ? `at ${fence.gates.join(', ')}` : 'at no gate, so it is never asked';
-  const head = `${colours.bold(`fence ${fence.fence}`)}${fence.mode === 'trial' ? ' in trial' : ''}${fence.title ? ` "${fence.title}"` : ''} ${place}`;
-  if (fence.rules.length === 0) return `${head}\n(no rules)`;
-  const nameWidth = Math.max(...fence.rules.map((rule) => rule.rule.length));
-  const rows = fence.rules.map((rule) => ruleCells(rule, fence));
-  const sentenceWidth = Math.max(20, widthOf(streams) - nameWidth - 60);
-  const table = printTable(
-    ['rule', 'hits', 'decided', 'last hit', 'in trial', 'what it does'],
-    rows.map((cells, index) => [...cells, shorten(fence.rules[index]!.sentence, sentenceWidth)]),
-    [1, 2],
-  );
+  const title = `${colours.bold(`fence ${fence.fence}`)}${fence.mode === 'trial' ? ' in trial' : ''}${fence.title ? ` "${fence.title}"` : ''} ${place}`;
+  if (fence.rules.length === 0) return `${title}\n(no rules)`;
+  const cells = fence.rules.map((rule) => ruleCells(rule, fence));
+  const hasNotes = cells.some(({ note }) => note !== '');
+  const head = ['rule', 'hits', 'decided', 'last hit', ...(hasNotes ? ['note'] : []), 'what it does'];
+  const rows = cells.map(({ figures, note, sentence }) => [...figures, ...(hasNotes ? [note] : []), sentence]);
+  const takenWidth = head.slice(0, -1).reduce((sum, title, column) => sum + Math.max(title.length, ...rows.map((row) => row[column]!.length)) + 2, 0);
+  const table = printTable(head, rows, [1, 2], Math.max(MIN_SENTENCE_WIDTH, widthOf(streams) - takenWidth));
   const otherwise = fence.otherwise > 0 ? `\notherwise decided ${formatCount(fence.otherwise)}` : '';
-  return `${head}\n${table}${otherwise}`;
+  return `${title}\n${table}${otherwise}`;
 }
 
-function ruleCells(rule: RuleSummary, fence: FenceSummary): string[] {
+const MIN_SENTENCE_WIDTH = 30;
+
+function ruleCells(rule: RuleSummary, fence: FenceSummary): { figures: string[]; note: string; sentence: string } {
   const isTrial = fence.mode === 'trial' || rule.state === 'trial';
-  const trial = isTrial ? `would stop ${formatCount(countWouldStop(rule))}` : rule.blind > 0 ? `blind on ${formatCount(rule.blind)}` : '';
-  return [rule.rule, rule.state === 'off' ? 'off' : formatCount(rule.hits), formatCount(rule.decided), formatTime(rule.lastHitUnixMs), trial];
+  const notes = [...(isTrial ? [`would stop ${formatCount(countWouldStop(rule))}`] : []), ...(rule.blind > 0 ? [`blind on ${formatCount(rule.blind)}`] : [])];
+  const figures = [rule.rule, rule.state === 'off' ? 'off' : formatCount(rule.hits), formatCount(rule.decided), formatTime(rule.lastHitUnixMs)];
+  return { figures, note: notes.join(', '), sentence: rule.sentence };
 }
 
 function renderRejected({ numRejected, rejected, firstRejected }: Summary, width: number): string[] {

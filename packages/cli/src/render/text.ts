@@ -19,9 +19,13 @@ const PLAIN_FRAME = {
   'left': '', 'left-mid': '', 'mid': '', 'mid-mid': '', 'right': '', 'right-mid': '', 'middle': '  ',
 };
 
-/** Columns without a frame; the head is the first row. Cells are strings that are already formatted. */
-export function printTable(head: readonly string[], rows: readonly (readonly string[])[], alignRight: readonly number[] = []): string {
+/**
+ * Columns without a frame; the head is the first row. Cells are strings that are already formatted.
+ * @param lastWidth where given, the last column wraps at this width
+ */
+export function printTable(head: readonly string[], rows: readonly (readonly string[])[], alignRight: readonly number[] = [], lastWidth?: number): string {
   const table = new Table({
+    ...(lastWidth === undefined ? {} : { colWidths: head.map((_, index) => (index === head.length - 1 ? lastWidth : null)), wordWrap: true }),
     chars: PLAIN_FRAME,
     style: { 'padding-left': 0, 'padding-right': 0, head: [], border: [] },
     colAligns: head.map((_, index) => (alignRight.includes(index) ? 'right' : 'left')),

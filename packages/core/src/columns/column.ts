@@ -159,7 +159,8 @@ function decodeValues(payload: Uint8Array, numRows: number): Column {
   const textBytes = view.getUint32(5, true);
   const texts = decoder.decode(payload.subarray(9, 9 + textBytes));
   const distinct = numDistinct === 0 ? [] : texts.split('\n').map((text) => JSON.parse(text) as JsonValue);
-  const codeBytes = payload.slice(9 + textBytes, 9 + textBytes + numRows * width);
+  // A copy, so that wider codes are aligned; not slice(), which copies nothing where the bytes are a Node Buffer.
+  const codeBytes = new Uint8Array(payload.subarray(9 + textBytes, 9 + textBytes + numRows * width));
   const codes = width === 1 ? codeBytes : width === 2 ? new Uint16Array(codeBytes.buffer) : new Uint32Array(codeBytes.buffer);
   return { kind: 'values', distinct, codes };
 }

@@ -9,7 +9,7 @@ import type { Comparison, Condition, FenceStatement, FieldName, Rule } from '../
 import { describeCountryAnswer, type CountryAnswer } from '../reference/country-table.js';
 import { formatAddress } from '../request/address.js';
 import type { Request } from '../request/request.js';
-import type { Truth } from '../request/field.js';
+import { negate, type Truth } from '../request/field.js';
 
 /** The judgement of one request, step by step, as data. */
 export interface Explanation {
@@ -42,8 +42,17 @@ export interface RuleStep {
   readonly sentence: string;
   readonly isTrial: boolean;
   readonly verdict: Verdict | 'not-reached';
-  /** The comparison that settled it, with the value it looked at. */
-  readonly because?: { readonly comparison: string; readonly field: string; readonly actual: Shown; readonly through?: string };
+  /** The comparisons that settled it, in the order of the text. */
+  readonly because: readonly ComparisonStep[];
+}
+
+/** A comparison with the value it looked at. */
+export interface ComparisonStep {
+  readonly comparison: string;
+  readonly field: FieldName;
+  readonly actual: Shown;
+  /** The entry that covers the value, and the lists it stands in. */
+  readonly through?: string;
 }
 
 /** Judges one request with the interpreter and tells every step. */
@@ -79,11 +88,11 @@ export function explainRequest(judge: Judge, request: Request): Explanation {
 
 function explainRule(judge: Judge, fence: FenceStatement, rule: Rule, step: { verdict: Verdict; subject: Subject } | undefined): RuleStep {
   const base = { rule: rule.name, sentence: describeRule(rule, judge.rulebook.lists), isTrial: fence.mode === 'trial' || rule.state === 'trial' };
-  if (!step) return { ...base, verdict: 'not-reached' };
-  if (step.verdict === 'off') return { ...base, verdict: 'off' };
+  if (!step) return { ...base, verdict: 'not-reached', because: [] };
+  if (step.verdict === 'off') return { ...base, verdict: 'off', because: [] };
   const truth: Truth = step.verdict === 'matched' ? 'true' : step.verdict === 'blind' ? 'unknown' : 'false';
   const decisive = findDecisive(rule.condition, truth, step.subject, judge);
-  return { ...base, verdict: step.verdict, ...(decisive ? { because: showDecisive(decisive, step.subject, judge) } : {}) };
+  return { ...base, verdict: step.verdict, because: decisive.map((one) => showDecisive(one, step.subject, judge)) };
 }
 
 /** A comparison, and whether the condition asks for its opposite. */
@@ -92,24 +101,28 @@ interface Decisive {
   readonly isUnderNot: boolean;
 }
 
-/** The first comparison that made the condition come out as it did; its truth is found by the interpreter's own evaluation. */
-function findDecisive(condition: Condition, truth: Truth, subject: Subject, judge: Judge, isUnderNot = false): Decisive | undefined {
+/**
+ * The comparisons that made the condition come out as it did: every part where all of them were needed, else the first
+ * that was enough, and of an unknown condition all that are unknown. Their truth is found by the interpreter's own evaluation.
+ */
+function findDecisive(condition: Condition, truth: Truth, subject: Subject, judge: Judge, isUnderNot = false): Decisive[] {
   switch (condition.kind) {
     case 'always':
-      return undefined;
+      return [];
     case 'comparison':
-      return { comparison: condition, isUnderNot };
+      return [{ comparison: condition, isUnderNot }];
     case 'not':
-      return findDecisive(condition.part, evaluate(condition.part, subject, judge.rulebook), subject, judge, !isUnderNot);
+      return findDecisive(condition.part, negate(truth), subject, judge, !isUnderNot);
     case 'and':
     case 'or': {
-      const part = condition.parts.find((candidate) => evaluate(candidate, subject, judge.rulebook) === truth);
-      return part && findDecisive(part, truth, subject, judge, isUnderNot);
+      const same = condition.parts.filter((part) => evaluate(part, subject, judge.rulebook) === truth);
+      const isOneEnough = truth === (condition.kind === 'and' ? 'false' : 'true');
+      return (isOneEnough ? same.slice(0, 1) : same).flatMap((part) => findDecisive(part, truth, subject, judge, isUnderNot));
     }
   }
 }
 
-function showDecisive({ comparison, isUnderNot }: Decisive, subject: Subject, judge: Judge): RuleStep['because'] {
+function showDecisive({ comparison, isUnderNot }: Decisive, subject: Subject, judge: Judge): ComparisonStep {
   const actual = showField(comparison.field, subject);
   const through = describeMembership(comparison, subject, judge, actual);
   return { comparison: `${isUnderNot ? 'not ' : ''}${printCondition(comparison)}`, field: comparison.field, actual, ...(through ? { through } : {}) };
@@ -155,11 +168,11 @@ function gateReason(why: GateReason): string {
 function conclude({ outcome, gate, fence, rule }: Ruling): string {
   if (outcome === 'uncovered') return 'No gate covers this host, so no rule was asked.';
   if (fence === undefined) return `No fence decided, so gate ${gate} ${outcome === 'allowed' ? 'allows' : 'blocks'} it (otherwise).`;
-  if (rule === undefined) return `No rule of fence ${fence} ended it, so its otherwise decided: ${outcome}.`;
-  return `Rule ${fence}/${rule} decided: ${outcome}.`;
+  if (rule === undefined) return `No rule of fence ${fence} ended it, and its otherwise ${outcome} it.`;
+  return `Rule ${fence}/${rule} ${outcome} it.`;
 }
 
 function describeSight({ outcome, status }: Ruling): string {
-  if (isStop(outcome)) return `The answer ${status}, and not what was asked for.`;
+  if (isStop(outcome)) return `Status ${status} instead of what was asked for.`;
   return outcome === 'allowed' ? 'What was asked for.' : 'Nothing changes: these rules do not stand before this host.';
 }

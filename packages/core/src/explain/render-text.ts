@@ -22,12 +22,15 @@ export function renderExplanation(explanation: Explanation): string {
 }
 
 function renderFence({ fence, mode, rules, reachedEnd }: FenceStep): string[] {
-  return [`fence    ${fence}${mode === 'trial' ? ' (trial)' : ''}`, ...rules.map(renderRule), ...(reachedEnd ? ['  end of the fence reached'] : [])];
+  return [`fence    ${fence}${mode === 'trial' ? ' (trial)' : ''}`, ...rules.flatMap(renderRule), ...(reachedEnd ? ['  no rule ended this fence'] : [])];
 }
 
-function renderRule({ rule, isTrial, verdict, because, sentence }: RuleStep): string {
-  const reason = because ? `: ${because.field} is ${showText(because.actual)}, asked ${because.comparison}${because.through ? ` (${because.through})` : ''}` : '';
-  return `  ${rule}${isTrial ? ' (trial)' : ''} ${VERDICTS[verdict]}${verdict === 'off' || verdict === 'not-reached' ? '' : reason}\n      ${sentence}`;
+function renderRule({ rule, isTrial, verdict, because, sentence }: RuleStep): string[] {
+  return [
+    `  ${rule}${isTrial ? ' (trial)' : ''}: ${VERDICTS[verdict]}`,
+    `      ${sentence}`,
+    ...because.map(({ comparison, field, actual, through }) => `      asked ${comparison}; the ${field} is ${showText(actual)}${through ? ` (${through})` : ''}`),
+  ];
 }
 
 function renderList(label: string, values: readonly string[]): string[] {

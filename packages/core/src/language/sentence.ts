@@ -40,7 +40,9 @@ function describeCondition(condition: Condition, lists: ListSizes, isNested: boo
       return `it is not so that (${describeCondition(condition.part, lists, false)})`;
     case 'and':
     case 'or': {
-      const text = condition.parts.map((part) => describeCondition(part, lists, true)).join(` ${condition.kind} `);
+      const parts = condition.parts.map((part) => describeCondition(part, lists, true));
+      const isLong = condition.parts.some((part) => part.kind === 'comparison' && part.values.length > 1);
+      const text = parts.join(`${isLong ? ',' : ''} ${condition.kind} `);
       return isNested ? `(${text})` : text;
     }
   }
@@ -49,11 +51,12 @@ function describeCondition(condition: Condition, lists: ListSizes, isNested: boo
 const SUBJECTS = { client: 'the client', country: 'the country', host: 'the host', path: 'the path', method: 'the method', tag: 'the request' } as const;
 
 function describeComparison({ field, operator, values }: Comparison, lists: ListSizes, isNegated: boolean): string {
-  const texts = values.map((value) => describeValue(value, lists));
-  const not = isNegated ? 'not ' : '';
-  if (field === 'tag') return `the request is ${not}tagged ${joinWords(texts, 'or')}`;
-  const where = operator === 'under' ? 'under ' : values.some(isGroup) ? 'in ' : '';
-  return `${SUBJECTS[field]} is ${not}${where}${joinWords(texts, 'or')}`;
+  const texts = values.map((value) => {
+    const where = field === 'tag' ? 'tagged ' : operator === 'under' ? 'under ' : isGroup(value) ? 'in ' : '';
+    return `${where}${describeValue(value, lists)}`;
+  });
+  if (!isNegated) return `${SUBJECTS[field]} is ${joinWords(texts, 'or')}`;
+  return `${SUBJECTS[field]} is ${texts.length === 1 ? `not ${texts[0]}` : `neither ${joinWords(texts, 'nor')}`}`;
 }
 
 function isGroup(value: Value): boolean {
@@ -79,7 +82,7 @@ function countEntries(kind: ListKind, count: number): string {
   return `${count} ${COUNTED[kind][count === 1 ? 0 : 1]}`;
 }
 
-function joinWords(words: readonly string[], last: 'and' | 'or'): string {
+function joinWords(words: readonly string[], last: 'and' | 'or' | 'nor'): string {
   if (words.length <= 1) return words.join('');
   return `${words.slice(0, -1).join(', ')} ${last} ${words.at(-1)}`;
 }

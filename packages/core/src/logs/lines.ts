@@ -41,8 +41,9 @@ export class LineSplitter {
     return this.#carryBytes > 0 ? [this.#finishLine(new Uint8Array())] : [];
   }
 
+  /** Keeps a copy: the piece belongs to whoever pushed it. */
   #keep(bytes: Uint8Array): void {
-    if (this.#carryBytes <= this.maxLineBytes) this.#carry.push(bytes.slice(0, this.maxLineBytes + 1));
+    if (this.#carryBytes <= this.maxLineBytes) this.#carry.push(new Uint8Array(bytes.subarray(0, this.maxLineBytes + 1)));
     this.#carryBytes += bytes.length;
   }
 

@@ -1,4 +1,4 @@
-import { isStop, type Decision } from '../decide/decision.js';
+import { isStop, type Decision, type Would } from '../decide/decision.js';
 import { formatAddress } from '../request/address.js';
 import { sortAttributeNames, type AttributeValue, type LogRecord } from '../request/record.js';
 
@@ -16,16 +16,16 @@ export function toDecidedRecord(record: LogRecord, decision: Decision): DecidedR
 }
 
 function decisionAttributes(line: number, decision: Decision): DecidedRecord {
-  const { outcome, gate, fence, rule, status, client, country } = decision;
+  const { gate, fence, rule, status, client, country } = decision;
   return {
     'jade.line': line,
-    'jade.outcome': outcome,
-    'jade.stopped': isStop(outcome),
+    'jade.outcome': decision.outcome,
+    'jade.stopped': isStop(decision.outcome),
     ...(gate === undefined ? {} : { 'jade.gate': gate }),
     ...(fence === undefined ? {} : { 'jade.fence': fence }),
     ...(rule === undefined ? {} : { 'jade.rule': rule }),
     ...(status === undefined ? {} : { 'jade.status': status }),
-    'jade.would': decision.would.map((would) => ({ ...would })),
+    'jade.would': decision.would.map(printWould),
     'jade.tags': decision.tags,
     'jade.blind': decision.blind,
     ...(country === undefined ? {} : { 'jade.country': country }),
@@ -33,3 +33,7 @@ function decisionAttributes(line: number, decision: Decision): DecidedRecord {
   };
 }
 
+
+function printWould({ fence, rule, outcome }: Would): DecidedRecord {
+  return { fence, ...(rule === undefined ? {} : { rule }), outcome };
+}

@@ -11,7 +11,7 @@ export class JudgingPool {
   constructor(numThreads: number) {
     this.#pool = new Piscina({
       filename: new URL(`./replay-worker.${isSource ? 'ts' : 'js'}`, import.meta.url).href,
-      execArgv: isSource ? ['--import', 'tsx', '--conditions=source'] : [],
+      execArgv: isSource ? ['--import', 'tsx', '--conditions=jade-source'] : [],
       minThreads: numThreads,
       maxThreads: numThreads,
     });

@@ -105,7 +105,7 @@ export async function up(knex: Knex): Promise<void> {
     );
     create table replay_results (
       replay_id bigint not null references replays on delete cascade,
-      code integer not null, outcome text not null, ruling jsonb not null,
+      code integer not null, outcome text not null, ruling json not null,
       primary key (replay_id, code)
     );
     create table replay_chunks (

@@ -1,0 +1,77 @@
+import { ArrowRightStartOnRectangleIcon, PlayCircleIcon, QueueListIcon } from '@heroicons/react/24/outline';
+import { QueryClient, QueryClientProvider, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { createBrowserRouter, Navigate, NavLink, Outlet, RouterProvider } from 'react-router';
+import { hasProblem, service } from './api/client.js';
+import { meQuery } from './api/queries.js';
+import { Button } from './components/button.js';
+import { EmptyState } from './components/layout.js';
+import { Loaded } from './components/loaded.js';
+import { FencesPage } from './features/fences/fences-page.js';
+import { ReplayPage } from './features/replays/replay-page.js';
+import { ReplaysPage } from './features/replays/replays-page.js';
+import { SignInPage } from './features/sign-in/sign-in-page.js';
+
+const queryClient = new QueryClient({
+  defaultOptions: { queries: { retry: (count, error) => count < 2 && !hasProblem(error, 'not-signed-in') && !hasProblem(error, 'not-found') } },
+});
+// A session that ends leads back to the sign-in, whatever was being looked at.
+queryClient.getQueryCache().subscribe(({ query, type }) => {
+  if (type === 'updated' && query.queryKey[0] !== 'me' && hasProblem(query.state.error, 'not-signed-in')) void queryClient.resetQueries({ queryKey: meQuery.queryKey });
+});
+
+const router = createBrowserRouter([
+  {
+    element: <Frame />,
+    children: [
+      { index: true, element: <Navigate to="/fences" replace /> },
+      { path: 'fences', element: <FencesPage /> },
+      { path: 'replays', element: <ReplaysPage /> },
+      { path: 'replays/:id', element: <ReplayPage /> },
+      { path: '*', element: <EmptyState title="There is no such page">The navigation leads to those there are.</EmptyState> },
+    ],
+  },
+]);
+
+export function App() {
+  return (
+    <QueryClientProvider client={queryClient}>
+      <SignedIn />
+    </QueryClientProvider>
+  );
+}
+
+function SignedIn() {
+  const me = useQuery(meQuery);
+  if (hasProblem(me.error, 'not-signed-in')) return <SignInPage />;
+  return <Loaded query={me}>{() => <RouterProvider router={router} />}</Loaded>;
+}
+
+/** In the order of the work. */
+const PAGES = [
+  { to: '/fences', text: 'Fences', Icon: QueueListIcon },
+  { to: '/replays', text: 'Replays', Icon: PlayCircleIcon },
+];
+
+function Frame() {
+  const me = useQuery(meQuery);
+  const client = useQueryClient();
+  const signOut = useMutation({ mutationFn: service.signOut, onSettled: () => client.resetQueries() });
+  return (
+    <div className="md:grid md:min-h-screen md:grid-cols-[13rem_1fr]">
+      <nav aria-label="Pages" className="flex flex-wrap items-center gap-1 border-b border-line bg-surface p-3 md:flex-col md:items-stretch md:border-r md:border-b-0 md:p-4">
+        <p className="flex items-center gap-2 px-2 font-semibold md:mb-6"><img src="/icon.svg" alt="" className="size-7" />Jade Fence</p>
+        {PAGES.map(({ to, text, Icon }) => (
+          <NavLink key={to} to={to} className={({ isActive }) => `flex items-center gap-2 rounded-lg px-2 py-1.5 text-sm font-medium ${isActive ? 'bg-jade-soft text-jade-strong' : 'text-muted hover:bg-sunken'}`}>
+            <Icon aria-hidden className="size-5" />
+            {text}
+          </NavLink>
+        ))}
+        <div className="ml-auto flex items-center gap-2 text-sm text-muted md:mt-auto md:ml-0 md:justify-between">
+          {me.data?.name}
+          <Button size="small" onClick={() => signOut.mutate()}><ArrowRightStartOnRectangleIcon aria-hidden className="size-4" />Sign out</Button>
+        </div>
+      </nav>
+      <main className="mx-auto w-full max-w-6xl p-4 md:p-8"><Outlet /></main>
+    </div>
+  );
+}

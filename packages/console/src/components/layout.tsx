@@ -1,0 +1,42 @@
+import type { ReactNode } from 'react';
+
+/** The head of a page: what it is, and what can be done with the whole of it. */
+export function PageHeading({ title, children, aside }: { title: string; children?: ReactNode; aside?: ReactNode }) {
+  return (
+    <header className="mb-6 flex flex-wrap items-end justify-between gap-4">
+      <div>
+        <h1 className="text-2xl font-semibold tracking-tight">{title}</h1>
+        {children && <p className="mt-1 max-w-3xl text-sm text-muted">{children}</p>}
+      </div>
+      {aside}
+    </header>
+  );
+}
+
+export function Card({ title, aside, children }: { title?: ReactNode; aside?: ReactNode; children: ReactNode }) {
+  return (
+    <section className="mb-6 overflow-hidden rounded-xl border border-line bg-surface shadow-sm">
+      {title && (
+        <div className="flex flex-wrap items-center justify-between gap-3 border-b border-line px-4 py-3">
+          <h2 className="flex flex-wrap items-center gap-2 font-semibold">{title}</h2>
+          {aside}
+        </div>
+      )}
+      {children}
+    </section>
+  );
+}
+
+/** Says what to do first where there is nothing yet. */
+export function EmptyState({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <div className="rounded-xl border border-dashed border-line bg-surface px-6 py-12 text-center">
+      <p className="font-semibold">{title}</p>
+      <div className="mt-2 text-sm text-muted">{children}</div>
+    </div>
+  );
+}
+
+export function Command({ children }: { children: string }) {
+  return <code className="rounded bg-sunken px-1.5 py-0.5 font-mono text-[0.85em] text-ink">{children}</code>;
+}

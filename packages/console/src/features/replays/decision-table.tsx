@@ -1,0 +1,79 @@
+import { ChevronLeftIcon, ChevronRightIcon } from '@heroicons/react/20/solid';
+import { useQuery } from '@tanstack/react-query';
+import type { DecisionRow } from '@jadefence/contract';
+import type { Outcome } from '@jadefence/core';
+import { useState } from 'react';
+import { decisionsQuery } from '../../api/queries.js';
+import { Button } from '../../components/button.js';
+import { Choice } from '../../components/choice.js';
+import { Card } from '../../components/layout.js';
+import { Loaded } from '../../components/loaded.js';
+import { OutcomeLabel } from '../../components/outcome.js';
+import { formatCount, formatTime } from '../../format.js';
+import { ExplanationPanel } from './explanation-panel.js';
+
+const PAGE_ROWS = 25;
+const COLUMNS = ['line', 'time (UTC)', 'client', 'country', 'request', 'outcome', 'decided by'];
+
+/** Every decision in the order of the log, a page at a time. */
+export function DecisionTable({ replayId, outcomes }: { replayId: number; outcomes: readonly Outcome[] }) {
+  const [filter, setFilter] = useState<Outcome | 'all'>('all');
+  const [offset, setOffset] = useState(0);
+  const [explainedRow, setExplainedRow] = useState<number>();
+  const page = useQuery(decisionsQuery(replayId, { offset, limit: PAGE_ROWS, ...(filter === 'all' ? {} : { outcome: filter }) }));
+  const options = [{ value: 'all' as const, text: 'all outcomes' }, ...outcomes.map((outcome) => ({ value: outcome, text: outcome }))];
+  const changeFilter = (value: Outcome | 'all'): void => {
+    setFilter(value);
+    setOffset(0);
+  };
+  return (
+    <Card title="Decisions" aside={<Choice label="Show" value={filter} options={options} onChange={changeFilter} />}>
+      <Loaded query={page}>
+        {({ rows, total }) => (
+          <>
+            <div className="overflow-x-auto" tabIndex={0} role="region" aria-label="Decisions">
+              <table className="w-full text-left text-sm tabular-nums">
+                <thead className="text-muted">
+                  <tr className="border-b border-line">
+                    {COLUMNS.map((column) => <th key={column} scope="col" className="px-3 py-2 font-medium first:pl-4">{column}</th>)}
+                    <th scope="col" className="px-3 py-2"><span className="sr-only">explanation</span></th>
+                  </tr>
+                </thead>
+                <tbody>{rows.map((row) => <Row key={row.row} row={row} onExplain={() => setExplainedRow(row.row)} />)}</tbody>
+              </table>
+            </div>
+            <div className="flex flex-wrap items-center justify-between gap-3 px-4 py-3 text-sm text-muted">
+              <span role="status">{total === 0 ? 'no decisions' : `${formatCount(offset + 1)} to ${formatCount(offset + rows.length)} of ${formatCount(total)}`}</span>
+              <span className="flex gap-2">
+                <Button disabled={offset === 0} onClick={() => setOffset(Math.max(0, offset - PAGE_ROWS))}><ChevronLeftIcon aria-hidden className="size-4" />Earlier</Button>
+                <Button disabled={offset + PAGE_ROWS >= total} onClick={() => setOffset(offset + PAGE_ROWS)}>Later<ChevronRightIcon aria-hidden className="size-4" /></Button>
+              </span>
+            </div>
+          </>
+        )}
+      </Loaded>
+      <ExplanationPanel replayId={replayId} row={explainedRow} onClose={() => setExplainedRow(undefined)} />
+    </Card>
+  );
+}
+
+function Row({ row, onExplain }: { row: DecisionRow; onExplain: () => void }) {
+  return (
+    <tr onClick={onExplain} className="cursor-pointer border-b border-line last:border-b-0 hover:bg-sunken">
+      <td className="px-3 py-1.5 pl-4 text-muted">{row.line}</td>
+      <td className="px-3 py-1.5 whitespace-nowrap">{formatTime(row.atUnixMs).slice(5)}</td>
+      <td className="px-3 py-1.5 font-mono text-xs">{row.client ?? 'none'}</td>
+      <td className="px-3 py-1.5">{row.country ?? 'unknown'}</td>
+      <td className="max-w-72 truncate px-3 py-1.5 font-mono text-xs" title={`${row.method ?? ''} ${row.host ?? ''}${row.path ?? ''}`}>{row.method ?? 'no method'} {row.host ?? ''}{row.path ?? ''}</td>
+      <td className="px-3 py-1.5"><OutcomeLabel outcome={row.outcome} /></td>
+      <td className="px-3 py-1.5 font-mono text-xs">{decidedBy(row)}</td>
+      <td className="px-3 py-1.5"><Button size="small" onClick={(event) => { event.stopPropagation(); onExplain(); }} aria-label={`Explain line ${row.line}`}>why</Button></td>
+    </tr>
+  );
+}
+
+function decidedBy({ gate, fence, rule }: DecisionRow): string {
+  if (rule !== undefined) return `${fence}/${rule}`;
+  if (fence !== undefined) return `${fence} otherwise`;
+  return gate === undefined ? 'no gate' : `${gate} otherwise`;
+}

@@ -1,0 +1,85 @@
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import type { Replay, ReplayProgress, ReplayResult } from '@jadefence/contract';
+import { lazy, Suspense, useEffect, useState } from 'react';
+import { useParams } from 'react-router';
+import { service } from '../../api/client.js';
+import { replayQuery, replayResultQuery } from '../../api/queries.js';
+import { Card, PageHeading } from '../../components/layout.js';
+import { ErrorNotice, Loaded } from '../../components/loaded.js';
+import { OutcomeLabel } from '../../components/outcome.js';
+import { formatCount, formatShare, formatTime } from '../../format.js';
+import { DecisionTable } from './decision-table.js';
+import { RulesTable } from './rules-table.js';
+
+const OutcomeTimeline = lazy(() => import('./outcome-timeline.js'));
+
+export function ReplayPage() {
+  const id = Number(useParams()['id']);
+  const replay = useQuery(replayQuery(id));
+  return <Loaded query={replay}>{(data) => (data.state === 'done' ? <DoneReplay id={id} /> : <RunningReplay replay={data} />)}</Loaded>;
+}
+
+/** Follows a replay by server-sent events until it is done. */
+function RunningReplay({ replay }: { replay: Replay }) {
+  const queryClient = useQueryClient();
+  const [progress, setProgress] = useState<ReplayProgress>(replay);
+  useEffect(() => {
+    const stop = new AbortController();
+    service
+      .followReplay(replay.id, setProgress, stop.signal)
+      .then(() => queryClient.invalidateQueries({ queryKey: ['replays'] }))
+      .catch(() => undefined);
+    return () => stop.abort();
+  }, [queryClient, replay.id]);
+  if (progress.state === 'failed') return <ErrorNotice error={new Error(`Replay ${replay.id} failed: ${progress.failure}`)} />;
+  return (
+    <>
+      <PageHeading title={`Replay ${replay.id}: ${replay.logName}`}>The draft judges the log.</PageHeading>
+      <label className="block text-sm">
+        {formatCount(progress.requestsDone)} of {formatCount(progress.requests)} requests
+        <progress max={progress.requests} value={progress.requestsDone} className="mt-2 block h-2 w-full accent-jade" />
+      </label>
+    </>
+  );
+}
+
+function DoneReplay({ id }: { id: number }) {
+  const result = useQuery(replayResultQuery(id));
+  return <Loaded query={result}>{(data) => <Result result={data} />}</Loaded>;
+}
+
+function Result({ result }: { result: ReplayResult }) {
+  const { summary, timeline } = result;
+  return (
+    <>
+      <PageHeading title={`Replay ${result.id}: ${result.logName}`}>
+        {formatCount(summary.requests)} requests from {formatTime(summary.fromUnixMs)} to {formatTime(summary.toUnixMs)} UTC, judged by the rules alone: what a device in their place did is in the log.
+      </PageHeading>
+      <dl className="mb-6 grid grid-cols-2 gap-3 sm:grid-cols-4">
+        {summary.outcomes.map(({ outcome, requests, share }) => (
+          <div key={outcome} className="rounded-xl border border-line bg-surface px-4 py-3 shadow-sm">
+            <dt><OutcomeLabel outcome={outcome} /></dt>
+            <dd className="mt-1 text-2xl font-semibold tabular-nums">{formatCount(requests)} <span className="text-sm font-normal text-muted">{formatShare(share)}</span></dd>
+          </div>
+        ))}
+        {summary.numRejected > 0 && (
+          <div className="rounded-xl border border-line bg-surface px-4 py-3 shadow-sm">
+            <dt className="font-medium text-muted">rejected lines</dt>
+            <dd className="mt-1 text-2xl font-semibold tabular-nums">{formatCount(summary.numRejected)}</dd>
+          </div>
+        )}
+      </dl>
+      {summary.uncoveredHosts.length > 0 && (
+        <p className="mb-6 text-sm text-muted">No gate covers {summary.uncoveredHosts.map(({ host, requests }) => `${host} (${formatCount(requests)})`).join(', ')}.</p>
+      )}
+      <Card title="Requests over time">
+        <Suspense fallback={<div className="h-64" />}><OutcomeTimeline timeline={timeline} outcomes={summary.outcomes.map(({ outcome }) => outcome)} /></Suspense>
+      </Card>
+      <RulesTable fences={summary.fences} />
+      <DecisionTable replayId={result.id} outcomes={summary.outcomes.map(({ outcome }) => outcome)} />
+      <p className="text-xs text-muted">
+        Rests on rules {result.snapshot.slice(0, 12)}, log {result.logSha256.slice(0, 12)}, {result.countryTable ? `country table ${result.countryTable.name} ${result.countryTable.sha256.slice(0, 12)}` : 'no country table'}.
+      </p>
+    </>
+  );
+}

@@ -1,0 +1,50 @@
+import { countWouldStop, type FenceSummary, type RuleSummary } from '@jadefence/core';
+import { Hits } from '../../components/hits.js';
+import { Card } from '../../components/layout.js';
+import { StateBadge } from '../../components/state-badge.js';
+import { formatCount } from '../../format.js';
+
+/** What each rule did, in the order in which requests meet them. */
+export function RulesTable({ fences }: { fences: readonly FenceSummary[] }) {
+  const most = Math.max(0, ...fences.flatMap((fence) => fence.rules.map((rule) => rule.hits)));
+  return (
+    <Card title="Rules">
+      <div className="overflow-x-auto" tabIndex={0} role="region" aria-label="Rules">
+        <table className="w-full text-left text-sm">
+          <thead className="text-muted">
+            <tr className="border-b border-line">
+              <th scope="col" className="px-4 py-2 font-medium">rule</th>
+              <th scope="col" className="px-2 py-2 font-medium">what it does</th>
+              <th scope="col" className="px-2 py-2 font-medium">hits</th>
+              <th scope="col" className="px-4 py-2 text-right font-medium">effect</th>
+            </tr>
+          </thead>
+          <tbody>
+            {fences.flatMap((fence) =>
+              fence.rules.map((rule) => (
+                <tr key={`${fence.fence}/${rule.rule}`} className="border-b border-line last:border-b-0">
+                  <th scope="row" className="px-4 py-2 align-top font-mono font-normal whitespace-nowrap"><span className="text-muted">{fence.fence}/</span>{rule.rule}</th>
+                  <td className="min-w-64 px-2 py-2 align-top">{rule.sentence}</td>
+                  <td className="px-2 py-2 align-top"><Hits hits={rule.hits} most={most} lastHitUnixMs={rule.lastHitUnixMs} /></td>
+                  <td className="px-4 py-2 text-right align-top whitespace-nowrap"><Effect fence={fence} rule={rule} /></td>
+                </tr>
+              )),
+            )}
+          </tbody>
+        </table>
+      </div>
+    </Card>
+  );
+}
+
+function Effect({ fence, rule }: { fence: FenceSummary; rule: RuleSummary }) {
+  const isTrial = fence.mode === 'trial' || rule.state === 'trial';
+  return (
+    <>
+      {rule.state === 'off' && <StateBadge state="off" />}
+      {isTrial && rule.state !== 'off' && <><StateBadge state="trial" /> would stop {formatCount(countWouldStop(rule))}</>}
+      {!isTrial && rule.state !== 'off' && (rule.decided > 0 ? `decided ${formatCount(rule.decided)}` : <span className="text-muted">decided none</span>)}
+      {rule.blind > 0 && <span className="block text-limited">blind on {formatCount(rule.blind)}</span>}
+    </>
+  );
+}

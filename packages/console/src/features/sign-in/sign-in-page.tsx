@@ -1,0 +1,44 @@
+import { Field, Input, Label } from '@headlessui/react';
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import type { FormEvent } from 'react';
+import { service } from '../../api/client.js';
+import { meQuery } from '../../api/queries.js';
+import { Button } from '../../components/button.js';
+import { Command } from '../../components/layout.js';
+import { ErrorNotice } from '../../components/loaded.js';
+
+const INPUT = 'mt-1 w-full rounded-lg border border-line bg-ground px-3 py-2 text-ink';
+
+export function SignInPage() {
+  const queryClient = useQueryClient();
+  const signIn = useMutation({
+    mutationFn: (input: { name: string; password: string }) => service.signIn(input.name, input.password),
+    onSuccess: (me) => queryClient.setQueryData(meQuery.queryKey, me),
+  });
+  const submit = (event: FormEvent<HTMLFormElement>): void => {
+    event.preventDefault();
+    const form = new FormData(event.currentTarget);
+    signIn.mutate({ name: String(form.get('name')), password: String(form.get('password')) });
+  };
+  return (
+    <main className="grid min-h-screen place-items-center p-4">
+      <form onSubmit={submit} className="w-full max-w-sm rounded-2xl border border-line bg-surface p-8 shadow-sm">
+        <img src="/icon.svg" alt="" className="size-12" />
+        <h1 className="mt-4 text-xl font-semibold">Sign in to Jade Fence</h1>
+        <p className="mt-1 text-sm text-muted">
+          The first sign-in stands in the file <Command>.jadefence/sign-in</Command> of the machine that runs the service.
+        </p>
+        <Field className="mt-6 text-sm">
+          <Label className="font-medium">Name</Label>
+          <Input name="name" required autoComplete="username" defaultValue="admin" className={INPUT} />
+        </Field>
+        <Field className="mt-4 text-sm">
+          <Label className="font-medium">Password</Label>
+          <Input name="password" type="password" required autoFocus autoComplete="current-password" className={INPUT} />
+        </Field>
+        {signIn.error && <div className="mt-4"><ErrorNotice error={signIn.error} /></div>}
+        <Button look="primary" type="submit" disabled={signIn.isPending} className="mt-6 w-full py-2">Sign in</Button>
+      </form>
+    </main>
+  );
+}

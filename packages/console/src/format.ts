@@ -1,0 +1,21 @@
+const counts = new Intl.NumberFormat('en');
+
+export function formatCount(count: number): string {
+  return counts.format(count);
+}
+
+/** A share from 0 to 1 as per cent. */
+export function formatShare(share: number): string {
+  const percent = share * 100;
+  return percent > 0 && percent < 0.1 ? '<0.1%' : `${percent.toFixed(1)}%`;
+}
+
+/** `2026-10-12 13:55:36`, in UTC. */
+export function formatTime(atUnixMs: number | null | undefined): string {
+  return atUnixMs == null ? '–' : new Date(atUnixMs).toISOString().slice(0, 19).replace('T', ' ');
+}
+
+/** `13:55`, in UTC. */
+export function formatClock(atUnixMs: number): string {
+  return new Date(atUnixMs).toISOString().slice(11, 16);
+}

@@ -1,0 +1,77 @@
+/** The Larkmoor demo on a private PostgreSQL: set up, loaded and running for as long as some work takes. */
+import { existsSync, mkdirSync, openSync, readFileSync, rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { build } from './build.mjs';
+import { removeCluster, startCluster } from './cluster.mjs';
+import { checkNode, findPostgres, installPackages } from './install.mjs';
+import { ROOT, runHere, step } from './run.mjs';
+import { startService } from './service.mjs';
+
+const STATE = join(ROOT, '.jadefence');
+const SIGN_IN = join(STATE, 'sign-in');
+const LOG = join(STATE, 'demo', 'inbound.log');
+const LOG_NAME = 'Larkmoor inbound, 12 October';
+
+/**
+ * Brings the demo up, runs `work` with it, and stops what it started.
+ * @param {{ isFresh?: boolean, port?: string }} options `isFresh` throws away what an earlier run left
+ * @param {(demo: { address: string, signIn: { name: string, password: string }, log: string, ended: Promise<number> }) => Promise<number>} work
+ */
+export async function withDemo({ isFresh, port }, work) {
+  checkNode();
+  await installPackages();
+  const bin = await findPostgres();
+  await build();
+  if (isFresh) {
+    await removeCluster({ name: 'demo-postgres', bin });
+    for (const path of [SIGN_IN, join(STATE, 'demo')]) rmSync(path, { recursive: true, force: true });
+  }
+  const cluster = await step('Starting a private PostgreSQL', () => startCluster({ name: 'demo-postgres', bin, isDurable: true }));
+  let service;
+  try {
+    const databaseUrl = await cluster.ensureDatabase('jadefence_demo');
+    const settings = { JADEFENCE_DATABASE_URL: databaseUrl, JADEFENCE_SIGN_IN_FILE: SIGN_IN, ...(port ? { JADEFENCE_PORT: port } : {}) };
+    service = await step('Starting the service', () => startService(settings, openSync(join(STATE, 'service.log'), 'w')));
+    const signIn = readSignIn();
+    await load(service.address, signIn);
+    return await work({ address: service.address, signIn, log: LOG, ended: service.ended });
+  } finally {
+    await service?.stop();
+    await cluster.stop();
+  }
+}
+
+function readSignIn() {
+  return Object.fromEntries([...readFileSync(SIGN_IN, 'utf8').matchAll(/^(\w+): (.*)$/gm)].map(([, key, value]) => [key, value]));
+}
+
+/** Loads what is not there yet, through the same doors as anybody. */
+async function load(address, signIn) {
+  const env = { ...process.env, XDG_CONFIG_HOME: join(STATE, 'config'), JADEFENCE_URL: address };
+  const jadefence = async (...args) => {
+    const code = await runHere(process.execPath, ['bin/jadefence', ...args], { env, stdio: ['ignore', 'ignore', 'inherit'] });
+    if (code !== 0) throw new Error(`jadefence ${args.join(' ')} ended with ${code}`);
+  };
+  const { ServiceClient } = await import('@jadefence/contract');
+  const { writeInboundLog, DEMO_LOG } = await import('@jadefence/demo');
+  const { token } = await new ServiceClient({ baseUrl: address }).createToken(signIn, { name: 'demo', scope: 'editor' });
+  Object.assign(env, { JADEFENCE_TOKEN: token });
+  const client = new ServiceClient({ baseUrl: address, token });
+  if ((await client.draft()).fences.length === 0) await step('Importing the fences', () => jadefence('fence', 'import', 'demo/fences'));
+  const hasTable = await client.countryTable().then(() => true, () => false);
+  if (!hasTable) await step('Importing the country table', () => jadefence('country', 'import', 'demo/data/countries.csv'));
+  if (!existsSync(LOG)) {
+    mkdirSync(join(STATE, 'demo'), { recursive: true });
+    await step('Making up a day of requests', () => writeInboundLog(DEMO_LOG, LOG, `${LOG}.labels`));
+  }
+  if (!(await client.logs()).some((log) => log.name === LOG_NAME)) await step('Importing the log', () => jadefence('log', 'import', LOG, '--name', LOG_NAME));
+  const isReplayed = (await client.replays()).some((replay) => replay.state === 'done');
+  if (!isReplayed) await step('Replaying it', () => jadefence('replay', 'start', LOG_NAME));
+}
+
+/** Runs the command-line client against the demo on this terminal. */
+export async function showLatestReplay(address, signIn) {
+  const { ServiceClient } = await import('@jadefence/contract');
+  const { token } = await new ServiceClient({ baseUrl: address }).createToken(signIn, { name: 'demo', scope: 'viewer' });
+  return runHere(process.execPath, ['bin/jadefence', 'replay', 'show'], { env: { ...process.env, JADEFENCE_URL: address, JADEFENCE_TOKEN: token } });
+}
