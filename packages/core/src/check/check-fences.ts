@@ -32,7 +32,7 @@ export function checkFences(fenceSources: readonly SourceFile[], listSources: re
   const statements = files.flatMap((file) => file.statements);
   const diagnostics = parsed.flatMap((result) => result.diagnostics);
   const entriesOf = readEntries(files, new Map(listSources.map((source) => [source.path, source.text])), diagnostics);
-  diagnostics.push(...checkNames(statements));
+  diagnostics.push(...checkNames(statements, entriesOf));
   const lists = resolveLists(statements, entriesOf, diagnostics);
   diagnostics.sort(compareDiagnostics);
   return diagnostics.length > 0 ? { files, diagnostics } : { files, diagnostics, rulebook: buildRulebook(statements, lists) };

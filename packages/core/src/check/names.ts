@@ -1,9 +1,12 @@
 import { suggestNearest, type Diagnostic, type DiagnosticCode, type Place } from '../language/diagnostic.js';
 import { visitComparisons } from '../language/visit.js';
-import { FIELDS, LIST_KIND_OF, type ListKind, type ListStatement, type Statement, type Value } from '../language/tree.js';
+import { FIELDS, LIST_KIND_OF, type InlineEntries, type ListKind, type ListStatement, type Statement, type Value } from '../language/tree.js';
 
-/** Names what is defined twice, used but not defined, or used as another kind than it is. */
-export function checkNames(statements: readonly Statement[]): Diagnostic[] {
+/**
+ * Names what is defined twice, used but not defined, or used as another kind than it is.
+ * @param entriesOf the entries of each list, also of those kept in files
+ */
+export function checkNames(statements: readonly Statement[], entriesOf: ReadonlyMap<ListStatement, InlineEntries>): Diagnostic[] {
   const diagnostics: Diagnostic[] = [];
   const report = (code: DiagnosticCode, message: string, place: Place, hint?: string): void => {
     diagnostics.push({ code, message, place, ...(hint ? { hint } : {}) });
@@ -27,7 +30,8 @@ export function checkNames(statements: readonly Statement[]): Diagnostic[] {
     if (statement.kind === 'list' && (statement.name === 'internal' || statement.name === 'no-country')) {
       report('bad-name', `A list cannot be named "${statement.name}", which is a value of country.`, statement.place);
     }
-    if (statement.kind === 'list' && statement.source.kind === 'inline') checkValues([...statement.source.entries, ...statement.source.exceptions], statement.listKind);
+    const source = statement.kind === 'list' ? entriesOf.get(statement) : undefined;
+    if (statement.kind === 'list' && source) checkValues([...source.entries, ...source.exceptions], statement.listKind);
     if (statement.kind === 'gate') {
       checkValues(statement.hosts, 'domains');
       reportTwice(statement.fences, `fence at gate ${statement.name},`, report);

@@ -82,7 +82,7 @@ export function parseValue(cursor: Cursor, kind: ValueKind): Value {
   if (!isQuoted && (cursor.token.kind !== 'bare' || RESERVED_WORDS.has(text))) {
     cursor.fail('unexpected', `expected ${/^[aeiou]/.test(describeKind(kind)) ? 'an' : 'a'} ${describeKind(kind)}`);
   }
-  cursor.next();
+  if (cursor.next().isBroken) return { kind: 'text', text, place };
   const rangeEnd = cursor.accept('-') ? cursor.next().text : undefined;
   const decoded = decodeValue(kind, { text, isQuoted, rangeEnd });
   if ('content' in decoded) return { ...decoded.content, place };

@@ -111,12 +111,21 @@ export class Cursor {
     throw new GiveUp();
   }
 
-  /** Skips to a token that begins its line with one of the words, or to the end. Always moves on. */
-  skipToLineThatBegins(words: readonly string[]): void {
-    let line = this.token.place.line;
-    do {
-      line = this.next().place.line;
-    } while (!this.isAtEnd && !(this.sees(...words) && this.token.place.line > line));
+  /** How many tokens have been passed, for telling whether a construct got anywhere. */
+  get position(): number {
+    return this.#at;
+  }
+
+  /**
+   * Skips to a token that begins its line with one of the words, or to the end. The token under the cursor counts
+   * unless nothing was passed since `startedAt`, so that there is always progress.
+   */
+  skipToLineThatBegins(words: readonly string[], startedAt: number): void {
+    while (!this.isAtEnd && !(this.#at > startedAt && this.sees(...words) && this.#beginsLine())) this.next();
+  }
+
+  #beginsLine(): boolean {
+    return this.#at === 0 || this.#tokens[this.#at - 1]!.place.line < this.token.place.line;
   }
 }
 

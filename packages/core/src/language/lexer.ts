@@ -6,6 +6,8 @@ export interface Token {
   /** The bare text, the decoded quoted value, the punctuation mark, or empty at the end. */
   readonly text: string;
   readonly place: Place;
+  /** It is no value: what is wrong with it is reported already. */
+  readonly isBroken: boolean;
   /** Comments since the token before, without `#` and surrounding spaces. */
   readonly comments: readonly Comment[];
 }
@@ -31,8 +33,8 @@ export function tokenize(text: string, file: string): { tokens: Token[]; diagnos
   let lastTokenLine = 0;
   let at = 0;
 
-  const push = (kind: Token['kind'], value: string, place: Place): void => {
-    tokens.push({ kind, text: value, place, comments });
+  const push = (kind: Token['kind'], value: string, place: Place, isBroken = false): void => {
+    tokens.push({ kind, text: value, place, isBroken, comments });
     comments = [];
     lastTokenLine = place.line;
   };
@@ -55,7 +57,7 @@ export function tokenize(text: string, file: string): { tokens: Token[]; diagnos
     } else if (character === '"') {
       const { value, end, problem } = readQuoted(text, at);
       if (problem) diagnostics.push({ ...problem, place });
-      push('quoted', value, place);
+      push('quoted', value, place, problem !== undefined);
       at = end;
     } else {
       const end = endOfBare(text, at);
@@ -68,7 +70,7 @@ export function tokenize(text: string, file: string): { tokens: Token[]; diagnos
           hint: 'Quote the whole value, or put a space before the quotation mark.',
         });
       }
-      push('bare', bare, place);
+      push('bare', bare, place, bare.includes('"'));
       at = end;
     }
   }

@@ -20,11 +20,12 @@ export function parseFences(text: string, path: string): { file: FenceFile; diag
   let comments: readonly string[] = [];
   cursor.construct((gathered) => {
     while (!cursor.isAtEnd) {
+      const startedAt = cursor.position;
       try {
         statements.push(parseStatement(cursor));
       } catch (error) {
         if (!(error instanceof GiveUp)) throw error;
-        cursor.skipToLineThatBegins(STATEMENTS);
+        cursor.skipToLineThatBegins(STATEMENTS, startedAt);
       }
     }
     cursor.next();
@@ -102,12 +103,13 @@ function parseFence(cursor: Cursor): Body<FenceStatement> {
   cursor.takeTrailingComments();
   const rules: Rule[] = [];
   while (cursor.sees('rule')) {
+    const startedAt = cursor.position;
     try {
       rules.push(parseRule(cursor));
       if (!cursor.sees('rule', 'otherwise', '}')) cursor.fail('unexpected', 'expected the next rule, "otherwise" or "}"', hintAfterRule(cursor));
     } catch (error) {
       if (!(error instanceof GiveUp)) throw error;
-      cursor.skipToLineThatBegins(['rule', 'otherwise', '}', ...STATEMENTS]);
+      cursor.skipToLineThatBegins(['rule', 'otherwise', '}', ...STATEMENTS], startedAt);
     }
   }
   const otherwise = cursor.accept('otherwise') ? parseFenceEnding(cursor) : ({ kind: 'continue' } as const);
@@ -173,8 +175,9 @@ export function parseListFile(text: string, listKind: ListKind, path: string): {
     const place = { file: path, line: index + 1, column: 1 };
     try {
       if (cursor.isAtEnd) return;
-      entries.push({ ...parseValue(cursor, VALUE_KIND_OF[listKind]), place });
+      const entry = { ...parseValue(cursor, VALUE_KIND_OF[listKind]), place };
       if (!cursor.isAtEnd) cursor.fail('bad-entry', 'expected one entry on each line');
+      if (cursor.diagnostics.length === 0) entries.push(entry);
     } catch (error) {
       if (!(error instanceof GiveUp)) throw error;
     }

@@ -1,0 +1,49 @@
+/** Which part may use which. `npm run check` enforces it. */
+const core = (folder) => `^packages/core/src/${folder}/`;
+
+/** Inside the core, each folder with those it may use besides itself. */
+const CORE_MAY_USE = {
+  request: [],
+  columns: [],
+  reference: ['request'],
+  language: ['request', 'reference'],
+  check: ['request', 'reference', 'language'],
+  decide: ['request', 'reference', 'language', 'check'],
+  explain: ['request', 'reference', 'language', 'check', 'decide'],
+  logs: ['request', 'columns'],
+  replay: ['request', 'reference', 'language', 'check', 'decide', 'columns'],
+};
+
+/** Each part with the packages of ours that it may use. */
+const PARTS = { core: [], contract: ['core'], service: ['core', 'contract'], cli: ['core', 'contract'], console: ['core', 'contract'] };
+const NOT_TEST = '\\.test\\.tsx?$|/test/';
+
+module.exports = {
+  forbidden: [
+    { name: 'no-cycles', severity: 'error', from: {}, to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } } },
+    ...Object.entries(CORE_MAY_USE).map(([folder, allowed]) => ({
+      name: `core-${folder}`,
+      severity: 'error',
+      from: { path: core(folder), pathNot: NOT_TEST },
+      to: { path: '^packages/core/src/', pathNot: [core(folder), ...allowed.map(core)] },
+    })),
+    { name: 'core-is-pure', severity: 'error', from: { path: '^packages/core/src/', pathNot: NOT_TEST }, to: { dependencyTypes: ['core'] } },
+    { name: 'contract-runs-in-browsers', severity: 'error', from: { path: '^packages/contract/src/', pathNot: 'server\\.ts$' }, to: { dependencyTypes: ['core'] } },
+    ...Object.entries(PARTS).map(([part, allowed]) => ({
+      name: `${part}-uses`,
+      severity: 'error',
+      from: { path: `^packages/${part}/src/`, pathNot: NOT_TEST },
+      to: { path: '^packages/', pathNot: [part, ...allowed].map((name) => `^packages/${name}/`) },
+    })),
+    { name: 'only-through-index', severity: 'error', from: { path: '^(packages|demo|bench|e2e)/([^/]+)/', pathNot: '^packages/core/' }, to: { path: '^packages/core/src/(?!index\\.ts)' } },
+    { name: 'objection-in-database', severity: 'error', from: { path: '^packages/', pathNot: '^packages/service/src/database/' }, to: { path: 'node_modules/(objection|knex)/' } },
+    { name: 'express-in-http', severity: 'error', from: { path: '^packages/', pathNot: ['^packages/service/src/http/', 'routes\\.ts$', '^packages/service/src/app\\.ts$', NOT_TEST] }, to: { path: 'node_modules/(@types/)?express/' } },
+  ],
+  options: {
+    doNotFollow: { path: 'node_modules' },
+    exclude: { path: '/dist/' },
+    tsPreCompilationDeps: true,
+    tsConfig: { fileName: 'tsconfig.json' },
+    enhancedResolveOptions: { exportsFields: ['exports'], conditionNames: ['jade-source', 'import', 'default'], extensions: ['.ts', '.tsx', '.js', '.mjs'] },
+  },
+};

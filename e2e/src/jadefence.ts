@@ -1,0 +1,32 @@
+import { spawn } from 'node:child_process';
+import { join } from 'node:path';
+import { ROOT } from './root.js';
+
+export interface Ran {
+  readonly exitCode: number;
+  readonly stdout: string;
+  readonly stderr: string;
+}
+
+/** Runs the built command-line client to its end, the way a person would. */
+export function jadefence(args: readonly string[], options: { env?: Record<string, string>; input?: string | AsyncIterable<string>; nodeOptions?: string; cwd?: string } = {}): Promise<Ran> {
+  return new Promise((resolve, reject) => {
+    const env = { PATH: process.env['PATH'], HOME: '/nonexistent', ...(options.nodeOptions ? { NODE_OPTIONS: options.nodeOptions } : {}), ...options.env };
+    const child = spawn(process.execPath, [join(ROOT, 'bin/jadefence'), ...args], { cwd: options.cwd ?? ROOT, env });
+    let stdout = '';
+    let stderr = '';
+    child.stdout.setEncoding('utf8').on('data', (piece: string) => (stdout += piece));
+    child.stderr.setEncoding('utf8').on('data', (piece: string) => (stderr += piece));
+    child.on('error', reject);
+    child.on('close', (exitCode) => resolve({ exitCode: exitCode ?? 1, stdout, stderr }));
+    // A command that does not read its input closes it; that is no failure of the test.
+    child.stdin.on('error', () => undefined);
+    void feed(child.stdin, options.input ?? '');
+  });
+}
+
+async function feed(stdin: NodeJS.WritableStream, input: string | AsyncIterable<string>): Promise<void> {
+  if (typeof input === 'string') stdin.write(input);
+  else for await (const piece of input) if (!stdin.write(piece)) await new Promise((resolve) => stdin.once('drain', resolve));
+  stdin.end();
+}

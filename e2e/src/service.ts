@@ -1,0 +1,72 @@
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { randomBytes } from 'node:crypto';
+import { ServiceClient, type FenceSources, type Replay } from '@jadefence/contract';
+import pg from 'pg';
+// The same way of starting the service as the demo has.
+import { startService } from '../../scripts/lib/service.mjs';
+
+/** A running service with a database of its own. */
+export interface TestService {
+  readonly address: string;
+  readonly client: ServiceClient;
+  readonly signIn: { readonly name: string; readonly password: string };
+  readonly databaseUrl: string;
+  /** A place for files, removed at the end. */
+  readonly folder: string;
+  stop(): Promise<void>;
+}
+
+/** The administrative database of the cluster that `npm test` starts. */
+export function testClusterUrl(): string {
+  const url = process.env['JADEFENCE_TEST_DATABASE_URL'];
+  if (!url) throw new Error('JADEFENCE_TEST_DATABASE_URL is not set. Run the tests with npm test.');
+  return url;
+}
+
+async function administer(sql: string): Promise<void> {
+  const client = new pg.Client({ connectionString: testClusterUrl() });
+  await client.connect();
+  await client.query(sql);
+  await client.end();
+}
+
+/** Makes a database; its name is new. @returns its URL, and how to drop it */
+export async function createTestDatabase(): Promise<{ url: string; drop(): Promise<void> }> {
+  const name = `test_${randomBytes(6).toString('hex')}`;
+  await administer(`create database ${name}`);
+  const url = new URL(testClusterUrl());
+  url.pathname = `/${name}`;
+  return { url: url.href, drop: () => administer(`drop database ${name} with (force)`) };
+}
+
+export async function startTestService(env: Record<string, string> = {}): Promise<TestService> {
+  const database = await createTestDatabase();
+  const folder = mkdtempSync(join(tmpdir(), 'jadefence-'));
+  const signInFile = join(folder, 'sign-in');
+  const service = await startService({ JADEFENCE_DATABASE_URL: database.url, JADEFENCE_SIGN_IN_FILE: signInFile, JADEFENCE_PORT: '0', JADEFENCE_LOG_LEVEL: 'error', ...env }, 'ignore');
+  const signIn = Object.fromEntries([...readFileSync(signInFile, 'utf8').matchAll(/^(\w+): (.*)$/gm)].map(([, key, value]) => [key!, value!])) as { name: string; password: string };
+  const { token } = await new ServiceClient({ baseUrl: service.address }).createToken(signIn, { name: 'test', scope: 'administrator' });
+  return {
+    address: service.address,
+    client: new ServiceClient({ baseUrl: service.address, token }),
+    signIn,
+    databaseUrl: database.url,
+    folder,
+    async stop() {
+      await service.stop();
+      await database.drop();
+      rmSync(folder, { recursive: true, force: true });
+    },
+  };
+}
+
+/** Imports fences and a log, replays it, and answers the replay once it is done. */
+export async function replayOnService(client: ServiceClient, fences: FenceSources, log: { name: string; bytes: Uint8Array<ArrayBuffer>; host?: string }, gate?: string): Promise<Replay> {
+  await client.importFences(fences);
+  const { id } = await client.importLog({ name: log.name, host: log.host }, log.bytes);
+  const replay = await client.startReplay({ logId: id, gate });
+  await client.followReplay(replay.id, () => undefined);
+  return client.replay(replay.id);
+}

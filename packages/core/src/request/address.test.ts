@@ -1,0 +1,60 @@
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import { formatAddress, formatRange, parseAddress, parseNetwork, type Family } from './address.js';
+
+const show = (text: string): string | undefined => {
+  const address = parseAddress(text);
+  return address && formatAddress(address);
+};
+
+describe('an address', () => {
+  it.each([
+    ['198.18.4.7', '198.18.4.7'],
+    ['198.18.4.7:443', '198.18.4.7'],
+    ['2001:DB8:0:0:1:0:0:1', '2001:db8::1:0:0:1'],
+    ['[2001:db8::7]:8443', '2001:db8::7'],
+    ['[2001:db8::7]', '2001:db8::7'],
+    ['fe80::7%eth0', 'fe80::7'],
+    ['::ffff:198.18.4.7', '198.18.4.7'],
+    ['::ffff:c612:407', '198.18.4.7'],
+    ['::', '::'],
+  ])('%s is %s', (text, expected) => expect(show(text)).toBe(expected));
+
+  it.each(['', '198.18.4', '198.18.4.07', '198.18.4.256', '198.18.4.7.1', '0x7f.0.0.1', '198.18.4.7:x', '2001:db8::1::2', '[2001:db8::7', '2001:db8', '::ffff:198.18.04.7', 'host.example', '1.2.3.4, 5.6.7.8', ' 198.18.4.7'])(
+    '"%s" is none',
+    (text) => expect(parseAddress(text)).toBeUndefined(),
+  );
+
+  it('survives being written and read again', () => {
+    const address = fc.oneof(
+      fc.record({ family: fc.constant<Family>(4), value: fc.bigInt(0n, 2n ** 32n - 1n) }),
+      fc.record({ family: fc.constant<Family>(6), value: fc.bigInt(2n ** 48n, 2n ** 128n - 1n) }),
+    );
+    fc.assert(
+      fc.property(address, (one) => {
+        expect(parseAddress(formatAddress(one))).toEqual(one);
+      }),
+    );
+  });
+});
+
+describe('a network', () => {
+  it.each([
+    ['198.18.4.7/24', '198.18.4.0/24', true],
+    ['198.18.4.0/24', '198.18.4.0/24', false],
+    ['0.0.0.0/0', '0.0.0.0/0', false],
+    ['2001:db8:4::1/48', '2001:db8:4::/48', true],
+    ['::ffff:198.18.0.0/112', '198.18.0.0/16', false],
+  ])('%s is %s', (text, expected, hadHostBits) => {
+    const network = parseNetwork(text)!;
+    expect([formatRange(network), network.hadHostBits]).toEqual([expected, hadHostBits]);
+  });
+
+  it.each(['198.18.4.0', '198.18.4.0/33', '198.18.4.0/024', '198.18.4.0/', '2001:db8::/129', '::ffff:198.18.0.0/90'])('"%s" is none', (text) =>
+    expect(parseNetwork(text)).toBeUndefined(),
+  );
+
+  it('that is no power of two is written as a range', () => {
+    expect(formatRange({ family: 4, first: 0xc6120000n, last: 0xc6120002n })).toBe('198.18.0.0 - 198.18.0.2');
+  });
+});
