@@ -16,6 +16,8 @@ export interface TestService {
   /** A place for files, removed at the end. */
   readonly folder: string;
   stop(): Promise<void>;
+  /** Kills the service and starts it again on the same database. @returns a client of the new one */
+  killAndRestart(): Promise<ServiceClient>;
 }
 
 /** The administrative database of the cluster that `npm test` starts. */
@@ -45,7 +47,8 @@ export async function startTestService(env: Record<string, string> = {}): Promis
   const database = await createTestDatabase();
   const folder = mkdtempSync(join(tmpdir(), 'jadefence-'));
   const signInFile = join(folder, 'sign-in');
-  const service = await startService({ JADEFENCE_DATABASE_URL: database.url, JADEFENCE_SIGN_IN_FILE: signInFile, JADEFENCE_PORT: '0', JADEFENCE_LOG_LEVEL: 'error', ...env }, 'ignore');
+  const start = () => startService({ JADEFENCE_DATABASE_URL: database.url, JADEFENCE_SIGN_IN_FILE: signInFile, JADEFENCE_PORT: '0', JADEFENCE_LOG_LEVEL: 'error', ...env }, 'ignore');
+  let service = await start();
   const signIn = Object.fromEntries([...readFileSync(signInFile, 'utf8').matchAll(/^(\w+): (.*)$/gm)].map(([, key, value]) => [key!, value!])) as { name: string; password: string };
   const { token } = await new ServiceClient({ baseUrl: service.address }).createToken(signIn, { name: 'test', scope: 'administrator' });
   return {
@@ -54,6 +57,11 @@ export async function startTestService(env: Record<string, string> = {}): Promis
     signIn,
     databaseUrl: database.url,
     folder,
+    async killAndRestart() {
+      await service.kill();
+      service = await start();
+      return new ServiceClient({ baseUrl: service.address, token });
+    },
     async stop() {
       await service.stop();
       await database.drop();

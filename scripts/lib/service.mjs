@@ -8,7 +8,7 @@ const STOP_MS = 10_000;
 /**
  * Starts the built service and waits until it listens.
  * @param {Record<string, string>} env its settings, on top of ours
- * @returns {Promise<{ address: string, ended: Promise<number>, stop(): Promise<void> }>}
+ * @returns {Promise<{ address: string, ended: Promise<number>, stop(): Promise<void>, kill(): Promise<void> }>}
  */
 export function startService(env, logTo = 'inherit') {
   return new Promise((resolve, reject) => {
@@ -17,8 +17,14 @@ export function startService(env, logTo = 'inherit') {
     child.stderr.on('data', (piece) => (errors += piece));
     const ended = new Promise((end) => child.once('exit', (code) => end(code ?? 1)));
     void ended.then((code) => reject(new SetupError(errors.trim() || `The service ended with ${code}.`)));
-    child.once('message', ({ address }) => resolve({ address, ended, stop: () => stop(child, ended) }));
+    child.once('message', ({ address }) => resolve({ address, ended, stop: () => stop(child, ended), kill: () => kill(child, ended) }));
   });
+}
+
+/** Ends it the hard way, as a power cut would. */
+async function kill(child, ended) {
+  child.kill('SIGKILL');
+  await ended;
 }
 
 async function stop(child, ended) {

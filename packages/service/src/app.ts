@@ -61,7 +61,7 @@ export async function createService(config: Config): Promise<Service> {
   const judges = new Judges(db, countryTables);
   const pool = new JudgingPool(Math.min(availableParallelism(), MAX_THREADS));
   const queue = new JobQueue(config.databaseUrl, logger);
-  const runs = new ReplayRuns(db, logs, judges, pool);
+  const runs = new ReplayRuns(db, logs, judges, pool, logger);
   const replays = new Replays(db, drafts, logs, countryTables, judges, queue);
   const routes = [
     ...healthRoutes(),
@@ -73,7 +73,9 @@ export async function createService(config: Config): Promise<Service> {
   ];
   const removed = await imports.removeUnfinished();
   if (removed > 0) logger.warn({ logs: removed }, 'removed logs whose import had not finished');
+  const unfinished = await runs.unfinished();
   await queue.start((replayId) => runs.run(replayId));
+  for (const replayId of unfinished) await queue.addReplay(replayId);
   const sessionPool = new pg.Pool({ connectionString: config.databaseUrl, max: 2 });
   // Without a listener a lost connection would end the process.
   sessionPool.on('error', (error) => logger.error({ err: error }, 'session store'));

@@ -1,4 +1,4 @@
-import { cellAt, decodeColumn, encodeIntegers, ValueColumnBuilder, type Cell, type Column } from './column.js';
+import { cellAt, DamagedColumnError, decodeColumn, encodeIntegers, ValueColumnBuilder, type Cell, type Column } from './column.js';
 
 /** Rows of a chunk, but for the last of a log. */
 export const CHUNK_ROWS = 65_536;
@@ -80,7 +80,7 @@ export class ChunkRows {
    * @throws DamagedColumnError naming the column
    */
   constructor(readonly numRows: number, columns: ReadonlyMap<string, Uint8Array>) {
-    this.#columns = new Map([...columns].map(([name, bytes]) => [name, decodeColumn(bytes, numRows)]));
+    this.#columns = new Map([...columns].map(([name, bytes]) => [name, decodeNamed(name, bytes, numRows)]));
   }
 
   row(index: number): Row {
@@ -98,5 +98,13 @@ export class ChunkRows {
   #integer(name: string, index: number): number {
     const column = this.#columns.get(name);
     return column?.kind === 'integers' ? column.values[index]! : 0;
+  }
+}
+
+function decodeNamed(name: string, bytes: Uint8Array, numRows: number): Column {
+  try {
+    return decodeColumn(bytes, numRows);
+  } catch (error) {
+    throw new DamagedColumnError(`column ${name}: ${(error as Error).message}`);
   }
 }

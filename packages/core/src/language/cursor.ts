@@ -117,11 +117,12 @@ export class Cursor {
   }
 
   /**
-   * Skips to a token that begins its line with one of the words, or to the end. The token under the cursor counts
-   * unless nothing was passed since `startedAt`, so that there is always progress.
+   * Skips to one of the words of `anywhere`, or to a line that begins with one of `lineStarts`, or to the end. The token
+   * under the cursor counts unless nothing was passed since `startedAt`, so that there is always progress.
    */
-  skipToLineThatBegins(words: readonly string[], startedAt: number): void {
-    while (!this.isAtEnd && !(this.#at > startedAt && this.sees(...words) && this.#beginsLine())) this.next();
+  skipTo({ anywhere = [], lineStarts }: { anywhere?: readonly string[]; lineStarts: readonly string[] }, startedAt: number): void {
+    const isThere = (): boolean => this.#at > startedAt && (this.sees(...anywhere) || (this.sees(...lineStarts) && this.#beginsLine()));
+    while (!this.isAtEnd && !isThere()) this.next();
   }
 
   #beginsLine(): boolean {

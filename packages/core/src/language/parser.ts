@@ -25,7 +25,7 @@ export function parseFences(text: string, path: string): { file: FenceFile; diag
         statements.push(parseStatement(cursor));
       } catch (error) {
         if (!(error instanceof GiveUp)) throw error;
-        cursor.skipToLineThatBegins(STATEMENTS, startedAt);
+        cursor.skipTo({ lineStarts: STATEMENTS }, startedAt);
       }
     }
     cursor.next();
@@ -109,7 +109,7 @@ function parseFence(cursor: Cursor): Body<FenceStatement> {
       if (!cursor.sees('rule', 'otherwise', '}')) cursor.fail('unexpected', 'expected the next rule, "otherwise" or "}"', hintAfterRule(cursor));
     } catch (error) {
       if (!(error instanceof GiveUp)) throw error;
-      cursor.skipToLineThatBegins(['rule', 'otherwise', '}', ...STATEMENTS], startedAt);
+      cursor.skipTo({ anywhere: ['rule', 'otherwise', '}'], lineStarts: STATEMENTS }, startedAt);
     }
   }
   const otherwise = cursor.accept('otherwise') ? parseFenceEnding(cursor) : ({ kind: 'continue' } as const);

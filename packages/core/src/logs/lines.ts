@@ -22,7 +22,12 @@ export class LineSplitter {
   #carryBytes = 0;
   #number = 0;
 
-  constructor(private readonly maxLineBytes: number = DEFAULT_MAX_LINE_BYTES) {}
+  /** Bytes of an unfinished line that are worth keeping: what a line may have, or what is shown of one that is too long. */
+  readonly #keptBytes: number;
+
+  constructor(private readonly maxLineBytes: number = DEFAULT_MAX_LINE_BYTES) {
+    this.#keptBytes = Math.max(maxLineBytes, SHOWN_BYTES) + 1;
+  }
 
   /** The lines that end within this piece. */
   push(piece: Uint8Array): Line[] {
@@ -43,7 +48,7 @@ export class LineSplitter {
 
   /** Keeps a copy: the piece belongs to whoever pushed it. */
   #keep(bytes: Uint8Array): void {
-    if (this.#carryBytes <= this.maxLineBytes) this.#carry.push(new Uint8Array(bytes.subarray(0, this.maxLineBytes + 1)));
+    if (this.#carryBytes < this.#keptBytes) this.#carry.push(new Uint8Array(bytes.subarray(0, this.#keptBytes)));
     this.#carryBytes += bytes.length;
   }
 
@@ -53,7 +58,7 @@ export class LineSplitter {
     let numBytes = tail.length;
     if (this.#carryBytes > 0) {
       numBytes += this.#carryBytes;
-      bytes = concatenate([...this.#carry, tail.subarray(0, this.maxLineBytes + 1)]);
+      bytes = concatenate([...this.#carry, tail.subarray(0, this.#keptBytes)]);
       this.#carry = [];
       this.#carryBytes = 0;
     }

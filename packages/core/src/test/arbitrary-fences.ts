@@ -40,7 +40,7 @@ const action = fc.oneof(fc.constantFrom('allow', 'allow outright', 'block', 'blo
 const rule = fc.tuple(fc.constantFrom('', ' trial', ' off'), action, fc.oneof({ weight: 4, arbitrary: condition }, { weight: 1, arbitrary: fc.constant('always') }));
 const ending = fc.constantFrom('continue', 'allow', 'block 410');
 
-const fence = fc.tuple(fc.constantFrom('enforce', 'trial'), fc.array(rule, { maxLength: 5 }), ending).map(([mode, rules, otherwise]) => (name: string) =>
+const fence = fc.tuple(fc.constantFrom('enforce', 'trial'), fc.array(rule, { minLength: 2, maxLength: 6 }), ending).map(([mode, rules, otherwise]) => (name: string) =>
   [`fence ${name} ${mode} {`, ...rules.map(([state, act, when], index) => `  rule r${index}${state} ${act} when ${when}`), `  otherwise ${otherwise}`, '}'].join('\n'),
 );
 
@@ -60,9 +60,9 @@ export const fenceText: fc.Arbitrary<string> = fc.tuple(fence, fence, fence, fc.
 export const attributes = fc.record(
   {
     'client.address': fc.constantFrom(...ADDRESSES.filter((text) => !/[/-]/.test(text)), '198.18.0.5', '10.0.0.1', '203.0.113.9', null, 'junk'),
-    'http.request.header.host': fc.constantFrom(['a.example'], ['c.a.example'], ['b.example'], ['single'], ['other.example'], null),
+    'http.request.header.host': fc.constantFrom(['a.example'], ['a.example'], ['c.a.example'], ['c.a.example'], ['b.example'], ['single'], ['other.example'], null),
     'url.path': fc.constantFrom('/', '/a', '/a/b', '/login/x', '/a b', null),
     'http.request.method': fc.constantFrom('GET', 'POST', 'HEAD', null),
   },
-  { requiredKeys: [] },
+  { requiredKeys: ['url.path'] },
 );

@@ -13,7 +13,7 @@ export class JobQueue {
     this.#boss.on('error', (error) => logger.error({ err: error }, 'job queue'));
   }
 
-  /** Starts taking jobs. A job that throws is logged; `run` has kept the failure with the replay. */
+  /** Starts taking jobs. A job whose process dies is taken up again by the next start of the service. */
   async start(run: (replayId: number) => Promise<void>): Promise<void> {
     await this.#boss.start();
     await this.#boss.createQueue(REPLAY_QUEUE);

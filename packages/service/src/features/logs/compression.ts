@@ -1,5 +1,6 @@
 import { promisify } from 'node:util';
 import { deflate, inflate } from 'node:zlib';
+import { DamagedColumnError } from '@jadefence/core';
 
 const deflateBytes = promisify(deflate);
 const inflateBytes = promisify(inflate);
@@ -9,6 +10,15 @@ export async function deflateColumns(columns: ReadonlyMap<string, Uint8Array>): 
   return Promise.all([...columns].map(async ([name, bytes]): Promise<[string, Buffer]> => [name, await deflateBytes(bytes)]));
 }
 
+/** @throws DamagedColumnError naming the column */
 export async function inflateColumns(columns: readonly (readonly [string, Uint8Array])[]): Promise<Map<string, Uint8Array>> {
-  return new Map(await Promise.all(columns.map(async ([name, bytes]): Promise<[string, Uint8Array]> => [name, await inflateBytes(bytes)])));
+  return new Map(await Promise.all(columns.map(async ([name, bytes]): Promise<[string, Uint8Array]> => [name, await inflateColumn(name, bytes)])));
+}
+
+async function inflateColumn(name: string, bytes: Uint8Array): Promise<Uint8Array> {
+  try {
+    return await inflateBytes(bytes);
+  } catch (error) {
+    throw new DamagedColumnError(`column ${name}: ${(error as Error).message}`);
+  }
 }

@@ -1,11 +1,13 @@
 import { addTally, crc32, createTally, RulingTable, type Ruling, type Tally } from '@jadefence/core';
+import type { Logger } from 'pino';
 import { inTransaction, type Database } from '../../database/database.js';
 import { ReplayChunkModel, ReplayModel, ReplayResultModel } from '../../database/models.js';
 import type { JudgingPool } from '../../work/judging-pool.js';
+import type { ChunkAnswer } from '../../work/replay-worker.js';
 import { batches } from '../draft/snapshots.js';
 import type { Logs } from '../logs/logs.js';
 import { packCodes } from './codes.js';
-import type { Judges } from './judges.js';
+import type { Judges, JudgeSource } from './judges.js';
 
 /** How often a running replay tells how far it is. */
 const PROGRESS_MS = 200;
@@ -17,7 +19,14 @@ export class ReplayRuns {
     private readonly logs: Logs,
     private readonly judges: Judges,
     private readonly pool: JudgingPool,
+    private readonly logger: Logger,
   ) {}
+
+  /** The replays that a process left behind when it ended, oldest first. */
+  async unfinished(): Promise<number[]> {
+    const replays = await ReplayModel.query(this.db).select('id').whereIn('state', ['waiting', 'running']).orderBy('id');
+    return replays.map(({ id }) => id);
+  }
 
   /** Runs a replay to its end and keeps its failure, if any, with it. A replay that died half-way begins anew. */
   async run(replayId: number): Promise<void> {
@@ -32,8 +41,8 @@ export class ReplayRuns {
       const { tally, rulings } = await this.#judgeChunks(replay);
       await this.#finish(replay, tally, rulings);
     } catch (error) {
+      this.logger.error({ err: error, replay: replayId }, 'replay failed');
       await ReplayModel.query(this.db).patch({ state: 'failed', failure: (error as Error).message }).where({ id: replayId });
-      throw error;
     }
   }
 
@@ -43,18 +52,21 @@ export class ReplayRuns {
     const table = new RulingTable();
     const progress = new ProgressWriter(this.db, replay.id);
     for (const { chunk, rowStart, numRows } of await this.logs.chunks(replay.logId)) {
-      const columns = await this.logs.columns(replay.logId, chunk);
-      const answer = await this.pool
-        .judge({ ...source, numRows, columns }, (numRowsDone) => progress.write(rowStart + numRowsDone))
-        .catch((error: Error) => {
-          throw new Error(`Chunk ${chunk} of log ${replay.logId} cannot be judged: ${error.message}.`);
-        });
+      const answer = await this.#judgeChunk(source, replay.logId, chunk, numRows, (numRowsDone) => progress.write(rowStart + numRowsDone));
       addTally(tally, answer.tally);
       const codeOf = answer.rulings.map((ruling) => table.codeFor(ruling));
       await this.#storeChunk(replay.id, chunk, answer.codes.map((code) => codeOf[code]!));
     }
     await progress.end();
     return { tally, rulings: table.rulings };
+  }
+
+  async #judgeChunk(source: JudgeSource, logId: number, chunk: number, numRows: number, onProgress: (numRowsDone: number) => void): Promise<ChunkAnswer> {
+    try {
+      return await this.pool.judge({ ...source, numRows, columns: await this.logs.columns(logId, chunk) }, onProgress);
+    } catch (error) {
+      throw new Error(`Chunk ${chunk} of log ${logId} cannot be judged: ${(error as Error).message}.`, { cause: error });
+    }
   }
 
   async #storeChunk(replayId: number, chunk: number, codes: Uint32Array): Promise<void> {
