@@ -2,7 +2,7 @@ import { spawn } from 'node:child_process';
 import { createServer, connect } from 'node:net';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { ServiceClient, ServiceError } from '@jadefence/contract';
+import { ServiceClient, type ServiceError } from '@jadefence/contract';
 import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { jadefence, type Ran } from './jadefence.js';

@@ -40,3 +40,12 @@ export function EmptyState({ title, children }: { title: string; children: React
 export function Command({ children }: { children: string }) {
   return <code className="rounded bg-sunken px-1.5 py-0.5 font-mono text-[0.85em] text-ink">{children}</code>;
 }
+
+/** Scrolls sideways by itself where the page is narrower than the table; positioned, so that hidden labels inside stay inside. */
+export function WideTable({ label, children }: { label: string; children: ReactNode }) {
+  return (
+    <div className="relative overflow-x-auto" tabIndex={0} role="region" aria-label={label}>
+      <table className="w-full text-left text-sm tabular-nums">{children}</table>
+    </div>
+  );
+}

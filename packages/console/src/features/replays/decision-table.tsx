@@ -6,7 +6,7 @@ import { useState } from 'react';
 import { decisionsQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
-import { Card } from '../../components/layout.js';
+import { Card, WideTable } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
 import { OutcomeLabel } from '../../components/outcome.js';
 import { formatCount, formatTime } from '../../format.js';
@@ -29,10 +29,9 @@ export function DecisionTable({ replayId, outcomes }: { replayId: number; outcom
   return (
     <Card title="Decisions" aside={<Choice label="Show" value={filter} options={options} onChange={changeFilter} />}>
       <Loaded query={page}>
-        {({ rows, total }) => (
+        {({ rows, total, offset: shownOffset }) => (
           <>
-            <div className="overflow-x-auto" tabIndex={0} role="region" aria-label="Decisions">
-              <table className="w-full text-left text-sm tabular-nums">
+            <WideTable label="Decisions">
                 <thead className="text-muted">
                   <tr className="border-b border-line">
                     {COLUMNS.map((column) => <th key={column} scope="col" className="px-3 py-2 font-medium first:pl-4">{column}</th>)}
@@ -40,10 +39,9 @@ export function DecisionTable({ replayId, outcomes }: { replayId: number; outcom
                   </tr>
                 </thead>
                 <tbody>{rows.map((row) => <Row key={row.row} row={row} onExplain={() => setExplainedRow(row.row)} />)}</tbody>
-              </table>
-            </div>
+              </WideTable>
             <div className="flex flex-wrap items-center justify-between gap-3 px-4 py-3 text-sm text-muted">
-              <span role="status">{total === 0 ? 'no decisions' : `${formatCount(offset + 1)} to ${formatCount(offset + rows.length)} of ${formatCount(total)}`}</span>
+              <span role="status">{total === 0 ? 'no decisions' : `${formatCount(shownOffset + 1)} to ${formatCount(shownOffset + rows.length)} of ${formatCount(total)}`}</span>
               <span className="flex gap-2">
                 <Button disabled={offset === 0} onClick={() => setOffset(Math.max(0, offset - PAGE_ROWS))}><ChevronLeftIcon aria-hidden className="size-4" />Earlier</Button>
                 <Button disabled={offset + PAGE_ROWS >= total} onClick={() => setOffset(offset + PAGE_ROWS)}>Later<ChevronRightIcon aria-hidden className="size-4" /></Button>

@@ -21,7 +21,7 @@ export default function OutcomeTimeline({ timeline, outcomes }: Props) {
     <figure className="p-4">
       <div aria-hidden className="h-56">
         <ResponsiveContainer width="100%" height="100%">
-          <BarChart data={data} barCategoryGap={1} margin={{ top: 4, right: 4, bottom: 0, left: 0 }}>
+          <BarChart accessibilityLayer={false} data={data} barCategoryGap={1} margin={{ top: 4, right: 4, bottom: 0, left: 0 }}>
             <CartesianGrid vertical={false} stroke="var(--color-line)" />
             <XAxis dataKey="fromUnixMs" tickFormatter={label} stroke="var(--color-muted)" fontSize={12} tickLine={false} minTickGap={40} />
             <YAxis stroke="var(--color-muted)" fontSize={12} tickLine={false} axisLine={false} width={48} tickFormatter={formatCount} />

@@ -1,6 +1,6 @@
 import { countWouldStop, type FenceSummary, type RuleSummary } from '@jadefence/core';
 import { Hits } from '../../components/hits.js';
-import { Card } from '../../components/layout.js';
+import { Card, WideTable } from '../../components/layout.js';
 import { StateBadge } from '../../components/state-badge.js';
 import { formatCount } from '../../format.js';
 
@@ -9,8 +9,7 @@ export function RulesTable({ fences }: { fences: readonly FenceSummary[] }) {
   const most = Math.max(0, ...fences.flatMap((fence) => fence.rules.map((rule) => rule.hits)));
   return (
     <Card title="Rules">
-      <div className="overflow-x-auto" tabIndex={0} role="region" aria-label="Rules">
-        <table className="w-full text-left text-sm">
+      <WideTable label="Rules">
           <thead className="text-muted">
             <tr className="border-b border-line">
               <th scope="col" className="px-4 py-2 font-medium">rule</th>
@@ -31,8 +30,7 @@ export function RulesTable({ fences }: { fences: readonly FenceSummary[] }) {
               )),
             )}
           </tbody>
-        </table>
-      </div>
+        </WideTable>
     </Card>
   );
 }

@@ -1,0 +1,12 @@
+/** `npm run bench [NAME ...]`: the named workloads, or all of them. */
+import { benchJudge } from './judge.js';
+
+const WORKLOADS: Record<string, () => Promise<void>> = { judge: benchJudge };
+
+const wanted = process.argv.slice(2);
+const unknown = wanted.filter((name) => !(name in WORKLOADS));
+if (unknown.length > 0) {
+  console.error(`There is no workload ${unknown.join(', ')}. The workloads are: ${Object.keys(WORKLOADS).join(', ')}.`);
+  process.exit(2);
+}
+for (const [name, run] of Object.entries(WORKLOADS)) if (wanted.length === 0 || wanted.includes(name)) await run();

@@ -1,0 +1,60 @@
+import { spawn } from 'node:child_process';
+import { readFileSync } from 'node:fs';
+
+export interface Candidate {
+  readonly name: string;
+  readonly command: string;
+  readonly args: readonly string[];
+}
+
+export interface Measured {
+  readonly name: string;
+  /** Wall-clock seconds of each run, start of the process included. */
+  readonly seconds: readonly number[];
+  /** Largest resident set of any run. */
+  readonly peakBytes: number;
+}
+
+/** Runs each candidate in turn, round after round, so that a noisy neighbour hits all alike. */
+export async function measureInterleaved(candidates: readonly Candidate[], rounds: number): Promise<Measured[]> {
+  const results = candidates.map(({ name }) => ({ name, seconds: [] as number[], peakBytes: 0 }));
+  for (let round = 0; round < rounds; round += 1) {
+    for (const [index, candidate] of candidates.entries()) {
+      const { seconds, peakBytes } = await runOnce(candidate);
+      results[index]!.seconds.push(seconds);
+      results[index]!.peakBytes = Math.max(results[index]!.peakBytes, peakBytes);
+    }
+  }
+  return results;
+}
+
+/** Peak memory is the kernel's own high-water mark, read while the process lives. */
+function runOnce({ command, args }: Candidate): Promise<{ seconds: number; peakBytes: number }> {
+  return new Promise((resolve, reject) => {
+    const startedMs = performance.now();
+    const child = spawn(command, args, { stdio: ['ignore', 'ignore', 'ignore'] });
+    let peakBytes = 0;
+    const sampler = setInterval(() => (peakBytes = Math.max(peakBytes, residentBytes(child.pid!))), 20);
+    child.on('error', reject);
+    child.on('close', (code) => {
+      clearInterval(sampler);
+      if (code === 0) resolve({ seconds: (performance.now() - startedMs) / 1000, peakBytes });
+      else reject(new Error(`${command} ${args.join(' ')} ended with ${code}`));
+    });
+  });
+}
+
+/** The high-water mark of a process's resident set; 0 once it has ended. */
+function residentBytes(pid: number): number {
+  try {
+    const match = /^VmHWM:\s+(\d+) kB$/m.exec(readFileSync(`/proc/${pid}/status`, 'utf8'));
+    return match ? Number(match[1]) * 1024 : 0;
+  } catch {
+    return 0;
+  }
+}
+
+export function median(values: readonly number[]): number {
+  const sorted = [...values].sort((a, b) => a - b);
+  return sorted[Math.floor(sorted.length / 2)]!;
+}

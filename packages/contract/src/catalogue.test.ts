@@ -1,0 +1,18 @@
+import { readFileSync } from 'node:fs';
+import { DIAGNOSTIC_CODES, REJECT_REASONS } from '@jadefence/core';
+import { describe, expect, it } from 'vitest';
+import { PROBLEMS } from './problems.js';
+
+const page = readFileSync(new URL('../../../docs/errors.md', import.meta.url), 'utf8');
+
+describe('docs/errors.md', () => {
+  it.each([
+    ['Fences', [...DIAGNOSTIC_CODES]],
+    ['Lines of a log', Object.keys(REJECT_REASONS)],
+    ['The service', Object.entries(PROBLEMS).map(([code, { status }]) => `${code} ${status}`)],
+  ])('has a row for each code under "%s", and no others', (heading, codes) => {
+    const section = page.split(/^## /m).find((part) => part.startsWith(heading)) ?? '';
+    const rows = [...section.matchAll(/^\| `([^`]+)` \|(?: (\d{3}) \|)?/gm)].map(([, code, status]) => (status ? `${code} ${status}` : code));
+    expect(rows.sort()).toEqual([...codes].sort());
+  });
+});
