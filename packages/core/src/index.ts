@@ -35,3 +35,7 @@ export { printCsvHeader, printCsvRow } from './replay/csv.js';
 export { coarsenTimeline, type Timeline } from './replay/timeline.js';
 export { joinParts, splitIntoParts, type Part, type PartKind } from './language/parts.js';
 export { printValue } from './language/value.js';
+export { checkFilter, type Filter } from './check/check-filter.js';
+export { compareParts, mergeParts, type Change } from './language/changes.js';
+export { makeUpRecord, type MadeUpProblem, type MadeUpRequest } from './request/made-up.js';
+export { filterChunk } from './replay/filter-decisions.js';

@@ -1,10 +1,9 @@
 import { compareDiagnostics, type Diagnostic } from '../language/diagnostic.js';
 import { pathBeside } from '../language/parts.js';
 import { parseFences, parseListFile } from '../language/parser.js';
-import { FIELDS, LIST_KIND_OF, type Comparison, type FenceFile, type FenceStatement, type InlineEntries, type ListStatement, type Statement } from '../language/tree.js';
-import { visitComparisons } from '../language/visit.js';
+import { type FenceFile, type FenceStatement, type InlineEntries, type ListStatement, type Statement } from '../language/tree.js';
 import { invariant } from '../request/invariant.js';
-import { createMembers, resolveList, type Members, type ResolvedList } from './members.js';
+import { collectMembers, createMembers, resolveList, type ResolvedList } from './members.js';
 import { checkNames } from './names.js';
 import type { CheckedGate, Rulebook } from './rulebook.js';
 
@@ -108,14 +107,6 @@ function buildRulebook(statements: readonly Statement[], lists: ReadonlyMap<stri
     });
     return [{ statement, hosts: createMembers('domains', statement.hosts, lists), fences: stack }];
   });
-  const membersOf = new Map<Comparison, Members>();
-  for (const fence of fences.values()) {
-    for (const rule of fence.rules) {
-      visitComparisons(rule.condition, (comparison) => {
-        const kind = LIST_KIND_OF[FIELDS[comparison.field].kind];
-        if (kind && comparison.operator === 'in') membersOf.set(comparison, createMembers(kind, comparison.values, lists));
-      });
-    }
-  }
+  const membersOf = collectMembers([...fences.values()].flatMap((fence) => fence.rules.map((rule) => rule.condition)), lists);
   return { gates, fences: [...fences.values()], lists, membersOf };
 }

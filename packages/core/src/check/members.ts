@@ -2,7 +2,8 @@ import { formatRange, type Address, type AddressRange } from '../request/address
 import { invariant } from '../request/invariant.js';
 import { createAddressSet } from '../reference/address-set.js';
 import { createDomainSet, formatDomainEntry, type DomainEntry } from '../reference/domain-set.js';
-import type { InlineEntries, ListKind, Value } from '../language/tree.js';
+import { LIST_KIND_OF, traitsOf, type Comparison, type Condition, type InlineEntries, type ListKind, type Value } from '../language/tree.js';
+import { visitComparisons } from '../language/visit.js';
 
 /** Why a value is in a set: the entry that covers it, and the lists it was found through, outermost first. */
 export interface Membership {
@@ -84,4 +85,19 @@ export function resolveList(name: string, kind: ListKind, source: InlineEntries,
     members: { find: (value) => (exceptions.find(value) ? undefined : entries.find(value)) },
     numEntries: source.entries.reduce((sum, value) => sum + (value.kind === 'list' ? listNamed(lists, value.name).numEntries : 1), 0),
   };
+}
+
+/** The sets behind each `in` over addresses, countries or domains. */
+export type MembersOf = ReadonlyMap<Comparison, Members>;
+
+/** @param lists the lists that the conditions may name, all resolved */
+export function collectMembers(conditions: readonly Condition[], lists: ReadonlyMap<string, ResolvedList>): MembersOf {
+  const membersOf = new Map<Comparison, Members>();
+  for (const condition of conditions) {
+    visitComparisons(condition, (comparison) => {
+      const kind = LIST_KIND_OF[traitsOf(comparison.field).kind];
+      if (kind && comparison.operator === 'in') membersOf.set(comparison, createMembers(kind, comparison.values, lists));
+    });
+  }
+  return membersOf;
 }

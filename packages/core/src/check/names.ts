@@ -1,6 +1,6 @@
 import { suggestNearest, type Diagnostic, type DiagnosticCode, type Place } from '../language/diagnostic.js';
 import { visitComparisons } from '../language/visit.js';
-import { FIELDS, LIST_KIND_OF, type InlineEntries, type ListKind, type ListStatement, type Statement, type Value } from '../language/tree.js';
+import { LIST_KIND_OF, traitsOf, type InlineEntries, type ListKind, type ListStatement, type Statement, type Value } from '../language/tree.js';
 
 /**
  * Names what is defined twice, used but not defined, or used as another kind than it is.
@@ -15,14 +15,8 @@ export function checkNames(statements: readonly Statement[], entriesOf: Readonly
   for (const statement of statements) if (statement.kind === 'list' && !lists.has(statement.name)) lists.set(statement.name, statement);
   const fenceNames = new Set(statements.filter((statement) => statement.kind === 'fence').map((fence) => fence.name));
 
-  const checkValues = (values: readonly Value[], expected: ListKind): void => {
-    for (const value of values) {
-      if (value.kind !== 'list') continue;
-      const list = lists.get(value.name);
-      if (!list) report('unknown-name', `No list is named "${value.name}".`, value.place, nearestListHint(value.name, lists, expected));
-      else if (list.listKind !== expected) report('wrong-kind', `"${value.name}" is a list of ${list.listKind}, expected a list of ${expected}.`, value.place);
-    }
-  };
+  const kindOf = new Map([...lists].map(([name, list]) => [name, list.listKind]));
+  const checkValues = (values: readonly Value[], expected: ListKind): void => checkListNames(values, expected, kindOf, report);
   for (const kind of ['list', 'gate', 'fence'] as const) {
     reportTwice(statements.filter((statement) => statement.kind === kind), kind, report);
   }
@@ -43,7 +37,7 @@ export function checkNames(statements: readonly Statement[], entriesOf: Readonly
       reportTwice(statement.rules, `rule in fence ${statement.name},`, report);
       for (const rule of statement.rules) {
         visitComparisons(rule.condition, ({ field, values }) => {
-          const expected = LIST_KIND_OF[FIELDS[field].kind];
+          const expected = LIST_KIND_OF[traitsOf(field).kind];
           if (expected) checkValues(values, expected);
         });
       }
@@ -52,12 +46,22 @@ export function checkNames(statements: readonly Statement[], entriesOf: Readonly
   return diagnostics;
 }
 
-function nearestListHint(name: string, lists: ReadonlyMap<string, ListStatement>, kind: ListKind): string | undefined {
-  const ofKind = [...lists.values()].filter((list) => list.listKind === kind).map((list) => list.name);
+/** Names the lists among values that are not there or are of another kind. */
+export function checkListNames(values: readonly Value[], expected: ListKind, kindOf: ReadonlyMap<string, ListKind>, report: Report): void {
+  for (const value of values) {
+    if (value.kind !== 'list') continue;
+    const kind = kindOf.get(value.name);
+    if (!kind) report('unknown-name', `No list is named "${value.name}".`, value.place, nearestListHint(value.name, kindOf, expected));
+    else if (kind !== expected) report('wrong-kind', `"${value.name}" is a list of ${kind}, expected a list of ${expected}.`, value.place);
+  }
+}
+
+function nearestListHint(name: string, kindOf: ReadonlyMap<string, ListKind>, kind: ListKind): string {
+  const ofKind = [...kindOf].filter(([, other]) => other === kind).map(([other]) => other);
   return suggestNearest(name, ofKind) ?? (kind === 'domains' ? 'Define the list, or quote a real single label.' : 'Define the list, or write a value.');
 }
 
-type Report = (code: DiagnosticCode, message: string, place: Place, hint?: string) => void;
+export type Report = (code: DiagnosticCode, message: string, place: Place, hint?: string) => void;
 
 function reportTwice(named: readonly { name: string; place: Place }[], what: string, report: Report): void {
   const seen = new Map<string, Place>();

@@ -1,5 +1,5 @@
-import type { Comparison, FenceStatement, GateStatement } from '../language/tree.js';
-import type { Members, ResolvedList } from './members.js';
+import type { FenceStatement, GateStatement } from '../language/tree.js';
+import type { Members, MembersOf, ResolvedList } from './members.js';
 
 /** Fences that have been checked: every name stands for something, and every set of values can be asked. */
 export interface Rulebook {
@@ -8,8 +8,7 @@ export interface Rulebook {
   /** Every fence, also those at no gate, in the order of definition. */
   readonly fences: readonly FenceStatement[];
   readonly lists: ReadonlyMap<string, ResolvedList>;
-  /** The values of each `in` over addresses, countries or domains. */
-  readonly membersOf: ReadonlyMap<Comparison, Members>;
+  readonly membersOf: MembersOf;
 }
 
 export interface CheckedGate {

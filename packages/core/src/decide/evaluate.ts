@@ -1,5 +1,5 @@
-import type { Rulebook } from '../check/rulebook.js';
-import type { Comparison, Condition, FieldName, Value } from '../language/tree.js';
+import type { MembersOf } from '../check/members.js';
+import type { Comparison, Condition, FieldName, FilterFieldName, Value } from '../language/tree.js';
 import type { Address } from '../request/address.js';
 import { negate, type Field, type Truth } from '../request/field.js';
 import { isUnderDomain } from '../request/host.js';
@@ -17,19 +17,32 @@ export interface Subject {
   readonly tag: readonly string[] | null;
 }
 
+/** What a filter can see of a request that was decided. */
+export interface DecidedSubject extends Subject {
+  readonly outcome: string;
+  readonly gate: Field<string>;
+  readonly fence: Field<string>;
+  readonly rule: Field<string>;
+  readonly would: readonly string[] | null;
+  readonly status: Field<number>;
+  readonly 'recorded status': Field<number>;
+  readonly line: number;
+}
+type AnySubject = Subject & Partial<DecidedSubject>;
+
 /** Kleene's strong three-valued logic over the comparisons of a condition. */
-export function evaluate(condition: Condition, subject: Subject, rulebook: Rulebook): Truth {
+export function evaluate(condition: Condition, subject: AnySubject, membersOf: MembersOf): Truth {
   switch (condition.kind) {
     case 'always':
       return 'true';
     case 'comparison':
-      return evaluateComparison(condition, subject, rulebook);
+      return evaluateComparison(condition, subject, membersOf);
     case 'not':
-      return negate(evaluate(condition.part, subject, rulebook));
+      return negate(evaluate(condition.part, subject, membersOf));
     case 'and': {
       let result: Truth = 'true';
       for (const part of condition.parts) {
-        const truth = evaluate(part, subject, rulebook);
+        const truth = evaluate(part, subject, membersOf);
         if (truth === 'false') return 'false';
         if (truth === 'unknown') result = 'unknown';
       }
@@ -38,7 +51,7 @@ export function evaluate(condition: Condition, subject: Subject, rulebook: Ruleb
     case 'or': {
       let result: Truth = 'false';
       for (const part of condition.parts) {
-        const truth = evaluate(part, subject, rulebook);
+        const truth = evaluate(part, subject, membersOf);
         if (truth === 'true') return 'true';
         if (truth === 'unknown') result = 'unknown';
       }
@@ -48,19 +61,21 @@ export function evaluate(condition: Condition, subject: Subject, rulebook: Ruleb
 }
 
 /** On unknown a comparison is unknown; on none it is false, and its negation (`!=`, `not in`) therefore true. */
-export function evaluateComparison(comparison: Comparison, subject: Subject, rulebook: Rulebook): Truth {
+export function evaluateComparison(comparison: Comparison, subject: AnySubject, membersOf: MembersOf): Truth {
   const actual = subject[comparison.field];
   if (actual === undefined) return 'unknown';
-  const holds = actual !== null && isSatisfied(comparison, actual, rulebook);
+  const holds = actual !== null && isSatisfied(comparison, actual, membersOf);
   return holds !== comparison.isNegated ? 'true' : 'false';
 }
 
-type Known = NonNullable<Subject[FieldName]>;
+type Known = NonNullable<DecidedSubject[FieldName | FilterFieldName]>;
 
-function isSatisfied(comparison: Comparison, actual: Known, rulebook: Rulebook): boolean {
-  if (Array.isArray(actual)) return actual.some((one: string) => isSatisfied(comparison, one, rulebook));
+function isSatisfied(comparison: Comparison, actual: Known, membersOf: MembersOf): boolean {
+  if (comparison.operator === 'present') return true;
+  if (typeof actual === 'number') return comparison.values.some((value) => satisfiesNumber(comparison, actual, value));
+  if (Array.isArray(actual)) return actual.some((one: string) => isSatisfied(comparison, one, membersOf));
   const known = actual as Address | string;
-  const members = rulebook.membersOf.get(comparison);
+  const members = membersOf.get(comparison);
   if (members) return members.find(known) !== undefined;
   return comparison.values.some((value) => satisfiesValue(comparison, known, value));
 }
@@ -75,6 +90,26 @@ function satisfiesValue({ field, operator }: Comparison, actual: Address | strin
   return field === 'path' ? isUnderPath(actual, literal) : isUnderDomain(actual, literal);
 }
 
+function satisfiesNumber({ field, operator }: Comparison, actual: number, value: Value): boolean {
+  invariant(value.kind === 'number', `${field} is compared with a ${value.kind}`);
+  switch (operator) {
+    case '<':
+      return actual < value.first;
+    case '<=':
+      return actual <= value.first;
+    case '>':
+      return actual > value.first;
+    case '>=':
+      return actual >= value.first;
+    case '=':
+    case 'in':
+      return value.first <= actual && actual <= value.last;
+    case 'under':
+    case 'present':
+      throw new Error(`Internal error: a number was asked ${operator}.`);
+  }
+}
+
 function literalText(value: Value): string {
   switch (value.kind) {
     case 'country':
@@ -84,6 +119,7 @@ function literalText(value: Value): string {
     case 'text':
       return value.text;
     case 'addresses':
+    case 'number':
     case 'list':
       throw new Error(`Internal error: a ${value.kind} value reached a comparison of text.`);
   }

@@ -2,6 +2,7 @@
  * The reference evaluator: walks the rules for one request in the order of the language reference, and is written to be
  * obviously right. Everything else that decides (a matcher, a stored decision, an explanation) must agree with it.
  */
+import type { MembersOf } from '../check/members.js';
 import type { CheckedGate, Rulebook } from '../check/rulebook.js';
 import type { FenceStatement, Rule } from '../language/tree.js';
 import type { CountryTable } from '../reference/country-table.js';
@@ -46,7 +47,7 @@ export function decide(judge: Judge, request: Request, state: State, observer: O
   const chosen = chooseGate(judge, request);
   if (!chosen) return { decision: { outcome: 'uncovered', would: [], tags: [], blind: [], matched: [], client, country }, state };
   observer.gate?.(chosen.gate, chosen.why);
-  const walk = new Walk(judge.rulebook, chosen.gate, { client, country, host, path, method }, observer);
+  const walk = new Walk(judge.rulebook.membersOf, chosen.gate, { client, country, host, path, method }, observer);
   return { decision: walk.judge(), state };
 }
 
@@ -94,7 +95,7 @@ class Walk {
   #seenByTrial: Subject | undefined;
 
   constructor(
-    private readonly rulebook: Rulebook,
+    private readonly membersOf: MembersOf,
     private readonly gate: CheckedGate,
     private readonly facts: Omit<Subject, 'tag'>,
     private readonly observer: Observer,
@@ -164,7 +165,7 @@ class Walk {
   /** Whether a live rule's condition is true; a rule whose condition is unknown is blind. */
   #matches(fence: FenceStatement, rule: Rule): boolean {
     const subject = this.#subjectFor(fence, rule);
-    const truth = evaluate(rule.condition, subject, this.rulebook);
+    const truth = evaluate(rule.condition, subject, this.membersOf);
     if (truth === 'true') this.#matched.push(ruleId(fence.name, rule.name));
     if (truth === 'unknown') this.#blind.push(ruleId(fence.name, rule.name));
     this.observer.rule?.(fence, rule, verdictOf(truth), subject);

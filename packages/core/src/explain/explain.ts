@@ -115,7 +115,7 @@ function findDecisive(condition: Condition, truth: Truth, subject: Subject, judg
       return findDecisive(condition.part, negate(truth), subject, judge, !isUnderNot);
     case 'and':
     case 'or': {
-      const same = condition.parts.filter((part) => evaluate(part, subject, judge.rulebook) === truth);
+      const same = condition.parts.filter((part) => evaluate(part, subject, judge.rulebook.membersOf) === truth);
       const isOneEnough = truth === (condition.kind === 'and' ? 'false' : 'true');
       return (isOneEnough ? same.slice(0, 1) : same).flatMap((part) => findDecisive(part, truth, subject, judge, isUnderNot));
     }
@@ -123,9 +123,10 @@ function findDecisive(condition: Condition, truth: Truth, subject: Subject, judg
 }
 
 function showDecisive({ comparison, isUnderNot }: Decisive, subject: Subject, judge: Judge): ComparisonStep {
-  const actual = showField(comparison.field, subject);
+  const field = comparison.field as FieldName;
+  const actual = showField(field, subject);
   const through = describeMembership(comparison, subject, judge, actual);
-  return { comparison: `${isUnderNot ? 'not ' : ''}${printCondition(comparison)}`, field: comparison.field, actual, ...(through ? { through } : {}) };
+  return { comparison: `${isUnderNot ? 'not ' : ''}${printCondition(comparison)}`, field, actual, ...(through ? { through } : {}) };
 }
 
 function showField(field: FieldName, subject: Subject): Shown {
@@ -135,7 +136,7 @@ function showField(field: FieldName, subject: Subject): Shown {
 
 /** Which entry of which list covers the value, where that says more than the value itself. */
 function describeMembership(comparison: Comparison, subject: Subject, judge: Judge, actual: Shown): string | undefined {
-  const { field } = comparison;
+  const field = comparison.field as FieldName;
   const value = field === 'tag' ? undefined : subject[field];
   const found = value == null ? undefined : judge.rulebook.membersOf.get(comparison)?.find(value);
   if (!found) return undefined;

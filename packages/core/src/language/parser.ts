@@ -3,11 +3,11 @@
  * next line that begins one, so that one pass reports every error. Rejected: a parser generator, whose messages cannot
  * say what was expected in the words of the trade.
  */
-import { parseCondition, parseValue, parseValues } from './condition-parser.js';
+import { ALL_FIELDS, parseCondition, parseValue, parseValues, RULE_FIELDS } from './condition-parser.js';
 import { Cursor, GiveUp } from './cursor.js';
 import type { Diagnostic } from './diagnostic.js';
 import {
-  ACTIONS, DEFAULT_BLOCK_STATUS, LIST_KINDS, RULE_STATES, VALUE_KIND_OF, type Action, type Ending, type FenceFile, type FenceStatement,
+  ACTIONS, DEFAULT_BLOCK_STATUS, LIST_KINDS, RULE_STATES, VALUE_KIND_OF, type Action, type Condition, type Ending, type FenceFile, type FenceStatement,
   type GateStatement, type InlineEntries, type ListKind, type ListStatement, type Rule, type Statement, type Value,
 } from './tree.js';
 
@@ -136,7 +136,7 @@ function parseRule(cursor: Cursor): Rule {
     const state = RULE_STATES.slice(1).find((candidate) => cursor.accept(candidate)) ?? 'on';
     const action = parseAction(cursor);
     cursor.expect('when', 'and a condition ("when always" for every request)');
-    return { name, title, state, action, condition: parseCondition(cursor), comments, place };
+    return { name, title, state, action, condition: parseCondition(cursor, RULE_FIELDS), comments, place };
   });
 }
 
@@ -161,6 +161,22 @@ function parseStatus(cursor: Cursor): number {
   if (!/^[45]\d\d$/.test(text)) cursor.fail('bad-value', 'expected a status from 400 to 599');
   cursor.next();
   return Number(text);
+}
+
+/**
+ * Reads a filter: a condition that may also ask for the fields of decisions.
+ * @param name what the filter is called in places, since it has no file
+ */
+export function parseFilter(text: string, name: string): { condition?: Condition; diagnostics: Diagnostic[] } {
+  const cursor = new Cursor(text, name);
+  try {
+    const condition = parseCondition(cursor, ALL_FIELDS);
+    if (!cursor.isAtEnd) cursor.fail('unexpected', 'expected the end of the condition', 'Conditions are joined with "and" or "or", values with commas.');
+    return { condition, diagnostics: cursor.diagnostics };
+  } catch (error) {
+    if (!(error instanceof GiveUp)) throw error;
+    return { diagnostics: cursor.diagnostics };
+  }
 }
 
 /**

@@ -1,3 +1,4 @@
+import { operatorWord } from './condition-parser.js';
 import {
   DEFAULT_BLOCK_STATUS, type Action, type Comparison, type Condition, type Ending, type FenceFile, type FenceStatement, type GateStatement,
   type ListStatement, type Rule, type Statement, type Value,
@@ -117,6 +118,5 @@ export function printCondition(condition: Condition): string {
 }
 
 function printComparison({ field, operator, isNegated, values }: Comparison): string {
-  const word = isNegated ? { '=': '!=', in: 'not in', under: 'under' }[operator] : operator;
-  return `${field} ${word} ${printValues(values)}`;
+  return [field, operatorWord(operator, isNegated), ...(values.length > 0 ? [printValues(values)] : [])].join(' ');
 }

@@ -48,15 +48,17 @@ function describeCondition(condition: Condition, lists: ListSizes, isNested: boo
   }
 }
 
-const SUBJECTS = { client: 'the client', country: 'the country', host: 'the host', path: 'the path', method: 'the method', tag: 'the request' } as const;
 
 function describeComparison({ field, operator, values }: Comparison, lists: ListSizes, isNegated: boolean): string {
   const texts = values.map((value) => {
-    const where = field === 'tag' ? 'tagged ' : operator === 'under' ? 'under ' : isGroup(value) ? 'in ' : '';
+    const order = { '<': 'below ', '<=': 'at most ', '>': 'above ', '>=': 'at least ', '=': '', 'in': '', 'under': '', 'present': '' }[operator];
+    const where = order ? order : field === 'tag' ? 'tagged ' : operator === 'under' ? 'under ' : isGroup(value) ? 'in ' : '';
     return `${where}${describeValue(value, lists)}`;
   });
-  if (!isNegated) return `${SUBJECTS[field]} is ${joinWords(texts, 'or')}`;
-  return `${SUBJECTS[field]} is ${texts.length === 1 ? `not ${texts[0]}` : `neither ${joinWords(texts, 'nor')}`}`;
+  const subject = field === 'tag' ? 'the request' : `the ${field}`;
+  if (operator === 'present') return field === 'tag' ? `the request is ${isNegated ? 'not ' : ''}tagged` : `the ${field} is ${isNegated ? 'absent' : 'present'}`;
+  if (!isNegated) return `${subject} is ${joinWords(texts, 'or')}`;
+  return `${subject} is ${texts.length === 1 ? `not ${texts[0]}` : `neither ${joinWords(texts, 'nor')}`}`;
 }
 
 function isGroup(value: Value): boolean {

@@ -87,28 +87,53 @@ export type Condition =
 
 export interface Comparison {
   readonly kind: 'comparison';
-  readonly field: FieldName;
+  readonly field: FieldName | FilterFieldName;
   readonly operator: Operator;
-  /** `!=` and `not in` negate `=` and `in`. */
+  /** `!=`, `not in` and `absent` negate `=`, `in` and `present`. */
   readonly isNegated: boolean;
   readonly values: readonly Value[];
   readonly place: Place;
 }
 
-export type Operator = '=' | 'in' | 'under';
+export type Operator = '=' | 'in' | 'under' | '<' | '<=' | '>' | '>=' | 'present';
 
-/** The fields of a condition, with the kind of their values and what each can be asked. */
+/** A field of a condition: the kind of its values, and what it can be asked. */
+export interface FieldTraits {
+  readonly kind: ValueKind;
+  readonly operators: readonly Operator[];
+}
+
+/** The fields that rules and filters can ask. */
 export const FIELDS = {
-  client: { kind: 'address', operators: ['=', 'in'] },
+  client: { kind: 'address', operators: ['=', 'in', 'present'] },
   country: { kind: 'country', operators: ['=', 'in'] },
-  host: { kind: 'domain', operators: ['=', 'in', 'under'] },
-  path: { kind: 'path', operators: ['=', 'in', 'under'] },
-  method: { kind: 'word', operators: ['=', 'in'] },
-  tag: { kind: 'tag', operators: ['=', 'in'] },
-} as const satisfies Record<string, { kind: ValueKind; operators: readonly Operator[] }>;
+  host: { kind: 'domain', operators: ['=', 'in', 'under', 'present'] },
+  path: { kind: 'path', operators: ['=', 'in', 'under', 'present'] },
+  method: { kind: 'method', operators: ['=', 'in', 'present'] },
+  tag: { kind: 'tag', operators: ['=', 'in', 'present'] },
+} as const satisfies Record<string, FieldTraits>;
 export type FieldName = keyof typeof FIELDS;
 
-export type ValueKind = 'address' | 'country' | 'domain' | 'path' | 'word' | 'tag';
+const NUMBER_OPERATORS = ['=', 'in', '<', '<=', '>', '>=', 'present'] as const;
+
+/** The fields of decisions, which only filters can ask. */
+export const FILTER_FIELDS = {
+  outcome: { kind: 'outcome', operators: ['=', 'in'] },
+  gate: { kind: 'name', operators: ['=', 'in', 'present'] },
+  fence: { kind: 'name', operators: ['=', 'in', 'present'] },
+  rule: { kind: 'rule', operators: ['=', 'in', 'present'] },
+  would: { kind: 'outcome', operators: ['=', 'in', 'present'] },
+  status: { kind: 'number', operators: NUMBER_OPERATORS },
+  'recorded status': { kind: 'number', operators: NUMBER_OPERATORS },
+  line: { kind: 'number', operators: NUMBER_OPERATORS },
+} as const satisfies Record<string, FieldTraits>;
+export type FilterFieldName = keyof typeof FILTER_FIELDS;
+
+export type ValueKind = 'address' | 'country' | 'domain' | 'path' | 'method' | 'tag' | 'outcome' | 'name' | 'rule' | 'number';
+
+export function traitsOf(field: FieldName | FilterFieldName): FieldTraits {
+  return field in FIELDS ? FIELDS[field as FieldName] : FILTER_FIELDS[field as FilterFieldName];
+}
 
 /** The kind of list that may stand among values of a kind. */
 export const LIST_KIND_OF: Partial<Record<ValueKind, ListKind>> = { address: 'addresses', country: 'countries', domain: 'domains' };
@@ -120,6 +145,8 @@ export type Value = { readonly place: Place } & (
   | { readonly kind: 'country'; readonly code: string }
   | { readonly kind: 'domain'; readonly entry: DomainEntry }
   | { readonly kind: 'text'; readonly text: string }
+  /** A whole number, or all from `first` to `last`, both included. */
+  | { readonly kind: 'number'; readonly first: number; readonly last: number }
   | { readonly kind: 'list'; readonly name: string }
 );
 

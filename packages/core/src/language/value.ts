@@ -3,6 +3,7 @@ import { isAddressHost, normalizeHost } from '../request/host.js';
 import { normalizePath } from '../request/path.js';
 import { INTERNAL, NO_COUNTRY } from '../reference/country-table.js';
 import { formatDomainEntry, type Reach } from '../reference/domain-set.js';
+import { suggestNearest } from './diagnostic.js';
 import { NAME, RESERVED_WORDS, type Value, type ValueKind } from './tree.js';
 
 /** A value's content before it has a place. */
@@ -22,23 +23,54 @@ export interface WrittenValue {
  * whether or not that list exists; anything else is a literal.
  */
 export function decodeValue(kind: ValueKind, written: WrittenValue): ValueOrProblem {
-  const { text, isQuoted } = written;
-  if (written.rangeEnd !== undefined && kind !== 'address') return { problem: `Found a range, expected one ${describeKind(kind)}.` };
+  const { text, isQuoted, rangeEnd } = written;
+  if (rangeEnd !== undefined && kind !== 'address' && kind !== 'number') return { problem: `Found a range, expected one ${describeKind(kind)}.` };
   const isName = !isQuoted && NAME.test(text) && text !== NO_COUNTRY && text !== INTERNAL;
-  if (kind === 'address') return isName ? { content: { kind: 'list', name: text } } : decodeAddresses(written);
-  if (kind === 'country') return isName ? nameOrCountryTypo(text) : decodeCountry(text);
-  if (kind === 'domain') return isName ? { content: { kind: 'list', name: text } } : decodeDomain(text);
-  if (kind === 'path') return decodePath(text);
-  if (kind === 'tag' && !NAME.test(text)) return { problem: `Found ${JSON.stringify(text)}, expected a tag name such as staff.` };
-  if (kind === 'word' && !/^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/.test(text)) return { problem: `Found ${JSON.stringify(text)}, expected a method such as GET.` };
-  return { content: { kind: 'text', text } };
+  switch (kind) {
+    case 'address':
+      return isName ? { content: { kind: 'list', name: text } } : decodeAddresses(written);
+    case 'country':
+      return isName ? nameOrCountryTypo(text) : decodeCountry(text);
+    case 'domain':
+      return isName ? { content: { kind: 'list', name: text } } : decodeDomain(text);
+    case 'path':
+      return decodePath(text);
+    case 'number':
+      return decodeNumber(text, rangeEnd);
+    case 'outcome': {
+      const isKnown = OUTCOME_WORDS.includes(text);
+      return isKnown ? { content: { kind: 'text', text } } : { problem: `Found ${JSON.stringify(text)}, expected an outcome: ${OUTCOME_WORDS.join(', ')}.`, hint: suggestNearest(text, OUTCOME_WORDS) };
+    }
+    case 'method':
+    case 'tag':
+    case 'name':
+    case 'rule':
+      return PATTERNS[kind].test(text) ? { content: { kind: 'text', text } } : { problem: `Found ${JSON.stringify(text)}, expected a ${describeKind(kind)}.` };
+  }
 }
+
+/** The words of outcomes; `decide/decision.ts` asserts that they are its own. */
+export const OUTCOME_WORDS: readonly string[] = ['allowed', 'blocked', 'limited', 'redirected', 'held', 'uncovered'];
+
+const PATTERNS = {
+  method: /^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/,
+  tag: NAME,
+  name: NAME,
+  rule: /^[a-z][a-z0-9-]{0,62}\/[a-z][a-z0-9-]{0,62}$/,
+};
 
 export function describeKind(kind: ValueKind): string {
   return {
-    address: 'address, network or list of addresses', country: 'country code or list of countries', domain: 'domain or list of domains',
-    path: 'path', word: 'method', tag: 'tag name',
+    address: 'address, network or list of addresses', country: 'country code or list of countries', domain: 'domain or list of domains', path: 'path',
+    method: 'method such as GET', tag: 'tag name such as staff', outcome: 'outcome', name: 'name', rule: 'rule written fence/rule', number: 'whole number',
   }[kind];
+}
+
+function decodeNumber(text: string, rangeEnd = text): ValueOrProblem {
+  const [first, last] = [text, rangeEnd].map((part) => (/^\d{1,15}$/.test(part) ? Number(part) : undefined));
+  if (first === undefined || last === undefined) return { problem: `Found ${JSON.stringify(first === undefined ? text : rangeEnd)}, expected a whole number.` };
+  if (last < first) return { problem: `The range ${text} - ${rangeEnd} ends before it begins.` };
+  return { content: { kind: 'number', first, last } };
 }
 
 function decodeAddresses({ text, rangeEnd }: WrittenValue): ValueOrProblem {
@@ -105,6 +137,8 @@ export function printValue(value: Value): string {
     }
     case 'text':
       return printText(value.text);
+    case 'number':
+      return value.first === value.last ? String(value.first) : `${value.first} - ${value.last}`;
   }
 }
 

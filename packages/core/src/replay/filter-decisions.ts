@@ -1,0 +1,39 @@
+import type { Filter } from '../check/check-filter.js';
+import type { ChunkRows } from '../columns/chunk.js';
+import { ruleId, type Ruling } from '../decide/decision.js';
+import { evaluate, type DecidedSubject } from '../decide/evaluate.js';
+import type { Judge } from '../decide/interpreter.js';
+import type { LogRecord } from '../request/record.js';
+import { normalizeRequest } from '../request/request.js';
+
+/** What a filter sees of one decided request. */
+function subjectOf({ countries }: Judge, record: LogRecord, ruling: Ruling): DecidedSubject {
+  const { client, host, path, method, line } = normalizeRequest(record);
+  const recorded = record.attributes['http.response.status_code'];
+  return {
+    client, host, path, method, line,
+    country: countries && client ? countries.find(client).country : undefined,
+    tag: noneIfEmpty(ruling.tags),
+    outcome: ruling.outcome,
+    gate: ruling.gate ?? null,
+    fence: ruling.fence ?? null,
+    rule: ruling.fence !== undefined && ruling.rule !== undefined ? ruleId(ruling.fence, ruling.rule) : null,
+    would: noneIfEmpty(ruling.would.map(({ outcome }) => outcome)),
+    status: ruling.status ?? null,
+    'recorded status': typeof recorded === 'number' || recorded === null ? recorded : undefined,
+  };
+}
+
+function noneIfEmpty(values: readonly string[]): readonly string[] | null {
+  return values.length > 0 ? values : null;
+}
+
+/** The rows of a chunk for which the filter is true, ascending. */
+export function filterChunk(filter: Filter, judge: Judge, rows: ChunkRows, codes: Uint32Array, rulings: readonly Ruling[]): Uint32Array {
+  const matching: number[] = [];
+  for (let row = 0; row < rows.numRows; row += 1) {
+    const subject = subjectOf(judge, rows.row(row) as LogRecord, rulings[codes[row]!]!);
+    if (evaluate(filter.condition, subject, filter.membersOf) === 'true') matching.push(row);
+  }
+  return Uint32Array.from(matching);
+}
