@@ -11,6 +11,7 @@ const CORE_MAY_USE = {
   decide: ['request', 'reference', 'language', 'check'],
   explain: ['request', 'reference', 'language', 'check', 'decide'],
   logs: ['request', 'columns'],
+  survey: ['request', 'reference', 'language'],
   replay: ['request', 'reference', 'language', 'check', 'decide', 'columns'],
 };
 

@@ -43,7 +43,7 @@ describe('the everyday way from the command line', () => {
     writeFileSync(log, `${LINE('/')}${LINE('/login')}junk\n`);
     const signIn = join(service.folder, 'sign-in');
     expect(await run('login', '--sign-in-file', signIn)).toMatchObject({ exitCode: 0, stdout: '' });
-    expect((await run('fence', 'import', fences)).stdout).toBe('The draft now has 1 gates, 1 fences with 1 rules, and 0 lists.\n');
+    expect((await run('fence', 'import', fences, '--yes')).stdout).toBe('+ gate shop added\n+ fence desk added\n+ rule desk/login added\nThe draft now has 1 gates, 1 fences with 1 rules, and 0 lists.\n');
     expect(await run('log', 'import', log)).toMatchObject({ exitCode: 0, stdout: 'Log 1 "day.log": 2 requests from 2026-10-12 10:00:00 to 2026-10-12 10:00:00 UTC, read as NCSA combined with the host in front.\n', stderr: '1 lines rejected: the line does not have the shape of the format\n  line 3: "junk"\n' });
     expect((await run('log', 'import', log)).stderr).toBe('The same bytes are here already as log 1 "day.log".\n');
     expect(await run('replay', 'start', 'day.log')).toMatchObject({ exitCode: 0, stdout: 'Replay 1 of "day.log" is done: 2 requests.\n' });

@@ -57,7 +57,7 @@ async function load(address, signIn) {
   const { token } = await new ServiceClient({ baseUrl: address }).createToken(signIn, { name: 'demo', scope: 'editor' });
   Object.assign(env, { JADEFENCE_TOKEN: token });
   const client = new ServiceClient({ baseUrl: address, token });
-  if ((await client.draft()).fences.length === 0) await step('Importing the fences', () => jadefence('fence', 'import', 'demo/fences'));
+  if ((await client.draft()).fences.length === 0) await step('Importing the fences', () => jadefence('fence', 'import', 'demo/fences', '--yes'));
   const hasTable = await client.countryTable().then(() => true, () => false);
   if (!hasTable) await step('Importing the country table', () => jadefence('country', 'import', 'demo/data/countries.csv'));
   if (!existsSync(LOG)) {

@@ -1,11 +1,16 @@
 import { ServiceError } from '@jadefence/contract';
 import { Command, CommanderError } from 'commander';
+import { addAdmin } from './commands/admin.js';
+import { addCompletion } from './commands/completion.js';
 import { addCountryImport } from './commands/country-import.js';
-import { addFenceImport } from './commands/fence-import.js';
+import { addFence } from './commands/fence.js';
 import { addJudge } from './commands/judge.js';
 import { addLogImport } from './commands/log-import.js';
+import { addLog } from './commands/log.js';
 import { addLogin } from './commands/login.js';
 import { addReplay } from './commands/replay.js';
+import { addSurvey } from './commands/survey.js';
+import { addTry } from './commands/try.js';
 import { EXIT, Failure, type ExitCode } from './failure.js';
 import type { Streams } from './output.js';
 
@@ -28,12 +33,18 @@ function buildProgram(streams: Streams): Command {
     .exitOverride()
     .configureOutput({ writeOut: (text) => streams.stdout.write(text), writeErr: (text) => streams.stderr.write(text) })
     .showSuggestionAfterError(true);
+  addSurvey(program, streams);
   addJudge(program, streams);
+  addTry(program, streams);
   addLogin(program, streams);
-  addFenceImport(program.command('fence').description('Fences of the service'), streams);
-  addLogImport(program.command('log').description('Request logs of the service'), streams);
+  addFence(program.command('fence').description('Fences of the service'), streams);
+  const log = program.command('log').description('Request logs of the service');
+  addLogImport(log, streams);
+  addLog(log, streams);
   addReplay(program.command('replay').description('Replays of logs against the draft'), streams);
   addCountryImport(program.command('country').description('Country table of the service'), streams);
+  addAdmin(program.command('admin').description('Passwords and tokens of the service'), streams);
+  addCompletion(program, streams);
   return program;
 }
 

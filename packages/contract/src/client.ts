@@ -2,7 +2,8 @@ import { createParser } from 'eventsource-parser';
 import type { Outcome } from '@jadefence/core';
 import { ServiceError, type Problem } from './problems.js';
 import type {
-  CountryTableInfo, CreatedToken, DecisionPage, Draft, Explanation, FenceSources, Health, Log, Replay, ReplayProgress, ReplayResult, Role, SignedIn,
+  CountryTableInfo, CreatedToken, DecisionPage, Draft, DraftSources, Explanation, FenceSources, Health, ImportPreview, Log, Replay, ReplayProgress, ReplayResult, Role, SignedIn, Survey,
+  Token, TryInput,
 } from './types.js';
 
 export interface ClientOptions {
@@ -26,18 +27,27 @@ export class ServiceClient {
   signOut = (): Promise<void> => this.#json('POST', '/sign-out');
   createToken = (signIn: { name: string; password: string }, token: { name: string; scope: Role }): Promise<CreatedToken> =>
     this.#json('POST', '/tokens', { signInName: signIn.name, password: signIn.password, ...token });
+  tokens = (): Promise<Token[]> => this.#json('GET', '/tokens');
+  createTokenFor = (token: { name: string; scope: Role; expiresInDays?: number }): Promise<CreatedToken> => this.#json('POST', '/tokens/new', token);
+  revokeToken = (id: number): Promise<void> => this.#json('DELETE', `/tokens/${id}`);
+  resetPassword = (name: string): Promise<{ password: string }> => this.#json('POST', '/users/reset-password', { name });
   draft = (): Promise<Draft> => this.#json('GET', '/draft');
-  importFences = (sources: FenceSources): Promise<Draft> => this.#json('PUT', '/draft', sources);
+  draftSources = (): Promise<DraftSources> => this.#json('GET', '/draft/sources');
+  previewImport = (sources: FenceSources, isMerge: boolean): Promise<ImportPreview> => this.#json('POST', '/draft/preview', { ...sources, isMerge });
+  importFences = (sources: FenceSources, isMerge = false): Promise<Draft> => this.#json('PUT', '/draft', { ...sources, isMerge });
+  tryRequest = (input: TryInput): Promise<Explanation> => this.#json('POST', '/try', input);
   countryTable = (): Promise<CountryTableInfo> => this.#json('GET', '/country-table');
   importCountryTable = (name: string, csv: UploadBody): Promise<CountryTableInfo> => this.#upload('PUT', '/country-table', { name }, csv);
   logs = (): Promise<Log[]> => this.#json('GET', '/logs');
   log = (id: number): Promise<Log> => this.#json('GET', `/logs/${id}`);
   importLog = (query: { name: string; format?: string; host?: string }, body: UploadBody): Promise<Log> => this.#upload('POST', '/logs', query, body);
+  survey = (id: number): Promise<Survey> => this.#json('GET', `/logs/${id}/survey`);
+  deleteLog = (id: number, isForced: boolean): Promise<void> => this.#json('DELETE', `/logs/${id}${queryText({ force: isForced ? 'true' : undefined })}`);
   replays = (): Promise<Replay[]> => this.#json('GET', '/replays');
   startReplay = (input: { logId: number; gate?: string }): Promise<Replay> => this.#json('POST', '/replays', input);
   replay = (id: number): Promise<Replay> => this.#json('GET', `/replays/${id}`);
   replayResult = (id: number): Promise<ReplayResult> => this.#json('GET', `/replays/${id}/result`);
-  decisions = (id: number, query: { offset: number; limit: number; outcome?: Outcome }): Promise<DecisionPage> =>
+  decisions = (id: number, query: { offset: number; limit: number; outcome?: Outcome; where?: string }): Promise<DecisionPage> =>
     this.#json('GET', `/replays/${id}/decisions${queryText(query)}`);
   explanation = (id: number, row: number): Promise<Explanation> => this.#json('GET', `/replays/${id}/decisions/${row}/explanation`);
 

@@ -2,7 +2,7 @@
 import 'reflect-metadata';
 import { OUTCOMES, LOG_FORMATS, type LogFormat, type Outcome } from '@jadefence/core';
 import { Type } from 'class-transformer';
-import { ArrayMaxSize, IsArray, IsIn, IsInt, IsOptional, IsString, Length, Matches, Max, Min, ValidateNested } from 'class-validator';
+import { ArrayMaxSize, IsArray, IsBoolean, IsIn, IsInt, IsISO8601, IsOptional, IsString, Length, Matches, Max, Min, ValidateNested } from 'class-validator';
 import { ROLES, type Role } from './types.js';
 
 const MAX_FILE_CHARACTERS = 20_000_000;
@@ -29,6 +29,29 @@ export class SourceFileInput {
 export class FenceSourcesInput {
   @IsArray() @ArrayMaxSize(MAX_FILES) @ValidateNested({ each: true }) @Type(() => SourceFileInput) fenceFiles!: SourceFileInput[];
   @IsArray() @ArrayMaxSize(MAX_FILES) @ValidateNested({ each: true }) @Type(() => SourceFileInput) listFiles!: SourceFileInput[];
+  /** Replaces or adds what is given and leaves the rest of the draft alone. */
+  @IsOptional() @IsBoolean() isMerge: boolean = false;
+}
+
+export class TryRequestInput {
+  @IsString() @Length(1, 100) client!: string;
+  @IsString() @Length(1, 8000) url!: string;
+  @IsOptional() @IsString() @Length(1, 40) method?: string;
+  @IsOptional() @IsISO8601({ strict: true }) at?: string;
+}
+
+export class NewTokenInput {
+  @IsString() @Length(1, 100) name!: string;
+  @IsIn(ROLES) scope!: Role;
+  @IsOptional() @IsInt() @Min(1) @Max(3650) expiresInDays?: number;
+}
+
+export class ResetPasswordInput {
+  @IsString() @Length(1, 100) name!: string;
+}
+
+export class DeleteLogQuery {
+  @IsOptional() @IsIn(['true']) force?: 'true';
 }
 
 export class ImportLogQuery {
@@ -50,6 +73,7 @@ export class DecisionsQuery {
   @Type(() => Number) @IsInt() @Min(0) offset: number = 0;
   @Type(() => Number) @IsInt() @Min(1) @Max(1000) limit: number = 50;
   @IsOptional() @IsIn(OUTCOMES) outcome?: Outcome;
+  @IsOptional() @IsString() @Length(1, 4000) where?: string;
 }
 
 export class IdParams {

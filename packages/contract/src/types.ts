@@ -1,4 +1,4 @@
-import type { Decision, DecidedRecord, Diagnostic, Explanation, LogFormat, Outcome, RejectedLine, RejectReason, SourceFile, Summary } from '@jadefence/core';
+import type { Change, Decision, DecidedRecord, Diagnostic, Explanation, LogFormat, Outcome, Part, RejectedLine, RejectReason, SourceFile, Summary, Survey } from '@jadefence/core';
 
 export const ROLES = ['viewer', 'editor', 'administrator'] as const;
 /** What a user may do: look, change rules and logs, or also manage users and tokens. A token's scope is one of these, too. */
@@ -26,6 +26,37 @@ export interface CreatedToken {
 export interface FenceSources {
   readonly fenceFiles: readonly SourceFile[];
   readonly listFiles: readonly SourceFile[];
+}
+
+/** The draft as text: its parts in order, and the files that lists are kept in. */
+export interface DraftSources {
+  readonly parts: readonly Part[];
+  readonly listFiles: readonly SourceFile[];
+}
+
+/** What an import would change, without changing it. */
+export interface ImportPreview {
+  readonly changes: readonly Change[];
+  /** What would keep the draft from judging. */
+  readonly diagnostics: readonly Diagnostic[];
+}
+
+export interface Token {
+  readonly id: number;
+  readonly user: string;
+  readonly name: string;
+  readonly scope: Role;
+  readonly createdAt: string;
+  readonly expiresAt: string | null;
+}
+
+/** A request that somebody makes up. */
+export interface TryInput {
+  readonly client: string;
+  readonly url: string;
+  readonly method?: string;
+  /** RFC 3339; now unless said. */
+  readonly at?: string;
 }
 
 export interface DraftRule {
@@ -142,4 +173,4 @@ export interface CountryTableInfo {
   readonly importedAt: string;
 }
 
-export type { Explanation };
+export type { Explanation, Survey };

@@ -39,3 +39,5 @@ export { checkFilter, type Filter } from './check/check-filter.js';
 export { compareParts, mergeParts, type Change } from './language/changes.js';
 export { makeUpRecord, type MadeUpProblem, type MadeUpRequest } from './request/made-up.js';
 export { filterChunk } from './replay/filter-decisions.js';
+export { SurveyBuilder, type Survey } from './survey/survey.js';
+export { type Starter, type StarterRule } from './survey/starter-rules.js';

@@ -39,7 +39,7 @@ describe('every route', () => {
       if (route.needs === 'nobody') open.push(route.path);
       else expect([route.path, status, type, body.code]).toEqual([route.path, 401, 'application/problem+json', 'not-signed-in']);
     }
-    expect(open).toEqual(['/health', '/sign-in', '/tokens']);
+    expect(open).toEqual(['/health', '/ready', '/sign-in', '/tokens']);
   });
 
   it('that changes something refuses who may only look', async () => {

@@ -26,6 +26,7 @@ import { Judges } from './features/replays/judges.js';
 import { ReplayRuns } from './features/replays/replay-run.js';
 import { Replays } from './features/replays/replays.js';
 import { replayRoutes } from './features/replays/routes.js';
+import { tryRoutes } from './features/try/routes.js';
 import { userRoutes } from './features/users/routes.js';
 import { Users } from './features/users/users.js';
 import { Authenticator } from './http/authenticate.js';
@@ -57,19 +58,20 @@ export async function createService(config: Config): Promise<Service> {
   const drafts = new Drafts(db);
   const countryTables = new CountryTables(db);
   const logs = new Logs(db);
-  const imports = new LogImports(db, logs);
+  const imports = new LogImports(db, logs, countryTables);
   const judges = new Judges(db, countryTables);
   const pool = new JudgingPool(Math.min(availableParallelism(), MAX_THREADS));
   const queue = new JobQueue(config.databaseUrl, logger);
   const runs = new ReplayRuns(db, logs, judges, pool, logger);
   const replays = new Replays(db, drafts, logs, countryTables, judges, queue);
   const routes = [
-    ...healthRoutes(),
+    ...healthRoutes(db),
     ...userRoutes(users),
     ...draftRoutes(drafts),
     ...countryTableRoutes(countryTables),
     ...logRoutes(logs, imports, config.maxUploadBytes),
-    ...replayRoutes(replays, new DecisionPages(db, logs, judges)),
+    ...tryRoutes(drafts, countryTables),
+    ...replayRoutes(replays, new DecisionPages(db, logs, judges, pool)),
   ];
   const removed = await imports.removeUnfinished();
   if (removed > 0) logger.warn({ logs: removed }, 'removed logs whose import had not finished');

@@ -37,7 +37,7 @@ async function logIn(options: LoginOptions, streams: Streams): Promise<void> {
   const name = options.name ?? kept['name'] ?? 'admin';
   const password = kept['password'] ?? (await readPassword(name, streams));
   const client = new ServiceClient({ baseUrl: url });
-  const { token, scope } = await client.createToken({ name, password }, { name: `jadefence on ${hostname()}`.slice(0, 100), scope: 'editor' });
+  const { token, scope } = await client.createToken({ name, password }, { name: `jadefence on ${hostname()}`.slice(0, 100), scope: 'administrator' });
   const path = await saveCredentials({ url, token }, streams);
   say(streams, `Signed in to ${url} as ${name} (${scope}). The token is kept in ${path}.`);
 }

@@ -17,6 +17,17 @@ export function addReplay(replay: Command, streams: Streams): void {
     .addHelpText('after', '\nExamples:\n  jadefence replay start 1\n  jadefence replay start access.log --gate tickets')
     .action((log: string, options: { gate?: string; wait: boolean }) => startReplay(log, options, streams));
   replay
+    .command('list')
+    .description('List the replays, latest first')
+    .option('--output <output>', 'table or json', parseOutput, 'table')
+    .addHelpText('after', '\nExamples:\n  jadefence replay list')
+    .action(async ({ output }: { output: Output }) => {
+      const replays = await (await connect(streams)).replays();
+      if (output === 'json') return writeJson(streams, replays);
+      const rows = replays.map((one) => [String(one.id), one.logName, one.state, formatCount(one.requests), one.startedAt.slice(0, 19).replace('T', ' ')]);
+      streams.stdout.write(`${printTable(['number', 'log', 'state', 'requests', 'started (UTC)'], rows, [0, 3])}\n`);
+    });
+  replay
     .command('show')
     .description('Show what a replay came to')
     .argument('[replay]', 'number of the replay (default: the latest)', parseWhole)
@@ -28,15 +39,17 @@ export function addReplay(replay: Command, streams: Streams): void {
     .description('List the decisions of a replay in the order of the log')
     .argument('[replay]', 'number of the replay (default: the latest)', parseWhole)
     .option('--outcome <outcome>', `only this outcome: ${OUTCOMES.join(', ')}`, parseOutcome)
+    .option('--where <condition>', 'only requests for which this condition of the fence language is true')
     .option('--offset <rows>', 'rows to pass over', parseWhole, 0)
     .option('--limit <rows>', 'rows to list, 1000 at most', parseWhole, 50)
     .option('--output <output>', 'table, json, ndjson or csv', parseOutput, 'table')
-    .addHelpText('after', '\nExamples:\n  jadefence replay decisions --outcome blocked\n  jadefence replay decisions 3 --offset 1000 --limit 1000 --output ndjson')
+    .addHelpText('after', '\nExamples:\n  jadefence replay decisions --outcome blocked\n  jadefence replay decisions --where "rule = house/touts and not path under /login"\n  jadefence replay decisions 3 --offset 1000 --limit 1000 --output ndjson')
     .action((id: number | undefined, options: DecisionsOptions) => listDecisions(id, options, streams));
 }
 
 interface DecisionsOptions {
   readonly outcome?: Outcome;
+  readonly where?: string;
   readonly offset: number;
   readonly limit: number;
   readonly output: Output;
@@ -65,7 +78,7 @@ async function startReplay(logText: string, { gate, wait }: { gate?: string; wai
   say(streams, `See it with: jadefence replay show ${started.id}`);
 }
 
-function findLog(logs: readonly Log[], text: string): Log {
+export function findLog(logs: readonly Log[], text: string): Log {
   const byNumber = logs.find((log) => String(log.id) === text);
   if (byNumber) return byNumber;
   const named = logs.filter((log) => log.name === text);

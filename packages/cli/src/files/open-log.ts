@@ -1,5 +1,7 @@
 import { createReadStream } from 'node:fs';
 import { open, stat } from 'node:fs/promises';
+import { Readable } from 'node:stream';
+import { createGunzip } from 'node:zlib';
 import { detectFormat, LOG_FORMATS, type LogFormat } from '@jadefence/core';
 import { InvalidArgumentError } from 'commander';
 import { Failure, EXIT } from '../failure.js';
@@ -37,17 +39,15 @@ export async function assertLogFile(path: string): Promise<void> {
  */
 export async function openLog(path: string, chosen: LogFormat | undefined, knowsHost: boolean, streams: Streams): Promise<OpenLog> {
   if (path !== '-') await assertLogFile(path);
-  const source: AsyncIterable<Uint8Array> = path === '-' ? (streams.stdin as AsyncIterable<Uint8Array>) : createReadStream(path, { highWaterMark: PIECE_BYTES });
-  const iterator = source[Symbol.asyncIterator]();
+  const iterator = readBytes(path, streams)[Symbol.asyncIterator]();
   const head: Uint8Array[] = [];
   let isWhole = false;
   for (let size = 0; size < DETECT_BYTES && !isWhole; ) {
     const { value, done } = await iterator.next();
     isWhole = done === true;
     if (value) {
-      const bytes = typeof value === 'string' ? Buffer.from(value) : value;
-      head.push(bytes);
-      size += bytes.length;
+      head.push(value);
+      size += value.length;
     }
   }
   const format = chosen ?? chooseFormat(Buffer.concat(head), isWhole, path, streams);
@@ -55,6 +55,26 @@ export async function openLog(path: string, chosen: LogFormat | undefined, knows
     throw new Failure(`The log has no column for the host (${LOG_FORMATS.combined}), so no gate would cover any request.`, EXIT.wrongInput, 'Say which host it is the log of with --host HOST, or which gate judges it with --gate NAME.');
   }
   return { format, pieces: joinPieces(head, isWhole ? undefined : iterator) };
+}
+
+const GZIP_MAGIC = [0x1f, 0x8b] as const;
+
+/** The bytes of a log, decompressed where they begin as gzip (RFC 1952) does. A gzip that is cut short gives what came before, and says so. */
+async function* readBytes(path: string, streams: Streams): AsyncGenerator<Uint8Array> {
+  const source = path === '-' ? (streams.stdin as Readable) : createReadStream(path, { highWaterMark: PIECE_BYTES });
+  const iterator = (source as AsyncIterable<Uint8Array>)[Symbol.asyncIterator]();
+  const first = await iterator.next();
+  if (first.done) return;
+  const whole = async function* (): AsyncGenerator<Uint8Array> {
+    yield Buffer.from(first.value);
+    for (let next = await iterator.next(); !next.done; next = await iterator.next()) yield Buffer.from(next.value);
+  };
+  if (first.value[0] !== GZIP_MAGIC[0] || first.value[1] !== GZIP_MAGIC[1]) return yield* whole();
+  try {
+    yield* Readable.from(whole()).compose(createGunzip()) as AsyncIterable<Uint8Array>;
+  } catch (error) {
+    say(streams, `${path}: the gzip file is damaged or cut short (${(error as Error).message}); the lines before that are read`);
+  }
 }
 
 function chooseFormat(start: Uint8Array, isWhole: boolean, path: string, streams: Streams): LogFormat {

@@ -53,7 +53,7 @@ function ruleCells(rule: RuleSummary, fence: FenceSummary): { figures: string[];
   return { figures, note: notes.join(', '), sentence: rule.sentence };
 }
 
-function renderRejected({ numRejected, rejected, firstRejected }: Summary, width: number): string[] {
+export function renderRejected({ numRejected, rejected, firstRejected }: Pick<Summary, 'numRejected' | 'rejected' | 'firstRejected'>, width: number): string[] {
   if (numRejected === 0) return [];
   const reasons = rejected.map(({ text, lines }) => `  ${formatCount(lines)}: ${text}`);
   const first = firstRejected.map(({ line, start }) => shorten(`  line ${line}: ${printable(start)}`, width));

@@ -11,15 +11,14 @@ export interface Change {
   readonly after?: string;
 }
 
-/** What differs, in the order of the later configuration, then what was removed. A rule that only stands elsewhere is moved. */
+/** What differs, in the order of the later configuration, then what was removed. A rule or gate that only stands elsewhere among its like is moved. */
 export function compareParts(before: readonly Part[], after: readonly Part[]): Change[] {
   const old = new Map(before.map((part, index) => [keyOf(part), { part, index }]));
   const kept = after.flatMap((part) => {
     const found = old.get(keyOf(part));
     return found ? [{ part, index: found.index }] : [];
   });
-  const inPlace = longestAscending(kept.map(({ index }) => index));
-  const moved = new Set(kept.filter((_, position) => !inPlace.has(position)).map(({ part }) => keyOf(part)));
+  const moved = new Set(groupByOrder(kept).flatMap(findMoved).map(keyOf));
   const changes = after.flatMap((part): Change[] => {
     const base = { part: part.kind, name: nameOf(part) };
     const found = old.get(keyOf(part));
@@ -30,6 +29,28 @@ export function compareParts(before: readonly Part[], after: readonly Part[]): C
   const still = new Set(after.map(keyOf));
   const removed = before.filter((part) => !still.has(keyOf(part))).map((part): Change => ({ kind: 'removed', part: part.kind, name: nameOf(part), before: part.text }));
   return [...changes, ...removed];
+}
+
+interface KeptPart {
+  readonly part: Part;
+  /** Where it stood before. */
+  readonly index: number;
+}
+
+/** The parts whose order decides something, those that are ordered among each other together: gates, and the rules of each fence. */
+function groupByOrder(kept: readonly KeptPart[]): KeptPart[][] {
+  const groups = new Map<string, KeptPart[]>();
+  for (const one of kept) {
+    if (one.part.kind !== 'gate' && one.part.kind !== 'rule') continue;
+    const key = `${one.part.kind} ${one.part.owner}`;
+    groups.set(key, [...(groups.get(key) ?? []), one]);
+  }
+  return [...groups.values()];
+}
+
+function findMoved(group: readonly KeptPart[]): Part[] {
+  const inPlace = longestAscending(group.map(({ index }) => index));
+  return group.filter((_, position) => !inPlace.has(position)).map(({ part }) => part);
 }
 
 /** Puts the statements of `added` in the place of those with their kind and name, or at the end; a fence comes with all its rules. */

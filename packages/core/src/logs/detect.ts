@@ -52,7 +52,6 @@ function measureFit(format: LogFormat, bytes: Uint8Array): FormatFit {
 function looksLike(bytes: Uint8Array): string {
   const text = new TextDecoder().decode(bytes.subarray(0, 4096));
   const firstLine = text.split(/\r?\n/, 1)[0]!.slice(0, 120);
-  if (bytes[0] === 0x1f && bytes[1] === 0x8b) return 'the file is compressed with gzip, which is not read yet. Decompress it first, for example with gzip -dc.';
   if (bytes.subarray(0, 4096).includes(0)) return 'the file is not text.';
   if (/^#(Fields|Version|Software|Date):/.test(text)) return 'this is a W3C extended log, which is not read yet.';
   if (/^\s*\{\s*"log"\s*:/.test(text)) return 'this is a HAR file, which is not read yet.';

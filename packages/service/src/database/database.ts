@@ -2,6 +2,7 @@ import knexModule, { type Knex } from 'knex';
 import { knexSnakeCaseMappers } from 'objection';
 import pg from 'pg';
 import * as foundation from './migrations/0001-foundation.js';
+import * as logSurvey from './migrations/0002-log-survey.js';
 
 /** A connection pool or a transaction on it; every query of a model takes one. */
 export type Database = Knex;
@@ -12,7 +13,7 @@ const INT8 = 20;
 pg.types.setTypeParser(INT8, Number);
 
 /** The same names whether migrations run from source or built. */
-const MIGRATIONS: Record<string, Knex.Migration> = { '0001-foundation': foundation };
+const MIGRATIONS: Record<string, Knex.Migration> = { '0001-foundation': foundation, '0002-log-survey': logSurvey };
 
 export function openDatabase(url: string, maxConnections: number): Database {
   return knexModule({ client: 'pg', connection: { connectionString: url, connectionTimeoutMillis: 5000 }, pool: { min: 0, max: maxConnections }, ...knexSnakeCaseMappers() });

@@ -1,6 +1,6 @@
 /** One class a table. Names are camel-cased by the connection; nothing here leaves the feature that asks for it. */
 import type { Role, ReplayState } from '@jadefence/contract';
-import type { LogFormat, Outcome, RejectReason, Ruling, Tally } from '@jadefence/core';
+import type { LogFormat, Outcome, RejectReason, Ruling, Survey, Tally } from '@jadefence/core';
 import { Model } from 'objection';
 
 export class SettingModel extends Model {
@@ -25,6 +25,7 @@ export class TokenModel extends Model {
   declare name: string;
   declare hash: string;
   declare scope: Role;
+  declare createdAt: Date;
   declare expiresAt: Date | null;
 }
 
@@ -118,6 +119,7 @@ export class LogModel extends Model {
   declare rejected: Partial<Record<RejectReason, number>>;
   declare fromMs: number | null;
   declare toMs: number | null;
+  declare survey: Survey | null;
   declare importedAt: Date;
 }
 

@@ -1,12 +1,12 @@
 import { MessageChannel } from 'node:worker_threads';
 import { Piscina } from 'piscina';
-import type { ChunkAnswer, ChunkTask } from './replay-worker.js';
+import type { FilterTask, JudgeAnswer, JudgeTask } from './replay-worker.js';
 
 const isSource = import.meta.url.endsWith('.ts');
 
-/** Worker threads that judge chunks. */
+/** Worker threads that judge and filter chunks. */
 export class JudgingPool {
-  readonly #pool: Piscina<ChunkTask, ChunkAnswer>;
+  readonly #pool: Piscina;
 
   constructor(numThreads: number) {
     this.#pool = new Piscina({
@@ -17,14 +17,19 @@ export class JudgingPool {
     });
   }
 
-  async judge(task: Omit<ChunkTask, 'progress'>, onProgress: (numRowsDone: number) => void): Promise<ChunkAnswer> {
+  async judge(task: Omit<JudgeTask, 'progress'>, onProgress: (numRowsDone: number) => void): Promise<JudgeAnswer> {
     const { port1, port2 } = new MessageChannel();
     port1.on('message', onProgress);
     try {
-      return await this.#pool.run({ ...task, progress: port2 }, { transferList: [port2] });
+      return (await this.#pool.run({ ...task, progress: port2 }, { name: 'judgeChunk', transferList: [port2] })) as JudgeAnswer;
     } finally {
       port1.close();
     }
+  }
+
+  /** @returns the rows of the chunk that match, ascending */
+  async filter(task: FilterTask): Promise<Uint32Array> {
+    return (await this.#pool.run(task, { name: 'filterDecisions' })) as Uint32Array;
   }
 
   close(): Promise<void> {

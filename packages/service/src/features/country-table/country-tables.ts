@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import type { CountryTableInfo } from '@jadefence/contract';
-import { parseCountryCsv } from '@jadefence/core';
+import { createCountryTable, parseCountryCsv, type CountryTable } from '@jadefence/core';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, type Database } from '../../database/database.js';
 import { DatasetModel, DatasetPartModel } from '../../database/models.js';
@@ -12,6 +12,8 @@ const KEPT_PROBLEMS = 100;
 
 /** Country tables; one is active, and the others stay for the replays that rest on them. */
 export class CountryTables {
+  #kept: { readonly id: number; readonly table: CountryTable } | undefined;
+
   constructor(private readonly db: Database) {}
 
   async active(db: Database = this.db): Promise<DatasetModel | undefined> {
@@ -43,6 +45,14 @@ export class CountryTables {
       return inserted;
     });
     return present(dataset);
+  }
+
+  /** The active table, read again only when another one becomes active. */
+  async table(): Promise<CountryTable | undefined> {
+    const dataset = await this.active();
+    if (!dataset) return undefined;
+    if (this.#kept?.id !== dataset.id) this.#kept = { id: dataset.id, table: createCountryTable(parseCountryCsv((await this.bytes(dataset.id)).toString('utf8')).ranges) };
+    return this.#kept.table;
   }
 
   /** The bytes of a table as they were imported. */

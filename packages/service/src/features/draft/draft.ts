@@ -1,13 +1,13 @@
-import type { Draft, DraftFence, FenceSources } from '@jadefence/contract';
+import type { Draft, DraftFence, DraftSources, FenceSources, ImportPreview } from '@jadefence/contract';
 import {
-  checkFences, describeRule, formatDiagnostic, printRule, printValue, splitIntoParts, type CheckedFences, type Diagnostic, type DiagnosticCode, type FenceStatement, type ListSizes, type ListStatement, type Statement,
+  checkFences, compareParts, describeRule, formatDiagnostic, mergeParts, printRule, printValue, splitIntoParts, type CheckedFences, type Diagnostic, type DiagnosticCode, type FenceStatement, type ListSizes, type ListStatement, type Rulebook, type Statement,
 } from '@jadefence/core';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, type Database, type Transaction } from '../../database/database.js';
 import { DraftEntryModel, DraftModel, UserModel, type Entry } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
-import { batches, checkStored, hashEntries, loadStored, pickEntry, pinSnapshot, storeObjects } from './snapshots.js';
+import { batches, checkStored, hashEntries, loadStored, pickEntry, pinSnapshot, storeObjects, type StoredFences } from './snapshots.js';
 
 /** A name that stands for nothing may stay in a draft until it is mended; everything else keeps an import out. */
 const ALLOWED_IN_DRAFT: readonly DiagnosticCode[] = ['unknown-name'];
@@ -25,34 +25,45 @@ export class Drafts {
     return { snapshot: hashEntries(entries), ...presentFences(checked), changedAt: last?.changedAt.toISOString() ?? null, changedBy: author?.name ?? null };
   }
 
+  /** The draft as text. */
+  async sources(): Promise<DraftSources> {
+    return loadStored(this.db, await this.#entries(this.db));
+  }
+
+  /** What an import would change. @throws ProblemError as the import would */
+  async preview(sources: FenceSources, isMerge: boolean): Promise<ImportPreview> {
+    const before = await this.sources();
+    const after = readSources(sources, isMerge ? before : undefined);
+    return { changes: compareParts(before.parts, after.parts), diagnostics: checkStored(after).diagnostics };
+  }
+
   /**
-   * Replaces the draft.
+   * Replaces the draft, or with `isMerge` only what the sources name.
    * @throws ProblemError with every error, and nothing changed, when the files cannot be read as fences
    */
-  async import(sources: FenceSources, actor: Actor): Promise<Draft> {
-    const checked = checkFences(sources.fenceFiles, sources.listFiles);
-    const errors = checked.diagnostics.filter(({ code }) => !ALLOWED_IN_DRAFT.includes(code));
-    if (errors.length > 0) throw badFences(errors);
+  async import(sources: FenceSources, isMerge: boolean, actor: Actor): Promise<Draft> {
+    // Read before the lock is taken, so that errors cost nobody a wait.
+    readSources(sources);
     await inTransaction(this.db, async (trx) => {
       const draft = await this.#main(trx).forUpdate();
-      const before = hashEntries(await this.#entries(trx));
-      const entries = await storeObjects(trx, { parts: splitIntoParts(checked.files), listFiles: sources.listFiles });
+      const before = await this.#entries(trx);
+      const entries = await storeObjects(trx, readSources(sources, isMerge ? await loadStored(trx, before) : undefined));
       await DraftEntryModel.query(trx).delete().where({ draftId: draft!.id });
       for (const batch of batches(entries)) await DraftEntryModel.query(trx).insert(batch.map((entry) => ({ ...entry, draftId: draft!.id, changedBy: actor.userId })));
-      await recordChange(trx, { userId: actor.userId, what: 'draft.import', detail: { before, after: hashEntries(entries) } });
+      await recordChange(trx, { userId: actor.userId, what: 'draft.import', detail: { before: hashEntries(before), after: hashEntries(entries), isMerge } });
     });
     return this.show();
+  }
+
+  /** A judge by the draft as it is now. @throws ProblemError when it cannot judge */
+  async rulebook(): Promise<Rulebook> {
+    return usableRulebook(checkStored(await this.sources()));
   }
 
   /** Pins the draft as it is now. @throws ProblemError when it cannot judge */
   async pin(trx: Transaction): Promise<{ snapshotId: number; gates: readonly string[] }> {
     const entries = await this.#entries(trx);
-    const { diagnostics, rulebook } = checkStored(await loadStored(trx, entries));
-    if (!rulebook) {
-      const errors = diagnostics.map((diagnostic) => ({ place: placeOf(diagnostic), message: formatDiagnostic(diagnostic) }));
-      throw new ProblemError('draft-not-usable', 'The draft has errors and cannot judge.', { errors, hint: 'Mend the draft and start the replay again.' });
-    }
-    if (rulebook.gates.length === 0) throw new ProblemError('draft-not-usable', 'The draft has no gate, so no request would be judged.', { hint: 'Import fences with jadefence fence import PATH.' });
+    const rulebook = usableRulebook(checkStored(await loadStored(trx, entries)));
     const snapshot = await pinSnapshot(trx, entries.map(pickEntry));
     return { snapshotId: snapshot.id, gates: rulebook.gates.map(({ statement }) => statement.name) };
   }
@@ -65,6 +76,30 @@ export class Drafts {
     const draft = await this.#main(db);
     return DraftEntryModel.query(db).where({ draftId: draft!.id }).orderBy('position');
   }
+}
+
+/**
+ * Reads sources into what a draft stores.
+ * @param base where given, what the sources do not name stays as it is there
+ * @throws ProblemError with every error
+ */
+function readSources(sources: FenceSources, base?: StoredFences): StoredFences {
+  const { files, diagnostics } = checkFences(sources.fenceFiles, sources.listFiles);
+  const errors = diagnostics.filter(({ code }) => !ALLOWED_IN_DRAFT.includes(code));
+  if (errors.length > 0) throw badFences(errors);
+  const parts = splitIntoParts(files);
+  if (!base) return { parts, listFiles: sources.listFiles };
+  const listFiles = new Map([...base.listFiles, ...sources.listFiles].map((file) => [file.path, file]));
+  return { parts: mergeParts(base.parts, parts), listFiles: [...listFiles.values()] };
+}
+
+function usableRulebook({ rulebook, diagnostics }: CheckedFences): Rulebook {
+  if (!rulebook) {
+    const errors = diagnostics.map((diagnostic) => ({ place: placeOf(diagnostic), message: formatDiagnostic(diagnostic) }));
+    throw new ProblemError('draft-not-usable', 'The draft has errors and cannot judge.', { errors, hint: 'Mend the fences and import them again.' });
+  }
+  if (rulebook.gates.length === 0) throw new ProblemError('draft-not-usable', 'The draft has no gate, so no request would be judged.', { hint: 'Import fences with jadefence fence import PATH.' });
+  return rulebook;
 }
 
 function badFences(errors: readonly Diagnostic[]): ProblemError {

@@ -1,9 +1,22 @@
 import type { Health } from '@jadefence/contract';
+import type { Database } from '../../database/database.js';
+import { UserModel } from '../../database/models.js';
 import { route, type Route } from '../../http/route.js';
 
 export const VERSION = '0.1.0';
 
-/** Alive, without asking the database. */
-export function healthRoutes(): Route[] {
-  return [route({ method: 'get', path: '/health', needs: 'nobody', handle: async (): Promise<Health> => ({ status: 'ok', version: VERSION }) })];
+/** Alive, without asking the database; ready, when the database answers too. */
+export function healthRoutes(db: Database): Route[] {
+  return [
+    route({ method: 'get', path: '/health', needs: 'nobody', handle: async (): Promise<Health> => ({ status: 'ok', version: VERSION }) }),
+    route({
+      method: 'get',
+      path: '/ready',
+      needs: 'nobody',
+      handle: async (): Promise<Health> => {
+        await UserModel.query(db).select('id').limit(1);
+        return { status: 'ok', version: VERSION };
+      },
+    }),
+  ];
 }

@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import type { Log } from '@jadefence/contract';
-import { ChunkBuilder, detectFormat, LOG_FORMATS, LogReader, type EncodedChunk, type LogFormat, type ReadLine, type RejectedLine, type RejectReason } from '@jadefence/core';
+import { ChunkBuilder, detectFormat, LOG_FORMATS, LogReader, SurveyBuilder, type EncodedChunk, type LogFormat, type ReadLine, type RejectedLine, type RejectReason, type Survey } from '@jadefence/core';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, violatedConstraint, type Database } from '../../database/database.js';
 import { ChunkColumnModel, LogChunkModel, LogModel, LogRejectModel } from '../../database/models.js';
@@ -8,6 +8,8 @@ import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
 import { batches } from '../draft/snapshots.js';
 import { deflateColumns } from './compression.js';
+import type { CountryTables } from '../country-table/country-tables.js';
+import { decompress } from './decompress.js';
 import type { Logs } from './logs.js';
 
 /** Enough for the 200 lines that detection looks at. */
@@ -28,6 +30,7 @@ export class LogImports {
   constructor(
     private readonly db: Database,
     private readonly logs: Logs,
+    private readonly countryTables: CountryTables,
   ) {}
 
   /** Removes what a crash left half-way. Called before the service takes requests. */
@@ -37,7 +40,7 @@ export class LogImports {
 
   /** @throws ProblemError when the bytes are no log of a known format, are here already, or end too early */
   async import(options: ImportOptions, pieces: AsyncIterable<Uint8Array>, actor: Actor): Promise<Log> {
-    const source = pieces[Symbol.asyncIterator]();
+    const source = decompress(pieces)[Symbol.asyncIterator]();
     const head = await readHead(source);
     const format = options.format ?? chooseFormat(head.bytes, head.isWhole);
     if (format === 'combined' && options.host === undefined) {
@@ -45,7 +48,7 @@ export class LogImports {
     }
     const log = await LogModel.query(this.db).insert({ name: options.name, format, host: options.host ?? null, state: 'importing' }).returning('*');
     try {
-      const writer = new LogWriter(this.db, log.id, new LogReader(format, { host: options.host }));
+      const writer = new LogWriter(this.db, log.id, new LogReader(format, { host: options.host }), new SurveyBuilder(await this.countryTables.table()));
       await writer.take(head.bytes);
       if (!head.isWhole) for (let next = await source.next(); !next.done; next = await source.next()) await writer.take(next.value);
       const counts = await writer.finish();
@@ -80,6 +83,7 @@ interface LogCounts {
   readonly rejects: readonly RejectedLine[];
   readonly fromMs: number;
   readonly toMs: number;
+  readonly survey: Survey;
 }
 
 /** Turns bytes into stored chunks and counts. */
@@ -97,6 +101,7 @@ class LogWriter {
     private readonly db: Database,
     private readonly logId: number,
     private readonly reader: LogReader,
+    private readonly survey: SurveyBuilder,
   ) {}
 
   async take(bytes: Uint8Array): Promise<void> {
@@ -109,6 +114,7 @@ class LogWriter {
     await this.#storeChunk(this.#builder.encode());
     return {
       sha256: this.#sha256.digest('hex'), requests: this.#requests, rejected: this.#rejected, rejects: this.#rejects, fromMs: this.#fromMs, toMs: this.#toMs,
+      survey: this.survey.finish(),
     };
   }
 
@@ -116,10 +122,12 @@ class LogWriter {
     for (const line of lines) {
       if (line.kind === 'rejected') {
         this.#rejected[line.rejected.reason] = (this.#rejected[line.rejected.reason] ?? 0) + 1;
+        this.survey.addRejected(line.rejected);
         if (this.#rejects.length < KEPT_REJECTS) this.#rejects.push(line.rejected);
         continue;
       }
       this.#builder.push(line.record);
+      this.survey.add(line.record);
       if (!this.#builder.isFull) continue;
       await this.#storeChunk(this.#builder.encode());
       this.#builder = new ChunkBuilder();

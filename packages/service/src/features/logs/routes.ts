@@ -1,4 +1,4 @@
-import { IdParams, ImportLogQuery } from '@jadefence/contract/server';
+import { DeleteLogQuery, IdParams, ImportLogQuery } from '@jadefence/contract/server';
 import { route, type Route } from '../../http/route.js';
 import { readUpload } from '../../http/upload.js';
 import type { LogImports } from './log-import.js';
@@ -8,6 +8,8 @@ export function logRoutes(logs: Logs, imports: LogImports, maxUploadBytes: numbe
   return [
     route({ method: 'get', path: '/logs', needs: 'viewer', handle: () => logs.list() }),
     route({ method: 'get', path: '/logs/:id', needs: 'viewer', params: IdParams, handle: ({ params }) => logs.show(params.id) }),
+    route({ method: 'get', path: '/logs/:id/survey', needs: 'viewer', params: IdParams, handle: ({ params }) => logs.survey(params.id) }),
+    route({ method: 'delete', path: '/logs/:id', needs: 'editor', params: IdParams, query: DeleteLogQuery, handle: ({ params, query, actor }) => logs.delete(params.id, query.force === 'true', actor) }),
     route({
       method: 'post',
       path: '/logs',

@@ -1,37 +1,83 @@
 import type { DecisionPage, DecisionRow } from '@jadefence/contract';
-import { ChunkRows, explainRequest, formatAddress, invariant, normalizeRequest, Replay, toDecidedRecord, type Explanation, type Judge, type LogRecord, type Outcome, type Ruling } from '@jadefence/core';
+import { checkFilter, ChunkRows, explainRequest, formatAddress, invariant, normalizeRequest, Replay, toDecidedRecord, type Explanation, type Judge, type LogRecord, type Outcome, type Ruling } from '@jadefence/core';
 import type { Database } from '../../database/database.js';
 import { LogChunkModel, ReplayChunkModel, ReplayResultModel, type ReplayModel } from '../../database/models.js';
 import { ProblemError } from '../../http/problem.js';
 import type { Logs } from '../logs/logs.js';
+import type { JudgingPool } from '../../work/judging-pool.js';
 import { unpackCodes } from './codes.js';
 import type { Judges } from './judges.js';
+
+/** How many filters keep their matching rows, four bytes each. */
+const KEPT_FILTERS = 8;
+
+interface PageQuery {
+  readonly offset: number;
+  readonly limit: number;
+  readonly outcome?: Outcome;
+  /** A condition of the language, over requests and decisions. */
+  readonly where?: string;
+}
 
 /**
  * Pages of the decision table. A chunk knows how many rows each code has, so a page is found by adding up counts, and
  * only the chunks it lies in are read.
  */
 export class DecisionPages {
+  readonly #keptMatches = new Map<string, ReadonlyMap<number, Uint32Array>>();
+
   constructor(
     private readonly db: Database,
     private readonly logs: Logs,
     private readonly judges: Judges,
+    private readonly pool: JudgingPool,
   ) {}
 
-  async page(replay: ReplayModel, { offset, limit, outcome }: { offset: number; limit: number; outcome?: Outcome }): Promise<DecisionPage> {
+  /** @throws ProblemError when the filter has errors */
+  async page(replay: ReplayModel, { offset, limit, outcome, where }: PageQuery): Promise<DecisionPage> {
     const rulings = await this.#rulings(replay.id);
+    const judge = await this.judges.judge(replay);
     const isWanted = rulings.map((ruling) => outcome === undefined || ruling.outcome === outcome);
     const chunks = await ReplayChunkModel.query(this.db).select('chunk', 'codeCounts').where({ replayId: replay.id }).orderBy('chunk');
-    const judge = await this.judges.judge(replay);
+    const matches = where === undefined ? undefined : await this.#filtered(replay, judge, where, chunks.map(({ chunk }) => chunk), rulings);
     const rows: DecisionRow[] = [];
     let total = 0;
     for (const { chunk, codeCounts } of chunks) {
-      const numWanted = Object.entries(codeCounts).reduce((sum, [code, count]) => sum + (isWanted[Number(code)] ? count : 0), 0);
+      const isIn = (row: number, codes: Uint32Array): boolean => isWanted[codes[row]!]!;
+      const matching = matches?.get(chunk);
+      const codes = matching && outcome !== undefined ? await this.#codes(replay.id, chunk) : undefined;
+      const wantedRows = matching && (codes ? matching.filter((row) => isIn(row, codes)) : matching);
+      const numWanted = wantedRows ? wantedRows.length : Object.entries(codeCounts).reduce((sum, [code, count]) => sum + (isWanted[Number(code)] ? count : 0), 0);
       const skip = Math.max(0, offset - total);
-      if (skip < numWanted && rows.length < limit) rows.push(...(await this.#readRows(replay, judge, chunk, rulings, isWanted, skip, limit - rows.length)));
+      if (skip < numWanted && rows.length < limit) {
+        const found = wantedRows ? wantedRows.subarray(skip, skip + limit - rows.length) : await this.#findRows(replay, chunk, isIn, skip, limit - rows.length);
+        rows.push(...(await this.#readRows(replay, judge, chunk, rulings, found)));
+      }
       total += numWanted;
     }
     return { offset, total, rows };
+  }
+
+  /** The matching rows of each chunk. The latest few filters are kept, so that every page after the first is found at once. */
+  async #filtered(replay: ReplayModel, judge: Judge, where: string, chunks: readonly number[], rulings: readonly Ruling[]): Promise<ReadonlyMap<number, Uint32Array>> {
+    const { diagnostics } = checkFilter(where, judge.rulebook.lists);
+    if (diagnostics.length > 0) {
+      const errors = diagnostics.map(({ place, message, hint }) => ({ place: `${place.line}:${place.column}`, message: `${message}${hint ? ` ${hint}` : ''}` }));
+      throw new ProblemError('bad-filter', errors.map(({ message }) => message).join(' '), { errors });
+    }
+    const key = JSON.stringify([replay.id, where]);
+    const kept = this.#keptMatches.get(key);
+    if (kept) return kept;
+    const source = await this.judges.source(replay);
+    const matches = new Map<number, Uint32Array>();
+    for (const number of chunks) {
+      const chunk = await this.#logChunk(replay, number);
+      const [columns, codes] = await Promise.all([this.logs.columns(replay.logId, number), this.#codes(replay.id, number)]);
+      matches.set(number, await this.pool.filter({ ...source, numRows: chunk.numRows, columns, where, codes, rulings }));
+    }
+    if (this.#keptMatches.size >= KEPT_FILTERS) this.#keptMatches.delete(this.#keptMatches.keys().next().value!);
+    this.#keptMatches.set(key, matches);
+    return matches;
   }
 
   /** @throws ProblemError when there is no such row */
@@ -46,14 +92,25 @@ export class DecisionPages {
     return explanation;
   }
 
-  async #readRows(replay: ReplayModel, judge: Judge, chunkNumber: number, rulings: readonly Ruling[], isWanted: readonly boolean[], skip: number, limit: number): Promise<DecisionRow[]> {
+  /** The rows of a chunk that are wanted, `limit` of them after passing over `skip`. */
+  async #findRows(replay: ReplayModel, chunk: number, isIn: (row: number, codes: Uint32Array) => boolean, skip: number, limit: number): Promise<Uint32Array> {
+    const codes = await this.#codes(replay.id, chunk);
+    const found: number[] = [];
+    for (let row = 0, seen = 0; row < codes.length && found.length < limit; row += 1) if (isIn(row, codes) && seen++ >= skip) found.push(row);
+    return Uint32Array.from(found);
+  }
+
+  async #readRows(replay: ReplayModel, judge: Judge, chunkNumber: number, rulings: readonly Ruling[], rows: Uint32Array): Promise<DecisionRow[]> {
+    const chunk = await this.#logChunk(replay, chunkNumber);
+    const codes = await this.#codes(replay.id, chunkNumber);
+    const records = await this.#chunkRows(replay, chunk);
+    return Array.from(rows, (row) => presentRow(chunk.rowStart + row, records.row(row) as LogRecord, rulings[codes[row]!]!, judge));
+  }
+
+  async #logChunk(replay: ReplayModel, chunkNumber: number): Promise<LogChunkModel> {
     const chunk = await LogChunkModel.query(this.db).findById([replay.logId, chunkNumber]);
     invariant(chunk, `replay ${replay.id} has a chunk ${chunkNumber} that its log has not`);
-    const codes = await this.#codes(replay.id, chunkNumber);
-    const found: number[] = [];
-    for (let row = 0, seen = 0; row < codes.length && found.length < limit; row += 1) if (isWanted[codes[row]!] && seen++ >= skip) found.push(row);
-    const records = await this.#chunkRows(replay, chunk);
-    return found.map((row) => presentRow(chunk.rowStart + row, records.row(row) as LogRecord, rulings[codes[row]!]!, judge));
+    return chunk;
   }
 
   async #chunkRows(replay: ReplayModel, { chunk, numRows }: LogChunkModel): Promise<ChunkRows> {

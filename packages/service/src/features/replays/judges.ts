@@ -1,12 +1,9 @@
 import { printFences, joinParts, type Judge } from '@jadefence/core';
 import type { Database } from '../../database/database.js';
 import type { ReplayModel } from '../../database/models.js';
-import { prepareJudge, type ChunkTask } from '../../work/replay-worker.js';
+import { prepareJudge, type JudgeSource } from '../../work/replay-worker.js';
 import type { CountryTables } from '../country-table/country-tables.js';
 import { DRAFT_PATH, loadSnapshot } from '../draft/snapshots.js';
-
-/** What a replay's decisions rest on, as texts for a worker. */
-export type JudgeSource = Pick<ChunkTask, 'judgeKey' | 'fenceFile' | 'listFiles' | 'countryCsv' | 'gate'>;
 
 const MAX_KEPT = 4;
 

@@ -3,11 +3,11 @@ import type { Logger } from 'pino';
 import { inTransaction, type Database } from '../../database/database.js';
 import { ReplayChunkModel, ReplayModel, ReplayResultModel } from '../../database/models.js';
 import type { JudgingPool } from '../../work/judging-pool.js';
-import type { ChunkAnswer } from '../../work/replay-worker.js';
+import type { JudgeAnswer, JudgeSource } from '../../work/replay-worker.js';
 import { batches } from '../draft/snapshots.js';
 import type { Logs } from '../logs/logs.js';
 import { packCodes } from './codes.js';
-import type { Judges, JudgeSource } from './judges.js';
+import type { Judges } from './judges.js';
 
 /** How often a running replay tells how far it is. */
 const PROGRESS_MS = 200;
@@ -61,7 +61,7 @@ export class ReplayRuns {
     return { tally, rulings: table.rulings };
   }
 
-  async #judgeChunk(source: JudgeSource, logId: number, chunk: number, numRows: number, onProgress: (numRowsDone: number) => void): Promise<ChunkAnswer> {
+  async #judgeChunk(source: JudgeSource, logId: number, chunk: number, numRows: number, onProgress: (numRowsDone: number) => void): Promise<JudgeAnswer> {
     try {
       return await this.pool.judge({ ...source, numRows, columns: await this.logs.columns(logId, chunk) }, onProgress);
     } catch (error) {

@@ -1,5 +1,5 @@
 import type { SignedIn } from '@jadefence/contract';
-import { CreateTokenInput, SignInInput } from '@jadefence/contract/server';
+import { CreateTokenInput, IdParams, NewTokenInput, ResetPasswordInput, SignInInput } from '@jadefence/contract/server';
 import type { Request } from 'express';
 import { route, type Route } from '../../http/route.js';
 import type { Users } from './users.js';
@@ -28,6 +28,10 @@ export function userRoutes(users: Users): Route[] {
       status: 201,
       handle: async ({ body, request }) => users.createToken(await users.checkPassword(body.signInName, body.password, request.ip ?? ''), body.name, body.scope),
     }),
+    route({ method: 'get', path: '/tokens', needs: 'administrator', handle: () => users.listTokens() }),
+    route({ method: 'post', path: '/tokens/new', needs: 'administrator', body: NewTokenInput, status: 201, handle: ({ body, actor }) => users.createToken(actor, body.name, body.scope, body.expiresInDays) }),
+    route({ method: 'delete', path: '/tokens/:id', needs: 'administrator', params: IdParams, handle: ({ params, actor }) => users.revokeToken(actor, params.id) }),
+    route({ method: 'post', path: '/users/reset-password', needs: 'administrator', body: ResetPasswordInput, handle: ({ body, actor }) => users.resetPassword(actor, body.name) }),
   ];
 }
 

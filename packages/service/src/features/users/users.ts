@@ -1,7 +1,7 @@
 import { createHash, randomBytes } from 'node:crypto';
 import { mkdir, writeFile } from 'node:fs/promises';
 import { dirname } from 'node:path';
-import { ROLES, type CreatedToken, type Role } from '@jadefence/contract';
+import { ROLES, type CreatedToken, type Role, type Token } from '@jadefence/contract';
 import { hash, verify } from '@node-rs/argon2';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, type Database } from '../../database/database.js';
@@ -43,19 +43,49 @@ export class Users implements Identities {
     return { userId: user.id, name: user.name, role: user.role };
   }
 
-  async createToken(actor: Actor, name: string, scope: Role): Promise<CreatedToken> {
+  /** @param expiresInDays absent for a token that stays until it is revoked */
+  async createToken(actor: Actor, name: string, scope: Role, expiresInDays?: number): Promise<CreatedToken> {
     const token = `jft_${randomBytes(32).toString('base64url')}`;
     const granted = smallerRole(actor.role, scope);
+    const expiresAt = expiresInDays === undefined ? null : new Date(Date.now() + expiresInDays * DAY_MS);
     await inTransaction(this.db, async (trx) => {
-      await TokenModel.query(trx).insert({ userId: actor.userId, name, hash: hashToken(token), scope: granted });
+      await TokenModel.query(trx).insert({ userId: actor.userId, name, hash: hashToken(token), scope: granted, expiresAt });
       await recordChange(trx, { userId: actor.userId, what: 'token.create', detail: { name, scope: granted } });
     });
-    return { token, name, scope: granted, expiresAt: null };
+    return { token, name, scope: granted, expiresAt: expiresAt?.toISOString() ?? null };
+  }
+
+  async listTokens(): Promise<Token[]> {
+    const users = new Map((await UserModel.query(this.db)).map((user) => [user.id, user.name]));
+    const tokens = await TokenModel.query(this.db).orderBy('id');
+    return tokens.map(({ id, userId, name, scope, createdAt, expiresAt }) => ({ id, user: users.get(userId)!, name, scope, createdAt: createdAt.toISOString(), expiresAt: expiresAt?.toISOString() ?? null }));
+  }
+
+  /** @throws ProblemError when there is no such token */
+  async revokeToken(actor: Actor, id: number): Promise<void> {
+    await inTransaction(this.db, async (trx) => {
+      const token = await TokenModel.query(trx).findById(id);
+      if (!token) throw new ProblemError('not-found', `There is no token ${id}.`, { hint: 'jadefence admin token list shows those there are.' });
+      await TokenModel.query(trx).deleteById(id);
+      await recordChange(trx, { userId: actor.userId, what: 'token.revoke', detail: { token: id, name: token.name } });
+    });
+  }
+
+  /** Gives a user a new generated password; sign-ins and tokens that exist go on. @throws ProblemError when there is no such user */
+  async resetPassword(actor: Actor, name: string): Promise<{ password: string }> {
+    const password = generatePassword();
+    const passwordHash = await hash(password);
+    await inTransaction(this.db, async (trx) => {
+      const count = await UserModel.query(trx).patch({ passwordHash }).where({ name });
+      if (count === 0) throw new ProblemError('not-found', `There is no user "${name}".`);
+      await recordChange(trx, { userId: actor.userId, what: 'user.reset-password', detail: { name } });
+    });
+    return { password };
   }
 
   /** Makes the administrator of a new database and writes the sign-in to a file that only its owner can read. @returns whether it did */
   async createFirstAdministrator(signInFile: string, address: string): Promise<boolean> {
-    const password = randomBytes(15).toString('base64url');
+    const password = generatePassword();
     const isNew = await inTransaction(this.db, async (trx) => {
       const { count } = (await UserModel.query(trx).count().first()) as unknown as { count: number };
       if (count > 0) return false;
@@ -71,7 +101,13 @@ export class Users implements Identities {
 }
 
 /** Checked where no user has the name, so that the answer takes as long as for one who has. */
-const unknownUserHash = hash(randomBytes(15).toString('base64url'));
+const unknownUserHash = hash(generatePassword());
+
+const DAY_MS = 86_400_000;
+
+function generatePassword(): string {
+  return randomBytes(15).toString('base64url');
+}
 
 function hashToken(token: string): string {
   return createHash('sha256').update(token).digest('hex');

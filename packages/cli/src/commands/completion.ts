@@ -1,0 +1,76 @@
+import { LOG_FORMATS, OUTCOMES } from '@jadefence/core';
+import { ROLES } from '@jadefence/contract';
+import type { Argument, Command } from 'commander';
+import { Failure } from '../failure.js';
+import { loadRulebook } from '../files/load-fences.js';
+import { OUTPUTS, type Streams } from '../output.js';
+
+const SHELLS = ['bash', 'zsh', 'fish'] as const;
+
+/** One line of shell that asks us for each completion, so that it never is out of date. */
+const SCRIPTS: Record<(typeof SHELLS)[number], string> = {
+  bash: `_jadefence() { local IFS=$'\\n'; COMPREPLY=($(compgen -W "$(jadefence complete -- "\${COMP_WORDS[@]:1:COMP_CWORD}" 2>/dev/null)" -- "\${COMP_WORDS[COMP_CWORD]}")); [ \${#COMPREPLY[@]} -gt 0 ] || COMPREPLY=($(compgen -f -- "\${COMP_WORDS[COMP_CWORD]}")); }
+complete -o filenames -F _jadefence jadefence
+`,
+  zsh: `#compdef jadefence
+_jadefence() { local -a found; found=("\${(@f)$(jadefence complete -- "\${(@)words[2,CURRENT]}" 2>/dev/null)}"); if [ -n "$found[1]" ]; then compadd -- $found; else _files; fi }
+compdef _jadefence jadefence
+`,
+  fish: `complete -c jadefence -a '(jadefence complete -- (commandline -opc)[2..-1] (commandline -ct) 2>/dev/null)'
+`,
+};
+
+export function addCompletion(program: Command, streams: Streams): void {
+  program
+    .command('completion')
+    .description('Print the completion of a shell')
+    .argument('<shell>', SHELLS.join(', '))
+    .addHelpText('after', '\nExamples:\n  source <(jadefence completion bash)\n  jadefence completion fish > ~/.config/fish/completions/jadefence.fish')
+    .action((shell: string) => {
+      const known = SHELLS.find((candidate) => candidate === shell);
+      if (!known) throw new Failure(`No completion for "${shell}".`, 2, `The shells are: ${SHELLS.join(', ')}.`);
+      streams.stdout.write(SCRIPTS[known]);
+    });
+  program
+    .command('complete', { hidden: true })
+    .argument('[words...]')
+    .action(async (words: string[]) => {
+      const found = await complete(program, words);
+      streams.stdout.write(found.map((word) => `${word}\n`).join(''));
+    });
+}
+
+/** Values of options that are known without asking anybody. */
+const VALUES: Record<string, readonly string[]> = {
+  '--output': OUTPUTS, '--format': Object.keys(LOG_FORMATS), '--outcome': OUTCOMES, '--scope': ROLES, '--method': ['GET', 'HEAD', 'POST', 'PUT', 'DELETE', 'OPTIONS', 'PATCH'],
+};
+
+/** @param words what was typed after the program's name; the last is being typed */
+async function complete(program: Command, words: readonly string[]): Promise<string[]> {
+  const current = words.at(-1) ?? '';
+  const before = words.slice(0, -1);
+  let command = program;
+  for (const word of before) command = command.commands.find((one) => one.name() === word) ?? command;
+  const option = before.at(-1) ?? '';
+  const candidates =
+    option === '--gate' ? await gateNames(before)
+    : option.startsWith('--') && takesValue(command, option) ? (VALUES[option] ?? [])
+    : current.startsWith('-') ? command.options.map((one) => one.long ?? '').concat('--help')
+    : [...command.commands.filter((one) => one.name() !== 'complete').map((one) => one.name()), ...(command.name() === 'completion' ? SHELLS : argumentChoices(command.registeredArguments))];
+  return candidates.filter((candidate) => candidate.startsWith(current));
+}
+
+function takesValue(command: Command, option: string): boolean {
+  return command.options.some((one) => one.long === option && one.required);
+}
+
+function argumentChoices(args: readonly Argument[]): readonly string[] {
+  return args.flatMap((one) => one.argChoices ?? []);
+}
+
+/** The gates of the fences that the command line names already. */
+async function gateNames(words: readonly string[]): Promise<readonly string[]> {
+  const path = words[words.indexOf('--fences') + 1];
+  if (!words.includes('--fences') || path === undefined) return [];
+  return loadRulebook(path).then(({ rulebook }) => rulebook.gates.map(({ statement }) => statement.name), () => []);
+}

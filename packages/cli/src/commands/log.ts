@@ -1,0 +1,108 @@
+import { LogReader, LOG_FORMATS, type LogFormat, type LogRecord } from '@jadefence/core';
+import type { Log } from '@jadefence/contract';
+import type { Command } from 'commander';
+import { confirm } from '../confirm.js';
+import { openLog, parseFormat } from '../files/open-log.js';
+import { parseOutput, parseWhole, say, writeJson, type Output, type Streams } from '../output.js';
+import { formatCount, formatTime, printTable, shorten, widthOf } from '../render/text.js';
+import { connect } from '../service.js';
+import { findLog } from './replay.js';
+
+export function addLog(log: Command, streams: Streams): void {
+  const output = ['--output <output>', 'table or json', parseOutput, 'table'] as const;
+  log
+    .command('list')
+    .description('List the logs of the service, latest first')
+    .option(...output)
+    .addHelpText('after', '\nExamples:\n  jadefence log list')
+    .action((options: { output: Output }) => listLogs(options.output, streams));
+  log
+    .command('show')
+    .description('Show what is known of a log')
+    .argument('<log>', 'number or name of the log')
+    .option(...output)
+    .addHelpText('after', '\nExamples:\n  jadefence log show 1')
+    .action((name: string, options: { output: Output }) => showLog(name, options.output, streams));
+  log
+    .command('preview')
+    .description('Show the first lines of a file as they would be read; nothing is sent')
+    .argument('<file>', 'log file, or - for standard input')
+    .option('--format <format>', 'log format, instead of detecting it', parseFormat)
+    .option('--lines <number>', 'lines to show', parseWhole, 10)
+    .option(...output)
+    .addHelpText('after', '\nExamples:\n  jadefence log preview access.log\n  jadefence log preview access.log.gz --lines 3 --output json')
+    .action((path: string, options: PreviewOptions) => previewLog(path, options, streams));
+  log
+    .command('delete')
+    .description('Delete a log from the service')
+    .argument('<log>', 'number or name of the log')
+    .option('--force', 'delete the replays that rest on it, too', false)
+    .option('--yes', 'do not ask', false)
+    .addHelpText('after', '\nExamples:\n  jadefence log delete 1\n  jadefence log delete monday.log --force --yes')
+    .action((name: string, options: { force: boolean; yes: boolean }) => deleteLog(name, options, streams));
+}
+
+async function listLogs(output: Output, streams: Streams): Promise<void> {
+  const logs = await (await connect(streams)).logs();
+  if (output === 'json') return writeJson(streams, logs);
+  if (logs.length === 0) return say(streams, 'There is no log yet. Bring one in with jadefence log import FILE.');
+  const rows = logs.map((one) => [String(one.id), one.name, formatCount(one.requests), formatCount(one.rejectedLines), `${formatTime(one.fromUnixMs)} to ${formatTime(one.toUnixMs)}`]);
+  streams.stdout.write(`${printTable(['number', 'log', 'requests', 'rejected', 'span (UTC)'], rows, [0, 2, 3])}\n`);
+}
+
+async function showLog(name: string, output: Output, streams: Streams): Promise<void> {
+  const client = await connect(streams);
+  const log = findLog(await client.logs(), name);
+  if (output === 'json') return writeJson(streams, log);
+  streams.stdout.write(renderLog(log));
+}
+
+function renderLog(log: Log): string {
+  const rows = [
+    ['name', log.name],
+    ['requests', formatCount(log.requests)],
+    ['rejected lines', formatCount(log.rejectedLines)],
+    ['span (UTC)', `${formatTime(log.fromUnixMs)} to ${formatTime(log.toUnixMs)}`],
+    ['format', LOG_FORMATS[log.format]],
+    ...(log.host ? [['host', log.host]] : []),
+    ['SHA-256', log.sha256],
+    ['imported (UTC)', log.importedAt.slice(0, 19).replace('T', ' ')],
+  ];
+  const rejected = log.firstRejected.map(({ line, reason, start }) => `  line ${line}, ${reason}: ${JSON.stringify(start)}\n`).join('');
+  return `${printTable(['log', String(log.id)], rows)}\n${rejected}`;
+}
+
+interface PreviewOptions {
+  readonly format?: LogFormat;
+  readonly lines: number;
+  readonly output: Output;
+}
+
+async function previewLog(path: string, options: PreviewOptions, streams: Streams): Promise<void> {
+  const { format, pieces } = await openLog(path, options.format, true, streams);
+  const reader = new LogReader(format);
+  const lines: ReturnType<LogReader['push']> = [];
+  for await (const piece of pieces) {
+    lines.push(...reader.push(piece));
+    if (lines.length >= options.lines) break;
+  }
+  if (lines.length < options.lines) lines.push(...reader.end());
+  const shown = lines.slice(0, options.lines);
+  if (options.output === 'json') return writeJson(streams, { format, lines: shown });
+  const width = widthOf(streams);
+  const texts = shown.map((line) => (line.kind === 'rejected' ? `line ${line.rejected.line} rejected (${line.rejected.reason}): ${JSON.stringify(line.rejected.start)}` : describeRecord(line.record)));
+  streams.stdout.write(texts.map((text) => `${text.split('\n').map((one) => shorten(one, width)).join('\n')}\n`).join(''));
+}
+
+function describeRecord({ line, atUnixMs, attributes }: LogRecord): string {
+  const known = Object.entries(attributes).filter(([, value]) => value != null).map(([name, value]) => `  ${name}: ${typeof value === 'string' ? value : JSON.stringify(value)}`);
+  return [`line ${line} at ${new Date(atUnixMs).toISOString()}`, ...known].join('\n');
+}
+
+async function deleteLog(name: string, { force, yes }: { force: boolean; yes: boolean }, streams: Streams): Promise<void> {
+  const client = await connect(streams);
+  const log = findLog(await client.logs(), name);
+  await confirm(`Delete log ${log.id} "${log.name}" with ${formatCount(log.requests)} requests${force ? ' and every replay of it' : ''}?`, yes, streams);
+  await client.deleteLog(log.id, force);
+  streams.stdout.write(`Log ${log.id} "${log.name}" is deleted.\n`);
+}

@@ -1,0 +1,94 @@
+import { printText } from '../language/value.js';
+import { NAME } from '../language/tree.js';
+import { INTERNAL, NO_COUNTRY } from '../reference/country-table.js';
+import type { BusyValue } from './busiest.js';
+import type { DistinctCount } from './distinct.js';
+
+/** Three rules in trial to begin from, as fence text that can be judged at once. */
+export interface Starter {
+  readonly text: string;
+  readonly rules: readonly StarterRule[];
+}
+
+export interface StarterRule {
+  readonly name: string;
+  readonly text: string;
+  /** Why this rule: what the log shows. */
+  readonly because: string;
+  /** Requests that it would have stopped. */
+  readonly wouldStop: number;
+  readonly isExact: boolean;
+}
+
+/** What the rules are made from. */
+export interface StarterFacts {
+  readonly requests: number;
+  readonly busiestHosts: readonly BusyValue[];
+  readonly methods: readonly BusyValue[];
+  readonly bursts: readonly { readonly client: string; readonly requests: number }[];
+  readonly countries?: readonly { readonly country: string; readonly requests: number; readonly clients: DistinctCount }[];
+  readonly burstClient?: BusyValue;
+  readonly refusedPath?: BusyValue;
+}
+
+/** A country is a candidate with at least this many requests, and at most this share of all. */
+const FAR_REQUESTS = 50;
+const FAR_SHARE = 0.2;
+const READING = ['GET', 'HEAD', 'OPTIONS'];
+
+/** Picks the rules that say most about this log; fewer where the log gives no ground for three. */
+export function writeStarter(facts: StarterFacts): Starter {
+  const rules = [burstRule(facts), farCountryRule(facts) ?? writesRule(facts), refusedPathRule(facts)].filter((rule) => rule !== undefined);
+  const hosts = facts.busiestHosts.map(({ value }) => `=${value}`);
+  const gate = [
+    ...(hosts.length === 0 ? ['# The log names no host: put yours here, and judge with --gate site.'] : []),
+    'gate site inbound {',
+    `  hosts ${hosts.length === 0 ? 'site.example' : hosts.map(printText).join(', ')}`,
+    '  fences starter',
+    '  otherwise allow',
+    '}',
+  ];
+  return { text: [...gate, '', 'fence starter enforce "To begin from" {', ...rules.map((rule) => `  ${rule.text}`), '}', ''].join('\n'), rules };
+}
+
+function burstRule({ bursts: [burst], burstClient }: StarterFacts): StarterRule | undefined {
+  if (!burst || !burstClient) return undefined;
+  return {
+    name: 'loudest-client',
+    text: `rule loudest-client trial block when client = ${burst.client}`,
+    because: `${burst.client} made ${burst.requests} requests within one minute`,
+    wouldStop: burstClient.requests,
+    isExact: burstClient.isExact,
+  };
+}
+
+/** The country whose few clients ask most: often one machine in a data centre. */
+function farCountryRule({ countries = [], requests }: StarterFacts): StarterRule | undefined {
+  const candidates = countries.filter((one) => one.country !== INTERNAL && one.country !== NO_COUNTRY && one.requests >= FAR_REQUESTS && one.requests <= requests * FAR_SHARE);
+  const far = candidates.reduce<(typeof candidates)[number] | undefined>((best, one) => (best && best.requests / best.clients.count >= one.requests / one.clients.count ? best : one), undefined);
+  if (!far) return undefined;
+  return {
+    name: 'few-from-there',
+    text: `rule few-from-there trial block when country = ${far.country}`,
+    because: `${far.clients.count} ${far.clients.count === 1 ? 'client' : 'clients'} in ${far.country} made ${far.requests} requests`,
+    wouldStop: far.requests,
+    isExact: true,
+  };
+}
+
+function writesRule({ methods, requests }: StarterFacts): StarterRule | undefined {
+  const reading = methods.filter(({ value }) => READING.includes(value)).reduce((sum, method) => sum + method.requests, 0);
+  if (reading === requests) return undefined;
+  return { name: 'writes', text: `rule writes trial block when method not in ${READING.join(', ')}`, because: `${requests - reading} requests do more than read`, wouldStop: requests - reading, isExact: methods.every((method) => method.isExact) };
+}
+
+function refusedPathRule({ refusedPath }: StarterFacts): StarterRule | undefined {
+  if (!refusedPath || NAME.test(refusedPath.value)) return undefined;
+  return {
+    name: 'most-refused-path',
+    text: `rule most-refused-path trial block when path = ${printText(refusedPath.value)}`,
+    because: `${refusedPath.value} was answered 401, 403, 404 or 429 most often`,
+    wouldStop: refusedPath.requests,
+    isExact: refusedPath.isExact,
+  };
+}

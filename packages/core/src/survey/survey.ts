@@ -1,0 +1,142 @@
+import type { CountryTable } from '../reference/country-table.js';
+import { formatAddress } from '../request/address.js';
+import { REJECT_REASONS, type LogRecord, type RejectedLine, type RejectReason } from '../request/record.js';
+import { normalizeRequest, type Request } from '../request/request.js';
+import { Bursts, type Burst } from './bursts.js';
+import { Busiest, type BusyValue } from './busiest.js';
+import { Distinct, type DistinctCount } from './distinct.js';
+import { writeStarter, type Starter } from './starter-rules.js';
+
+/** What a log holds, as plain data. */
+export interface Survey {
+  readonly requests: number;
+  readonly fromUnixMs?: number;
+  readonly toUnixMs?: number;
+  readonly clients: DistinctCount;
+  readonly hosts: DistinctCount;
+  readonly paths: DistinctCount;
+  readonly busiestClients: readonly BusyValue[];
+  readonly busiestPaths: readonly BusyValue[];
+  readonly busiestHosts: readonly BusyValue[];
+  readonly methods: readonly BusyValue[];
+  readonly statuses: readonly BusyValue[];
+  /** Absent without a country table. */
+  readonly countries?: readonly { readonly country: string; readonly requests: number; readonly clients: DistinctCount }[];
+  readonly bursts: readonly Burst[];
+  readonly burstsAreExact: boolean;
+  /** What speaks for a proxy in front: then the log may show the proxy where it should show the client. */
+  readonly proxySigns: readonly string[];
+  readonly numRejected: number;
+  readonly rejected: readonly { readonly reason: RejectReason; readonly text: string; readonly lines: number }[];
+  readonly firstRejected: readonly RejectedLine[];
+  readonly starter: Starter;
+}
+
+const SHOWN = 20;
+const SHOWN_BURSTS = 5;
+const SHOWN_REJECTED = 5;
+/** Few addresses that make this share of all requests are probably proxies. */
+const PROXY_SHARE = 0.5;
+const PROXY_ADDRESSES = 3;
+const COUNTRY_HASHES = 4096;
+const REFUSED = new Set([401, 403, 404, 429]);
+
+/** Gathers a survey in one pass over a log. */
+export class SurveyBuilder {
+  readonly #clients = { busiest: new Busiest(), distinct: new Distinct() };
+  readonly #hosts = { busiest: new Busiest(), distinct: new Distinct() };
+  readonly #paths = { busiest: new Busiest(), distinct: new Distinct() };
+  readonly #refusedPaths = new Busiest();
+  readonly #methods = new Busiest();
+  readonly #statuses = new Busiest();
+  readonly #countries = new Map<string, { requests: number; clients: Distinct }>();
+  readonly #bursts = new Bursts();
+  readonly #rejected: Partial<Record<RejectReason, number>> = {};
+  readonly #firstRejected: RejectedLine[] = [];
+  #requests = 0;
+  #numForwarded = 0;
+  #fromUnixMs = Infinity;
+  #toUnixMs = -Infinity;
+
+  constructor(private readonly countries?: CountryTable) {}
+
+  add(record: LogRecord): void {
+    const request = normalizeRequest(record);
+    this.#requests += 1;
+    this.#fromUnixMs = Math.min(this.#fromUnixMs, record.atUnixMs);
+    this.#toUnixMs = Math.max(this.#toUnixMs, record.atUnixMs);
+    if (request.client) this.#addClient(request);
+    const status = record.attributes['http.response.status_code'];
+    if (request.host) addTo(this.#hosts, request.host);
+    if (request.path) addTo(this.#paths, request.path);
+    if (request.path && typeof status === 'number' && REFUSED.has(status)) this.#refusedPaths.add(request.path);
+    this.#methods.add(request.method ?? '(none)');
+    if (typeof status === 'number') this.#statuses.add(String(status));
+    const { attributes } = record;
+    if (attributes['http.request.header.x-forwarded-for'] != null || attributes['http.request.header.forwarded'] != null) this.#numForwarded += 1;
+  }
+
+  #addClient({ client, atUnixMs }: Request): void {
+    const text = formatAddress(client!);
+    addTo(this.#clients, text);
+    this.#bursts.add(text, atUnixMs);
+    if (!this.countries) return;
+    const { country } = this.countries.find(client!);
+    let counts = this.#countries.get(country);
+    if (!counts) this.#countries.set(country, (counts = { requests: 0, clients: new Distinct(COUNTRY_HASHES) }));
+    counts.requests += 1;
+    counts.clients.add(text);
+  }
+
+  addRejected(rejected: RejectedLine): void {
+    this.#rejected[rejected.reason] = (this.#rejected[rejected.reason] ?? 0) + 1;
+    if (this.#firstRejected.length < SHOWN_REJECTED) this.#firstRejected.push(rejected);
+  }
+
+  finish(): Survey {
+    const { bursts, isExact } = this.#bursts.result();
+    const countries = [...this.#countries].map(([country, { requests, clients }]) => ({ country, requests, clients: clients.result() })).sort((a, b) => b.requests - a.requests || (a.country < b.country ? -1 : 1));
+    const rejected = (Object.keys(this.#rejected) as RejectReason[]).map((reason) => ({ reason, text: REJECT_REASONS[reason], lines: this.#rejected[reason]! }));
+    const survey = {
+      requests: this.#requests,
+      ...(this.#requests > 0 ? { fromUnixMs: this.#fromUnixMs, toUnixMs: this.#toUnixMs } : {}),
+      clients: this.#clients.distinct.result(),
+      hosts: this.#hosts.distinct.result(),
+      paths: this.#paths.distinct.result(),
+      busiestClients: this.#clients.busiest.top(SHOWN),
+      busiestPaths: this.#paths.busiest.top(SHOWN),
+      busiestHosts: this.#hosts.busiest.top(SHOWN),
+      methods: this.#methods.top(SHOWN),
+      statuses: this.#statuses.top(SHOWN),
+      ...(this.countries ? { countries } : {}),
+      bursts: bursts.slice(0, SHOWN_BURSTS),
+      burstsAreExact: isExact,
+      proxySigns: this.#proxySigns(),
+      numRejected: rejected.reduce((sum, { lines }) => sum + lines, 0),
+      rejected,
+      firstRejected: this.#firstRejected,
+    };
+    const burstClient = bursts[0] && this.#clients.busiest.countOf(bursts[0].client);
+    const refusedPath = this.#refusedPaths.top(1)[0];
+    return { ...survey, starter: writeStarter({ ...survey, burstClient, refusedPath: refusedPath && this.#paths.busiest.countOf(refusedPath.value) }) };
+  }
+
+  #proxySigns(): string[] {
+    const signs: string[] = [];
+    const few: BusyValue[] = [];
+    for (const client of this.#clients.busiest.top(PROXY_ADDRESSES)) {
+      few.push(client);
+      const share = few.reduce((sum, { requests }) => sum + requests, 0) / this.#requests;
+      if (share < PROXY_SHARE || this.#clients.distinct.result().count <= PROXY_ADDRESSES) continue;
+      signs.push(`${few.map(({ value }) => value).join(', ')} ${few.length === 1 ? 'makes' : 'make'} ${Math.round(share * 100)}% of all requests`);
+      break;
+    }
+    if (this.#numForwarded > 0) signs.push(`${this.#numForwarded} requests carry a header that names another client (X-Forwarded-For or Forwarded)`);
+    return signs;
+  }
+}
+
+function addTo({ busiest, distinct }: { busiest: Busiest; distinct: Distinct }, value: string): void {
+  busiest.add(value);
+  distinct.add(value);
+}
