@@ -23,6 +23,21 @@ const PAGES = [
     await page.getByRole('button', { name: /^Explain line/ }).nth(2).click();
     await page.getByText('The client sees').waitFor();
   } },
+  { name: 'logs', path: '/logs', ready: 'Bring in a log' },
+  { name: 'survey', path: '/logs/1', ready: 'Rules to begin from' },
+  { name: 'try', path: '/try', ready: 'Make up one request', act: async (page) => {
+    await page.getByLabel('Client').fill('198.18.35.7');
+    await page.getByLabel('URL').fill('https://studio.larkmoor.example/desk');
+    await page.getByRole('button', { name: 'Try it' }).click();
+    await page.getByText('The client sees').waitFor();
+  } },
+  { name: 'filter', path: '/replays/1', ready: 'each bar is', act: async (page) => {
+    await page.getByLabel('Filter').fill('country = RO or rule = picture-api/scraper and line < 20000');
+    await page.keyboard.press('Enter');
+    await page.getByText(/^1 to 25 of [123]/).waitFor();
+    await page.getByLabel('Filter').scrollIntoViewIfNeeded();
+    await page.evaluate(() => window.scrollBy(0, 500));
+  } },
   { name: 'fences-dark', path: '/fences', ready: 'Hits of', dark: true },
 ];
 

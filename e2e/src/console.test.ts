@@ -1,5 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { gzipSync } from 'node:zlib';
 import AxeBuilder from '@axe-core/playwright';
 import { DEMO_LOG, writeInboundLog } from '@jadefence/demo';
 import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
@@ -86,7 +87,56 @@ describe('the console', () => {
     await context.close();
   });
 
+  it('filters decisions by a condition, and shows errors under its text', async () => {
+    const { page, context } = await open('/replays/1');
+    const filter = page.getByLabel('Filter');
+    await filter.fill('country = SC and not client in partner-universities');
+    await filter.press('Enter');
+    await page.getByText('1 to 25 of 2,500').waitFor();
+    await filter.fill('country = sc');
+    await filter.press('Enter');
+    await expect.poll(() => page.getByRole('alert').textContent()).toBe('Found "sc", expected a country code of two capital letters or a list. Write SC for the country.');
+    await context.close();
+  });
+
+  it('previews a log before it is sent, uploads it, surveys it, replays it and deletes it again', async () => {
+    const { page, context, errors } = await open('/logs');
+    const line = (path: string): string => `tickets.larkmoor.example 198.18.33.1 - - [13/Oct/2026:10:00:00 +0000] "GET ${path} HTTP/1.1" 200 5 "-" "-"\n`;
+    await page.getByLabel('Log file').setInputFiles({ name: 'small.log.gz', mimeType: 'application/gzip', buffer: gzipSync(`${line('/')}${line('/resale')}junk\n`) });
+    await page.getByText('of the first 3 lines 2 can be read and 1 would be rejected').waitFor();
+    await page.getByText('3: rejected (not-the-format) junk').waitFor();
+    await page.getByRole('button', { name: 'Send it' }).click();
+    await page.getByRole('heading', { name: 'small.log.gz' }).waitFor();
+    await page.getByText('rule loudest-client trial block when client = 198.18.33.1').first().waitFor();
+    await page.getByText('1 lines rejected').waitFor();
+    await page.getByRole('button', { name: 'Replay against the draft' }).click();
+    await page.getByText('each bar is').waitFor();
+    await page.getByRole('link', { name: 'Logs' }).click();
+    await page.getByRole('link', { name: 'small.log.gz' }).click();
+    await page.getByRole('button', { name: 'Delete' }).click();
+    await page.getByRole('button', { name: 'Really delete it' }).click();
+    await page.getByText('which would be deleted with it').waitFor();
+    await page.getByRole('button', { name: 'Delete it with its replays' }).click();
+    await page.getByRole('heading', { name: 'Logs' }).waitFor();
+    expect(await page.getByRole('link', { name: 'small.log.gz' }).count()).toBe(0);
+    expect(errors.filter((error) => !error.includes('409'))).toEqual([]);
+    await context.close();
+  });
+
+  it('tries a made-up request, and says under the field what is wrong with it', async () => {
+    const { page, context } = await open('/try');
+    await page.getByLabel('Client').fill('nobody');
+    await page.getByLabel('URL').fill('https://studio.larkmoor.example/');
+    await page.keyboard.press('Enter');
+    await expect.poll(() => page.getByRole('alert').textContent()).toBe('Found "nobody", expected an address such as 198.18.4.7 or 2001:db8::7.');
+    await page.getByLabel('Client').fill('198.18.4.7');
+    await page.keyboard.press('Enter');
+    await page.getByText('Rule studio-door/staff-in allowed it.').waitFor();
+    await context.close();
+  });
+
   it.each([
+    ['/logs', false, 1280], ['/logs/1', false, 1280], ['/logs/1', true, 400], ['/try', false, 1280], ['/try', true, 400],
     ['/', false, 1280], ['/', true, 400], ['/replays', false, 1280], ['/replays/1', false, 1280], ['/replays/1', true, 1280], ['/replays/1', false, 400], ['/nothing', false, 1280],
   ])('has nothing serious for axe to find on %s (dark: %s, %i wide), and does not scroll sideways', async (path, isDark, width) => {
     const { page, context } = await open(path, { isDark, width });

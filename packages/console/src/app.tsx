@@ -1,4 +1,5 @@
-import { ArrowRightStartOnRectangleIcon, PlayCircleIcon, QueueListIcon } from '@heroicons/react/24/outline';
+import { ArrowRightStartOnRectangleIcon, BeakerIcon, DocumentTextIcon, PlayCircleIcon, QueueListIcon } from '@heroicons/react/24/outline';
+import { ServiceError } from '@jadefence/contract';
 import { QueryClient, QueryClientProvider, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { createBrowserRouter, Navigate, NavLink, Outlet, RouterProvider } from 'react-router';
 import { hasProblem, service } from './api/client.js';
@@ -7,12 +8,15 @@ import { Button } from './components/button.js';
 import { EmptyState } from './components/layout.js';
 import { Loaded } from './components/loaded.js';
 import { FencesPage } from './features/fences/fences-page.js';
+import { LogPage } from './features/logs/log-page.js';
+import { LogsPage } from './features/logs/logs-page.js';
 import { ReplayPage } from './features/replays/replay-page.js';
 import { ReplaysPage } from './features/replays/replays-page.js';
 import { SignInPage } from './features/sign-in/sign-in-page.js';
+import { TryPage } from './features/try/try-page.js';
 
 const queryClient = new QueryClient({
-  defaultOptions: { queries: { retry: (count, error) => count < 2 && !hasProblem(error, 'not-signed-in') && !hasProblem(error, 'not-found') } },
+  defaultOptions: { queries: { retry: (count, error) => count < 2 && !(error instanceof ServiceError && error.problem && error.problem.status < 500) } },
 });
 // A session that ends leads back to the sign-in, whatever was being looked at.
 queryClient.getQueryCache().subscribe(({ query, type }) => {
@@ -25,6 +29,9 @@ const router = createBrowserRouter([
     children: [
       { index: true, element: <Navigate to="/fences" replace /> },
       { path: 'fences', element: <FencesPage /> },
+      { path: 'logs', element: <LogsPage /> },
+      { path: 'logs/:id', element: <LogPage /> },
+      { path: 'try', element: <TryPage /> },
       { path: 'replays', element: <ReplaysPage /> },
       { path: 'replays/:id', element: <ReplayPage /> },
       { path: '*', element: <EmptyState title="There is no such page">The navigation leads to those there are.</EmptyState> },
@@ -49,7 +56,9 @@ function SignedIn() {
 /** In the order of the work. */
 const PAGES = [
   { to: '/fences', text: 'Fences', Icon: QueueListIcon },
+  { to: '/logs', text: 'Logs', Icon: DocumentTextIcon },
   { to: '/replays', text: 'Replays', Icon: PlayCircleIcon },
+  { to: '/try', text: 'Try', Icon: BeakerIcon },
 ];
 
 function Frame() {
@@ -58,7 +67,7 @@ function Frame() {
   const signOut = useMutation({ mutationFn: service.signOut, onSettled: () => client.resetQueries() });
   return (
     <div className="md:grid md:min-h-screen md:grid-cols-[13rem_1fr]">
-      <nav aria-label="Pages" className="flex flex-wrap items-center gap-1 border-b border-line bg-surface p-3 md:flex-col md:items-stretch md:border-r md:border-b-0 md:p-4">
+      <nav aria-label="Pages" className="flex flex-wrap items-center gap-1 border-b border-line bg-surface p-3 md:sticky md:top-0 md:h-screen md:flex-col md:flex-nowrap md:items-stretch md:border-r md:border-b-0 md:p-4">
         <p className="flex items-center gap-2 px-2 font-semibold md:mb-6"><img src="/icon.svg" alt="" className="size-7" />Jade Fence</p>
         {PAGES.map(({ to, text, Icon }) => (
           <NavLink key={to} to={to} className={({ isActive }) => `flex items-center gap-2 rounded-lg px-2 py-1.5 text-sm font-medium ${isActive ? 'bg-jade-soft text-jade-strong' : 'text-muted hover:bg-sunken'}`}>

@@ -1,6 +1,7 @@
 import { createReadStream } from 'node:fs';
 import { open, stat } from 'node:fs/promises';
 import { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
 import { createGunzip } from 'node:zlib';
 import { detectFormat, LOG_FORMATS, type LogFormat } from '@jadefence/core';
 import { InvalidArgumentError } from 'commander';
@@ -70,8 +71,11 @@ async function* readBytes(path: string, streams: Streams): AsyncGenerator<Uint8A
     for (let next = await iterator.next(); !next.done; next = await iterator.next()) yield Buffer.from(next.value);
   };
   if (first.value[0] !== GZIP_MAGIC[0] || first.value[1] !== GZIP_MAGIC[1]) return yield* whole();
+  const gunzip = createGunzip();
+  // What fails on either side comes out where the decompressed bytes are read.
+  pipeline(Readable.from(whole()), gunzip).catch(() => undefined);
   try {
-    yield* Readable.from(whole()).compose(createGunzip()) as AsyncIterable<Uint8Array>;
+    yield* gunzip as AsyncIterable<Uint8Array>;
   } catch (error) {
     say(streams, `${path}: the gzip file is damaged or cut short (${(error as Error).message}); the lines before that are read`);
   }

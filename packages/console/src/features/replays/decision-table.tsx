@@ -2,13 +2,15 @@ import { ChevronLeftIcon, ChevronRightIcon } from '@heroicons/react/20/solid';
 import { useQuery } from '@tanstack/react-query';
 import type { DecisionRow } from '@jadefence/contract';
 import type { Outcome } from '@jadefence/core';
-import { useState } from 'react';
+import { useState, type FormEvent } from 'react';
+import { hasProblem } from '../../api/client.js';
 import { decisionsQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
 import { Card, WideTable } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
 import { OutcomeLabel } from '../../components/outcome.js';
+import { TextField } from '../../components/text-field.js';
 import { formatCount, formatTime } from '../../format.js';
 import { ExplanationPanel } from './explanation-panel.js';
 
@@ -18,9 +20,10 @@ const COLUMNS = ['line', 'time (UTC)', 'client', 'country', 'request', 'outcome'
 /** Every decision in the order of the log, a page at a time. */
 export function DecisionTable({ replayId, outcomes }: { replayId: number; outcomes: readonly Outcome[] }) {
   const [filter, setFilter] = useState<Outcome | 'all'>('all');
+  const [where, setWhere] = useState('');
   const [offset, setOffset] = useState(0);
   const [explainedRow, setExplainedRow] = useState<number>();
-  const page = useQuery(decisionsQuery(replayId, { offset, limit: PAGE_ROWS, ...(filter === 'all' ? {} : { outcome: filter }) }));
+  const page = useQuery(decisionsQuery(replayId, { offset, limit: PAGE_ROWS, ...(filter === 'all' ? {} : { outcome: filter }), ...(where ? { where } : {}) }));
   const options = [{ value: 'all' as const, text: 'all outcomes' }, ...outcomes.map((outcome) => ({ value: outcome, text: outcome }))];
   const changeFilter = (value: Outcome | 'all'): void => {
     setFilter(value);
@@ -28,7 +31,14 @@ export function DecisionTable({ replayId, outcomes }: { replayId: number; outcom
   };
   return (
     <Card title="Decisions" aside={<Choice label="Show" value={filter} options={options} onChange={changeFilter} />}>
-      <Loaded query={page}>
+      <FilterBox
+        problem={page.error && hasProblem(page.error, 'bad-filter') ? page.error.message : undefined}
+        onFilter={(text) => {
+          setWhere(text);
+          setOffset(0);
+        }}
+      />
+      {!hasProblem(page.error, 'bad-filter') && <Loaded query={page}>
         {({ rows, total, offset: shownOffset }) => (
           <>
             <WideTable label="Decisions">
@@ -49,9 +59,23 @@ export function DecisionTable({ replayId, outcomes }: { replayId: number; outcom
             </div>
           </>
         )}
-      </Loaded>
+      </Loaded>}
       <ExplanationPanel replayId={replayId} row={explainedRow} onClose={() => setExplainedRow(undefined)} />
     </Card>
+  );
+}
+
+/** A condition of the fence language over requests and their decisions; asked on Enter. */
+function FilterBox({ problem, onFilter }: { problem?: string; onFilter: (where: string) => void }) {
+  const submit = (event: FormEvent<HTMLFormElement>): void => {
+    event.preventDefault();
+    onFilter(String(new FormData(event.currentTarget).get('where')).trim());
+  };
+  return (
+    <form onSubmit={submit} className="flex items-start gap-2 border-b border-line px-4 py-3">
+      <TextField label="Filter" name="where" className="grow" spellCheck={false} autoComplete="off" placeholder="rule = house/touts and not path under /login" problem={problem} />
+      <Button type="submit" className="mt-6">Apply</Button>
+    </form>
   );
 }
 

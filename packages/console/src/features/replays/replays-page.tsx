@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
 import { replaysQuery } from '../../api/queries.js';
-import { Card, Command, EmptyState, PageHeading } from '../../components/layout.js';
+import { Card, EmptyState, PageHeading } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
 import { formatCount } from '../../format.js';
 
@@ -13,7 +13,7 @@ export function ReplaysPage() {
       <Loaded query={replays}>
         {(list) =>
           list.length === 0 ? (
-            <EmptyState title="No replays yet">Bring in a log with <Command>jadefence log import FILE</Command>, then <Command>jadefence replay start LOG</Command>.</EmptyState>
+            <EmptyState title="No replays yet">Choose a log under <Link to="/logs" className="text-jade underline">Logs</Link> and replay it against the draft.</EmptyState>
           ) : (
             <Card>
               <ul>

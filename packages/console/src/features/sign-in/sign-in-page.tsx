@@ -1,4 +1,3 @@
-import { Field, Input, Label } from '@headlessui/react';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import type { FormEvent } from 'react';
 import { service } from '../../api/client.js';
@@ -6,8 +5,7 @@ import { meQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Command } from '../../components/layout.js';
 import { ErrorNotice } from '../../components/loaded.js';
-
-const INPUT = 'mt-1 w-full rounded-lg border border-line bg-ground px-3 py-2 text-ink';
+import { TextField } from '../../components/text-field.js';
 
 export function SignInPage() {
   const queryClient = useQueryClient();
@@ -28,14 +26,8 @@ export function SignInPage() {
         <p className="mt-1 text-sm text-muted">
           The first sign-in stands in the file <Command>.jadefence/sign-in</Command> of the machine that runs the service.
         </p>
-        <Field className="mt-6 text-sm">
-          <Label className="font-medium">Name</Label>
-          <Input name="name" required autoComplete="username" defaultValue="admin" className={INPUT} />
-        </Field>
-        <Field className="mt-4 text-sm">
-          <Label className="font-medium">Password</Label>
-          <Input name="password" type="password" required autoFocus autoComplete="current-password" className={INPUT} />
-        </Field>
+        <TextField className="mt-6" label="Name" name="name" required autoComplete="username" defaultValue="admin" />
+        <TextField className="mt-4" label="Password" name="password" type="password" required autoFocus autoComplete="current-password" />
         {signIn.error && <div className="mt-4"><ErrorNotice error={signIn.error} /></div>}
         <Button look="primary" type="submit" disabled={signIn.isPending} className="mt-6 w-full py-2">Sign in</Button>
       </form>

@@ -1,4 +1,5 @@
 import { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
 import { createGunzip } from 'node:zlib';
 import { ProblemError } from '../../http/problem.js';
 
@@ -17,8 +18,11 @@ export async function* decompress(pieces: AsyncIterable<Uint8Array>): AsyncGener
     for (let next = await source.next(); !next.done; next = await source.next()) yield next.value;
   };
   if (first.value[0] !== GZIP_MAGIC[0] || first.value[1] !== GZIP_MAGIC[1]) return yield* rest();
+  const gunzip = createGunzip();
+  // What fails on either side comes out where the decompressed bytes are read.
+  pipeline(Readable.from(rest()), gunzip).catch(() => undefined);
   try {
-    yield* Readable.from(rest()).compose(createGunzip()) as AsyncIterable<Uint8Array>;
+    yield* gunzip as AsyncIterable<Uint8Array>;
   } catch (error) {
     if (error instanceof ProblemError) throw error;
     throw new ProblemError('upload-cut', `The gzip file is damaged or cut short (${(error as Error).message}); nothing of it is kept.`);

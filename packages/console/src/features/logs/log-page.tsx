@@ -1,0 +1,77 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import type { Log } from '@jadefence/contract';
+import { LOG_FORMATS, REJECT_REASONS } from '@jadefence/core';
+import { useState } from 'react';
+import { useNavigate, useParams } from 'react-router';
+import { hasProblem, service } from '../../api/client.js';
+import { logQuery, surveyQuery } from '../../api/queries.js';
+import { Button } from '../../components/button.js';
+import { Card, PageHeading } from '../../components/layout.js';
+import { ErrorNotice, Loaded } from '../../components/loaded.js';
+import { formatCount, formatTime } from '../../format.js';
+import { SurveyCards } from './survey-cards.js';
+
+export function LogPage() {
+  const id = Number(useParams()['id']);
+  const log = useQuery(logQuery(id));
+  const survey = useQuery(surveyQuery(id));
+  return (
+    <Loaded query={log}>
+      {(data) => (
+        <>
+          <PageHeading title={data.name} aside={<LogActions log={data} />}>
+            {formatCount(data.requests)} requests from {formatTime(data.fromUnixMs)} to {formatTime(data.toUnixMs)} UTC, read as {LOG_FORMATS[data.format]}.
+          </PageHeading>
+          <Loaded query={survey}>{(found) => <SurveyCards survey={found} />}</Loaded>
+          {data.rejectedLines > 0 && <RejectedLines log={data} />}
+        </>
+      )}
+    </Loaded>
+  );
+}
+
+function LogActions({ log }: { log: Log }) {
+  const queryClient = useQueryClient();
+  const navigate = useNavigate();
+  const replay = useMutation({
+    mutationFn: () => service.startReplay({ logId: log.id }),
+    onSuccess: async ({ id }) => {
+      await queryClient.invalidateQueries({ queryKey: ['replays'] });
+      await navigate(`/replays/${id}`);
+    },
+  });
+  const remove = useMutation({
+    mutationFn: (isForced: boolean) => service.deleteLog(log.id, isForced),
+    onSuccess: async () => {
+      await navigate('/logs');
+      queryClient.removeQueries({ queryKey: ['logs', log.id] });
+      await Promise.all(['logs', 'replays'].map((noun) => queryClient.invalidateQueries({ queryKey: [noun] })));
+    },
+  });
+  const isUsed = hasProblem(remove.error, 'log-in-use');
+  // The first press only asks; what depends on the log is told by the second.
+  const [isAsking, setIsAsking] = useState(false);
+  const deleteText = isUsed ? 'Delete it with its replays' : isAsking ? 'Really delete it' : 'Delete';
+  return (
+    <div className="flex max-w-md flex-col items-end gap-2">
+      <div className="flex gap-2">
+        <Button look="primary" onClick={() => replay.mutate()} disabled={replay.isPending}>Replay against the draft</Button>
+        <Button onClick={() => (isAsking ? remove.mutate(isUsed) : setIsAsking(true))} disabled={remove.isPending}>{deleteText}</Button>
+      </div>
+      {replay.error && <ErrorNotice error={replay.error} />}
+      {remove.error && <ErrorNotice error={remove.error} />}
+    </div>
+  );
+}
+
+function RejectedLines({ log }: { log: Log }) {
+  return (
+    <Card title={`${formatCount(log.rejectedLines)} lines rejected`}>
+      <ul className="grid gap-1 overflow-x-auto p-4 text-sm" tabIndex={0} aria-label="Rejected lines">
+        {log.firstRejected.map(({ line, reason, start }) => (
+          <li key={line}><span className="text-muted">line {line}, {REJECT_REASONS[reason]}:</span> <code className="font-mono text-xs whitespace-nowrap">{JSON.stringify(start)}</code></li>
+        ))}
+      </ul>
+    </Card>
+  );
+}

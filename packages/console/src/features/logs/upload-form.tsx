@@ -1,0 +1,68 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import type { ReadLine } from '@jadefence/core';
+import { useState, type FormEvent } from 'react';
+import { useNavigate } from 'react-router';
+import { uploadLog } from '../../api/client.js';
+import { Button } from '../../components/button.js';
+import { Card } from '../../components/layout.js';
+import { ErrorNotice } from '../../components/loaded.js';
+import { TextField } from '../../components/text-field.js';
+import { previewLog, type LogPreview } from './preview.js';
+
+/** Choosing a log, seeing how it would be read, and sending it. */
+export function UploadForm() {
+  const [file, setFile] = useState<File>();
+  const [host, setHost] = useState('');
+  const [share, setShare] = useState(0);
+  const queryClient = useQueryClient();
+  const navigate = useNavigate();
+  const preview = useQuery({ queryKey: ['log preview', file?.name, file?.size, file?.lastModified, host], queryFn: () => previewLog(file!, host), enabled: file !== undefined, retry: false });
+  const upload = useMutation({
+    mutationFn: (chosen: File) => uploadLog(chosen, { name: chosen.name, host: host || undefined }, setShare),
+    onSuccess: async (log) => {
+      await queryClient.invalidateQueries({ queryKey: ['logs'] });
+      await navigate(`/logs/${log.id}`);
+    },
+  });
+  const submit = (event: FormEvent): void => {
+    event.preventDefault();
+    setShare(0);
+    if (file) upload.mutate(file);
+  };
+  const needsHost = preview.data?.detection.needsHost === true;
+  const canSend = preview.data?.detection.best !== undefined && (!needsHost || host !== '') && !upload.isPending;
+  return (
+    <Card title="Bring in a log">
+      <form onSubmit={submit} className="grid gap-4 p-4">
+        <label className="text-sm font-medium">
+          Log file, plain or gzip
+          <input type="file" onChange={(event) => { setFile(event.target.files?.[0]); upload.reset(); }} className="mt-1 block w-full text-sm file:mr-3 file:rounded-lg file:border-0 file:bg-sunken file:px-3 file:py-1.5 file:text-ink" />
+        </label>
+        {preview.error && <ErrorNotice error={preview.error} />}
+        {preview.data && <Preview preview={preview.data} />}
+        {needsHost && <TextField label="Host of every request, since the log does not name it" value={host} onChange={(event) => setHost(event.target.value)} placeholder="shop.example" />}
+        {upload.isPending && <label className="text-sm">{share < 1 ? `${Math.round(share * 100)}% is sent` : 'All is sent; the service stores it'}<progress value={share} max={1} className="mt-1 block h-2 w-full accent-jade" /></label>}
+        {upload.error && <ErrorNotice error={upload.error} />}
+        <div><Button look="primary" type="submit" disabled={!canSend}>Send it</Button></div>
+      </form>
+    </Card>
+  );
+}
+
+function Preview({ preview: { detection, lines } }: { preview: LogPreview }) {
+  return (
+    <div className="rounded-lg bg-sunken p-3 text-sm">
+      <p className="font-medium">{detection.summary}</p>
+      <ol className="mt-2 grid gap-1 overflow-x-auto font-mono text-xs" tabIndex={0} aria-label="The first lines as they would be read">
+        {lines.map((line) => <li key={line.kind === 'record' ? line.record.line : line.rejected.line} className="whitespace-nowrap">{describe(line)}</li>)}
+      </ol>
+    </div>
+  );
+}
+
+function describe(line: ReadLine): string {
+  if (line.kind === 'rejected') return `${line.rejected.line}: rejected (${line.rejected.reason}) ${line.rejected.start}`;
+  const { atUnixMs, attributes } = line.record;
+  const known = Object.entries(attributes).filter(([, value]) => value != null).map(([name, value]) => `${name}=${typeof value === 'string' ? value : JSON.stringify(value)}`);
+  return `${line.record.line}: ${new Date(atUnixMs).toISOString()} ${known.join(' ')}`;
+}
