@@ -1,4 +1,7 @@
 import type { LogOptions } from './inbound-log.js';
 
-/** The day that `npm run demo` loads. */
+/** The day at the inbound gates that `npm run demo` loads. */
 export const DEMO_LOG: LogOptions = { requests: 54_600, seed: 20261012 };
+
+/** The same day, going out. */
+export const DEMO_OUTBOUND_LOG: LogOptions = { requests: 39_400, seed: 20261013 };

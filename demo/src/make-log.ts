@@ -1,12 +1,14 @@
-/** `node demo/dist/make-log.js [--requests N] [--seed N]`: writes an inbound log of any size to standard output. */
+/** `npm run -s demo -- make-log [--requests N] [--seed N] [--outbound]`: writes a log of any size to standard output. */
 import { parseArgs } from 'node:util';
-import { DEMO_LOG } from './demo-log.js';
+import { DEMO_LOG, DEMO_OUTBOUND_LOG } from './demo-log.js';
 import { generateInboundLog } from './inbound-log.js';
+import { generateOutboundLog } from './outbound-log.js';
 import { writeLines } from './write-log.js';
 
-const { values } = parseArgs({ options: { requests: { type: 'string' }, seed: { type: 'string' } } });
-const requests = Number(values.requests ?? DEMO_LOG.requests);
-const seed = Number(values.seed ?? DEMO_LOG.seed);
+const { values } = parseArgs({ options: { requests: { type: 'string' }, seed: { type: 'string' }, outbound: { type: 'boolean' } } });
+const standard = values.outbound ? DEMO_OUTBOUND_LOG : DEMO_LOG;
+const requests = Number(values.requests ?? standard.requests);
+const seed = Number(values.seed ?? standard.seed);
 if (!Number.isSafeInteger(requests) || requests < 1 || !Number.isSafeInteger(seed)) {
   console.error('Expected whole numbers: --requests N --seed N');
   process.exit(2);
@@ -14,6 +16,6 @@ if (!Number.isSafeInteger(requests) || requests < 1 || !Number.isSafeInteger(see
 process.stdout.on('error', () => process.exit(0));
 
 function* texts(): Generator<string> {
-  for (const { text } of generateInboundLog({ requests, seed })) yield text;
+  for (const { text } of values.outbound ? generateOutboundLog({ requests, seed }) : generateInboundLog({ requests, seed })) yield text;
 }
 await writeLines(texts(), process.stdout);

@@ -2,13 +2,14 @@ import { createWriteStream } from 'node:fs';
 import { once } from 'node:events';
 import { finished } from 'node:stream/promises';
 import { generateInboundLog, type EventLabel, type LogOptions } from './inbound-log.js';
+import { generateOutboundLog, type OutboundEvent } from './outbound-log.js';
 
 const BATCH_CHARACTERS = 262_144;
 
-export interface WrittenLog {
+export interface WrittenLog<E extends string> {
   readonly lines: number;
   /** Planted lines by event. */
-  readonly labels: Readonly<Partial<Record<EventLabel, number>>>;
+  readonly labels: Readonly<Partial<Record<E, number>>>;
 }
 
 /** Writes lines to a stream in large pieces, waiting where the reader is slower. */
@@ -23,16 +24,26 @@ export async function writeLines(lines: Iterable<string>, stream: NodeJS.Writabl
   if (batch !== '' && !stream.write(batch)) await once(stream, 'drain');
 }
 
+/** Writes a day at the inbound gates. @see writeLabelled */
+export function writeInboundLog(options: LogOptions, logPath: string, labelsPath: string): Promise<WrittenLog<EventLabel>> {
+  return writeLabelled(generateInboundLog(options), logPath, labelsPath);
+}
+
+/** Writes a day of traffic going out. @see writeLabelled */
+export function writeOutboundLog(options: LogOptions, logPath: string, labelsPath: string): Promise<WrittenLog<OutboundEvent>> {
+  return writeLabelled(generateOutboundLog(options), logPath, labelsPath);
+}
+
 /**
- * Writes the log, and beside it its labels as NDJSON: one `{"line": N, "event": "..."}` for each planted line.
+ * Writes the lines of a log, and beside it its labels as NDJSON: one `{"line": N, "event": "..."}` for each planted line.
  * @param labelsPath where the labels go
  */
-export async function writeInboundLog(options: LogOptions, logPath: string, labelsPath: string): Promise<WrittenLog> {
-  const labels: Partial<Record<EventLabel, number>> = {};
+async function writeLabelled<E extends string>(log: Iterable<{ text: string; label?: E }>, logPath: string, labelsPath: string): Promise<WrittenLog<E>> {
+  const labels: Partial<Record<E, number>> = {};
   const labelLines: string[] = [];
   let lines = 0;
   function* texts(): Generator<string> {
-    for (const { text, label } of generateInboundLog(options)) {
+    for (const { text, label } of log) {
       lines += 1;
       if (label) {
         labels[label] = (labels[label] ?? 0) + 1;

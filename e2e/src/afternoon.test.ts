@@ -261,8 +261,12 @@ describe('at home in a terminal', () => {
 
 describe('a service whose database goes away', () => {
   let proxy: Server;
+  let behind: Awaited<ReturnType<typeof startService>> | undefined;
   const sockets = new Set<Socket>();
-  afterAll(() => proxy.close());
+  afterAll(async () => {
+    await behind?.stop();
+    proxy.close();
+  });
 
   it('says so in one line, ends commands with 3, and is back when the database is', async () => {
     const open = (port: number): Promise<number> =>
@@ -280,9 +284,10 @@ describe('a service whose database goes away', () => {
     const port = await open(0);
     const url = new URL(service.databaseUrl);
     url.port = String(port);
-    const behind = await startService({ JADEFENCE_DATABASE_URL: url.href, JADEFENCE_PORT: '0', JADEFENCE_LOG_LEVEL: 'silent' }, 'ignore');
+    behind = await startService({ JADEFENCE_DATABASE_URL: url.href, JADEFENCE_PORT: '0', JADEFENCE_LOG_LEVEL: 'silent' }, 'ignore');
     const ask = (): Promise<Ran> => run('log', 'list', '--output', 'json');
-    const asked = (): Promise<Ran> => jadefence(['log', 'list', '--output', 'json'], { env: { JADEFENCE_URL: behind.address, JADEFENCE_TOKEN: token } });
+    const { address } = behind;
+    const asked = (): Promise<Ran> => jadefence(['log', 'list', '--output', 'json'], { env: { JADEFENCE_URL: address, JADEFENCE_TOKEN: token } });
     const token = JSON.parse(readFileSync(join(folder, 'jadefence/credentials.json'), 'utf8')).token as string;
     expect((await ask()).exitCode).toBe(0);
     expect((await asked()).exitCode).toBe(0);
@@ -291,10 +296,9 @@ describe('a service whose database goes away', () => {
       sockets.forEach((socket) => socket.destroy());
     });
     expect(await asked()).toMatchObject({ exitCode: 3, stdout: '', stderr: 'The service cannot reach its database.\nCheck that PostgreSQL runs and that JADEFENCE_DATABASE_URL is right.\n' });
-    expect((await fetch(`${behind.address}/api/v1/health`)).status).toBe(200);
-    expect((await fetch(`${behind.address}/api/v1/ready`)).status).toBe(503);
+    expect((await fetch(`${address}/api/v1/health`)).status).toBe(200);
+    expect((await fetch(`${address}/api/v1/ready`)).status).toBe(503);
     await open(port);
     await expect.poll(async () => (await asked()).exitCode, { timeout: 15_000 }).toBe(0);
-    await behind.stop();
   });
 });

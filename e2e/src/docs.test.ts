@@ -1,7 +1,10 @@
-import { existsSync, readdirSync, readFileSync } from 'node:fs';
+import { copyFileSync, existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { DEMO_LOG, writeInboundLog } from '@jadefence/demo';
 import { checkFences, formatDiagnostic } from '@jadefence/core';
 import { describe, expect, it } from 'vitest';
+import { jadefence } from './jadefence.js';
 import { ROOT } from './root.js';
 
 const pages = readdirSync(join(ROOT, 'docs')).filter((name) => name.endsWith('.md'));
@@ -28,4 +31,31 @@ describe('the documentation', () => {
     const operations = readFileSync(join(ROOT, 'docs/operations.md'), 'utf8');
     expect(settings.filter((name) => !operations.includes(`| \`${name}\` |`))).toEqual([]);
   });
+});
+
+describe('the tutorial', () => {
+  it('shows what its commands print', async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'jadefence-'));
+    await writeInboundLog(DEMO_LOG, join(folder, 'day.log'), join(folder, 'day.labels'));
+    copyFileSync(join(ROOT, 'demo/data/countries.csv'), join(folder, 'countries.csv'));
+    const blocks = [...readFileSync(join(ROOT, 'docs/tutorial.md'), 'utf8').matchAll(/^```(fence|console)\n([^]*?)^```/gm)];
+    let numRun = 0;
+    for (const [, kind, text] of blocks) {
+      if (kind === 'fence') writeFileSync(join(folder, 'first.fence'), text!);
+      for (const [, command, shown] of kind === 'console' ? text!.matchAll(/^\$ jadefence ((?:survey|judge|try) [^|\n]*)(?:\|.*)?\n((?:(?!\$ ).*\n)*)/gm) : []) {
+        const { stdout, exitCode } = await jadefence(command!.trim().split(' '), { cwd: folder });
+        expect([command, exitCode]).toEqual([command, 0]);
+        const lines = shown!.split('\n').map((line) => line.replace(/\.\.\.$/, '').trimEnd()).filter(Boolean);
+        let at = 0;
+        for (const line of lines) {
+          const found = stdout.indexOf(line, at);
+          expect([line, found >= 0]).toEqual([line, true]);
+          at = found + line.length;
+        }
+        numRun += 1;
+      }
+    }
+    expect(numRun).toBe(6);
+    rmSync(folder, { recursive: true, force: true });
+  }, 60_000);
 });

@@ -4,13 +4,15 @@ import { join } from 'node:path';
 import { build } from './build.mjs';
 import { removeCluster, startCluster } from './cluster.mjs';
 import { checkNode, findPostgres, installPackages } from './install.mjs';
-import { ROOT, runHere, step } from './run.mjs';
+import { ROOT, run, runHere, step } from './run.mjs';
 import { startService } from './service.mjs';
 
 const STATE = join(ROOT, '.jadefence');
 const SIGN_IN = join(STATE, 'sign-in');
 const LOG = join(STATE, 'demo', 'inbound.log');
+const OUTBOUND_LOG = join(STATE, 'demo', 'outbound.ndjson');
 const LOG_NAME = 'Larkmoor inbound, 12 October';
+const OUTBOUND_LOG_NAME = 'Larkmoor outbound, 12 October';
 
 /**
  * Brings the demo up, runs `work` with it, and stops what it started.
@@ -48,23 +50,25 @@ function readSignIn() {
 /** Loads what is not there yet, through the same doors as anybody. */
 async function load(address, signIn) {
   const env = { ...process.env, XDG_CONFIG_HOME: join(STATE, 'config'), JADEFENCE_URL: address };
-  const jadefence = async (...args) => {
-    const code = await runHere(process.execPath, ['bin/jadefence', ...args], { env, stdio: ['ignore', 'ignore', 'inherit'] });
-    if (code !== 0) throw new Error(`jadefence ${args.join(' ')} ended with ${code}`);
-  };
+  const jadefence = (...args) => run(process.execPath, ['bin/jadefence', ...args], { env });
   const { ServiceClient } = await import('@jadefence/contract');
-  const { writeInboundLog, DEMO_LOG } = await import('@jadefence/demo');
+  const { writeInboundLog, writeOutboundLog, DEMO_LOG, DEMO_OUTBOUND_LOG } = await import('@jadefence/demo');
   const { token } = await new ServiceClient({ baseUrl: address }).createToken(signIn, { name: 'demo', scope: 'editor' });
   Object.assign(env, { JADEFENCE_TOKEN: token });
   const client = new ServiceClient({ baseUrl: address, token });
   if ((await client.draft()).fences.length === 0) await step('Importing the fences', () => jadefence('fence', 'import', 'demo/fences', '--yes'));
   const hasTable = await client.countryTable().then(() => true, () => false);
   if (!hasTable) await step('Importing the country table', () => jadefence('country', 'import', 'demo/data/countries.csv'));
-  if (!existsSync(LOG)) {
+  if (!existsSync(LOG) || !existsSync(OUTBOUND_LOG)) {
     mkdirSync(join(STATE, 'demo'), { recursive: true });
-    await step('Making up a day of requests', () => writeInboundLog(DEMO_LOG, LOG, `${LOG}.labels`));
+    await step('Making up a day of requests', async () => {
+      await writeInboundLog(DEMO_LOG, LOG, `${LOG}.labels`);
+      await writeOutboundLog(DEMO_OUTBOUND_LOG, OUTBOUND_LOG, `${OUTBOUND_LOG}.labels`);
+    });
   }
-  if (!(await client.logs()).some((log) => log.name === LOG_NAME)) await step('Importing the log', () => jadefence('log', 'import', LOG, '--name', LOG_NAME));
+  const names = (await client.logs()).map((log) => log.name);
+  if (!names.includes(LOG_NAME)) await step('Importing the inbound log', () => jadefence('log', 'import', LOG, '--name', LOG_NAME));
+  if (!names.includes(OUTBOUND_LOG_NAME)) await step('Importing the outbound log', () => jadefence('log', 'import', OUTBOUND_LOG, '--name', OUTBOUND_LOG_NAME));
   const isReplayed = (await client.replays()).some((replay) => replay.state === 'done');
   if (!isReplayed) await step('Replaying it', () => jadefence('replay', 'start', LOG_NAME));
 }

@@ -48,9 +48,16 @@ const MIN_SENTENCE_WIDTH = 30;
 
 function ruleCells(rule: RuleSummary, fence: FenceSummary): { figures: string[]; note: string; sentence: string } {
   const isTrial = fence.mode === 'trial' || rule.state === 'trial';
-  const notes = [...(isTrial ? [`would stop ${formatCount(countWouldStop(rule))}`] : []), ...(rule.blind > 0 ? [`blind on ${formatCount(rule.blind)}`] : [])];
+  const notes = [...(isTrial ? describeWould(rule) : []), ...(rule.blind > 0 ? [`blind on ${formatCount(rule.blind)}`] : [])];
   const figures = [rule.rule, rule.state === 'off' ? 'off' : formatCount(rule.hits), formatCount(rule.decided), formatTime(rule.lastHitUnixMs)];
   return { figures, note: notes.join(', '), sentence: rule.sentence };
+}
+
+/** What a rule in trial would have come to. */
+function describeWould(rule: RuleSummary): string[] {
+  const stops = countWouldStop(rule);
+  const allows = rule.would.allowed ?? 0;
+  return [...(stops > 0 || (allows === 0 && rule.hits === 0) ? [`would stop ${formatCount(stops)}`] : []), ...(allows > 0 ? [`would allow ${formatCount(allows)}`] : [])];
 }
 
 export function renderRejected({ numRejected, rejected, firstRejected }: Pick<Summary, 'numRejected' | 'rejected' | 'firstRejected'>, width: number): string[] {

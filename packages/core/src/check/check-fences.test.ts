@@ -11,6 +11,7 @@ describe('checking fences', () => {
     ['gate g inbound { hosts staf-sites otherwise allow }\nlist staff-sites domains { a.example }', ['f.fence:1:24: No list is named "staf-sites". Did you mean "staff-sites"? [unknown-name]']],
     ['gate g inbound { hosts intranet otherwise allow }', ['f.fence:1:24: No list is named "intranet". Define the list, or quote a real single label. [unknown-name]']],
     ['gate g inbound { hosts a.example fences hous otherwise allow }\nfence house trial { }', ['f.fence:1:41: No fence is named "hous". Did you mean "house"? [unknown-name]']],
+    ['list a countries { norway, "United Kingdom", Swedn }', ['f.fence:1:20: No list is named "norway". Write NO for Norway. [unknown-name]', 'f.fence:1:28: Found "United Kingdom", expected a country code of two capital letters, no-country, internal, or a list. Write GB for United Kingdom. [bad-value]', 'f.fence:1:46: Found "Swedn", expected a country code of two capital letters, no-country, internal, or a list. Write SE for Sweden. [bad-value]']],
     ['list a countries { NO }\nfence f trial { rule r allow when client in a }', ['f.fence:2:45: "a" is a list of countries, expected a list of addresses. [wrong-kind]']],
     ['list a countries { NO }\nlist a addresses { }', ['f.fence:2:1: A second list "a", the first is at f.fence:1. Rename one of them. [duplicate-name]']],
     ['fence f trial { rule r allow when always rule r allow when always }', ['f.fence:1:42: A second rule in fence f, "r", the first is at f.fence:1. Rename one of them. [duplicate-name]']],

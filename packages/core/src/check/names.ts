@@ -1,3 +1,4 @@
+import { suggestCountry } from '../language/country-names.js';
 import { suggestNearest, type Diagnostic, type DiagnosticCode, type Place } from '../language/diagnostic.js';
 import { visitComparisons } from '../language/visit.js';
 import { LIST_KIND_OF, traitsOf, type InlineEntries, type ListKind, type ListStatement, type Statement, type Value } from '../language/tree.js';
@@ -58,7 +59,8 @@ export function checkListNames(values: readonly Value[], expected: ListKind, kin
 
 function nearestListHint(name: string, kindOf: ReadonlyMap<string, ListKind>, kind: ListKind): string {
   const ofKind = [...kindOf].filter(([, other]) => other === kind).map(([other]) => other);
-  return suggestNearest(name, ofKind) ?? (kind === 'domains' ? 'Define the list, or quote a real single label.' : 'Define the list, or write a value.');
+  const country = kind === 'countries' ? suggestCountry(name) : undefined;
+  return suggestNearest(name, ofKind) ?? country ?? (kind === 'domains' ? 'Define the list, or quote a real single label.' : 'Define the list, or write a value.');
 }
 
 export type Report = (code: DiagnosticCode, message: string, place: Place, hint?: string) => void;

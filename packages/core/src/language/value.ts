@@ -3,6 +3,7 @@ import { isAddressHost, normalizeHost } from '../request/host.js';
 import { normalizePath } from '../request/path.js';
 import { INTERNAL, NO_COUNTRY } from '../reference/country-table.js';
 import { formatDomainEntry, type Reach } from '../reference/domain-set.js';
+import { suggestCountry } from './country-names.js';
 import { suggestNearest } from './diagnostic.js';
 import { NAME, RESERVED_WORDS, type Value, type ValueKind } from './tree.js';
 
@@ -104,7 +105,7 @@ function nameOrCountryTypo(text: string): ValueOrProblem {
 
 function decodeCountry(text: string): ValueOrProblem {
   if (/^[A-Z]{2}$/.test(text) || text === NO_COUNTRY || text === INTERNAL) return { content: { kind: 'country', code: text } };
-  return { problem: `Found ${JSON.stringify(text)}, expected a country code of two capital letters, no-country, internal, or a list.` };
+  return { problem: `Found ${JSON.stringify(text)}, expected a country code of two capital letters, no-country, internal, or a list.`, hint: suggestCountry(text) };
 }
 
 function decodeDomain(text: string): ValueOrProblem {

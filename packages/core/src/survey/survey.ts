@@ -70,7 +70,7 @@ export class SurveyBuilder {
     if (request.host) addTo(this.#hosts, request.host);
     if (request.path) addTo(this.#paths, request.path);
     if (request.path && typeof status === 'number' && REFUSED.has(status)) this.#refusedPaths.add(request.path);
-    this.#methods.add(request.method ?? '(none)');
+    this.#methods.add(request.method ?? (request.method === null ? '(none)' : '(unknown)'));
     if (typeof status === 'number') this.#statuses.add(String(status));
     const { attributes } = record;
     if (attributes['http.request.header.x-forwarded-for'] != null || attributes['http.request.header.forwarded'] != null) this.#numForwarded += 1;

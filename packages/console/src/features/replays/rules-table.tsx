@@ -40,7 +40,7 @@ function Effect({ fence, rule }: { fence: FenceSummary; rule: RuleSummary }) {
   return (
     <>
       {rule.state === 'off' && <StateBadge state="off" />}
-      {isTrial && rule.state !== 'off' && <><StateBadge state="trial" /> would stop {formatCount(countWouldStop(rule))}</>}
+      {isTrial && rule.state !== 'off' && <><StateBadge state="trial" /> {rule.would.allowed ? `would allow ${formatCount(rule.would.allowed)}` : `would stop ${formatCount(countWouldStop(rule))}`}</>}
       {!isTrial && rule.state !== 'off' && (rule.decided > 0 ? `decided ${formatCount(rule.decided)}` : <span className="text-muted">decided none</span>)}
       {rule.blind > 0 && <span className="block text-limited">blind on {formatCount(rule.blind)}</span>}
     </>
