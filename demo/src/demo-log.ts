@@ -1,4 +1,4 @@
-import type { LogOptions } from './inbound-log.js';
+import type { LogOptions } from './day.js';
 
 /** The day at the inbound gates that `npm run demo` loads. */
 export const DEMO_LOG: LogOptions = { requests: 54_600, seed: 20261012 };

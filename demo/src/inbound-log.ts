@@ -1,28 +1,14 @@
 /**
  * One day at Larkmoor's inbound gates as an NCSA combined log with the host in front, made up from a seed. Planted
  * events carry a label, so that what the product finds can be held against what was put there; nothing of the product
- * is used here. Lines come minute by minute, so that a log of any size streams.
+ * is used here.
  */
-import { Random } from './random.js';
+import { DAY_START_UNIX_MS, generateDay, type LogLine, type LogOptions } from './day.js';
+import type { Random } from './random.js';
 import { AGENTS, BROWSERS, COLLECTION_PATHS, STUDIO_PATHS, TICKET_PATHS, VISITOR_COUNTRIES, WWW_PATHS } from './inbound-scenery.js';
-
-export interface LogOptions {
-  /** Ordinary requests; the planted events come on top. */
-  readonly requests: number;
-  readonly seed: number;
-}
 
 export const EVENTS = ['tout-network', 'tout-spread', 'scraper', 'partner', 'home-staff', 'odd-path', 'malformed', 'not-http', 'unknown-host'] as const;
 export type EventLabel = (typeof EVENTS)[number];
-
-export interface LogLine {
-  readonly text: string;
-  /** The planted event that the line belongs to. */
-  readonly label?: EventLabel;
-}
-
-export const DAY_START_UNIX_MS = Date.UTC(2026, 9, 12);
-const MINUTES = 1440;
 
 interface Visit {
   readonly second: number;
@@ -37,21 +23,8 @@ interface Visit {
 }
 
 /** The lines of the log in the order of time. */
-export function* generateInboundLog({ requests, seed }: LogOptions): Generator<LogLine> {
-  const random = new Random(seed);
-  const weights = Array.from({ length: MINUTES }, (_, minute) => weightOf(minute));
-  const total = weights.reduce((sum, weight) => sum + weight, 0);
-  let owed = 0;
-  for (let minute = 0; minute < MINUTES; minute += 1) {
-    owed += (requests * weights[minute]!) / total;
-    const visits = Array.from({ length: Math.floor(owed) }, () => ordinaryVisit(random));
-    owed -= visits.length;
-    visits.push(...plantedVisits(minute, random));
-    visits.sort((a, b) => a.second - b.second);
-    for (const visit of visits) yield { text: printVisit(visit, minute, random), ...(visit.label ? { label: visit.label } : {}) };
-    const malformed = MALFORMED[minute];
-    if (malformed !== undefined) yield { text: malformed, label: 'malformed' };
-  }
+export function generateInboundLog(options: LogOptions): Generator<LogLine<EventLabel>> {
+  return generateDay<Visit, EventLabel>(options, { weightOf, ordinary: ordinaryVisit, planted: plantedVisits, print: printVisit, malformed: MALFORMED });
 }
 
 /** Visitors sleep at night and come most around noon and in the evening. */
@@ -60,7 +33,7 @@ function weightOf(minute: number): number {
   return 0.15 + Math.exp(-((hour - 12) ** 2) / 8) + 0.8 * Math.exp(-((hour - 20) ** 2) / 5);
 }
 
-function ordinaryVisit(random: Random): Visit {
+function ordinaryVisit(_minute: number, random: Random): Visit {
   const second = random.fraction() * 60;
   const agent = random.pick(BROWSERS);
   const share = random.fraction();

@@ -3,17 +3,12 @@
  * encrypted requests seen by their TLS server name, plain HTTP, DNS, pings, and first bytes of some. Nothing of the
  * product is used here.
  */
-import { DAY_START_UNIX_MS, type LogOptions } from './inbound-log.js';
+import { DAY_START_UNIX_MS, generateDay, type LogLine, type LogOptions } from './day.js';
 import { APPS, GAMES, HOST_ADDRESSES, SITES } from './outbound-scenery.js';
-import { Random } from './random.js';
+import type { Random } from './random.js';
 
 export const OUTBOUND_EVENTS = ['games-desk-hours', 'games-lunch', 'not-dns', 'backup', 'foreign-host', 'malformed'] as const;
 export type OutboundEvent = (typeof OUTBOUND_EVENTS)[number];
-
-export interface OutboundLine {
-  readonly text: string;
-  readonly label?: OutboundEvent;
-}
 
 interface Flow {
   readonly second: number;
@@ -21,27 +16,13 @@ interface Flow {
   readonly label?: OutboundEvent;
 }
 
-const MINUTES = 1440;
 /** A device of a visitor that sends something else over the port of DNS, and the machine that backs up the offices. */
 const ODD_DEVICE = '198.18.41.77';
 const BACKUP_MACHINE = '198.18.5.9';
 
 /** The lines of the log in the order of time. */
-export function* generateOutboundLog({ requests, seed }: LogOptions): Generator<OutboundLine> {
-  const random = new Random(seed);
-  const weights = Array.from({ length: MINUTES }, (_, minute) => weightOf(minute));
-  const total = weights.reduce((sum, weight) => sum + weight, 0);
-  let owed = 0;
-  for (let minute = 0; minute < MINUTES; minute += 1) {
-    owed += (requests * weights[minute]!) / total;
-    const flows = Array.from({ length: Math.floor(owed) }, () => ordinaryFlow(minute, random));
-    owed -= flows.length;
-    flows.push(...plantedFlows(minute, random));
-    flows.sort((a, b) => a.second - b.second);
-    for (const flow of flows) yield { text: printFlow(flow, minute), ...(flow.label ? { label: flow.label } : {}) };
-    const malformed = MALFORMED[minute];
-    if (malformed !== undefined) yield { text: malformed, label: 'malformed' };
-  }
+export function generateOutboundLog(options: LogOptions): Generator<LogLine<OutboundEvent>> {
+  return generateDay<Flow, OutboundEvent>(options, { weightOf, ordinary: ordinaryFlow, planted: plantedFlows, print: printFlow, malformed: MALFORMED });
 }
 
 /** Visitors come while the museums are open, staff work at their desks. */

@@ -1,7 +1,8 @@
 import { createWriteStream } from 'node:fs';
 import { once } from 'node:events';
 import { finished } from 'node:stream/promises';
-import { generateInboundLog, type EventLabel, type LogOptions } from './inbound-log.js';
+import type { LogOptions } from './day.js';
+import { generateInboundLog, type EventLabel } from './inbound-log.js';
 import { generateOutboundLog, type OutboundEvent } from './outbound-log.js';
 
 const BATCH_CHARACTERS = 262_144;

@@ -22,6 +22,8 @@ const LOG = [...Array.from({ length: 8 }, (_, index) => line(`198.18.4.${index}`
 
 let folder: string;
 let service: TestService;
+/** A token that outlives what the tests do to sign-ins. */
+let token: string;
 beforeAll(async () => {
   folder = mkdtempSync(join(tmpdir(), 'jadefence-'));
   writeFileSync(join(folder, 'site.fence'), FENCES);
@@ -29,6 +31,7 @@ beforeAll(async () => {
   writeFileSync(join(folder, 'day.log.gz'), gzipSync(LOG));
   service = await startTestService();
   await run('login', '--sign-in-file', join(service.folder, 'sign-in'));
+  token = (await run('admin', 'token', 'create', 'tests', '--scope', 'administrator')).stdout.trim();
 });
 afterAll(async () => {
   await service.stop();
@@ -184,6 +187,8 @@ describe('jadefence fence', () => {
     writeFileSync(join(folder, 'extra.fence'), 'fence extra trial { rule x block when always }\n');
     expect((await run('fence', 'import', 'extra.fence', '--only', '--yes')).stdout).toBe('+ fence extra added\n+ rule extra/x added\nThe draft now has 1 gates, 2 fences with 3 rules, and 1 lists.\n');
     expect((await run('fence', 'list')).stdout).toBe('fence  mode     rules  at       title\ndesk   enforce      2  shop     Desk\nextra  trial        1  no gate\n');
+    expect((await run('fence', 'list', '--output', 'csv')).stdout).toBe('fence,mode,rules,at,title\ndesk,enforce,2,shop,Desk\nextra,trial,1,no gate,\n');
+    expect((await run('fence', 'list', '--output', 'ndjson')).stdout.split('\n').map((row) => (row ? (JSON.parse(row) as { name: string }).name : ''))).toEqual(['desk', 'extra', '']);
     expect((await run('fence', 'export', 'exported')).stdout).toBe('Wrote 1 file into exported.\n');
     expect((await run('fence', 'import', 'exported')).stdout).toMatch(/^The draft is so already\.\n/);
     expect(await run('fence', 'export', 'exported')).toMatchObject({ exitCode: 2, stderr: 'The folder "exported" is not empty.\nGive a new folder, so that nothing is overwritten.\n' });
@@ -223,8 +228,8 @@ describe('jadefence log and replay', () => {
 
 describe('jadefence admin', () => {
   it('makes, lists and revokes tokens, and resets the password', async () => {
-    const token = (await run('admin', 'token', 'create', 'pipeline', '--days', '9')).stdout.trim();
-    const client = new ServiceClient({ baseUrl: service.address, token });
+    const created = (await run('admin', 'token', 'create', 'pipeline', '--days', '9')).stdout.trim();
+    const client = new ServiceClient({ baseUrl: service.address, token: created });
     expect(await client.me()).toEqual({ name: 'admin', role: 'viewer' });
     const listed = JSON.parse((await run('admin', 'token', 'list', '--output', 'json')).stdout) as { id: number; name: string }[];
     const { id } = listed.find((one) => one.name === 'pipeline')!;
@@ -238,9 +243,59 @@ describe('jadefence admin', () => {
   });
 });
 
+describe('what goes wrong with any command of the service', () => {
+  const COMMANDS: { args: string[]; needs: 'viewer' | 'editor' | 'administrator' }[] = [
+    { args: ['fence', 'list'], needs: 'viewer' }, { args: ['fence', 'show', 'desk'], needs: 'viewer' }, { args: ['fence', 'export', 'nowhere'], needs: 'viewer' },
+    { args: ['fence', 'import', 'other.fence', '--yes'], needs: 'editor' }, { args: ['log', 'list'], needs: 'viewer' }, { args: ['log', 'import', 'day.log'], needs: 'editor' },
+    { args: ['replay', 'list'], needs: 'viewer' }, { args: ['country', 'import', 'countries.csv'], needs: 'editor' }, { args: ['admin', 'token', 'list'], needs: 'administrator' },
+    { args: ['admin', 'token', 'create', 'x'], needs: 'administrator' }, { args: ['admin', 'reset-password'], needs: 'administrator' }, { args: ['try', '--client', '198.18.4.1', '--url', 'shop.example'], needs: 'viewer' },
+  ];
+  const withToken = (args: readonly string[], url: string, speaking: string): Promise<Ran> => jadefence(args, { env: { JADEFENCE_URL: url, JADEFENCE_TOKEN: speaking }, cwd: folder });
+
+  it('no service ends with 3, and a token that may not with 2, each with a clear line', async () => {
+    writeFileSync(join(folder, 'countries.csv'), '198.18.0.0/15,NO\n');
+    const viewer = (await run('admin', 'token', 'create', 'viewer')).stdout.trim();
+    for (const { args, needs } of COMMANDS) {
+      const gone = await withToken(args, 'http://127.0.0.1:47399', viewer);
+      expect([args, gone.exitCode, gone.stdout]).toEqual([args, 3, '']);
+      expect(gone.stderr).toMatch(/^The service at http:\/\/127\.0\.0\.1:47399 cannot be reached \(ECONNREFUSED\)\.\n$/);
+      if (needs === 'viewer') continue;
+      const refused = await withToken(args, service.address, viewer);
+      expect([args, refused.exitCode, refused.stderr]).toEqual([args, 2, `admin is viewer here; this needs ${needs}.\n`]);
+    }
+  });
+
+  it('a wrong file or name ends with 2 and says which', async () => {
+    for (const [args, message] of [
+      [['fence', 'import', 'nowhere.fence'], 'There is no file or folder "nowhere.fence".'],
+      [['log', 'import', 'nowhere.log'], 'There is no log "nowhere.log".'],
+      [['log', 'preview', 'nowhere.log'], 'There is no log "nowhere.log".'],
+      [['log', 'show', 'nowhere'], 'There is no log "nowhere".'],
+      [['log', 'delete', 'nowhere'], 'There is no log "nowhere".'],
+      [['survey', 'nowhere.log'], 'There is no log "nowhere.log".'],
+      [['survey', 'day.log', '--country-table', 'nowhere.csv'], 'The country table "nowhere.csv" cannot be read (ENOENT).'],
+      [['country', 'import', 'nowhere.csv'], 'The country table "nowhere.csv" cannot be read (ENOENT).'],
+      [['replay', 'start', 'nowhere'], 'There is no log "nowhere".'],
+      [['replay', 'decisions', '99'], 'There is no replay 99.'],
+      [['admin', 'reset-password', 'nobody'], 'There is no user "nobody".'],
+      [['login', '--sign-in-file', 'nowhere'], 'The sign-in file "nowhere" cannot be read (ENOENT).'],
+    ] as const) {
+      const { exitCode, stderr } = await run(...args);
+      expect([args, exitCode, stderr.split('\n')[0]]).toEqual([args, 2, message]);
+    }
+  });
+
+  it('login keeps a token that logout ends', async () => {
+    const { token: kept, url } = JSON.parse(readFileSync(join(folder, 'jadefence/credentials.json'), 'utf8')) as { token: string; url: string };
+    expect(await run('logout')).toMatchObject({ exitCode: 0, stderr: 'Signed out.\n' });
+    expect((await withToken(['log', 'list'], url, kept)).stderr).toContain('The token is not valid or has expired.');
+    expect(await run('log', 'list')).toMatchObject({ exitCode: 2, stderr: 'Not signed in.\nRun jadefence login first, or set JADEFENCE_TOKEN.\n' });
+  });
+});
+
 describe('at home in a terminal', () => {
   it('every command has help with an example', async () => {
-    const commands = [['survey'], ['judge'], ['try'], ['login'], ['fence', 'list'], ['fence', 'show'], ['fence', 'export'], ['fence', 'import'], ['log', 'list'], ['log', 'show'], ['log', 'preview'], ['log', 'import'], ['log', 'delete'], ['replay', 'list'], ['replay', 'start'], ['replay', 'show'], ['replay', 'decisions'], ['country', 'import'], ['admin', 'reset-password'], ['admin', 'token', 'create'], ['admin', 'token', 'list'], ['admin', 'token', 'revoke'], ['completion']];
+    const commands = [['survey'], ['judge'], ['try'], ['login'], ['logout'], ['fence', 'list'], ['fence', 'show'], ['fence', 'export'], ['fence', 'import'], ['log', 'list'], ['log', 'show'], ['log', 'preview'], ['log', 'import'], ['log', 'delete'], ['replay', 'list'], ['replay', 'start'], ['replay', 'show'], ['replay', 'decisions'], ['country', 'import'], ['admin', 'reset-password'], ['admin', 'token', 'create'], ['admin', 'token', 'list'], ['admin', 'token', 'revoke'], ['completion']];
     for (const command of commands) {
       const { exitCode, stdout } = await jadefence([...command, '--help']);
       expect([command, exitCode, stdout.includes(command[0] === 'completion' ? 'jadefence completion' : `jadefence ${command.join(' ')}`), stdout.includes('Examples:')]).toEqual([command, 0, true, true]);
@@ -285,10 +340,9 @@ describe('a service whose database goes away', () => {
     const url = new URL(service.databaseUrl);
     url.port = String(port);
     behind = await startService({ JADEFENCE_DATABASE_URL: url.href, JADEFENCE_PORT: '0', JADEFENCE_LOG_LEVEL: 'silent' }, 'ignore');
-    const ask = (): Promise<Ran> => run('log', 'list', '--output', 'json');
+    const ask = (): Promise<Ran> => jadefence(['log', 'list', '--output', 'json'], { env: { JADEFENCE_URL: service.address, JADEFENCE_TOKEN: token } });
     const { address } = behind;
     const asked = (): Promise<Ran> => jadefence(['log', 'list', '--output', 'json'], { env: { JADEFENCE_URL: address, JADEFENCE_TOKEN: token } });
-    const token = JSON.parse(readFileSync(join(folder, 'jadefence/credentials.json'), 'utf8')).token as string;
     expect((await ask()).exitCode).toBe(0);
     expect((await asked()).exitCode).toBe(0);
     await new Promise<void>((resolve) => {

@@ -1,15 +1,25 @@
 import { once } from 'node:events';
+import { printCsvCell } from '@jadefence/core';
 import { InvalidArgumentError } from 'commander';
+import { printTable } from './render/text.js';
 
 export const OUTPUTS = ['table', 'json', 'ndjson', 'csv'] as const;
 export type Output = (typeof OUTPUTS)[number];
 
-/** Reads the value of `--output`. */
-export function parseOutput(text: string): Output {
-  const output = OUTPUTS.find((candidate) => candidate === text);
-  if (!output) throw new InvalidArgumentError(`Expected one of ${OUTPUTS.join(', ')}.`);
+/** What a command that answers one thing, not rows, can print. */
+export type OneOutput = Extract<Output, 'table' | 'json'>;
+
+function oneOf<O extends Output>(outputs: readonly O[], text: string): O {
+  const output = outputs.find((candidate) => candidate === text);
+  if (!output) throw new InvalidArgumentError(`Expected one of ${outputs.join(', ')}.`);
   return output;
 }
+
+/** `--output` of a command that answers rows. */
+export const ROWS_OUTPUT = ['--output <output>', 'table, json, ndjson or csv', (text: string): Output => oneOf(OUTPUTS, text), 'table'] as const;
+
+/** `--output` of a command that answers one thing. */
+export const ONE_OUTPUT = ['--output <output>', 'table or json', (text: string): OneOutput => oneOf(['table', 'json'], text), 'table'] as const;
 
 export function parseWhole(text: string): number {
   if (!/^\d{1,15}$/.test(text)) throw new InvalidArgumentError('Expected a whole number.');
@@ -31,6 +41,32 @@ export function say({ stderr }: Streams, text: string): void {
 
 export function writeJson({ stdout }: Streams, value: unknown): void {
   stdout.write(`${JSON.stringify(value, null, 2)}\n`);
+}
+
+/** Answers one thing: its text for people, or the thing itself as JSON. */
+export function writeOne(streams: Streams, output: OneOutput, value: unknown, text: string): void {
+  if (output === 'json') writeJson(streams, value);
+  else streams.stdout.write(`${text}\n`);
+}
+
+/** A list as rows: the columns of the table, by the keys under which scripts find them. */
+export interface RowsLayout<T> {
+  readonly columns: Readonly<Record<string, (item: T) => string>>;
+  /** Keys of columns with figures. */
+  readonly figures?: readonly string[];
+  /** Said on stderr where there are no rows. */
+  readonly empty: string;
+}
+
+/** Answers rows in any of the outputs; JSON and NDJSON have the items whole. */
+export function writeRows<T>(streams: Streams, output: Output, items: readonly T[], { columns, figures = [], empty }: RowsLayout<T>): void {
+  if (output === 'json') return writeJson(streams, items);
+  const names = Object.keys(columns);
+  const rows = items.map((item) => names.map((name) => columns[name]!(item)));
+  if (output === 'ndjson') streams.stdout.write(items.map((item) => `${JSON.stringify(item)}\n`).join(''));
+  else if (output === 'csv') streams.stdout.write([names, ...rows].map((row) => `${row.map(printCsvCell).join(',')}\n`).join(''));
+  else if (items.length === 0) say(streams, empty);
+  else streams.stdout.write(`${printTable(names, rows, figures.map((name) => names.indexOf(name)))}\n`);
 }
 
 const BATCH_CHARACTERS = 65_536;

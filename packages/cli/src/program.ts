@@ -7,7 +7,7 @@ import { addFence } from './commands/fence.js';
 import { addJudge } from './commands/judge.js';
 import { addLogImport } from './commands/log-import.js';
 import { addLog } from './commands/log.js';
-import { addLogin } from './commands/login.js';
+import { addLogin, addLogout } from './commands/login.js';
 import { addReplay } from './commands/replay.js';
 import { addSurvey } from './commands/survey.js';
 import { addTry } from './commands/try.js';
@@ -37,6 +37,7 @@ function buildProgram(streams: Streams): Command {
   addJudge(program, streams);
   addTry(program, streams);
   addLogin(program, streams);
+  addLogout(program, streams);
   addFence(program.command('fence').description('Fences of the service'), streams);
   const log = program.command('log').description('Request logs of the service');
   addLogImport(log, streams);

@@ -1,4 +1,4 @@
-import { mkdir, readFile, writeFile } from 'node:fs/promises';
+import { mkdir, readFile, rm, writeFile } from 'node:fs/promises';
 import { homedir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { ServiceClient } from '@jadefence/contract';
@@ -22,6 +22,11 @@ export async function saveCredentials(credentials: Credentials, streams: Streams
   await mkdir(dirname(path), { recursive: true, mode: 0o700 });
   await writeFile(path, `${JSON.stringify(credentials, null, 2)}\n`, { mode: 0o600 });
   return path;
+}
+
+/** Forgets the token that was kept. */
+export async function forgetCredentials(streams: Streams): Promise<void> {
+  await rm(credentialsPath(streams), { force: true });
 }
 
 /** The service as signed in to, or as `JADEFENCE_URL` and `JADEFENCE_TOKEN` say. */

@@ -31,7 +31,7 @@ export { toDecidedRecord, type DecidedRecord } from './replay/decided-record.js'
 export { Replay, replayChunk, RulingTable } from './replay/replay-chunk.js';
 export { addDecision, addRejected, addTally, createTally, type RuleTally, type Tally } from './replay/tally.js';
 export { countWouldStop, summarize, type FenceSummary, type RuleSummary, type Summary } from './replay/summary.js';
-export { printCsvHeader, printCsvRow } from './replay/csv.js';
+export { printCsvCell, printCsvHeader, printCsvRow } from './replay/csv.js';
 export { coarsenTimeline, type Timeline } from './replay/timeline.js';
 export { joinParts, splitIntoParts, type Part, type PartKind } from './language/parts.js';
 export { printValue } from './language/value.js';

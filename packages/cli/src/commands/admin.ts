@@ -1,7 +1,6 @@
 import { ROLES, type Role } from '@jadefence/contract';
 import { InvalidArgumentError, type Command } from 'commander';
-import { parseOutput, parseWhole, say, writeJson, type Output, type Streams } from '../output.js';
-import { printTable } from '../render/text.js';
+import { ONE_OUTPUT, parseWhole, ROWS_OUTPUT, say, writeOne, writeRows, type OneOutput, type Output, type Streams } from '../output.js';
 import { connect } from '../service.js';
 
 export function addAdmin(admin: Command, streams: Streams): void {
@@ -9,11 +8,12 @@ export function addAdmin(admin: Command, streams: Streams): void {
     .command('reset-password')
     .description('Give a user a new generated password')
     .argument('[name]', 'name of the user', 'admin')
+    .option(...ONE_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence admin reset-password')
-    .action(async (name: string) => {
+    .action(async (name: string, { output }: { output: OneOutput }) => {
       const { password } = await (await connect(streams)).resetPassword(name);
       say(streams, `The new password of ${name}, shown only this once:`);
-      streams.stdout.write(`${password}\n`);
+      writeOne(streams, output, { name, password }, password);
     });
   const token = admin.command('token').description('Tokens for scripts and other machines');
   token
@@ -22,31 +22,38 @@ export function addAdmin(admin: Command, streams: Streams): void {
     .argument('<name>', 'what the token is for')
     .option('--scope <scope>', `what it may do: ${ROLES.join(', ')}`, parseRole, 'viewer')
     .option('--days <days>', 'days after which it ends (default: never)', parseWhole)
+    .option(...ONE_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence admin token create pipeline --scope editor --days 90')
-    .action(async (name: string, { scope, days }: { scope: Role; days?: number }) => {
+    .action(async (name: string, { scope, days, output }: { scope: Role; days?: number; output: OneOutput }) => {
       const created = await (await connect(streams)).createTokenFor({ name, scope, expiresInDays: days });
       say(streams, `Token "${created.name}" may do what a ${created.scope} does${created.expiresAt ? ` until ${created.expiresAt.slice(0, 10)}` : ''}. It is shown only this once:`);
-      streams.stdout.write(`${created.token}\n`);
+      writeOne(streams, output, created, created.token);
     });
   token
     .command('list')
     .description('List the tokens')
-    .option('--output <output>', 'table or json', parseOutput, 'table')
+    .option(...ROWS_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence admin token list')
     .action(async ({ output }: { output: Output }) => {
       const tokens = await (await connect(streams)).tokens();
-      if (output === 'json') return writeJson(streams, tokens);
-      const rows = tokens.map((one) => [String(one.id), one.name, one.user, one.scope, one.createdAt.slice(0, 10), one.expiresAt?.slice(0, 10) ?? 'never']);
-      streams.stdout.write(`${printTable(['number', 'name', 'user', 'scope', 'made', 'ends'], rows, [0])}\n`);
+      writeRows(streams, output, tokens, {
+        columns: {
+          number: (one) => String(one.id), name: (one) => one.name, user: (one) => one.user, scope: (one) => one.scope, made: (one) => one.createdAt.slice(0, 10),
+          ends: (one) => one.expiresAt?.slice(0, 10) ?? 'never',
+        },
+        figures: ['number'],
+        empty: 'There is no token.',
+      });
     });
   token
     .command('revoke')
     .description('End a token at once')
     .argument('<number>', 'number of the token', parseWhole)
+    .option(...ONE_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence admin token revoke 3')
-    .action(async (id: number) => {
+    .action(async (id: number, { output }: { output: OneOutput }) => {
       await (await connect(streams)).revokeToken(id);
-      streams.stdout.write(`Token ${id} is revoked.\n`);
+      writeOne(streams, output, { revoked: id }, `Token ${id} is revoked.`);
     });
 }
 

@@ -6,8 +6,8 @@ import type { Command } from 'commander';
 import { confirm } from '../confirm.js';
 import { Failure } from '../failure.js';
 import { readFenceSources } from '../files/load-fences.js';
-import { parseOutput, say, writeJson, type Output, type Streams } from '../output.js';
-import { coloursFor, formatCount, printTable } from '../render/text.js';
+import { ONE_OUTPUT, ROWS_OUTPUT, say, writeJson, writeOne, writeRows, type OneOutput, type Output, type Streams } from '../output.js';
+import { coloursFor, formatCount } from '../render/text.js';
 import { connect } from '../service.js';
 
 const EXPORT_FILE = 'fences.fence';
@@ -16,29 +16,30 @@ export function addFence(fence: Command, streams: Streams): void {
   fence
     .command('list')
     .description('List the fences of the draft')
-    .option('--output <output>', 'table or json', parseOutput, 'table')
+    .option(...ROWS_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence fence list')
     .action(({ output }: { output: Output }) => listFences(output, streams));
   fence
     .command('show')
     .description('Show a fence of the draft, its rules as sentences')
     .argument('<name>', 'name of the fence')
-    .option('--output <output>', 'table or json', parseOutput, 'table')
+    .option(...ONE_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence fence show house')
-    .action((name: string, { output }: { output: Output }) => showFence(name, output, streams));
+    .action((name: string, { output }: { output: OneOutput }) => showFence(name, output, streams));
   fence
     .command('export')
     .description('Write the draft as canonical fence text into a folder')
     .argument('<folder>', 'an empty or new folder')
+    .option(...ONE_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence fence export ./fences')
-    .action((folder: string) => exportFences(folder, streams));
+    .action((folder: string, { output }: { output: OneOutput }) => exportFences(folder, output, streams));
   fence
     .command('import')
     .description('Bring a fence file or a folder of them into the draft, showing first what changes')
     .argument('<path>', 'fence file, or folder of .fence files')
     .option('--only', 'change only what the files name, and leave the rest of the draft', false)
     .option('--yes', 'do not ask', false)
-    .option('--output <output>', 'table or json', parseOutput, 'table')
+    .option(...ONE_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence fence import ./fences\n  jadefence fence import house.fence --only --yes')
     .action((path: string, options: ImportOptions) => importFences(path, options, streams));
 }
@@ -46,40 +47,41 @@ export function addFence(fence: Command, streams: Streams): void {
 interface ImportOptions {
   readonly only: boolean;
   readonly yes: boolean;
-  readonly output: Output;
+  readonly output: OneOutput;
 }
 
 async function listFences(output: Output, streams: Streams): Promise<void> {
   const { fences } = await (await connect(streams)).draft();
-  if (output === 'json') return writeJson(streams, fences);
-  if (fences.length === 0) return say(streams, 'The draft has no fences yet. Bring some in with jadefence fence import PATH.');
-  const rows = fences.map((one) => [one.name, one.mode, formatCount(one.rules.length), one.gates.join(', ') || 'no gate', one.title ?? '']);
-  streams.stdout.write(`${printTable(['fence', 'mode', 'rules', 'at', 'title'], rows, [2])}\n`);
+  writeRows(streams, output, fences, {
+    columns: { fence: (one) => one.name, mode: (one) => one.mode, rules: (one) => formatCount(one.rules.length), at: (one) => one.gates.join(', ') || 'no gate', title: (one) => one.title ?? '' },
+    figures: ['rules'],
+    empty: 'The draft has no fences yet. Bring some in with jadefence fence import PATH.',
+  });
 }
 
-async function showFence(name: string, output: Output, streams: Streams): Promise<void> {
+async function showFence(name: string, output: OneOutput, streams: Streams): Promise<void> {
   const { fences } = await (await connect(streams)).draft();
   const found = fences.find((one) => one.name === name);
   if (!found) throw new Failure(`No fence is named "${name}".`, 2, suggestNearest(name, fences.map((one) => one.name)) ?? `The fences are: ${fences.map((one) => one.name).join(', ')}.`);
-  if (output === 'json') return writeJson(streams, found);
-  streams.stdout.write(renderFence(found, streams));
+  writeOne(streams, output, found, renderFence(found, streams));
 }
 
 function renderFence({ name, title, mode, gates, rules, otherwise }: DraftFence, streams: Streams): string {
   const colours = coloursFor(streams);
   const lines = rules.map((rule, index) => `${String(index + 1).padStart(3)}  ${colours.bold(rule.name)}${rule.state === 'on' ? '' : ` (${rule.state})`}${rule.title ? ` "${rule.title}"` : ''}\n     ${rule.sentence}`);
-  return `${colours.bold(`fence ${name}`)} ${mode}${title ? ` "${title}"` : ''} ${gates.length > 0 ? `at ${gates.join(', ')}` : 'at no gate'}\n${lines.join('\n')}\n     otherwise ${otherwise}\n`;
+  return `${colours.bold(`fence ${name}`)} ${mode}${title ? ` "${title}"` : ''} ${gates.length > 0 ? `at ${gates.join(', ')}` : 'at no gate'}\n${lines.join('\n')}\n     otherwise ${otherwise}`;
 }
 
-async function exportFences(folder: string, streams: Streams): Promise<void> {
+async function exportFences(folder: string, output: OneOutput, streams: Streams): Promise<void> {
   const { parts, listFiles } = await (await connect(streams)).draftSources();
   const existing = await readdir(folder).catch(() => []);
   if (existing.length > 0) throw new Failure(`The folder "${folder}" is not empty.`, 2, 'Give a new folder, so that nothing is overwritten.');
-  for (const { path, text } of [{ path: EXPORT_FILE, text: printFences(joinParts(parts, EXPORT_FILE)) }, ...listFiles]) {
+  const files = [{ path: EXPORT_FILE, text: printFences(joinParts(parts, EXPORT_FILE)) }, ...listFiles];
+  for (const { path, text } of files) {
     await mkdir(dirname(join(folder, path)), { recursive: true });
     await writeFile(join(folder, path), text);
   }
-  streams.stdout.write(`Wrote ${1 + listFiles.length} ${listFiles.length === 0 ? 'file' : 'files'} into ${folder}.\n`);
+  writeOne(streams, output, { folder, files: files.map(({ path }) => path) }, `Wrote ${files.length} ${files.length === 1 ? 'file' : 'files'} into ${folder}.`);
 }
 
 async function importFences(path: string, { only, yes, output }: ImportOptions, streams: Streams): Promise<void> {

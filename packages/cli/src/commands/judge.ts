@@ -4,7 +4,7 @@ import { Failure } from '../failure.js';
 import { loadCountryTable } from '../files/load-country-table.js';
 import { loadRulebook } from '../files/load-fences.js';
 import { openLog, parseFormat } from '../files/open-log.js';
-import { LineWriter, parseOutput, writeJson, type Output, type Streams } from '../output.js';
+import { LineWriter, ROWS_OUTPUT, writeJson, type Output, type Streams } from '../output.js';
 import { suggestNearest } from '@jadefence/core';
 import { renderSummary } from '../render/summary.js';
 
@@ -27,7 +27,7 @@ export function addJudge(program: Command, streams: Streams): void {
     .option('--format <format>', 'log format, instead of detecting it', parseFormat)
     .option('--host <host>', 'host of every request, where the log has no column for it')
     .option('--gate <name>', 'gate that judges every request, whatever its host')
-    .option('--output <output>', 'table, json, ndjson or csv', parseOutput, 'table')
+    .option(...ROWS_OUTPUT)
     .addHelpText('after', `
 Examples:
   jadefence judge access.log --fences ./fences

@@ -3,33 +3,32 @@ import type { Log } from '@jadefence/contract';
 import type { Command } from 'commander';
 import { confirm } from '../confirm.js';
 import { openLog, parseFormat } from '../files/open-log.js';
-import { parseOutput, parseWhole, say, writeJson, type Output, type Streams } from '../output.js';
+import { ONE_OUTPUT, parseWhole, ROWS_OUTPUT, writeJson, writeOne, writeRows, type OneOutput, type Output, type Streams } from '../output.js';
 import { formatCount, formatTime, printTable, shorten, widthOf } from '../render/text.js';
 import { connect } from '../service.js';
 import { findLog } from './replay.js';
 
 export function addLog(log: Command, streams: Streams): void {
-  const output = ['--output <output>', 'table or json', parseOutput, 'table'] as const;
   log
     .command('list')
     .description('List the logs of the service, latest first')
-    .option(...output)
+    .option(...ROWS_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence log list')
     .action((options: { output: Output }) => listLogs(options.output, streams));
   log
     .command('show')
     .description('Show what is known of a log')
     .argument('<log>', 'number or name of the log')
-    .option(...output)
+    .option(...ONE_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence log show 1')
-    .action((name: string, options: { output: Output }) => showLog(name, options.output, streams));
+    .action((name: string, options: { output: OneOutput }) => showLog(name, options.output, streams));
   log
     .command('preview')
     .description('Show the first lines of a file as they would be read; nothing is sent')
     .argument('<file>', 'log file, or - for standard input')
     .option('--format <format>', 'log format, instead of detecting it', parseFormat)
     .option('--lines <number>', 'lines to show', parseWhole, 10)
-    .option(...output)
+    .option(...ONE_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence log preview access.log\n  jadefence log preview access.log.gz --lines 3 --output json')
     .action((path: string, options: PreviewOptions) => previewLog(path, options, streams));
   log
@@ -38,23 +37,27 @@ export function addLog(log: Command, streams: Streams): void {
     .argument('<log>', 'number or name of the log')
     .option('--force', 'delete the replays that rest on it, too', false)
     .option('--yes', 'do not ask', false)
+    .option(...ONE_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence log delete 1\n  jadefence log delete monday.log --force --yes')
-    .action((name: string, options: { force: boolean; yes: boolean }) => deleteLog(name, options, streams));
+    .action((name: string, options: DeleteOptions) => deleteLog(name, options, streams));
 }
 
 async function listLogs(output: Output, streams: Streams): Promise<void> {
   const logs = await (await connect(streams)).logs();
-  if (output === 'json') return writeJson(streams, logs);
-  if (logs.length === 0) return say(streams, 'There is no log yet. Bring one in with jadefence log import FILE.');
-  const rows = logs.map((one) => [String(one.id), one.name, formatCount(one.requests), formatCount(one.rejectedLines), `${formatTime(one.fromUnixMs)} to ${formatTime(one.toUnixMs)}`]);
-  streams.stdout.write(`${printTable(['number', 'log', 'requests', 'rejected', 'span (UTC)'], rows, [0, 2, 3])}\n`);
+  writeRows(streams, output, logs, {
+    columns: {
+      'number': (one) => String(one.id), 'log': (one) => one.name, 'requests': (one) => formatCount(one.requests), 'rejected': (one) => formatCount(one.rejectedLines),
+      'span (UTC)': (one) => `${formatTime(one.fromUnixMs)} to ${formatTime(one.toUnixMs)}`,
+    },
+    figures: ['number', 'requests', 'rejected'],
+    empty: 'There is no log yet. Bring one in with jadefence log import FILE.',
+  });
 }
 
-async function showLog(name: string, output: Output, streams: Streams): Promise<void> {
+async function showLog(name: string, output: OneOutput, streams: Streams): Promise<void> {
   const client = await connect(streams);
   const log = findLog(await client.logs(), name);
-  if (output === 'json') return writeJson(streams, log);
-  streams.stdout.write(renderLog(log));
+  writeOne(streams, output, log, renderLog(log));
 }
 
 function renderLog(log: Log): string {
@@ -68,14 +71,14 @@ function renderLog(log: Log): string {
     ['SHA-256', log.sha256],
     ['imported (UTC)', log.importedAt.slice(0, 19).replace('T', ' ')],
   ];
-  const rejected = log.firstRejected.map(({ line, reason, start }) => `  line ${line}, ${reason}: ${JSON.stringify(start)}\n`).join('');
-  return `${printTable(['log', String(log.id)], rows)}\n${rejected}`;
+  const rejected = log.firstRejected.map(({ line, reason, start }) => `  line ${line}, ${reason}: ${JSON.stringify(start)}`);
+  return [printTable(['log', String(log.id)], rows), ...rejected].join('\n');
 }
 
 interface PreviewOptions {
   readonly format?: LogFormat;
   readonly lines: number;
-  readonly output: Output;
+  readonly output: OneOutput;
 }
 
 async function previewLog(path: string, options: PreviewOptions, streams: Streams): Promise<void> {
@@ -99,10 +102,16 @@ function describeRecord({ line, atUnixMs, attributes }: LogRecord): string {
   return [`line ${line} at ${new Date(atUnixMs).toISOString()}`, ...known].join('\n');
 }
 
-async function deleteLog(name: string, { force, yes }: { force: boolean; yes: boolean }, streams: Streams): Promise<void> {
+interface DeleteOptions {
+  readonly force: boolean;
+  readonly yes: boolean;
+  readonly output: OneOutput;
+}
+
+async function deleteLog(name: string, { force, yes, output }: DeleteOptions, streams: Streams): Promise<void> {
   const client = await connect(streams);
   const log = findLog(await client.logs(), name);
   await confirm(`Delete log ${log.id} "${log.name}" with ${formatCount(log.requests)} requests${force ? ' and every replay of it' : ''}?`, yes, streams);
   await client.deleteLog(log.id, force);
-  streams.stdout.write(`Log ${log.id} "${log.name}" is deleted.\n`);
+  writeOne(streams, output, { deleted: log.id }, `Log ${log.id} "${log.name}" is deleted.`);
 }

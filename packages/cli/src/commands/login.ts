@@ -6,7 +6,19 @@ import { ServiceClient } from '@jadefence/contract';
 import type { Command } from 'commander';
 import { Failure } from '../failure.js';
 import { say, type Streams } from '../output.js';
-import { DEFAULT_URL, saveCredentials, withoutSlash } from '../service.js';
+import { connect, DEFAULT_URL, forgetCredentials, saveCredentials, withoutSlash } from '../service.js';
+
+export function addLogout(program: Command, streams: Streams): void {
+  program
+    .command('logout')
+    .description('End the token that login kept, and forget it')
+    .addHelpText('after', '\nExamples:\n  jadefence logout')
+    .action(async () => {
+      await (await connect(streams)).signOut();
+      await forgetCredentials(streams);
+      say(streams, 'Signed out.');
+    });
+}
 
 interface LoginOptions {
   readonly url?: string;

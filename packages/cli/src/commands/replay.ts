@@ -2,7 +2,7 @@ import { OUTCOMES, printCsvHeader, printCsvRow, type Outcome } from '@jadefence/
 import type { DecisionRow, Log, Replay, ServiceClient } from '@jadefence/contract';
 import { InvalidArgumentError, type Command } from 'commander';
 import { EXIT, Failure } from '../failure.js';
-import { parseOutput, parseWhole, say, writeJson, type Output, type Streams } from '../output.js';
+import { ONE_OUTPUT, parseWhole, ROWS_OUTPUT, say, writeJson, writeOne, writeRows, type OneOutput, type Output, type Streams } from '../output.js';
 import { renderSummary } from '../render/summary.js';
 import { formatCount, formatTime, printTable, shorten } from '../render/text.js';
 import { connect } from '../service.js';
@@ -14,26 +14,32 @@ export function addReplay(replay: Command, streams: Streams): void {
     .argument('<log>', 'number or name of the log')
     .option('--gate <name>', 'gate that judges every request, whatever its host')
     .option('--no-wait', 'start it and do not wait')
+    .option(...ONE_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence replay start 1\n  jadefence replay start access.log --gate tickets')
-    .action((log: string, options: { gate?: string; wait: boolean }) => startReplay(log, options, streams));
+    .action((log: string, options: StartOptions) => startReplay(log, options, streams));
   replay
     .command('list')
     .description('List the replays, latest first')
-    .option('--output <output>', 'table or json', parseOutput, 'table')
+    .option(...ROWS_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence replay list')
     .action(async ({ output }: { output: Output }) => {
       const replays = await (await connect(streams)).replays();
-      if (output === 'json') return writeJson(streams, replays);
-      const rows = replays.map((one) => [String(one.id), one.logName, one.state, formatCount(one.requests), one.startedAt.slice(0, 19).replace('T', ' ')]);
-      streams.stdout.write(`${printTable(['number', 'log', 'state', 'requests', 'started (UTC)'], rows, [0, 3])}\n`);
+      writeRows(streams, output, replays, {
+        columns: {
+          'number': (one) => String(one.id), 'log': (one) => one.logName, 'state': (one) => one.state, 'requests': (one) => formatCount(one.requests),
+          'started (UTC)': (one) => one.startedAt.slice(0, 19).replace('T', ' '),
+        },
+        figures: ['number', 'requests'],
+        empty: 'There is no replay yet. Start one with jadefence replay start LOG.',
+      });
     });
   replay
     .command('show')
     .description('Show what a replay came to')
     .argument('[replay]', 'number of the replay (default: the latest)', parseWhole)
-    .option('--output <output>', 'table or json', parseOutput, 'table')
+    .option(...ONE_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence replay show\n  jadefence replay show 3 --output json')
-    .action((id: number | undefined, { output }: { output: Output }) => showReplay(id, output, streams));
+    .action((id: number | undefined, { output }: { output: OneOutput }) => showReplay(id, output, streams));
   replay
     .command('decisions')
     .description('List the decisions of a replay in the order of the log')
@@ -42,7 +48,7 @@ export function addReplay(replay: Command, streams: Streams): void {
     .option('--where <condition>', 'only requests for which this condition of the fence language is true')
     .option('--offset <rows>', 'rows to pass over', parseWhole, 0)
     .option('--limit <rows>', 'rows to list, 1000 at most', parseWhole, 50)
-    .option('--output <output>', 'table, json, ndjson or csv', parseOutput, 'table')
+    .option(...ROWS_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence replay decisions --outcome blocked\n  jadefence replay decisions --where "rule = house/touts and not path under /login"\n  jadefence replay decisions 3 --offset 1000 --limit 1000 --output ndjson')
     .action((id: number | undefined, options: DecisionsOptions) => listDecisions(id, options, streams));
 }
@@ -61,20 +67,23 @@ function parseOutcome(text: string): Outcome {
   return outcome;
 }
 
-async function startReplay(logText: string, { gate, wait }: { gate?: string; wait: boolean }, streams: Streams): Promise<void> {
+interface StartOptions {
+  readonly gate?: string;
+  readonly wait: boolean;
+  readonly output: OneOutput;
+}
+
+async function startReplay(logText: string, { gate, wait, output }: StartOptions, streams: Streams): Promise<void> {
   const client = await connect(streams);
   const log = findLog(await client.logs(), logText);
   const started = await client.startReplay({ logId: log.id, gate });
-  if (!wait) {
-    streams.stdout.write(`Replay ${started.id} of "${log.name}" is started.\n`);
-    return;
-  }
+  if (!wait) return writeOne(streams, output, started, `Replay ${started.id} of "${log.name}" is started.`);
   const end = await client.followReplay(started.id, ({ requestsDone, requests }) => {
     if (streams.stderr.isTTY) streams.stderr.write(`\r${formatCount(requestsDone)} of ${formatCount(requests)} requests`);
   });
   if (streams.stderr.isTTY) streams.stderr.write('\n');
   if (end.state === 'failed') throw new Failure(`Replay ${started.id} failed: ${end.failure}`, EXIT.checkFailed);
-  streams.stdout.write(`Replay ${started.id} of "${log.name}" is done: ${formatCount(end.requestsDone)} requests.\n`);
+  writeOne(streams, output, { ...started, ...end }, `Replay ${started.id} of "${log.name}" is done: ${formatCount(end.requestsDone)} requests.`);
   say(streams, `See it with: jadefence replay show ${started.id}`);
 }
 
@@ -94,7 +103,7 @@ async function findReplay(client: ServiceClient, id: number | undefined): Promis
   return latest;
 }
 
-async function showReplay(id: number | undefined, output: Output, streams: Streams): Promise<void> {
+async function showReplay(id: number | undefined, output: OneOutput, streams: Streams): Promise<void> {
   const client = await connect(streams);
   const replay = await findReplay(client, id);
   const result = await client.replayResult(replay.id);

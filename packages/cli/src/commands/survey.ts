@@ -2,13 +2,13 @@ import { LogReader, SurveyBuilder, type LogFormat } from '@jadefence/core';
 import type { Command } from 'commander';
 import { loadCountryTable } from '../files/load-country-table.js';
 import { openLog, parseFormat } from '../files/open-log.js';
-import { parseOutput, writeJson, type Output, type Streams } from '../output.js';
+import { ONE_OUTPUT, writeJson, type OneOutput, type Streams } from '../output.js';
 import { renderSurvey } from '../render/survey.js';
 
 interface SurveyOptions {
   readonly countryTable?: string;
   readonly format?: LogFormat;
-  readonly output: Output;
+  readonly output: OneOutput;
 }
 
 export function addSurvey(program: Command, streams: Streams): void {
@@ -18,7 +18,7 @@ export function addSurvey(program: Command, streams: Streams): void {
     .argument('<log>', 'log file, or - for standard input')
     .option('--country-table <file>', 'country table as CSV: start,end,CC or cidr,CC')
     .option('--format <format>', 'log format, instead of detecting it', parseFormat)
-    .option('--output <output>', 'table or json', parseOutput, 'table')
+    .option(...ONE_OUTPUT)
     .addHelpText('after', `
 Examples:
   jadefence survey access.log

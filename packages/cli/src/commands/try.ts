@@ -3,7 +3,7 @@ import { InvalidArgumentError, type Command } from 'commander';
 import { Failure } from '../failure.js';
 import { loadCountryTable } from '../files/load-country-table.js';
 import { loadRulebook } from '../files/load-fences.js';
-import { parseOutput, writeJson, type Output, type Streams } from '../output.js';
+import { ONE_OUTPUT, writeOne, type OneOutput, type Streams } from '../output.js';
 import { connect } from '../service.js';
 
 interface TryOptions {
@@ -14,7 +14,7 @@ interface TryOptions {
   readonly fences?: string;
   readonly countryTable?: string;
   readonly gate?: string;
-  readonly output: Output;
+  readonly output: OneOutput;
 }
 
 export function addTry(program: Command, streams: Streams): void {
@@ -28,15 +28,14 @@ export function addTry(program: Command, streams: Streams): void {
     .option('--fences <path>', 'fence file or folder; without it the draft of the service judges')
     .option('--country-table <file>', 'country table as CSV, with --fences')
     .option('--gate <name>', 'gate that judges, whatever the host, with --fences')
-    .option('--output <output>', 'table or json', parseOutput, 'table')
+    .option(...ONE_OUTPUT)
     .addHelpText('after', `
 Examples:
   jadefence try --client 198.18.4.7 --url https://studio.larkmoor.example/ --fences demo/fences
   jadefence try --client 198.18.90.7 --url tickets.larkmoor.example/login --method POST --output json`)
     .action(async (options: TryOptions) => {
       const explanation = options.fences === undefined ? await tryOnService(options, streams) : await tryLocally(options, options.fences, streams);
-      if (options.output === 'json') writeJson(streams, explanation);
-      else streams.stdout.write(`${renderExplanation(explanation)}\n`);
+      writeOne(streams, options.output, explanation, renderExplanation(explanation));
     });
 }
 

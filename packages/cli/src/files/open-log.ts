@@ -7,6 +7,7 @@ import { detectFormat, LOG_FORMATS, type LogFormat } from '@jadefence/core';
 import { InvalidArgumentError } from 'commander';
 import { Failure, EXIT } from '../failure.js';
 import { say, type Streams } from '../output.js';
+import { showProgress } from '../progress.js';
 
 /** Enough for the 200 lines that detection looks at. */
 const DETECT_BYTES = 1_048_576;
@@ -63,7 +64,8 @@ const GZIP_MAGIC = [0x1f, 0x8b] as const;
 /** The bytes of a log, decompressed where they begin as gzip (RFC 1952) does. A gzip that is cut short gives what came before, and says so. */
 async function* readBytes(path: string, streams: Streams): AsyncGenerator<Uint8Array> {
   const source = path === '-' ? (streams.stdin as Readable) : createReadStream(path, { highWaterMark: PIECE_BYTES });
-  const iterator = (source as AsyncIterable<Uint8Array>)[Symbol.asyncIterator]();
+  const size = path === '-' ? undefined : (await stat(path)).size;
+  const iterator = showProgress(source as AsyncIterable<Uint8Array>, size, streams);
   const first = await iterator.next();
   if (first.done) return;
   const whole = async function* (): AsyncGenerator<Uint8Array> {

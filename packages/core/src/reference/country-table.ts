@@ -1,4 +1,5 @@
 import { formatRange, isInRange, parseAddress, parseNetwork, type Address, type AddressRange } from '../request/address.js';
+import { toKey, upperBound, type Key } from './upper-bound.js';
 
 /** An ISO 3166-1 code, or one of the two values for addresses that belong to no country. */
 export type Country = string;
@@ -75,15 +76,8 @@ export function createCountryTable(ranges: readonly CountryRange[]): CountryTabl
     numRanges: ranges.length,
     find(address) {
       const { starts, owners } = pieces[address.family];
-      const value = address.family === 4 ? Number(address.value) : address.value;
-      let low = 0;
-      let high = starts.length;
-      while (low < high) {
-        const middle = (low + high) >>> 1;
-        if (starts[middle]! <= value) low = middle + 1;
-        else high = middle;
-      }
-      const range = low === 0 ? undefined : owners[low - 1];
+      const after = upperBound(starts, toKey(address.family, address.value));
+      const range = after === 0 ? undefined : owners[after - 1];
       if (range !== undefined) return { country: range.country, range };
       return { country: INTERNAL_NETWORKS.some((network) => isInRange(network, address)) ? INTERNAL : NO_COUNTRY };
     },
@@ -91,8 +85,8 @@ export function createCountryTable(ranges: readonly CountryRange[]): CountryTabl
 }
 
 interface Pieces {
-  /** First address of each piece, ascending, as numbers for IPv4; a piece ends where the next begins. */
-  readonly starts: readonly (number | bigint)[];
+  /** First address of each piece, ascending; a piece ends where the next begins. */
+  readonly starts: readonly Key[];
   /** The range that owns each piece, or undefined for a gap. */
   readonly owners: readonly (CountryRange | undefined)[];
 }
@@ -106,7 +100,7 @@ function cutIntoPieces(ranges: readonly CountryRange[], family: 4 | 6): Pieces {
   };
   const byStart = [...ofFamily].sort((a, b) => (a.first < b.first ? -1 : a.first > b.first ? 1 : 0));
   const edges = [...new Set(ofFamily.flatMap((range) => [range.first, range.last + 1n]))].sort((a, b) => (a < b ? -1 : 1));
-  const starts: (number | bigint)[] = [];
+  const starts: Key[] = [];
   const owners: (CountryRange | undefined)[] = [];
   let open: CountryRange[] = [];
   let next = 0;
@@ -115,7 +109,7 @@ function cutIntoPieces(ranges: readonly CountryRange[], family: 4 | 6): Pieces {
     for (; next < byStart.length && byStart[next]!.first === edge; next += 1) open.push(byStart[next]!);
     const owner = open.reduce<CountryRange | undefined>((best, range) => (best && !isBetter(range, best) ? best : range), undefined);
     if (owners.length > 0 && owners.at(-1) === owner) continue;
-    starts.push(family === 4 ? Number(edge) : edge);
+    starts.push(toKey(family, edge));
     owners.push(owner);
   }
   return { starts, owners };

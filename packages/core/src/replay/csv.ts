@@ -20,8 +20,11 @@ export function printCsvRow(record: DecidedRecord): string {
 
 function printCell(value: AttributeValue | null | undefined): string {
   if (value == null) return '';
-  const text = Array.isArray(value) ? value.map((one) => (typeof one === 'string' ? one : JSON.stringify(one))).join(' ') : String(value);
-  // A spreadsheet would run a cell that begins like a formula.
+  return printCsvCell(Array.isArray(value) ? value.map((one) => (typeof one === 'string' ? one : JSON.stringify(one))).join(' ') : String(value));
+}
+
+/** A text as one cell: quoted where it must be, and made harmless where a spreadsheet would run it as a formula. */
+export function printCsvCell(text: string): string {
   const harmless = /^[=+\-@\t\r]/.test(text) ? `'${text}` : text;
   return /[",\r\n]/.test(harmless) ? `"${harmless.replaceAll('"', '""')}"` : harmless;
 }

@@ -7,6 +7,8 @@ export interface Actor {
   readonly userId: number;
   readonly name: string;
   readonly role: Role;
+  /** The token that speaks; absent where a session does. */
+  readonly tokenId?: number;
 }
 
 /** Finds who is behind a token or a session. */

@@ -18,7 +18,7 @@ export function userRoutes(users: Users): Route[] {
         return { name, role };
       },
     }),
-    route({ method: 'post', path: '/sign-out', needs: 'viewer', handle: async ({ request }) => endSession(request) }),
+    route({ method: 'post', path: '/sign-out', needs: 'viewer', handle: async ({ request, actor }) => (actor.tokenId === undefined ? endSession(request) : users.revokeToken(actor, actor.tokenId)) }),
     route({ method: 'get', path: '/me', needs: 'viewer', handle: async ({ actor }): Promise<SignedIn> => ({ name: actor.name, role: actor.role }) }),
     route({
       method: 'post',

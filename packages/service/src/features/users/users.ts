@@ -20,7 +20,7 @@ export class Users implements Identities {
     const found = await TokenModel.query(this.db).findOne({ hash: hashToken(token) });
     if (!found || (found.expiresAt && found.expiresAt.getTime() < Date.now())) return undefined;
     const user = await this.byUserId(found.userId);
-    return user && { ...user, role: smallerRole(user.role, found.scope) };
+    return user && { ...user, role: smallerRole(user.role, found.scope), tokenId: found.id };
   }
 
   async byUserId(userId: number): Promise<Actor | undefined> {

@@ -1,0 +1,23 @@
+import type { Streams } from './output.js';
+
+const EVERY_MS = 250;
+const MEGABYTE = 1_000_000;
+
+/**
+ * Passes bytes on and tells on stderr, where that is a terminal, how many have passed.
+ * @param size of all bytes, where it is known
+ */
+export async function* showProgress(source: AsyncIterable<Uint8Array>, size: number | undefined, { stderr }: Streams): AsyncGenerator<Uint8Array> {
+  let numBytes = 0;
+  let toldMs = performance.now();
+  let isTold = false;
+  for await (const piece of source) {
+    yield piece;
+    numBytes += piece.length;
+    if (!stderr.isTTY || performance.now() - toldMs < EVERY_MS) continue;
+    toldMs = performance.now();
+    isTold = true;
+    stderr.write(`\r${(numBytes / MEGABYTE).toFixed(0)} MB${size ? `, ${Math.floor((numBytes / size) * 100)}%` : ''} `);
+  }
+  if (isTold) stderr.write('\r\u001b[K');
+}
