@@ -9,7 +9,10 @@ export default tseslint.config(
     languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
     rules: {
       '@typescript-eslint/no-floating-promises': 'error',
-      '@typescript-eslint/no-misused-promises': ['error', { checksVoidReturn: { attributes: false, arguments: false } }],
+      '@typescript-eslint/no-misused-promises': [
+        'error',
+        { checksVoidReturn: { attributes: false, arguments: false } },
+      ],
       '@typescript-eslint/await-thenable': 'error',
       '@typescript-eslint/consistent-type-imports': ['error', { fixStyle: 'inline-type-imports' }],
       '@typescript-eslint/switch-exhaustiveness-check': 'error',
@@ -20,7 +23,15 @@ export default tseslint.config(
   {
     files: ['**/*.{ts,tsx,mjs}'],
     rules: {
-      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_', destructuredArrayIgnorePattern: '^_', ignoreRestSiblings: true }],
+      '@typescript-eslint/no-unused-vars': [
+        'error',
+        {
+          argsIgnorePattern: '^_',
+          varsIgnorePattern: '^_',
+          destructuredArrayIgnorePattern: '^_',
+          ignoreRestSiblings: true,
+        },
+      ],
       'eqeqeq': ['error', 'always', { null: 'ignore' }],
       'max-lines': ['error', { max: 400 }],
       'max-lines-per-function': ['error', { max: 80, skipComments: true, skipBlankLines: true }],
@@ -29,7 +40,28 @@ export default tseslint.config(
     },
   },
   { files: ['packages/console/**/*.tsx'], ...reactHooks.configs.flat.recommended },
-  { files: ['packages/core/src/**/*.ts'], ignores: ['**/*.test.ts'], rules: { 'no-restricted-globals': ['error', 'process', 'Buffer', 'setTimeout', 'fetch', 'performance'], 'no-restricted-syntax': ['error', { selector: "MemberExpression[object.name='Math'][property.name='random']", message: 'Nothing in the core is random.' }, { selector: "CallExpression[callee.object.name='Date'][callee.property.name='now']", message: 'The core has no clock.' }, { selector: "NewExpression[callee.name='Date'][arguments.length=0]", message: 'The core has no clock.' }] } },
-  { files: ['packages/cli/bin/*.mjs', 'demo/src/make-log.ts', 'bench/src/**', 'scripts/**'], rules: { 'no-console': 'off' } },
+  {
+    files: ['packages/core/src/**/*.ts'],
+    ignores: ['**/*.test.ts'],
+    rules: {
+      'no-restricted-globals': ['error', 'process', 'Buffer', 'setTimeout', 'fetch', 'performance'],
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector: "MemberExpression[object.name='Math'][property.name='random']",
+          message: 'Nothing in the core is random.',
+        },
+        {
+          selector: "CallExpression[callee.object.name='Date'][callee.property.name='now']",
+          message: 'The core has no clock.',
+        },
+        { selector: "NewExpression[callee.name='Date'][arguments.length=0]", message: 'The core has no clock.' },
+      ],
+    },
+  },
+  {
+    files: ['packages/cli/bin/*.mjs', 'demo/src/make-log.ts', 'bench/src/**', 'scripts/**'],
+    rules: { 'no-console': 'off' },
+  },
   { files: ['**/*.test.ts', 'e2e/**', '**/migrations/*.ts'], rules: { 'max-lines-per-function': 'off' } },
 );

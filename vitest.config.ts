@@ -4,7 +4,13 @@ export default defineConfig({
   resolve: { conditions: ['jade-source'] },
   ssr: { resolve: { conditions: ['jade-source'] } },
   test: {
-    include: ['packages/*/src/**/*.test.ts', 'demo/src/**/*.test.ts', 'bench/src/**/*.test.ts', 'e2e/src/**/*.test.ts', 'scripts/**/*.test.ts'],
+    include: [
+      'packages/*/src/**/*.test.ts',
+      'demo/src/**/*.test.ts',
+      'bench/src/**/*.test.ts',
+      'e2e/src/**/*.test.ts',
+      'scripts/**/*.test.ts',
+    ],
     reporters: ['default', './scripts/closing-line-reporter.mjs'],
     testTimeout: 20_000,
     hookTimeout: 60_000,

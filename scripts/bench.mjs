@@ -13,6 +13,17 @@ await main(async () => {
   const folder = join(ROOT, '.jadefence/bench');
   mkdirSync(folder, { recursive: true });
   // The reference runs as plain JavaScript, as ours does.
-  await bundle({ absWorkingDir: ROOT, entryPoints: ['bench/src/read-lines.ts'], outfile: join(folder, 'read-lines.mjs'), platform: 'node', format: 'esm', logLevel: 'error' });
-  return runHere(process.execPath, ['--import', 'tsx', '--conditions=jade-source', 'bench/src/main.ts', ...process.argv.slice(2)], { env: { ...process.env, TSX_TSCONFIG_PATH: 'tsconfig.json' } });
+  await bundle({
+    absWorkingDir: ROOT,
+    entryPoints: ['bench/src/read-lines.ts'],
+    outfile: join(folder, 'read-lines.mjs'),
+    platform: 'node',
+    format: 'esm',
+    logLevel: 'error',
+  });
+  return runHere(
+    process.execPath,
+    ['--import', 'tsx', '--conditions=jade-source', 'bench/src/main.ts', ...process.argv.slice(2)],
+    { env: { ...process.env, TSX_TSCONFIG_PATH: 'tsconfig.json' } },
+  );
 });

@@ -7,7 +7,15 @@ import { main, ROOT, SetupError } from './lib/run.mjs';
 const CHECKS = {
   'types': () => runTool('typescript7/bin/tsc', ['-p', 'tsconfig.json']),
   'lint': () => runTool('eslint/bin/eslint.js', ['.', '--max-warnings', '0']),
-  'boundaries': () => runTool('dependency-cruiser/bin/dependency-cruise.mjs', ['packages', 'demo/src', 'bench/src', '--config', '.dependency-cruiser.cjs']),
+  'format': () => runTool('prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '**/*.{ts,tsx,mjs,css}']),
+  'boundaries': () =>
+    runTool('dependency-cruiser/bin/dependency-cruise.mjs', [
+      'packages',
+      'demo/src',
+      'bench/src',
+      '--config',
+      '.dependency-cruiser.cjs',
+    ]),
   'lock file': async () => checkLock(),
 };
 
@@ -19,7 +27,9 @@ await main(async () => {
     const startedMs = performance.now();
     const code = await check();
     if (code !== 0) numFailed += 1;
-    process.stdout.write(`${code === 0 ? 'fine  ' : 'FAILED'} ${name} (${((performance.now() - startedMs) / 1000).toFixed(1)} s)\n`);
+    process.stdout.write(
+      `${code === 0 ? 'fine  ' : 'FAILED'} ${name} (${((performance.now() - startedMs) / 1000).toFixed(1)} s)\n`,
+    );
   }
   return numFailed === 0 ? 0 : 1;
 });
@@ -31,7 +41,9 @@ function checkLock() {
   for (const [path, entry] of Object.entries(lock.packages)) {
     if (entry.resolved && !entry.link) problems.push(`${path} holds the address it was fetched from`);
     for (const name of Object.keys(entry.optionalDependencies ?? {})) {
-      const isThere = Object.keys(lock.packages).some((other) => other === `${path}/node_modules/${name}` || other.endsWith(`node_modules/${name}`));
+      const isThere = Object.keys(lock.packages).some(
+        (other) => other === `${path}/node_modules/${name}` || other.endsWith(`node_modules/${name}`),
+      );
       if (!isThere) problems.push(`${path} names the platform package ${name}, which the lock does not have`);
     }
   }

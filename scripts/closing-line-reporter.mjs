@@ -3,7 +3,11 @@ export default class ClosingLineReporter {
   onTestRunEnd(modules, unhandledErrors) {
     const counts = { passed: 0, failed: unhandledErrors.length, skipped: 0 };
     for (const module of modules) {
-      if (module.state() === 'failed' && [...module.children.allTests()].every((test) => test.result().state !== 'failed')) counts.failed += 1;
+      if (
+        module.state() === 'failed' &&
+        [...module.children.allTests()].every((test) => test.result().state !== 'failed')
+      )
+        counts.failed += 1;
       for (const test of module.children.allTests()) {
         const { state } = test.result();
         if (state in counts) counts[state] += 1;

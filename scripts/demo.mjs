@@ -18,9 +18,13 @@ await main(async () => {
   return withDemo({ isFresh: values.fresh }, async ({ address, signIn, ended }) => {
     process.stdout.write('\n');
     await showLatestReplay(address, signIn);
-    process.stdout.write(`\nThe console is at ${address}\nSign in as ${signIn.name} with the password ${signIn.password} (kept in .jadefence/sign-in)\n`);
+    process.stdout.write(
+      `\nThe console is at ${address}\nSign in as ${signIn.name} with the password ${signIn.password} (kept in .jadefence/sign-in)\n`,
+    );
     if (!values.once) process.stdout.write('Ctrl-C stops it.\n');
-    process.stdout.write('With a log of your own: bin/jadefence survey access.log, then bin/jadefence judge access.log --fences starter.fence\n');
+    process.stdout.write(
+      'With a log of your own: bin/jadefence survey access.log, then bin/jadefence judge access.log --fences starter.fence\n',
+    );
     if (values.once) return 0;
     const code = await Promise.race([interrupted, ended]);
     if (code !== 0) process.stderr.write(`The service ended with ${code}; its log is .jadefence/service.log\n`);

@@ -11,33 +11,56 @@ const SIZE = { width: 1280, height: 800 };
 const PAGES = [
   { name: 'fences', path: '/fences', ready: 'Hits of' },
   { name: 'replay', path: '/replays/1', ready: 'each bar is' },
-  { name: 'replay-decisions', path: '/replays/1', ready: 'each bar is', act: async (page) => {
-    await page.getByRole('button', { name: 'all outcomes' }).click();
-    await page.getByRole('option', { name: 'blocked' }).click();
-    await page.getByText('of 5,271').scrollIntoViewIfNeeded();
-  } },
-  { name: 'explanation', path: '/replays/1', ready: 'each bar is', act: async (page) => {
-    await page.getByRole('button', { name: 'all outcomes' }).click();
-    await page.getByRole('option', { name: 'blocked' }).click();
-    await page.getByText('of 5,271').waitFor();
-    await page.getByRole('button', { name: /^Explain line/ }).nth(2).click();
-    await page.getByText('The client sees').waitFor();
-  } },
+  {
+    name: 'replay-decisions',
+    path: '/replays/1',
+    ready: 'each bar is',
+    act: async (page) => {
+      await page.getByRole('button', { name: 'all outcomes' }).click();
+      await page.getByRole('option', { name: 'blocked' }).click();
+      await page.getByText('of 5,271').scrollIntoViewIfNeeded();
+    },
+  },
+  {
+    name: 'explanation',
+    path: '/replays/1',
+    ready: 'each bar is',
+    act: async (page) => {
+      await page.getByRole('button', { name: 'all outcomes' }).click();
+      await page.getByRole('option', { name: 'blocked' }).click();
+      await page.getByText('of 5,271').waitFor();
+      await page
+        .getByRole('button', { name: /^Explain line/ })
+        .nth(2)
+        .click();
+      await page.getByText('The client sees').waitFor();
+    },
+  },
   { name: 'logs', path: '/logs', ready: 'Bring in a log' },
   { name: 'survey', path: '/logs/1', ready: 'Rules to begin from' },
-  { name: 'try', path: '/try', ready: 'Make up one request', act: async (page) => {
-    await page.getByLabel('Client').fill('198.18.35.7');
-    await page.getByLabel('URL').fill('https://studio.larkmoor.example/desk');
-    await page.getByRole('button', { name: 'Try it' }).click();
-    await page.getByText('The client sees').waitFor();
-  } },
-  { name: 'filter', path: '/replays/1', ready: 'each bar is', act: async (page) => {
-    await page.getByLabel('Filter').fill('country = RO or rule = picture-api/scraper and line < 20000');
-    await page.keyboard.press('Enter');
-    await page.getByText(/^1 to 25 of [123]/).waitFor();
-    await page.getByLabel('Filter').scrollIntoViewIfNeeded();
-    await page.evaluate(() => window.scrollBy(0, 500));
-  } },
+  {
+    name: 'try',
+    path: '/try',
+    ready: 'Make up one request',
+    act: async (page) => {
+      await page.getByLabel('Client').fill('198.18.35.7');
+      await page.getByLabel('URL').fill('https://studio.larkmoor.example/desk');
+      await page.getByRole('button', { name: 'Try it' }).click();
+      await page.getByText('The client sees').waitFor();
+    },
+  },
+  {
+    name: 'filter',
+    path: '/replays/1',
+    ready: 'each bar is',
+    act: async (page) => {
+      await page.getByLabel('Filter').fill('country = RO or rule = picture-api/scraper and line < 20000');
+      await page.keyboard.press('Enter');
+      await page.getByText(/^1 to 25 of [123]/).waitFor();
+      await page.getByLabel('Filter').scrollIntoViewIfNeeded();
+      await page.evaluate(() => window.scrollBy(0, 500));
+    },
+  },
   { name: 'fences-dark', path: '/fences', ready: 'Hits of', dark: true },
 ];
 
@@ -46,12 +69,34 @@ await main(async () => {
   const wanted = process.argv.slice(2);
   return withDemo({ port: '0' }, async ({ address, signIn, log }) => {
     const { chromium: launcher } = await import('playwright-core');
-    const browser = await launcher.launch({ executablePath: chromium, args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'] });
+    const browser = await launcher.launch({
+      executablePath: chromium,
+      args: [
+        '--no-sandbox',
+        '--disable-gpu',
+        '--disable-quic',
+        '--no-first-run',
+        '--disable-background-networking',
+        '--disable-component-update',
+        '--disable-sync',
+      ],
+    });
     try {
       const isWanted = (name) => wanted.length === 0 || wanted.includes(name);
       if (isWanted('sign-in')) await shoot(browser, { name: 'sign-in', path: '/', ready: 'Sign in to' }, address);
-      for (const page of PAGES.filter(({ name }) => isWanted(name))) await step(`Picture of ${page.name}`, () => shoot(browser, page, address, signIn));
-      if (isWanted('judge')) await step('Picture of judge', () => shootTerminal(browser, 'judge', ['judge', log, '--fences', 'demo/fences', '--country-table', 'demo/data/countries.csv']));
+      for (const page of PAGES.filter(({ name }) => isWanted(name)))
+        await step(`Picture of ${page.name}`, () => shoot(browser, page, address, signIn));
+      if (isWanted('judge'))
+        await step('Picture of judge', () =>
+          shootTerminal(browser, 'judge', [
+            'judge',
+            log,
+            '--fences',
+            'demo/fences',
+            '--country-table',
+            'demo/data/countries.csv',
+          ]),
+        );
     } finally {
       await browser.close();
     }
@@ -63,7 +108,9 @@ async function shoot(browser, { name, path, ready, act, dark }, address, signIn)
   const context = await browser.newContext({ viewport: SIZE, colorScheme: dark ? 'dark' : 'light' });
   const page = await context.newPage();
   if (signIn) {
-    const response = await context.request.post(`${address}/api/v1/sign-in`, { data: { name: signIn.name, password: signIn.password } });
+    const response = await context.request.post(`${address}/api/v1/sign-in`, {
+      data: { name: signIn.name, password: signIn.password },
+    });
     if (!response.ok()) throw new Error(`The sign-in answered ${response.status()}`);
   }
   await page.goto(`${address}${path}`);
@@ -76,11 +123,21 @@ async function shoot(browser, { name, path, ready, act, dark }, address, signIn)
 
 /** A terminal view: what the command prints, in a page that looks like a terminal. */
 async function shootTerminal(browser, name, args) {
-  const text = execFileSync(process.execPath, ['bin/jadefence', ...args], { cwd: ROOT, encoding: 'utf8', stdio: ['ignore', 'pipe', 'ignore'] });
-  const shown = `$ jadefence ${args.map((arg) => arg.replace(/.*[/]demo[/]inbound/, 'inbound')).join(' ')}\n${text}`.replace(/^.*[/]demo[/]inbound/m, 'inbound');
+  const text = execFileSync(process.execPath, ['bin/jadefence', ...args], {
+    cwd: ROOT,
+    encoding: 'utf8',
+    stdio: ['ignore', 'pipe', 'ignore'],
+  });
+  const shown =
+    `$ jadefence ${args.map((arg) => arg.replace(/.*[/]demo[/]inbound/, 'inbound')).join(' ')}\n${text}`.replace(
+      /^.*[/]demo[/]inbound/m,
+      'inbound',
+    );
   const context = await browser.newContext({ viewport: SIZE });
   const page = await context.newPage();
-  await page.setContent(`<body style="margin:0;background:#171512"><pre style="margin:0;padding:20px;color:#f0ece5;font:14px/1.35 'DejaVu Sans Mono',monospace"></pre></body>`);
+  await page.setContent(
+    `<body style="margin:0;background:#171512"><pre style="margin:0;padding:20px;color:#f0ece5;font:14px/1.35 'DejaVu Sans Mono',monospace"></pre></body>`,
+  );
   await page.locator('pre').evaluate((element, value) => (element.textContent = value), shown);
   await page.screenshot({ path: join(ROOT, 'docs/screenshots', `${name}.png`), fullPage: true });
   await context.close();

@@ -10,9 +10,16 @@ await main(async () => {
   const bin = await findPostgres();
   const chromium = await findChromium();
   await build();
-  const cluster = await step('Starting PostgreSQL for the tests', () => startCluster({ name: 'test-postgres', bin, isDurable: false }));
+  const cluster = await step('Starting PostgreSQL for the tests', () =>
+    startCluster({ name: 'test-postgres', bin, isDurable: false }),
+  );
   try {
-    const env = { ...process.env, JADEFENCE_TEST_DATABASE_URL: cluster.urlOf('postgres'), CHROMIUM: chromium, TSX_TSCONFIG_PATH: 'tsconfig.json' };
+    const env = {
+      ...process.env,
+      JADEFENCE_TEST_DATABASE_URL: cluster.urlOf('postgres'),
+      CHROMIUM: chromium,
+      TSX_TSCONFIG_PATH: 'tsconfig.json',
+    };
     return await runTool('vitest/vitest.mjs', ['run', ...process.argv.slice(2)], { env });
   } finally {
     await cluster.stop();

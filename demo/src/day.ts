@@ -36,7 +36,10 @@ export interface Day<H extends Happening<E>, E extends string> {
 }
 
 /** The lines of a day in the order of time, minute by minute, so that a log of any size streams. */
-export function* generateDay<H extends Happening<E>, E extends string>({ requests, seed }: LogOptions, day: Day<H, E>): Generator<LogLine<E | 'malformed'>> {
+export function* generateDay<H extends Happening<E>, E extends string>(
+  { requests, seed }: LogOptions,
+  day: Day<H, E>,
+): Generator<LogLine<E | 'malformed'>> {
   const random = new Random(seed);
   const weights = Array.from({ length: MINUTES }, (_, minute) => day.weightOf(minute));
   const total = weights.reduce((sum, weight) => sum + weight, 0);
@@ -47,7 +50,8 @@ export function* generateDay<H extends Happening<E>, E extends string>({ request
     owed -= happenings.length;
     happenings.push(...day.planted(minute, random));
     happenings.sort((a, b) => a.second - b.second);
-    for (const one of happenings) yield { text: day.print(one, minute, random), ...(one.label ? { label: one.label } : {}) };
+    for (const one of happenings)
+      yield { text: day.print(one, minute, random), ...(one.label ? { label: one.label } : {}) };
     const malformed = day.malformed[minute];
     if (malformed !== undefined) yield { text: malformed, label: 'malformed' };
   }

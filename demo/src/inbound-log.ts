@@ -5,9 +5,27 @@
  */
 import { DAY_START_UNIX_MS, generateDay, type LogLine, type LogOptions } from './day.js';
 import type { Random } from './random.js';
-import { AGENTS, BROWSERS, COLLECTION_PATHS, STUDIO_PATHS, TICKET_PATHS, VISITOR_COUNTRIES, WWW_PATHS } from './inbound-scenery.js';
+import {
+  AGENTS,
+  BROWSERS,
+  COLLECTION_PATHS,
+  STUDIO_PATHS,
+  TICKET_PATHS,
+  VISITOR_COUNTRIES,
+  WWW_PATHS,
+} from './inbound-scenery.js';
 
-export const EVENTS = ['tout-network', 'tout-spread', 'scraper', 'partner', 'home-staff', 'odd-path', 'malformed', 'not-http', 'unknown-host'] as const;
+export const EVENTS = [
+  'tout-network',
+  'tout-spread',
+  'scraper',
+  'partner',
+  'home-staff',
+  'odd-path',
+  'malformed',
+  'not-http',
+  'unknown-host',
+] as const;
 export type EventLabel = (typeof EVENTS)[number];
 
 interface Visit {
@@ -24,7 +42,13 @@ interface Visit {
 
 /** The lines of the log in the order of time. */
 export function generateInboundLog(options: LogOptions): Generator<LogLine<EventLabel>> {
-  return generateDay<Visit, EventLabel>(options, { weightOf, ordinary: ordinaryVisit, planted: plantedVisits, print: printVisit, malformed: MALFORMED });
+  return generateDay<Visit, EventLabel>(options, {
+    weightOf,
+    ordinary: ordinaryVisit,
+    planted: plantedVisits,
+    print: printVisit,
+    malformed: MALFORMED,
+  });
 }
 
 /** Visitors sleep at night and come most around noon and in the evening. */
@@ -39,20 +63,73 @@ function ordinaryVisit(_minute: number, random: Random): Visit {
   const share = random.fraction();
   if (share < 0.03) return staffVisit(second, agent, random);
   const client = visitorAddress(random);
-  if (share < 0.45) return visit(second, 'tickets.larkmoor.example', client, random.chance(0.04) ? 'POST' : 'GET', random.pick(TICKET_PATHS), agent, random);
-  if (share < 0.75) return visit(second, 'collection.larkmoor.example', client, 'GET', pictured(random.pick(COLLECTION_PATHS), random), agent, random);
-  return visit(second, 'www.larkmoor.example', client, random.chance(0.03) ? 'HEAD' : 'GET', random.pick(WWW_PATHS), agent, random);
+  if (share < 0.45)
+    return visit(
+      second,
+      'tickets.larkmoor.example',
+      client,
+      random.chance(0.04) ? 'POST' : 'GET',
+      random.pick(TICKET_PATHS),
+      agent,
+      random,
+    );
+  if (share < 0.75)
+    return visit(
+      second,
+      'collection.larkmoor.example',
+      client,
+      'GET',
+      pictured(random.pick(COLLECTION_PATHS), random),
+      agent,
+      random,
+    );
+  return visit(
+    second,
+    'www.larkmoor.example',
+    client,
+    random.chance(0.03) ? 'HEAD' : 'GET',
+    random.pick(WWW_PATHS),
+    agent,
+    random,
+  );
 }
 
 function staffVisit(second: number, agent: string, random: Random): Visit {
   const client = `198.18.${4 + random.below(4)}.${1 + random.below(60)}`;
-  return { ...visit(second, 'studio.larkmoor.example', client, random.chance(0.2) ? 'POST' : 'GET', random.pick(STUDIO_PATHS), agent, random), user: `staff${1 + random.below(40)}` };
+  return {
+    ...visit(
+      second,
+      'studio.larkmoor.example',
+      client,
+      random.chance(0.2) ? 'POST' : 'GET',
+      random.pick(STUDIO_PATHS),
+      agent,
+      random,
+    ),
+    user: `staff${1 + random.below(40)}`,
+  };
 }
 
-function visit(second: number, host: string, client: string, method: string, path: string, agent: string, random: Random): Visit {
+function visit(
+  second: number,
+  host: string,
+  client: string,
+  method: string,
+  path: string,
+  agent: string,
+  random: Random,
+): Visit {
   const status = random.chance(0.02) ? 404 : random.chance(0.05) ? 304 : 200;
   const referer = random.chance(0.4) ? `https://www.larkmoor.example${random.pick(WWW_PATHS)}` : undefined;
-  return { second, host, client, request: `${method} ${path} HTTP/${random.chance(0.7) ? '2.0' : '1.1'}`, status, agent, referer };
+  return {
+    second,
+    host,
+    client,
+    request: `${method} ${path} HTTP/${random.chance(0.7) ? '2.0' : '1.1'}`,
+    status,
+    agent,
+    referer,
+  };
 }
 
 function pictured(path: string, random: Random): string {
@@ -65,7 +142,8 @@ function visitorAddress(random: Random): string {
   const country = VISITOR_COUNTRIES.find(({ share }) => (at -= share) < 0) ?? VISITOR_COUNTRIES[0]!;
   // Squaring makes some neighbourhoods busier than others, as in life.
   const third = country.firstThird + Math.floor(random.fraction() ** 2 * 16);
-  if (random.chance(0.125)) return `2001:db8:${country.ipv6}:${(third & 255).toString(16)}::${(1 + random.below(400)).toString(16)}`;
+  if (random.chance(0.125))
+    return `2001:db8:${country.ipv6}:${(third & 255).toString(16)}::${(1 + random.below(400)).toString(16)}`;
   return `198.${country.second}.${third}.${1 + random.below(250)}`;
 }
 
@@ -77,7 +155,13 @@ function plantedVisits(minute: number, random: Random): Visit[] {
 function toutVisits(minute: number, random: Random): Visit[] {
   const tries = (count: number, label: EventLabel, clientOf: () => string): Visit[] =>
     Array.from({ length: count }, () => ({
-      second: random.fraction() * 60, host: 'tickets.larkmoor.example', client: clientOf(), request: 'POST /login HTTP/1.1', status: 401, agent: AGENTS.tout, label,
+      second: random.fraction() * 60,
+      host: 'tickets.larkmoor.example',
+      client: clientOf(),
+      request: 'POST /login HTTP/1.1',
+      status: 401,
+      agent: AGENTS.tout,
+      label,
     }));
   if (minute >= 190 && minute < 215) return tries(60, 'tout-network', () => `198.19.96.${10 + random.below(6)}`);
   if (minute >= 240 && minute < 300) {
@@ -93,12 +177,27 @@ function toutVisits(minute: number, random: Random): Visit[] {
 function collectionVisits(minute: number, random: Random): Visit[] {
   const visits: Visit[] = [];
   const read = (client: string, path: string, agent: string, label: EventLabel): void => {
-    visits.push({ second: random.fraction() * 60, host: 'collection.larkmoor.example', client, request: `GET ${path} HTTP/1.1`, status: 200, agent, label });
+    visits.push({
+      second: random.fraction() * 60,
+      host: 'collection.larkmoor.example',
+      client,
+      request: `GET ${path} HTTP/1.1`,
+      status: 200,
+      agent,
+      label,
+    });
   };
   if (minute >= 600 && minute < 700) {
-    for (let index = 0; index < 25; index += 1) read(`198.18.200.${20 + random.below(4)}`, pictured('/api/originals/{id}.tiff', random), AGENTS.scraper, 'scraper');
+    for (let index = 0; index < 25; index += 1)
+      read(
+        `198.18.200.${20 + random.below(4)}`,
+        pictured('/api/originals/{id}.tiff', random),
+        AGENTS.scraper,
+        'scraper',
+      );
   }
-  if (minute >= 480 && minute < 960 && minute % 4 === 0) read(`198.18.201.${2 + random.below(3)}`, pictured('/api/pictures?page={page}', random), AGENTS.partner, 'partner');
+  if (minute >= 480 && minute < 960 && minute % 4 === 0)
+    read(`198.18.201.${2 + random.below(3)}`, pictured('/api/pictures?page={page}', random), AGENTS.partner, 'partner');
   return visits;
 }
 
@@ -108,16 +207,49 @@ function strayVisits(minute: number, random: Random): Visit[] {
   const agent = random.pick(BROWSERS);
   const visits: Visit[] = [];
   if (minute >= 1110 && minute < 1290 && minute % 5 === 0) {
-    visits.push({ second, host: 'studio.larkmoor.example', client: `198.18.35.${7 + (minute % 3)}`, request: `GET ${random.pick(STUDIO_PATHS)} HTTP/2.0`, status: 200, agent, user: 'staff7', label: 'home-staff' });
+    visits.push({
+      second,
+      host: 'studio.larkmoor.example',
+      client: `198.18.35.${7 + (minute % 3)}`,
+      request: `GET ${random.pick(STUDIO_PATHS)} HTTP/2.0`,
+      status: 200,
+      agent,
+      user: 'staff7',
+      label: 'home-staff',
+    });
   }
   if (minute % 120 === 77) {
-    visits.push({ second, host: 'tickets.larkmoor.example', client: visitorAddress(random), request: `GET ${random.pick(['//login', '/Login', '/%6cogin', '/a/../login'])} HTTP/1.1`, status: 404, agent, label: 'odd-path' });
+    visits.push({
+      second,
+      host: 'tickets.larkmoor.example',
+      client: visitorAddress(random),
+      request: `GET ${random.pick(['//login', '/Login', '/%6cogin', '/a/../login'])} HTTP/1.1`,
+      status: 404,
+      agent,
+      label: 'odd-path',
+    });
   }
   if (minute % 90 === 41) {
-    visits.push({ second, host: 'old.larkmoor.example', client: visitorAddress(random), request: 'GET / HTTP/1.1', status: 301, agent, label: 'unknown-host' });
+    visits.push({
+      second,
+      host: 'old.larkmoor.example',
+      client: visitorAddress(random),
+      request: 'GET / HTTP/1.1',
+      status: 301,
+      agent,
+      label: 'unknown-host',
+    });
   }
   if (minute % 180 === 100) {
-    visits.push({ second, host: 'www.larkmoor.example', client: visitorAddress(random), request: '\\x16\\x03\\x01\\x02\\x00\\x01\\x00', status: 400, agent: '-', label: 'not-http' });
+    visits.push({
+      second,
+      host: 'www.larkmoor.example',
+      client: visitorAddress(random),
+      request: '\\x16\\x03\\x01\\x02\\x00\\x01\\x00',
+      status: 400,
+      agent: '-',
+      label: 'not-http',
+    });
   }
   return visits;
 }
@@ -132,7 +264,11 @@ const MALFORMED: Readonly<Record<number, string>> = {
   1205: 'www.larkmoor.example 198.18.67.8 - - [12/Oct/2026:20:05:01 +0000] "GET /visit HTTP/1.1" 200',
 };
 
-function printVisit({ second, host, client, request, status, agent, referer, user }: Visit, minute: number, random: Random): string {
+function printVisit(
+  { second, host, client, request, status, agent, referer, user }: Visit,
+  minute: number,
+  random: Random,
+): string {
   const at = new Date(DAY_START_UNIX_MS + minute * 60_000 + Math.floor(second) * 1000);
   const time = `12/Oct/2026:${at.toISOString().slice(11, 19)} +0000`;
   const bytes = status === 304 ? '-' : String(200 + random.below(60_000));

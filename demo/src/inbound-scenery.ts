@@ -1,11 +1,50 @@
 /** What visitors ask for, where they come from, and what they ask with. */
 export const TICKET_PATHS = [
-  '/', '/', '/times', '/times?day=sat', '/times?day=sun', '/buy', '/buy/step-2', '/buy/pay', '/login', '/account', '/account/orders', '/resale', '/resale/offers', '/resale/offers?sort=new', '/assets/site.css', '/assets/site.js', '/assets/logo.svg',
+  '/',
+  '/',
+  '/times',
+  '/times?day=sat',
+  '/times?day=sun',
+  '/buy',
+  '/buy/step-2',
+  '/buy/pay',
+  '/login',
+  '/account',
+  '/account/orders',
+  '/resale',
+  '/resale/offers',
+  '/resale/offers?sort=new',
+  '/assets/site.css',
+  '/assets/site.js',
+  '/assets/logo.svg',
 ];
 export const COLLECTION_PATHS = [
-  '/', '/search?q=harbour', '/search?q=winter', '/pictures/{id}', '/pictures/{id}', '/pictures/{id}', '/api/pictures?page={page}', '/api/pictures/{id}', '/api/pictures/{id}/thumb.webp', '/api/originals/{id}.tiff', '/assets/viewer.js',
+  '/',
+  '/search?q=harbour',
+  '/search?q=winter',
+  '/pictures/{id}',
+  '/pictures/{id}',
+  '/pictures/{id}',
+  '/api/pictures?page={page}',
+  '/api/pictures/{id}',
+  '/api/pictures/{id}/thumb.webp',
+  '/api/originals/{id}.tiff',
+  '/assets/viewer.js',
 ];
-export const WWW_PATHS = ['/', '/', '/visit', '/visit/opening-hours', '/exhibitions', '/exhibitions/northern-light', '/families', '/about', '/jobs', '/assets/site.css', '/assets/hero.webp', '/favicon.ico'];
+export const WWW_PATHS = [
+  '/',
+  '/',
+  '/visit',
+  '/visit/opening-hours',
+  '/exhibitions',
+  '/exhibitions/northern-light',
+  '/families',
+  '/about',
+  '/jobs',
+  '/assets/site.css',
+  '/assets/hero.webp',
+  '/favicon.ico',
+];
 export const STUDIO_PATHS = ['/', '/desk', '/desk/queue', '/records/new', '/records/4711', '/export', '/calendar'];
 
 export const BROWSERS = [
@@ -15,10 +54,20 @@ export const BROWSERS = [
   'Mozilla/5.0 (Phone; OS 18_1) Mobile Browser/18.1',
   'Mozilla/5.0 (Phone; OS 15) Mobile Browser/139.0 \\"Plus\\"',
 ];
-export const AGENTS = { tout: 'quick-queue/2.3', scraper: 'picture-grabber/0.9', partner: 'university-harvester/1.4 (mailto:library@partner.example)' };
+export const AGENTS = {
+  tout: 'quick-queue/2.3',
+  scraper: 'picture-grabber/0.9',
+  partner: 'university-harvester/1.4 (mailto:library@partner.example)',
+};
 
 /** Shares of visitors by country, with the slice of the made-up country table that they come from. */
-export const VISITOR_COUNTRIES: readonly { country: string; share: number; second: number; firstThird: number; ipv6: string }[] = [
+export const VISITOR_COUNTRIES: readonly {
+  country: string;
+  share: number;
+  second: number;
+  firstThird: number;
+  ipv6: string;
+}[] = [
   { country: 'NO', share: 0.5, second: 18, firstThird: 32, ipv6: '0' },
   { country: 'SE', share: 0.14, second: 18, firstThird: 64, ipv6: '1000' },
   { country: 'DK', share: 0.09, second: 18, firstThird: 80, ipv6: '2000' },

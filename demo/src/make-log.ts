@@ -5,7 +5,9 @@ import { generateInboundLog } from './inbound-log.js';
 import { generateOutboundLog } from './outbound-log.js';
 import { writeLines } from './write-log.js';
 
-const { values } = parseArgs({ options: { requests: { type: 'string' }, seed: { type: 'string' }, outbound: { type: 'boolean' } } });
+const { values } = parseArgs({
+  options: { requests: { type: 'string' }, seed: { type: 'string' }, outbound: { type: 'boolean' } },
+});
 const standard = values.outbound ? DEMO_OUTBOUND_LOG : DEMO_LOG;
 const requests = Number(values.requests ?? standard.requests);
 const seed = Number(values.seed ?? standard.seed);
@@ -16,6 +18,9 @@ if (!Number.isSafeInteger(requests) || requests < 1 || !Number.isSafeInteger(see
 process.stdout.on('error', () => process.exit(0));
 
 function* texts(): Generator<string> {
-  for (const { text } of values.outbound ? generateOutboundLog({ requests, seed }) : generateInboundLog({ requests, seed })) yield text;
+  for (const { text } of values.outbound
+    ? generateOutboundLog({ requests, seed })
+    : generateInboundLog({ requests, seed }))
+    yield text;
 }
 await writeLines(texts(), process.stdout);

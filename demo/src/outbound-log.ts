@@ -7,7 +7,14 @@ import { DAY_START_UNIX_MS, generateDay, type LogLine, type LogOptions } from '.
 import { APPS, GAMES, HOST_ADDRESSES, SITES } from './outbound-scenery.js';
 import type { Random } from './random.js';
 
-export const OUTBOUND_EVENTS = ['games-desk-hours', 'games-lunch', 'not-dns', 'backup', 'foreign-host', 'malformed'] as const;
+export const OUTBOUND_EVENTS = [
+  'games-desk-hours',
+  'games-lunch',
+  'not-dns',
+  'backup',
+  'foreign-host',
+  'malformed',
+] as const;
 export type OutboundEvent = (typeof OUTBOUND_EVENTS)[number];
 
 interface Flow {
@@ -22,7 +29,13 @@ const BACKUP_MACHINE = '198.18.5.9';
 
 /** The lines of the log in the order of time. */
 export function generateOutboundLog(options: LogOptions): Generator<LogLine<OutboundEvent>> {
-  return generateDay<Flow, OutboundEvent>(options, { weightOf, ordinary: ordinaryFlow, planted: plantedFlows, print: printFlow, malformed: MALFORMED });
+  return generateDay<Flow, OutboundEvent>(options, {
+    weightOf,
+    ordinary: ordinaryFlow,
+    planted: plantedFlows,
+    print: printFlow,
+    malformed: MALFORMED,
+  });
 }
 
 /** Visitors come while the museums are open, staff work at their desks. */
@@ -33,11 +46,21 @@ function weightOf(minute: number): number {
 
 function ordinaryFlow(minute: number, random: Random): Flow {
   const isStaff = minute >= 480 && minute < 1020 && random.chance(0.45);
-  const client = isStaff ? `198.18.${4 + random.below(4)}.${10 + random.below(80)}` : `198.18.${40 + random.below(4)}.${1 + random.below(200)}`;
+  const client = isStaff
+    ? `198.18.${4 + random.below(4)}.${10 + random.below(80)}`
+    : `198.18.${40 + random.below(4)}.${1 + random.below(200)}`;
   const share = random.fraction();
   const second = random.fraction() * 60;
   if (share < 0.25) return dnsFlow(second, client, random.pick(SITES), random);
-  if (share < 0.27) return { second, attributes: { 'client.address': client, 'destination.address': random.pick(Object.values(HOST_ADDRESSES)), 'network.transport': 'icmp' } };
+  if (share < 0.27)
+    return {
+      second,
+      attributes: {
+        'client.address': client,
+        'destination.address': random.pick(Object.values(HOST_ADDRESSES)),
+        'network.transport': 'icmp',
+      },
+    };
   if (share < 0.33) return httpFlow(second, client, random.pick(SITES), random);
   return tlsFlow(second, client, isStaff && random.chance(0.3) ? random.pick(APPS) : random.pick(SITES), random);
 }
@@ -49,30 +72,67 @@ function addressOf(host: string): string {
 function dnsFlow(second: number, client: string, host: string, random: Random): Flow {
   const question = host.split('.').map((label) => Buffer.concat([Buffer.from([label.length]), Buffer.from(label)]));
   // A query with one question for an address (RFC 1035, 4.1).
-  const message = Buffer.concat([Buffer.from([random.below(256), random.below(256), 1, 0, 0, 1, 0, 0, 0, 0, 0, 0]), ...question, Buffer.from([0, 0, 1, 0, 1])]);
-  return { second, attributes: { 'client.address': client, 'destination.address': '192.0.2.53', 'server.port': 53, 'network.transport': 'udp', 'jade.payload': message.toString('base64') } };
+  const message = Buffer.concat([
+    Buffer.from([random.below(256), random.below(256), 1, 0, 0, 1, 0, 0, 0, 0, 0, 0]),
+    ...question,
+    Buffer.from([0, 0, 1, 0, 1]),
+  ]);
+  return {
+    second,
+    attributes: {
+      'client.address': client,
+      'destination.address': '192.0.2.53',
+      'server.port': 53,
+      'network.transport': 'udp',
+      'jade.payload': message.toString('base64'),
+    },
+  };
 }
 
 function httpFlow(second: number, client: string, host: string, random: Random): Flow {
   return {
     second,
     attributes: {
-      'client.address': client, 'destination.address': addressOf(host), 'server.port': 80, 'network.transport': 'tcp', 'url.full': `http://${host}/${random.pick(['', 'news', 'images/logo.png'])}`,
-      'http.request.method': 'GET', 'http.response.status_code': random.chance(0.9) ? 301 : 200, 'user_agent.original': 'Mozilla/5.0 (X11; Linux x86_64) Browser/141.0',
+      'client.address': client,
+      'destination.address': addressOf(host),
+      'server.port': 80,
+      'network.transport': 'tcp',
+      'url.full': `http://${host}/${random.pick(['', 'news', 'images/logo.png'])}`,
+      'http.request.method': 'GET',
+      'http.response.status_code': random.chance(0.9) ? 301 : 200,
+      'user_agent.original': 'Mozilla/5.0 (X11; Linux x86_64) Browser/141.0',
     },
   };
 }
 
 /** An encrypted request: of all it says, only the server name shows. */
-function tlsFlow(second: number, client: string, host: string, random: Random, label?: OutboundEvent, bytes?: number): Flow {
+function tlsFlow(
+  second: number,
+  client: string,
+  host: string,
+  random: Random,
+  label?: OutboundEvent,
+  bytes?: number,
+): Flow {
   const isHello = random.chance(0.02);
   return {
     second,
     label,
     attributes: {
-      'client.address': client, 'destination.address': addressOf(host), 'server.port': 443, 'network.transport': 'tcp', 'network.protocol.name': 'tls', 'tls.client.server_name': host,
+      'client.address': client,
+      'destination.address': addressOf(host),
+      'server.port': 443,
+      'network.transport': 'tcp',
+      'network.protocol.name': 'tls',
+      'tls.client.server_name': host,
       ...(bytes === undefined ? {} : { 'http.request.body.size': bytes }),
-      ...(isHello ? { 'jade.payload': Buffer.from([0x16, 0x03, 0x01, 0x00, 0x05, 0x01, 0x00, 0x00, 0x01, 0x00]).toString('base64') } : {}),
+      ...(isHello
+        ? {
+            'jade.payload': Buffer.from([0x16, 0x03, 0x01, 0x00, 0x05, 0x01, 0x00, 0x00, 0x01, 0x00]).toString(
+              'base64',
+            ),
+          }
+        : {}),
     },
   };
 }
@@ -86,10 +146,33 @@ function plantedFlows(minute: number, random: Random): Flow[] {
   }
   if (minute >= 660 && minute < 720) {
     const bytes = Buffer.from(Array.from({ length: 24 }, () => random.below(256) | 0x80));
-    flows.push({ second, label: 'not-dns', attributes: { 'client.address': ODD_DEVICE, 'destination.address': '203.0.113.200', 'server.port': 53, 'network.transport': 'udp', 'jade.payload': bytes.toString('base64') } });
+    flows.push({
+      second,
+      label: 'not-dns',
+      attributes: {
+        'client.address': ODD_DEVICE,
+        'destination.address': '203.0.113.200',
+        'server.port': 53,
+        'network.transport': 'udp',
+        'jade.payload': bytes.toString('base64'),
+      },
+    });
   }
-  if (minute % 3 === 0) flows.push(tlsFlow(second, BACKUP_MACHINE, 'vault.offsite-copy.example', random, 'backup', 5_000_000 + random.below(20_000_000)));
-  if (minute % 97 === 50) flows.push(tlsFlow(second, `198.18.4.${40 + random.below(9)}`, 'archive.nordic-prints.example', random, 'foreign-host'));
+  if (minute % 3 === 0)
+    flows.push(
+      tlsFlow(
+        second,
+        BACKUP_MACHINE,
+        'vault.offsite-copy.example',
+        random,
+        'backup',
+        5_000_000 + random.below(20_000_000),
+      ),
+    );
+  if (minute % 97 === 50)
+    flows.push(
+      tlsFlow(second, `198.18.4.${40 + random.below(9)}`, 'archive.nordic-prints.example', random, 'foreign-host'),
+    );
   return flows;
 }
 

@@ -26,12 +26,20 @@ export async function writeLines(lines: Iterable<string>, stream: NodeJS.Writabl
 }
 
 /** Writes a day at the inbound gates. @see writeLabelled */
-export function writeInboundLog(options: LogOptions, logPath: string, labelsPath: string): Promise<WrittenLog<EventLabel>> {
+export function writeInboundLog(
+  options: LogOptions,
+  logPath: string,
+  labelsPath: string,
+): Promise<WrittenLog<EventLabel>> {
   return writeLabelled(generateInboundLog(options), logPath, labelsPath);
 }
 
 /** Writes a day of traffic going out. @see writeLabelled */
-export function writeOutboundLog(options: LogOptions, logPath: string, labelsPath: string): Promise<WrittenLog<OutboundEvent>> {
+export function writeOutboundLog(
+  options: LogOptions,
+  logPath: string,
+  labelsPath: string,
+): Promise<WrittenLog<OutboundEvent>> {
   return writeLabelled(generateOutboundLog(options), logPath, labelsPath);
 }
 
@@ -39,7 +47,11 @@ export function writeOutboundLog(options: LogOptions, logPath: string, labelsPat
  * Writes the lines of a log, and beside it its labels as NDJSON: one `{"line": N, "event": "..."}` for each planted line.
  * @param labelsPath where the labels go
  */
-async function writeLabelled<E extends string>(log: Iterable<{ text: string; label?: E }>, logPath: string, labelsPath: string): Promise<WrittenLog<E>> {
+async function writeLabelled<E extends string>(
+  log: Iterable<{ text: string; label?: E }>,
+  logPath: string,
+  labelsPath: string,
+): Promise<WrittenLog<E>> {
   const labels: Partial<Record<E, number>> = {};
   const labelLines: string[] = [];
   let lines = 0;

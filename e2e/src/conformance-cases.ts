@@ -22,7 +22,8 @@ export function readConformanceCases(): ConformanceCase[] {
   const folders = readdirSync(CORPUS, { withFileTypes: true }).filter((entry) => entry.isDirectory());
   return folders.map(({ name }) => {
     const folder = join(CORPUS, name);
-    const optional = (file: string): string | undefined => (existsSync(join(folder, file)) ? join(folder, file) : undefined);
+    const optional = (file: string): string | undefined =>
+      existsSync(join(folder, file)) ? join(folder, file) : undefined;
     const optionsFile = optional('options.json');
     const sources = readSources(join(folder, 'fences'));
     return {

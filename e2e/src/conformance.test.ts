@@ -1,5 +1,13 @@
 import { readFileSync } from 'node:fs';
-import { checkFences, createCountryTable, detectFormat, LogReader, parseCountryCsv, Replay, toDecidedRecord } from '@jadefence/core';
+import {
+  checkFences,
+  createCountryTable,
+  detectFormat,
+  LogReader,
+  parseCountryCsv,
+  Replay,
+  toDecidedRecord,
+} from '@jadefence/core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { readConformanceCases, type ConformanceCase } from './conformance-cases.js';
 import { jadefence } from './jadefence.js';
@@ -11,13 +19,17 @@ describe('the interpreter decides as the corpus says', () => {
   it.each(cases)('$name', (one) => {
     const { rulebook, diagnostics } = checkFences(one.fenceFiles, one.listFiles);
     expect(diagnostics).toEqual([]);
-    const countries = one.countryFile ? createCountryTable(parseCountryCsv(readFileSync(one.countryFile, 'utf8')).ranges) : undefined;
+    const countries = one.countryFile
+      ? createCountryTable(parseCountryCsv(readFileSync(one.countryFile, 'utf8')).ranges)
+      : undefined;
     const bytes = readFileSync(one.logFile);
     const reader = new LogReader(detectFormat(bytes, true).best!.format, { host: one.options.host });
     const replay = new Replay({ rulebook: rulebook!, countries, gate: one.options.gate });
     const lines = [...reader.push(bytes), ...reader.end()].map((line) => {
       expect(line.kind).toBe('record');
-      return line.kind === 'record' ? `${JSON.stringify(toDecidedRecord(line.record, replay.next(line.record).decision))}\n` : '';
+      return line.kind === 'record'
+        ? `${JSON.stringify(toDecidedRecord(line.record, replay.next(line.record).decision))}\n`
+        : '';
     });
     expect(lines.join('')).toBe(one.expected);
   });
@@ -27,7 +39,16 @@ describe('jadefence judge prints what the corpus says', () => {
   it.each(cases)('$name', async (one) => {
     const options = Object.entries(one.options).flatMap(([name, value]) => [`--${name}`, value]);
     const table = one.countryFile ? ['--country-table', one.countryFile] : [];
-    const { stdout, exitCode } = await jadefence(['judge', one.logFile, '--fences', `${one.folder}/fences`, '--output', 'ndjson', ...table, ...options]);
+    const { stdout, exitCode } = await jadefence([
+      'judge',
+      one.logFile,
+      '--fences',
+      `${one.folder}/fences`,
+      '--output',
+      'ndjson',
+      ...table,
+      ...options,
+    ]);
     expect(exitCode).toBe(0);
     expect(stdout).toBe(one.expected);
   });
@@ -42,18 +63,27 @@ describe('a replay in the service decides as the corpus says', () => {
 
   const decide = async (one: ConformanceCase): Promise<string> => {
     const { client } = service;
-    if (one.countryFile) await client.importCountryTable('countries.csv', new Uint8Array(readFileSync(one.countryFile)));
+    if (one.countryFile)
+      await client.importCountryTable('countries.csv', new Uint8Array(readFileSync(one.countryFile)));
     // The name of the case makes its bytes its own, since the same log is not taken twice.
     const bytes = new TextEncoder().encode(`${readFileSync(one.logFile, 'utf8')}# ${one.name}\n`);
     const { fenceFiles, listFiles } = one;
-    const replay = await replayOnService(client, { fenceFiles, listFiles }, { name: one.name, bytes, host: one.options.host }, one.options.gate);
+    const replay = await replayOnService(
+      client,
+      { fenceFiles, listFiles },
+      { name: one.name, bytes, host: one.options.host },
+      one.options.gate,
+    );
     expect(replay.failure).toBeNull();
     const { rows } = await client.decisions(replay.id, { offset: 0, limit: 1000 });
     return rows.map(({ record }) => `${JSON.stringify(record)}\n`).join('');
   };
 
   // Those without a table come first: a table, once there, is not taken away again.
-  it.each([...cases].sort((a, b) => Number(a.countryFile !== undefined) - Number(b.countryFile !== undefined)))('$name', async (one) => {
-    expect(await decide(one)).toBe(one.expected);
-  });
+  it.each([...cases].sort((a, b) => Number(a.countryFile !== undefined) - Number(b.countryFile !== undefined)))(
+    '$name',
+    async (one) => {
+      expect(await decide(one)).toBe(one.expected);
+    },
+  );
 });

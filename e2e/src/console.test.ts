@@ -8,7 +8,15 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { ROOT } from './root.js';
 import { replayOnService, startTestService, type TestService } from './service.js';
 
-const CHROMIUM_FLAGS = ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'];
+const CHROMIUM_FLAGS = [
+  '--no-sandbox',
+  '--disable-gpu',
+  '--disable-quic',
+  '--no-first-run',
+  '--disable-background-networking',
+  '--disable-component-update',
+  '--disable-sync',
+];
 let service: TestService;
 let browser: Browser;
 
@@ -19,10 +27,20 @@ beforeAll(async () => {
   await service.client.importCountryTable('countries.csv', new Uint8Array(Buffer.from(demoFile('data/countries.csv'))));
   const log = join(service.folder, 'day.log');
   await writeInboundLog(DEMO_LOG, log, `${log}.labels`);
-  const fenceFiles = ['lists', 'gates', 'fences'].map((name) => ({ path: `${name}.fence`, text: demoFile(`fences/${name}.fence`) }));
+  const fenceFiles = ['lists', 'gates', 'fences'].map((name) => ({
+    path: `${name}.fence`,
+    text: demoFile(`fences/${name}.fence`),
+  }));
   const listFiles = [{ path: 'lists/tout-networks.txt', text: demoFile('fences/lists/tout-networks.txt') }];
-  await replayOnService(service.client, { fenceFiles, listFiles }, { name: 'day', bytes: new Uint8Array(readFileSync(log)) });
-  browser = await chromium.launch({ executablePath: process.env['CHROMIUM'] ?? '/usr/bin/chromium', args: CHROMIUM_FLAGS });
+  await replayOnService(
+    service.client,
+    { fenceFiles, listFiles },
+    { name: 'day', bytes: new Uint8Array(readFileSync(log)) },
+  );
+  browser = await chromium.launch({
+    executablePath: process.env['CHROMIUM'] ?? '/usr/bin/chromium',
+    args: CHROMIUM_FLAGS,
+  });
 });
 afterAll(async () => {
   await browser?.close();
@@ -30,15 +48,24 @@ afterAll(async () => {
 });
 
 /** A page of its own, signed in unless said; its errors fail the test. */
-async function open(path: string, look: { isSignedOut?: boolean; isDark?: boolean; width?: number } = {}): Promise<{ page: Page; context: BrowserContext; errors: string[] }> {
-  const context = await browser.newContext({ viewport: { width: look.width ?? 1280, height: 800 }, colorScheme: look.isDark ? 'dark' : 'light' });
+async function open(
+  path: string,
+  look: { isSignedOut?: boolean; isDark?: boolean; width?: number } = {},
+): Promise<{ page: Page; context: BrowserContext; errors: string[] }> {
+  const context = await browser.newContext({
+    viewport: { width: look.width ?? 1280, height: 800 },
+    colorScheme: look.isDark ? 'dark' : 'light',
+  });
   const { name, password } = service.signIn;
   if (!look.isSignedOut) await context.request.post(`${service.address}/api/v1/sign-in`, { data: { name, password } });
   context.setDefaultTimeout(8000);
   const page = await context.newPage();
   const errors: string[] = [];
   page.on('pageerror', (error) => errors.push(error.message));
-  page.on('console', (message) => message.type() === 'error' && !message.text().includes('401') && errors.push(message.text()));
+  page.on(
+    'console',
+    (message) => message.type() === 'error' && !message.text().includes('401') && errors.push(message.text()),
+  );
   await page.goto(`${service.address}${path}`);
   return { page, context, errors };
 }
@@ -77,7 +104,13 @@ describe('the console', () => {
     await page.getByText('1 to 25 of 5,271').waitFor();
     await page.getByRole('button', { name: 'Later' }).click();
     await page.getByText('26 to 50 of 5,271').waitFor();
-    await page.getByRole('region', { name: 'Decisions' }).getByRole('row').filter({ hasText: 'house/touts' }).first().getByRole('button').press('Enter');
+    await page
+      .getByRole('region', { name: 'Decisions' })
+      .getByRole('row')
+      .filter({ hasText: 'house/touts' })
+      .first()
+      .getByRole('button')
+      .press('Enter');
     const panel = page.getByRole('dialog');
     await panel.getByText('Rule house/touts blocked it.').waitFor();
     expect(await panel.textContent()).toContain('tout-networks holds it as 198.19.96.0/24');
@@ -95,14 +128,21 @@ describe('the console', () => {
     await page.getByText('1 to 25 of 2,500').waitFor();
     await filter.fill('country = sc');
     await filter.press('Enter');
-    await expect.poll(() => page.getByRole('alert').textContent()).toBe('Found "sc", expected a country code of two capital letters or a list. Write SC for the country.');
+    await expect
+      .poll(() => page.getByRole('alert').textContent())
+      .toBe('Found "sc", expected a country code of two capital letters or a list. Write SC for the country.');
     await context.close();
   });
 
   it('previews a log before it is sent, uploads it, surveys it, replays it and deletes it again', async () => {
     const { page, context, errors } = await open('/logs');
-    const line = (path: string): string => `tickets.larkmoor.example 198.18.33.1 - - [13/Oct/2026:10:00:00 +0000] "GET ${path} HTTP/1.1" 200 5 "-" "-"\n`;
-    await page.getByLabel('Log file').setInputFiles({ name: 'small.log.gz', mimeType: 'application/gzip', buffer: gzipSync(`${line('/')}${line('/resale')}junk\n`) });
+    const line = (path: string): string =>
+      `tickets.larkmoor.example 198.18.33.1 - - [13/Oct/2026:10:00:00 +0000] "GET ${path} HTTP/1.1" 200 5 "-" "-"\n`;
+    await page.getByLabel('Log file').setInputFiles({
+      name: 'small.log.gz',
+      mimeType: 'application/gzip',
+      buffer: gzipSync(`${line('/')}${line('/resale')}junk\n`),
+    });
     await page.getByText('of the first 3 lines 2 can be read and 1 would be rejected').waitFor();
     await page.getByText('3: rejected (not-the-format) junk').waitFor();
     await page.getByRole('button', { name: 'Send it' }).click();
@@ -128,7 +168,9 @@ describe('the console', () => {
     await page.getByLabel('Client').fill('nobody');
     await page.getByLabel('URL').fill('https://studio.larkmoor.example/');
     await page.keyboard.press('Enter');
-    await expect.poll(() => page.getByRole('alert').textContent()).toBe('Found "nobody", expected an address such as 198.18.4.7 or 2001:db8::7.');
+    await expect
+      .poll(() => page.getByRole('alert').textContent())
+      .toBe('Found "nobody", expected an address such as 198.18.4.7 or 2001:db8::7.');
     await page.getByLabel('Client').fill('198.18.4.7');
     await page.keyboard.press('Enter');
     await page.getByText('Rule studio-door/staff-in allowed it.').waitFor();
@@ -136,15 +178,30 @@ describe('the console', () => {
   });
 
   it.each([
-    ['/logs', false, 1280], ['/logs/1', false, 1280], ['/logs/1', true, 400], ['/try', false, 1280], ['/try', true, 400],
-    ['/', false, 1280], ['/', true, 400], ['/replays', false, 1280], ['/replays/1', false, 1280], ['/replays/1', true, 1280], ['/replays/1', false, 400], ['/nothing', false, 1280],
-  ])('has nothing serious for axe to find on %s (dark: %s, %i wide), and does not scroll sideways', async (path, isDark, width) => {
-    const { page, context } = await open(path, { isDark, width });
-    await page.getByRole('main').waitFor();
-    await page.waitForLoadState('networkidle');
-    const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
-    expect(violations.map(({ id, nodes }) => `${id}: ${nodes.map((node) => node.html).join(' ')}`)).toEqual([]);
-    expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(width);
-    await context.close();
-  });
+    ['/logs', false, 1280],
+    ['/logs/1', false, 1280],
+    ['/logs/1', true, 400],
+    ['/try', false, 1280],
+    ['/try', true, 400],
+    ['/', false, 1280],
+    ['/', true, 400],
+    ['/replays', false, 1280],
+    ['/replays/1', false, 1280],
+    ['/replays/1', true, 1280],
+    ['/replays/1', false, 400],
+    ['/nothing', false, 1280],
+  ])(
+    'has nothing serious for axe to find on %s (dark: %s, %i wide), and does not scroll sideways',
+    async (path, isDark, width) => {
+      const { page, context } = await open(path, { isDark, width });
+      await page.getByRole('main').waitFor();
+      await page.waitForLoadState('networkidle');
+      const { violations } = await new AxeBuilder({ page })
+        .withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'])
+        .analyze();
+      expect(violations.map(({ id, nodes }) => `${id}: ${nodes.map((node) => node.html).join(' ')}`)).toEqual([]);
+      expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(width);
+      await context.close();
+    },
+  );
 });

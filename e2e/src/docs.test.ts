@@ -11,17 +11,24 @@ const pages = readdirSync(join(ROOT, 'docs')).filter((name) => name.endsWith('.m
 
 describe('the documentation', () => {
   it('has only fences that can be read', () => {
-    const examples = pages.flatMap((name) => [...readFileSync(join(ROOT, 'docs', name), 'utf8').matchAll(/^```fence\n([^]*?)^```/gm)].map(([, text]) => text!));
+    const examples = pages.flatMap((name) =>
+      [...readFileSync(join(ROOT, 'docs', name), 'utf8').matchAll(/^```fence\n([^]*?)^```/gm)].map(([, text]) => text!),
+    );
     expect(examples.length).toBeGreaterThan(2);
-    for (const text of examples) expect(checkFences([{ path: 'example.fence', text }], []).diagnostics.map(formatDiagnostic)).toEqual([]);
+    for (const text of examples)
+      expect(checkFences([{ path: 'example.fence', text }], []).diagnostics.map(formatDiagnostic)).toEqual([]);
   });
 
   it('links to nothing that is not there', () => {
-    const broken = ['README.md', 'ARCHITECTURE.md', 'CONTRIBUTING.md', ...pages.map((name) => `docs/${name}`)].flatMap((page) => {
-      const folder = join(ROOT, page, '..');
-      const links = [...readFileSync(join(ROOT, page), 'utf8').matchAll(/\]\(([^)#:]+)[^)]*\)/g)].map(([, link]) => link!);
-      return links.filter((link) => !existsSync(join(folder, link)));
-    });
+    const broken = ['README.md', 'ARCHITECTURE.md', 'CONTRIBUTING.md', ...pages.map((name) => `docs/${name}`)].flatMap(
+      (page) => {
+        const folder = join(ROOT, page, '..');
+        const links = [...readFileSync(join(ROOT, page), 'utf8').matchAll(/\]\(([^)#:]+)[^)]*\)/g)].map(
+          ([, link]) => link!,
+        );
+        return links.filter((link) => !existsSync(join(folder, link)));
+      },
+    );
     expect(broken).toEqual([]);
   });
 
@@ -38,14 +45,21 @@ describe('the tutorial', () => {
     const folder = mkdtempSync(join(tmpdir(), 'jadefence-'));
     await writeInboundLog(DEMO_LOG, join(folder, 'day.log'), join(folder, 'day.labels'));
     copyFileSync(join(ROOT, 'demo/data/countries.csv'), join(folder, 'countries.csv'));
-    const blocks = [...readFileSync(join(ROOT, 'docs/tutorial.md'), 'utf8').matchAll(/^```(fence|console)\n([^]*?)^```/gm)];
+    const blocks = [
+      ...readFileSync(join(ROOT, 'docs/tutorial.md'), 'utf8').matchAll(/^```(fence|console)\n([^]*?)^```/gm),
+    ];
     let numRun = 0;
     for (const [, kind, text] of blocks) {
       if (kind === 'fence') writeFileSync(join(folder, 'first.fence'), text!);
-      for (const [, command, shown] of kind === 'console' ? text!.matchAll(/^\$ jadefence ((?:survey|judge|try) [^|\n]*)(?:\|.*)?\n((?:(?!\$ ).*\n)*)/gm) : []) {
+      for (const [, command, shown] of kind === 'console'
+        ? text!.matchAll(/^\$ jadefence ((?:survey|judge|try) [^|\n]*)(?:\|.*)?\n((?:(?!\$ ).*\n)*)/gm)
+        : []) {
         const { stdout, exitCode } = await jadefence(command!.trim().split(' '), { cwd: folder });
         expect([command, exitCode]).toEqual([command, 0]);
-        const lines = shown!.split('\n').map((line) => line.replace(/\.\.\.$/, '').trimEnd()).filter(Boolean);
+        const lines = shown!
+          .split('\n')
+          .map((line) => line.replace(/\.\.\.$/, '').trimEnd())
+          .filter(Boolean);
         let at = 0;
         for (const line of lines) {
           const found = stdout.indexOf(line, at);

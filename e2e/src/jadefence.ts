@@ -9,9 +9,22 @@ export interface Ran {
 }
 
 /** Runs the built command-line client to its end, the way a person would. */
-export function jadefence(args: readonly string[], options: { env?: Record<string, string>; input?: string | AsyncIterable<string>; nodeOptions?: string; cwd?: string } = {}): Promise<Ran> {
+export function jadefence(
+  args: readonly string[],
+  options: {
+    env?: Record<string, string>;
+    input?: string | AsyncIterable<string>;
+    nodeOptions?: string;
+    cwd?: string;
+  } = {},
+): Promise<Ran> {
   return new Promise((resolve, reject) => {
-    const env = { PATH: process.env['PATH'], HOME: '/nonexistent', ...(options.nodeOptions ? { NODE_OPTIONS: options.nodeOptions } : {}), ...options.env };
+    const env = {
+      PATH: process.env['PATH'],
+      HOME: '/nonexistent',
+      ...(options.nodeOptions ? { NODE_OPTIONS: options.nodeOptions } : {}),
+      ...options.env,
+    };
     const child = spawn(process.execPath, [join(ROOT, 'bin/jadefence'), ...args], { cwd: options.cwd ?? ROOT, env });
     let stdout = '';
     let stderr = '';
@@ -27,6 +40,8 @@ export function jadefence(args: readonly string[], options: { env?: Record<strin
 
 async function feed(stdin: NodeJS.WritableStream, input: string | AsyncIterable<string>): Promise<void> {
   if (typeof input === 'string') stdin.write(input);
-  else for await (const piece of input) if (!stdin.write(piece)) await new Promise((resolve) => stdin.once('drain', resolve));
+  else
+    for await (const piece of input)
+      if (!stdin.write(piece)) await new Promise((resolve) => stdin.once('drain', resolve));
   stdin.end();
 }

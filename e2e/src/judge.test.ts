@@ -36,8 +36,20 @@ const LOG = `${LINES.join('\n')}\n`;
 
 describe('jadefence judge', () => {
   it('shows what a log comes to as a table', async () => {
-    const ran = await jadefence(['judge', '-', '--fences', file('site.fence', FENCES), '--country-table', file('countries.csv', '198.18.0.0/15,NO\nnonsense,XX\n')], { input: LOG, cwd: folder });
-    expect(ran.stderr).toBe(`${folder}/countries.csv:2: "nonsense" is no network such as 198.18.0.0/20; the row is left out\n-: Looks like NCSA combined with the host in front: of the first 5 lines 4 can be read and 1 would be rejected.\n`);
+    const ran = await jadefence(
+      [
+        'judge',
+        '-',
+        '--fences',
+        file('site.fence', FENCES),
+        '--country-table',
+        file('countries.csv', '198.18.0.0/15,NO\nnonsense,XX\n'),
+      ],
+      { input: LOG, cwd: folder },
+    );
+    expect(ran.stderr).toBe(
+      `${folder}/countries.csv:2: "nonsense" is no network such as 198.18.0.0/20; the row is left out\n-: Looks like NCSA combined with the host in front: of the first 5 lines 4 can be read and 1 would be rejected.\n`,
+    );
     expect(ran.stdout.replaceAll(folder, 'FOLDER')).toBe(`\
 - judged by FOLDER/site.fence
 4 requests from 2026-10-12 10:00:00 to 2026-10-12 10:00:03 UTC
@@ -64,7 +76,9 @@ the first of them
   });
 
   it('prints one CSV row a request', async () => {
-    const { stdout } = await jadefence(['judge', '-', '--fences', file('site.fence', FENCES), '--output', 'csv'], { input: LOG });
+    const { stdout } = await jadefence(['judge', '-', '--fences', file('site.fence', FENCES), '--output', 'csv'], {
+      input: LOG,
+    });
     expect(stdout.split('\n').slice(0, 3)).toEqual([
       'timestamp,client.address,network.peer.address,server.address,url.full,url.path,url.query,http.request.method,http.request.header.host,http.response.status_code,http.response.body.size,user_agent.original,user.name,jade.line,jade.outcome,jade.stopped,jade.gate,jade.fence,jade.rule,jade.status,jade.would,jade.tags,jade.blind,jade.country,jade.client',
       '2026-10-12T10:00:00.000Z,198.18.1.1,,,,/,,GET,shop.example,200,5,,,1,allowed,false,shop,,,,,,,,198.18.1.1',
@@ -83,11 +97,44 @@ the first of them
   it('finds the events that were planted in the demo log, and blames nobody else', async () => {
     const log = join(folder, 'inbound.log');
     await writeInboundLog(DEMO_LOG, log, `${log}.labels`);
-    const { stdout } = await jadefence(['judge', log, '--fences', 'demo/fences', '--country-table', 'demo/data/countries.csv', '--output', 'ndjson']);
-    const decisions = new Map(stdout.trimEnd().split('\n').map((line) => JSON.parse(line) as Record<string, unknown>).map((one) => [one['jade.line'], one]));
-    const labels = readFileSync(`${log}.labels`, 'utf8').trimEnd().split('\n').map((line) => JSON.parse(line) as { line: number; event: string });
-    const decidedBy = (event: string): unknown[] => [...new Set(labels.filter((label) => label.event === event).map(({ line }) => `${decisions.get(line)?.['jade.outcome']} ${decisions.get(line)?.['jade.fence']}/${decisions.get(line)?.['jade.rule']}`))];
-    expect(Object.fromEntries(['tout-network', 'tout-spread', 'scraper', 'partner', 'home-staff', 'unknown-host', 'malformed'].map((event) => [event, decidedBy(event)]))).toEqual({
+    const { stdout } = await jadefence([
+      'judge',
+      log,
+      '--fences',
+      'demo/fences',
+      '--country-table',
+      'demo/data/countries.csv',
+      '--output',
+      'ndjson',
+    ]);
+    const decisions = new Map(
+      stdout
+        .trimEnd()
+        .split('\n')
+        .map((line) => JSON.parse(line) as Record<string, unknown>)
+        .map((one) => [one['jade.line'], one]),
+    );
+    const labels = readFileSync(`${log}.labels`, 'utf8')
+      .trimEnd()
+      .split('\n')
+      .map((line) => JSON.parse(line) as { line: number; event: string });
+    const decidedBy = (event: string): unknown[] => [
+      ...new Set(
+        labels
+          .filter((label) => label.event === event)
+          .map(
+            ({ line }) =>
+              `${decisions.get(line)?.['jade.outcome']} ${decisions.get(line)?.['jade.fence']}/${decisions.get(line)?.['jade.rule']}`,
+          ),
+      ),
+    ];
+    expect(
+      Object.fromEntries(
+        ['tout-network', 'tout-spread', 'scraper', 'partner', 'home-staff', 'unknown-host', 'malformed'].map(
+          (event) => [event, decidedBy(event)],
+        ),
+      ),
+    ).toEqual({
       'tout-network': ['blocked house/touts'],
       'tout-spread': ['blocked ticket-desk/login-abroad'],
       'scraper': ['blocked picture-api/scraper'],
@@ -97,13 +144,32 @@ the first of them
       'malformed': ['undefined undefined/undefined'],
     });
     const planted = new Set(labels.map(({ line }) => line));
-    const others = [...decisions.values()].filter((one) => one['jade.stopped'] === true && !planted.has(one['jade.line'] as number));
+    const others = [...decisions.values()].filter(
+      (one) => one['jade.stopped'] === true && !planted.has(one['jade.line'] as number),
+    );
     // Visitors from Japan who sign in are the only others that a rule stops.
-    expect([...new Set(others.map((one) => `${one['jade.rule']} ${one['jade.country']}`))]).toEqual(['login-abroad JP']);
+    expect([...new Set(others.map((one) => `${one['jade.rule']} ${one['jade.country']}`))]).toEqual([
+      'login-abroad JP',
+    ]);
   });
 
   it('judges four million lines in 96 MB of heap', async () => {
-    const child = spawn(process.execPath, ['--max-old-space-size=96', join(ROOT, 'packages/cli/dist/jadefence.mjs'), 'judge', '-', '--fences', join(ROOT, 'demo/fences'), '--country-table', join(ROOT, 'demo/data/countries.csv'), '--output', 'json'], { stdio: ['pipe', 'pipe', 'ignore'] });
+    const child = spawn(
+      process.execPath,
+      [
+        '--max-old-space-size=96',
+        join(ROOT, 'packages/cli/dist/jadefence.mjs'),
+        'judge',
+        '-',
+        '--fences',
+        join(ROOT, 'demo/fences'),
+        '--country-table',
+        join(ROOT, 'demo/data/countries.csv'),
+        '--output',
+        'json',
+      ],
+      { stdio: ['pipe', 'pipe', 'ignore'] },
+    );
     let stdout = '';
     child.stdout.on('data', (piece) => (stdout += piece));
     const ended = new Promise<number | null>((resolve) => child.on('close', resolve));
@@ -129,18 +195,81 @@ describe('what a person gets wrong is said in a line, and ends with 2', () => {
   const good = (): string => file('good.fence', FENCES);
   const combined = '198.18.1.1 - - [12/Oct/2026:10:00:00 +0000] "GET / HTTP/1.1" 200 5 "-" "-"\n';
   it.each([
-    ['no such log', () => ['judge', 'nowhere.log', '--fences', good()], '', 'There is no log "nowhere.log".\nGive a file, or - for standard input.\n'],
-    ['no such fences', () => ['judge', '-', '--fences', 'nowhere'], LOG, 'There is no file or folder "nowhere".\nGive a .fence file or a folder of them.\n'],
-    ['a folder without fences', () => ['judge', '-', '--fences', 'demo/data'], LOG, 'The folder "demo/data" holds no .fence file.\n'],
-    ['an unknown gate', () => ['judge', '-', '--fences', good(), '--gate', 'shp'], LOG, 'No gate is named "shp".\nDid you mean "shop"?\n'],
-    ['no host', () => ['judge', '-', '--fences', good(), '--format', 'combined'], combined, 'The log has no column for the host (NCSA combined), so no gate would cover any request.\nSay which host it is the log of with --host HOST, or which gate judges it with --gate NAME.\n'],
-    ['another kind of file', () => ['judge', '-', '--fences', good()], '#Fields: date time\n', '-: None of the formats fits: this is a W3C extended log, which is not read yet.\nFormats that can be read: combined (NCSA combined), combined-with-host (NCSA combined with the host in front), ndjson (NDJSON with OpenTelemetry attribute names).\n'],
-    ['an empty log', () => ['judge', '-', '--fences', good()], '', '-: The log is empty.\nFormats that can be read: combined (NCSA combined), combined-with-host (NCSA combined with the host in front), ndjson (NDJSON with OpenTelemetry attribute names).\n'],
-    ['a table without rows', () => ['judge', '-', '--fences', good(), '--country-table', file('bad.csv', 'x,y\n')], LOG, `FOLDER/bad.csv has`],
-    ['a wrong option', () => ['judge', '-', '--fences', good(), '--outptu', 'json'], LOG, "error: unknown option '--outptu'\n(Did you mean --output?)\n"],
-    ['a wrong output', () => ['judge', '-', '--fences', good(), '--output', 'xml'], LOG, "error: option '--output <output>' argument 'xml' is invalid. Expected one of table, json, ndjson, csv.\n"],
+    [
+      'no such log',
+      () => ['judge', 'nowhere.log', '--fences', good()],
+      '',
+      'There is no log "nowhere.log".\nGive a file, or - for standard input.\n',
+    ],
+    [
+      'no such fences',
+      () => ['judge', '-', '--fences', 'nowhere'],
+      LOG,
+      'There is no file or folder "nowhere".\nGive a .fence file or a folder of them.\n',
+    ],
+    [
+      'a folder without fences',
+      () => ['judge', '-', '--fences', 'demo/data'],
+      LOG,
+      'The folder "demo/data" holds no .fence file.\n',
+    ],
+    [
+      'an unknown gate',
+      () => ['judge', '-', '--fences', good(), '--gate', 'shp'],
+      LOG,
+      'No gate is named "shp".\nDid you mean "shop"?\n',
+    ],
+    [
+      'no host',
+      () => ['judge', '-', '--fences', good(), '--format', 'combined'],
+      combined,
+      'The log has no column for the host (NCSA combined), so no gate would cover any request.\nSay which host it is the log of with --host HOST, or which gate judges it with --gate NAME.\n',
+    ],
+    [
+      'another kind of file',
+      () => ['judge', '-', '--fences', good()],
+      '#Fields: date time\n',
+      '-: None of the formats fits: this is a W3C extended log, which is not read yet.\nFormats that can be read: combined (NCSA combined), combined-with-host (NCSA combined with the host in front), ndjson (NDJSON with OpenTelemetry attribute names).\n',
+    ],
+    [
+      'an empty log',
+      () => ['judge', '-', '--fences', good()],
+      '',
+      '-: The log is empty.\nFormats that can be read: combined (NCSA combined), combined-with-host (NCSA combined with the host in front), ndjson (NDJSON with OpenTelemetry attribute names).\n',
+    ],
+    [
+      'a table without rows',
+      () => ['judge', '-', '--fences', good(), '--country-table', file('bad.csv', 'x,y\n')],
+      LOG,
+      `FOLDER/bad.csv has`,
+    ],
+    [
+      'a wrong option',
+      () => ['judge', '-', '--fences', good(), '--outptu', 'json'],
+      LOG,
+      "error: unknown option '--outptu'\n(Did you mean --output?)\n",
+    ],
+    [
+      'a wrong output',
+      () => ['judge', '-', '--fences', good(), '--output', 'xml'],
+      LOG,
+      "error: option '--output <output>' argument 'xml' is invalid. Expected one of table, json, ndjson, csv.\n",
+    ],
     ['a wrong command', () => ['jugde'], '', "error: unknown command 'jugde'\n(Did you mean judge?)\n"],
-    ['fences with errors', () => ['judge', '-', '--fences', file('bad.fence', 'gate g inbound { hosts staf otherwise allow }\nlist staff domains { a.example }\nfence f enforce { rule r blok when always }\n')], LOG, 'bad.fence:1:24: No list is named "staf". Did you mean "staff"? [unknown-name]\nbad.fence:3:26: Found "blok", expected an action: allow, block, tag, observe. Did you mean "block"? [unexpected]\n2 errors in the fences.\n'],
+    [
+      'fences with errors',
+      () => [
+        'judge',
+        '-',
+        '--fences',
+        file(
+          'bad.fence',
+          'gate g inbound { hosts staf otherwise allow }\nlist staff domains { a.example }\nfence f enforce { rule r blok when always }\n',
+        ),
+      ],
+      LOG,
+      'bad.fence:1:24: No list is named "staf". Did you mean "staff"? [unknown-name]\nbad.fence:3:26: Found "blok", expected an action: allow, block, tag, observe. Did you mean "block"? [unexpected]\n2 errors in the fences.\n',
+    ],
   ])('%s', async (name, args, input, expected) => {
     const { exitCode, stderr, stdout } = await jadefence(args(), { input });
     if (name === 'a table without rows') expect(stderr).toContain('has no usable row.\nExpected rows such as');

@@ -23,10 +23,25 @@ export async function startTestService(env: Record<string, string> = {}): Promis
   const database = await createTestDatabase();
   const folder = mkdtempSync(join(tmpdir(), 'jadefence-'));
   const signInFile = join(folder, 'sign-in');
-  const start = () => startService({ JADEFENCE_DATABASE_URL: database.url, JADEFENCE_SIGN_IN_FILE: signInFile, JADEFENCE_PORT: '0', JADEFENCE_LOG_LEVEL: 'error', ...env }, 'ignore');
+  const start = () =>
+    startService(
+      {
+        JADEFENCE_DATABASE_URL: database.url,
+        JADEFENCE_SIGN_IN_FILE: signInFile,
+        JADEFENCE_PORT: '0',
+        JADEFENCE_LOG_LEVEL: 'error',
+        ...env,
+      },
+      'ignore',
+    );
   let service = await start();
-  const signIn = Object.fromEntries([...readFileSync(signInFile, 'utf8').matchAll(/^(\w+): (.*)$/gm)].map(([, key, value]) => [key!, value!])) as { name: string; password: string };
-  const { token } = await new ServiceClient({ baseUrl: service.address }).createToken(signIn, { name: 'test', scope: 'administrator' });
+  const signIn = Object.fromEntries(
+    [...readFileSync(signInFile, 'utf8').matchAll(/^(\w+): (.*)$/gm)].map(([, key, value]) => [key!, value!]),
+  ) as { name: string; password: string };
+  const { token } = await new ServiceClient({ baseUrl: service.address }).createToken(signIn, {
+    name: 'test',
+    scope: 'administrator',
+  });
   return {
     address: service.address,
     client: new ServiceClient({ baseUrl: service.address, token }),
@@ -47,7 +62,12 @@ export async function startTestService(env: Record<string, string> = {}): Promis
 }
 
 /** Imports fences and a log, replays it, and answers the replay once it is done. */
-export async function replayOnService(client: ServiceClient, fences: FenceSources, log: { name: string; bytes: Uint8Array<ArrayBuffer>; host?: string }, gate?: string): Promise<Replay> {
+export async function replayOnService(
+  client: ServiceClient,
+  fences: FenceSources,
+  log: { name: string; bytes: Uint8Array<ArrayBuffer>; host?: string },
+  gate?: string,
+): Promise<Replay> {
   await client.importFences(fences);
   const { id } = await client.importLog({ name: log.name, host: log.host }, log.bytes);
   const replay = await client.startReplay({ logId: id, gate });

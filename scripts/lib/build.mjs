@@ -10,11 +10,18 @@ const STAMP = join(ROOT, '.jadefence', 'built');
 /** Builds what changed since the last build. */
 export async function build() {
   const stamp = hashSources();
-  if (existsSync(STAMP) && readFileSync(STAMP, 'utf8') === stamp && existsSync(join(ROOT, 'packages/cli/dist/jadefence.mjs'))) return;
+  if (
+    existsSync(STAMP) &&
+    readFileSync(STAMP, 'utf8') === stamp &&
+    existsSync(join(ROOT, 'packages/cli/dist/jadefence.mjs'))
+  )
+    return;
   await step('Building', async () => {
     await run(process.execPath, [TSC, '-b', 'tsconfig.build.json']);
     await buildClient();
-    await run(process.execPath, [join(ROOT, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'], { cwd: join(ROOT, 'packages/console') });
+    await run(process.execPath, [join(ROOT, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'], {
+      cwd: join(ROOT, 'packages/console'),
+    });
     mkdirSync(join(ROOT, '.jadefence'), { recursive: true });
     writeFileSync(STAMP, stamp);
   });

@@ -45,16 +45,38 @@ class Cluster {
     rmSync(this.folder, { recursive: true, force: true });
     mkdirSync(this.folder, { recursive: true, mode: 0o700 });
     writeFileSync(this.passwordFile, randomBytes(24).toString('base64url'), { mode: 0o600 });
-    if (this.owner) for (const path of [this.folder, this.passwordFile]) chownSync(path, this.owner.uid, this.owner.gid);
-    await this.#run('initdb', ['-D', this.data, '-U', USER, '-E', 'UTF8', '--locale=C.UTF-8', '--auth=scram-sha-256', `--pwfile=${this.passwordFile}`, '--no-instructions']);
+    if (this.owner)
+      for (const path of [this.folder, this.passwordFile]) chownSync(path, this.owner.uid, this.owner.gid);
+    await this.#run('initdb', [
+      '-D',
+      this.data,
+      '-U',
+      USER,
+      '-E',
+      'UTF8',
+      '--locale=C.UTF-8',
+      '--auth=scram-sha-256',
+      `--pwfile=${this.passwordFile}`,
+      '--no-instructions',
+    ]);
   }
 
   async start(isDurable) {
     if (this.#isRunning()) return;
     const port = await freePort();
-    const settings = [`-p ${port}`, '-c listen_addresses=127.0.0.1', "-c unix_socket_directories=''", '-c max_connections=60', ...(isDurable ? [] : ['-c fsync=off', '-c synchronous_commit=off', '-c full_page_writes=off'])];
+    const settings = [
+      `-p ${port}`,
+      '-c listen_addresses=127.0.0.1',
+      "-c unix_socket_directories=''",
+      '-c max_connections=60',
+      ...(isDurable ? [] : ['-c fsync=off', '-c synchronous_commit=off', '-c full_page_writes=off']),
+    ];
     // pg_ctl must not keep our pipes open in the server it leaves behind.
-    await this.#run('pg_ctl', ['-D', this.data, '-w', '-t', '60', '-l', join(this.folder, 'log'), '-o', settings.join(' '), 'start'], { stdio: 'ignore' });
+    await this.#run(
+      'pg_ctl',
+      ['-D', this.data, '-w', '-t', '60', '-l', join(this.folder, 'log'), '-o', settings.join(' '), 'start'],
+      { stdio: 'ignore' },
+    );
     writeFileSync(this.portFile, String(port));
   }
 
@@ -78,13 +100,18 @@ class Cluster {
   }
 
   async stop() {
-    if (this.#isRunning()) await this.#run('pg_ctl', ['-D', this.data, '-w', '-m', 'fast', 'stop'], { stdio: 'ignore' });
+    if (this.#isRunning())
+      await this.#run('pg_ctl', ['-D', this.data, '-w', '-m', 'fast', 'stop'], { stdio: 'ignore' });
   }
 
   /** Whether the server that the pid file names is alive; pg_ctl checks that it is this cluster's. */
   #isRunning() {
     if (!existsSync(join(this.data, 'postmaster.pid'))) return false;
-    const { status } = spawnSync(join(this.bin, 'pg_ctl'), ['-D', this.data, 'status'], { cwd: '/', stdio: 'ignore', ...this.owner });
+    const { status } = spawnSync(join(this.bin, 'pg_ctl'), ['-D', this.data, 'status'], {
+      cwd: '/',
+      stdio: 'ignore',
+      ...this.owner,
+    });
     return status === 0;
   }
 
@@ -93,7 +120,9 @@ class Cluster {
       await run(join(this.bin, program), args, { cwd: '/', ...this.owner, ...options });
     } catch (error) {
       const log = join(this.folder, 'log');
-      throw new SetupError(`The private PostgreSQL cluster: ${error.message}${existsSync(log) ? `\n${readFileSync(log, 'utf8').slice(-1500)}` : ''}`);
+      throw new SetupError(
+        `The private PostgreSQL cluster: ${error.message}${existsSync(log) ? `\n${readFileSync(log, 'utf8').slice(-1500)}` : ''}`,
+      );
     }
   }
 }
@@ -109,7 +138,8 @@ function databaseOwner() {
 function chooseFolder(name, owner) {
   const inside = join(ROOT, '.jadefence', name);
   mkdirSync(join(ROOT, '.jadefence'), { recursive: true });
-  const canEnter = !owner || spawnSync('ls', [join(ROOT, '.jadefence')], { cwd: '/', stdio: 'ignore', ...owner }).status === 0;
+  const canEnter =
+    !owner || spawnSync('ls', [join(ROOT, '.jadefence')], { cwd: '/', stdio: 'ignore', ...owner }).status === 0;
   if (canEnter) return inside;
   const outside = join('/var/lib/jadefence', createHash('sha256').update(ROOT).digest('hex').slice(0, 16), name);
   process.stderr.write(`  (the database user cannot enter the project's folder, so the data is kept in ${outside})\n`);

@@ -28,12 +28,20 @@ export async function withDemo({ isFresh, port }, work) {
     await removeCluster({ name: 'demo-postgres', bin });
     for (const path of [SIGN_IN, join(STATE, 'demo')]) rmSync(path, { recursive: true, force: true });
   }
-  const cluster = await step('Starting a private PostgreSQL', () => startCluster({ name: 'demo-postgres', bin, isDurable: true }));
+  const cluster = await step('Starting a private PostgreSQL', () =>
+    startCluster({ name: 'demo-postgres', bin, isDurable: true }),
+  );
   let service;
   try {
     const databaseUrl = await cluster.ensureDatabase('jadefence_demo');
-    const settings = { JADEFENCE_DATABASE_URL: databaseUrl, JADEFENCE_SIGN_IN_FILE: SIGN_IN, ...(port ? { JADEFENCE_PORT: port } : {}) };
-    service = await step('Starting the service', () => startService(settings, openSync(join(STATE, 'service.log'), 'w')));
+    const settings = {
+      JADEFENCE_DATABASE_URL: databaseUrl,
+      JADEFENCE_SIGN_IN_FILE: SIGN_IN,
+      ...(port ? { JADEFENCE_PORT: port } : {}),
+    };
+    service = await step('Starting the service', () =>
+      startService(settings, openSync(join(STATE, 'service.log'), 'w')),
+    );
     const signIn = readSignIn();
     await load(service.address, signIn);
     return await work({ address: service.address, signIn, log: LOG, ended: service.ended });
@@ -44,7 +52,9 @@ export async function withDemo({ isFresh, port }, work) {
 }
 
 function readSignIn() {
-  return Object.fromEntries([...readFileSync(SIGN_IN, 'utf8').matchAll(/^(\w+): (.*)$/gm)].map(([, key, value]) => [key, value]));
+  return Object.fromEntries(
+    [...readFileSync(SIGN_IN, 'utf8').matchAll(/^(\w+): (.*)$/gm)].map(([, key, value]) => [key, value]),
+  );
 }
 
 /** Loads what is not there yet, through the same doors as anybody. */
@@ -53,12 +63,20 @@ async function load(address, signIn) {
   const jadefence = (...args) => run(process.execPath, ['bin/jadefence', ...args], { env });
   const { ServiceClient } = await import('@jadefence/contract');
   const { writeInboundLog, writeOutboundLog, DEMO_LOG, DEMO_OUTBOUND_LOG } = await import('@jadefence/demo');
-  const { token } = await new ServiceClient({ baseUrl: address }).createToken(signIn, { name: 'demo', scope: 'editor' });
+  const { token } = await new ServiceClient({ baseUrl: address }).createToken(signIn, {
+    name: 'demo',
+    scope: 'editor',
+  });
   Object.assign(env, { JADEFENCE_TOKEN: token });
   const client = new ServiceClient({ baseUrl: address, token });
-  if ((await client.draft()).fences.length === 0) await step('Importing the fences', () => jadefence('fence', 'import', 'demo/fences', '--yes'));
-  const hasTable = await client.countryTable().then(() => true, () => false);
-  if (!hasTable) await step('Importing the country table', () => jadefence('country', 'import', 'demo/data/countries.csv'));
+  if ((await client.draft()).fences.length === 0)
+    await step('Importing the fences', () => jadefence('fence', 'import', 'demo/fences', '--yes'));
+  const hasTable = await client.countryTable().then(
+    () => true,
+    () => false,
+  );
+  if (!hasTable)
+    await step('Importing the country table', () => jadefence('country', 'import', 'demo/data/countries.csv'));
   if (!existsSync(LOG) || !existsSync(OUTBOUND_LOG)) {
     mkdirSync(join(STATE, 'demo'), { recursive: true });
     await step('Making up a day of requests', async () => {
@@ -67,8 +85,12 @@ async function load(address, signIn) {
     });
   }
   const names = (await client.logs()).map((log) => log.name);
-  if (!names.includes(LOG_NAME)) await step('Importing the inbound log', () => jadefence('log', 'import', LOG, '--name', LOG_NAME));
-  if (!names.includes(OUTBOUND_LOG_NAME)) await step('Importing the outbound log', () => jadefence('log', 'import', OUTBOUND_LOG, '--name', OUTBOUND_LOG_NAME));
+  if (!names.includes(LOG_NAME))
+    await step('Importing the inbound log', () => jadefence('log', 'import', LOG, '--name', LOG_NAME));
+  if (!names.includes(OUTBOUND_LOG_NAME))
+    await step('Importing the outbound log', () =>
+      jadefence('log', 'import', OUTBOUND_LOG, '--name', OUTBOUND_LOG_NAME),
+    );
   const isReplayed = (await client.replays()).some((replay) => replay.state === 'done');
   if (!isReplayed) await step('Replaying it', () => jadefence('replay', 'start', LOG_NAME));
 }
@@ -76,6 +98,11 @@ async function load(address, signIn) {
 /** Runs the command-line client against the demo on this terminal. */
 export async function showLatestReplay(address, signIn) {
   const { ServiceClient } = await import('@jadefence/contract');
-  const { token } = await new ServiceClient({ baseUrl: address }).createToken(signIn, { name: 'demo', scope: 'viewer' });
-  return runHere(process.execPath, ['bin/jadefence', 'replay', 'show'], { env: { ...process.env, JADEFENCE_URL: address, JADEFENCE_TOKEN: token } });
+  const { token } = await new ServiceClient({ baseUrl: address }).createToken(signIn, {
+    name: 'demo',
+    scope: 'viewer',
+  });
+  return runHere(process.execPath, ['bin/jadefence', 'replay', 'show'], {
+    env: { ...process.env, JADEFENCE_URL: address, JADEFENCE_TOKEN: token },
+  });
 }

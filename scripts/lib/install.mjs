@@ -16,7 +16,10 @@ export function checkNode() {
 /** Installs what the lock file names, unless the same lock was installed by the same Node. */
 export async function installPackages() {
   const stampFile = join(ROOT, 'node_modules', '.jadefence-installed');
-  const stamp = createHash('sha256').update(readFileSync(join(ROOT, 'package-lock.json'))).update(process.version).digest('hex');
+  const stamp = createHash('sha256')
+    .update(readFileSync(join(ROOT, 'package-lock.json')))
+    .update(process.version)
+    .digest('hex');
   if (existsSync(stampFile) && readFileSync(stampFile, 'utf8') === stamp) return;
   await step('Installing packages (npm ci)', async () => {
     await run('npm', ['ci', '--no-audit', '--no-fund']);
@@ -27,9 +30,13 @@ export async function installPackages() {
 /** The folder with PostgreSQL's programs, installed from Debian's packages where missing. */
 export async function findPostgres() {
   const find = () => {
-    const versions = existsSync('/usr/lib/postgresql') ? readdirSync('/usr/lib/postgresql').sort((a, b) => Number(b) - Number(a)) : [];
+    const versions = existsSync('/usr/lib/postgresql')
+      ? readdirSync('/usr/lib/postgresql').sort((a, b) => Number(b) - Number(a))
+      : [];
     const debian = versions.map((version) => `/usr/lib/postgresql/${version}/bin`);
-    return [...debian, ...(process.env.PATH ?? '').split(':')].find((folder) => isProgram(join(folder, 'initdb')) && isProgram(join(folder, 'pg_ctl')));
+    return [...debian, ...(process.env.PATH ?? '').split(':')].find(
+      (folder) => isProgram(join(folder, 'initdb')) && isProgram(join(folder, 'pg_ctl')),
+    );
   };
   return find() ?? (await installFromDebian('postgresql', find));
 }
@@ -52,7 +59,9 @@ function isProgram(path) {
 async function installFromDebian(name, find) {
   const hasApt = isProgram('/usr/bin/apt-get');
   if (process.getuid?.() !== 0 || !hasApt) {
-    throw new SetupError(`${name} is not installed. Install it with your system's packages, on Debian: sudo apt-get install --no-install-recommends ${name}`);
+    throw new SetupError(
+      `${name} is not installed. Install it with your system's packages, on Debian: sudo apt-get install --no-install-recommends ${name}`,
+    );
   }
   await step(`Installing ${name} (apt-get)`, async () => {
     const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' };

@@ -12,12 +12,18 @@ const STOP_MS = 10_000;
  */
 export function startService(env, logTo = 'inherit') {
   return new Promise((resolve, reject) => {
-    const child = spawn(process.execPath, [join(ROOT, 'packages/service/dist/main.js')], { cwd: ROOT, env: { ...process.env, ...env }, stdio: ['ignore', logTo, 'pipe', 'ipc'] });
+    const child = spawn(process.execPath, [join(ROOT, 'packages/service/dist/main.js')], {
+      cwd: ROOT,
+      env: { ...process.env, ...env },
+      stdio: ['ignore', logTo, 'pipe', 'ipc'],
+    });
     let errors = '';
     child.stderr.on('data', (piece) => (errors += piece));
     const ended = new Promise((end) => child.once('exit', (code) => end(code ?? 1)));
     void ended.then((code) => reject(new SetupError(errors.trim() || `The service ended with ${code}.`)));
-    child.once('message', ({ address }) => resolve({ address, ended, stop: () => stop(child, ended), kill: () => kill(child, ended) }));
+    child.once('message', ({ address }) =>
+      resolve({ address, ended, stop: () => stop(child, ended), kill: () => kill(child, ended) }),
+    );
   });
 }
 

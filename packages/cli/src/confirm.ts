@@ -8,7 +8,8 @@ import type { Streams } from './output.js';
  */
 export async function confirm(question: string, isYes: boolean, { stdin, stderr }: Streams): Promise<void> {
   if (isYes) return;
-  if (!stdin.isTTY) throw new Failure('Nothing is changed: nobody can be asked here.', 2, 'Say --yes to go on without asking.');
+  if (!stdin.isTTY)
+    throw new Failure('Nothing is changed: nobody can be asked here.', 2, 'Say --yes to go on without asking.');
   const prompt = createInterface({ input: stdin, output: stderr });
   const answer = await prompt.question(`${question} [y/N] `);
   prompt.close();

@@ -16,10 +16,20 @@ function oneOf<O extends Output>(outputs: readonly O[], text: string): O {
 }
 
 /** `--output` of a command that answers rows. */
-export const ROWS_OUTPUT = ['--output <output>', 'table, json, ndjson or csv', (text: string): Output => oneOf(OUTPUTS, text), 'table'] as const;
+export const ROWS_OUTPUT = [
+  '--output <output>',
+  'table, json, ndjson or csv',
+  (text: string): Output => oneOf(OUTPUTS, text),
+  'table',
+] as const;
 
 /** `--output` of a command that answers one thing. */
-export const ONE_OUTPUT = ['--output <output>', 'table or json', (text: string): OneOutput => oneOf(['table', 'json'], text), 'table'] as const;
+export const ONE_OUTPUT = [
+  '--output <output>',
+  'table or json',
+  (text: string): OneOutput => oneOf(['table', 'json'], text),
+  'table',
+] as const;
 
 export function parseWhole(text: string): number {
   if (!/^\d{1,15}$/.test(text)) throw new InvalidArgumentError('Expected a whole number.');
@@ -59,14 +69,27 @@ export interface RowsLayout<T> {
 }
 
 /** Answers rows in any of the outputs; JSON and NDJSON have the items whole. */
-export function writeRows<T>(streams: Streams, output: Output, items: readonly T[], { columns, figures = [], empty }: RowsLayout<T>): void {
+export function writeRows<T>(
+  streams: Streams,
+  output: Output,
+  items: readonly T[],
+  { columns, figures = [], empty }: RowsLayout<T>,
+): void {
   if (output === 'json') return writeJson(streams, items);
   const names = Object.keys(columns);
   const rows = items.map((item) => names.map((name) => columns[name]!(item)));
   if (output === 'ndjson') streams.stdout.write(items.map((item) => `${JSON.stringify(item)}\n`).join(''));
-  else if (output === 'csv') streams.stdout.write([names, ...rows].map((row) => `${row.map(printCsvCell).join(',')}\n`).join(''));
+  else if (output === 'csv')
+    streams.stdout.write([names, ...rows].map((row) => `${row.map(printCsvCell).join(',')}\n`).join(''));
   else if (items.length === 0) say(streams, empty);
-  else streams.stdout.write(`${printTable(names, rows, figures.map((name) => names.indexOf(name)))}\n`);
+  else
+    streams.stdout.write(
+      `${printTable(
+        names,
+        rows,
+        figures.map((name) => names.indexOf(name)),
+      )}\n`,
+    );
 }
 
 const BATCH_CHARACTERS = 65_536;

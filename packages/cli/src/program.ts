@@ -57,7 +57,11 @@ function report(error: unknown, { stderr }: Streams): ExitCode {
   }
   if (error instanceof ServiceError) {
     const { problem } = error;
-    const lines = [error.message, ...(problem?.errors ?? []).map(({ place, message }) => `${place}: ${message}`), ...(problem?.hint ? [problem.hint] : [])];
+    const lines = [
+      error.message,
+      ...(problem?.errors ?? []).map(({ place, message }) => `${place}: ${message}`),
+      ...(problem?.hint ? [problem.hint] : []),
+    ];
     stderr.write(`${lines.join('\n')}\n`);
     return problem === undefined || problem.status >= 500 ? EXIT.unreachable : EXIT.wrongInput;
   }

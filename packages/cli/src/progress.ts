@@ -7,7 +7,11 @@ const MEGABYTE = 1_000_000;
  * Passes bytes on and tells on stderr, where that is a terminal, how many have passed.
  * @param size of all bytes, where it is known
  */
-export async function* showProgress(source: AsyncIterable<Uint8Array>, size: number | undefined, { stderr }: Streams): AsyncGenerator<Uint8Array> {
+export async function* showProgress(
+  source: AsyncIterable<Uint8Array>,
+  size: number | undefined,
+  { stderr }: Streams,
+): AsyncGenerator<Uint8Array> {
   let numBytes = 0;
   let toldMs = performance.now();
   let isTold = false;

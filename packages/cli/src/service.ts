@@ -34,7 +34,8 @@ export async function connect(streams: Streams): Promise<ServiceClient> {
   const { JADEFENCE_URL: url, JADEFENCE_TOKEN: token } = streams.env;
   if (token) return new ServiceClient({ baseUrl: withoutSlash(url ?? DEFAULT_URL), token });
   const text = await readFile(credentialsPath(streams), 'utf8').catch(() => undefined);
-  if (text === undefined) throw new Failure('Not signed in.', EXIT.wrongInput, 'Run jadefence login first, or set JADEFENCE_TOKEN.');
+  if (text === undefined)
+    throw new Failure('Not signed in.', EXIT.wrongInput, 'Run jadefence login first, or set JADEFENCE_TOKEN.');
   const credentials = JSON.parse(text) as Credentials;
   return new ServiceClient({ baseUrl: withoutSlash(url ?? credentials.url), token: credentials.token });
 }

@@ -1,4 +1,10 @@
-import { ArrowRightStartOnRectangleIcon, BeakerIcon, DocumentTextIcon, PlayCircleIcon, QueueListIcon } from '@heroicons/react/24/outline';
+import {
+  ArrowRightStartOnRectangleIcon,
+  BeakerIcon,
+  DocumentTextIcon,
+  PlayCircleIcon,
+  QueueListIcon,
+} from '@heroicons/react/24/outline';
 import { ServiceError } from '@jadefence/contract';
 import { QueryClient, QueryClientProvider, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { createBrowserRouter, Navigate, NavLink, Outlet, RouterProvider } from 'react-router';
@@ -16,11 +22,17 @@ import { SignInPage } from './features/sign-in/sign-in-page.js';
 import { TryPage } from './features/try/try-page.js';
 
 const queryClient = new QueryClient({
-  defaultOptions: { queries: { retry: (count, error) => count < 2 && !(error instanceof ServiceError && error.problem && error.problem.status < 500) } },
+  defaultOptions: {
+    queries: {
+      retry: (count, error) =>
+        count < 2 && !(error instanceof ServiceError && error.problem && error.problem.status < 500),
+    },
+  },
 });
 // A session that ends leads back to the sign-in, whatever was being looked at.
 queryClient.getQueryCache().subscribe(({ query, type }) => {
-  if (type === 'updated' && query.queryKey[0] !== 'me' && hasProblem(query.state.error, 'not-signed-in')) void queryClient.resetQueries({ queryKey: meQuery.queryKey });
+  if (type === 'updated' && query.queryKey[0] !== 'me' && hasProblem(query.state.error, 'not-signed-in'))
+    void queryClient.resetQueries({ queryKey: meQuery.queryKey });
 });
 
 const router = createBrowserRouter([
@@ -34,7 +46,10 @@ const router = createBrowserRouter([
       { path: 'try', element: <TryPage /> },
       { path: 'replays', element: <ReplaysPage /> },
       { path: 'replays/:id', element: <ReplayPage /> },
-      { path: '*', element: <EmptyState title="There is no such page">The navigation leads to those there are.</EmptyState> },
+      {
+        path: '*',
+        element: <EmptyState title="There is no such page">The navigation leads to those there are.</EmptyState>,
+      },
     ],
   },
 ]);
@@ -67,20 +82,37 @@ function Frame() {
   const signOut = useMutation({ mutationFn: service.signOut, onSettled: () => client.resetQueries() });
   return (
     <div className="md:grid md:min-h-screen md:grid-cols-[13rem_1fr]">
-      <nav aria-label="Pages" className="flex flex-wrap items-center gap-1 border-b border-line bg-surface p-3 md:sticky md:top-0 md:h-screen md:flex-col md:flex-nowrap md:items-stretch md:border-r md:border-b-0 md:p-4">
-        <p className="flex items-center gap-2 px-2 font-semibold md:mb-6"><img src="/icon.svg" alt="" className="size-7" />Jade Fence</p>
+      <nav
+        aria-label="Pages"
+        className="flex flex-wrap items-center gap-1 border-b border-line bg-surface p-3 md:sticky md:top-0 md:h-screen md:flex-col md:flex-nowrap md:items-stretch md:border-r md:border-b-0 md:p-4"
+      >
+        <p className="flex items-center gap-2 px-2 font-semibold md:mb-6">
+          <img src="/icon.svg" alt="" className="size-7" />
+          Jade Fence
+        </p>
         {PAGES.map(({ to, text, Icon }) => (
-          <NavLink key={to} to={to} className={({ isActive }) => `flex items-center gap-2 rounded-lg px-2 py-1.5 text-sm font-medium ${isActive ? 'bg-jade-soft text-jade-strong' : 'text-muted hover:bg-sunken'}`}>
+          <NavLink
+            key={to}
+            to={to}
+            className={({ isActive }) =>
+              `flex items-center gap-2 rounded-lg px-2 py-1.5 text-sm font-medium ${isActive ? 'bg-jade-soft text-jade-strong' : 'text-muted hover:bg-sunken'}`
+            }
+          >
             <Icon aria-hidden className="size-5" />
             {text}
           </NavLink>
         ))}
         <div className="ml-auto flex items-center gap-2 text-sm text-muted md:mt-auto md:ml-0 md:justify-between">
           {me.data?.name}
-          <Button size="small" onClick={() => signOut.mutate()}><ArrowRightStartOnRectangleIcon aria-hidden className="size-4" />Sign out</Button>
+          <Button size="small" onClick={() => signOut.mutate()}>
+            <ArrowRightStartOnRectangleIcon aria-hidden className="size-4" />
+            Sign out
+          </Button>
         </div>
       </nav>
-      <main className="mx-auto w-full max-w-6xl p-4 md:p-8"><Outlet /></main>
+      <main className="mx-auto w-full max-w-6xl p-4 md:p-8">
+        <Outlet />
+      </main>
     </div>
   );
 }

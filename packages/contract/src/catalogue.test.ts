@@ -12,7 +12,9 @@ describe('docs/errors.md', () => {
     ['The service', Object.entries(PROBLEMS).map(([code, { status }]) => `${code} ${status}`)],
   ])('has a row for each code under "%s", and no others', (heading, codes) => {
     const section = page.split(/^## /m).find((part) => part.startsWith(heading)) ?? '';
-    const rows = [...section.matchAll(/^\| `([^`]+)` \|(?: (\d{3}) \|)?/gm)].map(([, code, status]) => (status ? `${code} ${status}` : code));
+    const rows = [...section.matchAll(/^\| `([^`]+)` \|(?: (\d{3}) \|)?/gm)].map(([, code, status]) =>
+      status ? `${code} ${status}` : code,
+    );
     expect(rows.sort()).toEqual([...codes].sort());
   });
 });

@@ -2,8 +2,24 @@ import { createParser } from 'eventsource-parser';
 import type { Outcome } from '@jadefence/core';
 import { ServiceError, type Problem } from './problems.js';
 import type {
-  CountryTableInfo, CreatedToken, DecisionPage, Draft, DraftSources, Explanation, FenceSources, Health, ImportPreview, Log, Replay, ReplayProgress, ReplayResult, Role, SignedIn, Survey,
-  Token, TryInput,
+  CountryTableInfo,
+  CreatedToken,
+  DecisionPage,
+  Draft,
+  DraftSources,
+  Explanation,
+  FenceSources,
+  Health,
+  ImportPreview,
+  Log,
+  Replay,
+  ReplayProgress,
+  ReplayResult,
+  Role,
+  SignedIn,
+  Survey,
+  Token,
+  TryInput,
 } from './types.js';
 
 export interface ClientOptions {
@@ -25,35 +41,55 @@ export class ServiceClient {
   me = (): Promise<SignedIn> => this.#json('GET', '/me');
   signIn = (name: string, password: string): Promise<SignedIn> => this.#json('POST', '/sign-in', { name, password });
   signOut = (): Promise<void> => this.#json('POST', '/sign-out');
-  createToken = (signIn: { name: string; password: string }, token: { name: string; scope: Role }): Promise<CreatedToken> =>
+  createToken = (
+    signIn: { name: string; password: string },
+    token: { name: string; scope: Role },
+  ): Promise<CreatedToken> =>
     this.#json('POST', '/tokens', { signInName: signIn.name, password: signIn.password, ...token });
   tokens = (): Promise<Token[]> => this.#json('GET', '/tokens');
-  createTokenFor = (token: { name: string; scope: Role; expiresInDays?: number }): Promise<CreatedToken> => this.#json('POST', '/tokens/new', token);
+  createTokenFor = (token: { name: string; scope: Role; expiresInDays?: number }): Promise<CreatedToken> =>
+    this.#json('POST', '/tokens/new', token);
   revokeToken = (id: number): Promise<void> => this.#json('DELETE', `/tokens/${id}`);
-  resetPassword = (name: string): Promise<{ password: string }> => this.#json('POST', '/users/reset-password', { name });
+  resetPassword = (name: string): Promise<{ password: string }> =>
+    this.#json('POST', '/users/reset-password', { name });
   draft = (): Promise<Draft> => this.#json('GET', '/draft');
   draftSources = (): Promise<DraftSources> => this.#json('GET', '/draft/sources');
-  previewImport = (sources: FenceSources, isMerge: boolean): Promise<ImportPreview> => this.#json('POST', '/draft/preview', { ...sources, isMerge });
-  importFences = (sources: FenceSources, isMerge = false): Promise<Draft> => this.#json('PUT', '/draft', { ...sources, isMerge });
+  previewImport = (sources: FenceSources, isMerge: boolean): Promise<ImportPreview> =>
+    this.#json('POST', '/draft/preview', { ...sources, isMerge });
+  importFences = (sources: FenceSources, isMerge = false): Promise<Draft> =>
+    this.#json('PUT', '/draft', { ...sources, isMerge });
   tryRequest = (input: TryInput): Promise<Explanation> => this.#json('POST', '/try', input);
   countryTable = (): Promise<CountryTableInfo> => this.#json('GET', '/country-table');
-  importCountryTable = (name: string, csv: UploadBody): Promise<CountryTableInfo> => this.#upload('PUT', '/country-table', { name }, csv);
+  importCountryTable = (name: string, csv: UploadBody): Promise<CountryTableInfo> =>
+    this.#upload('PUT', '/country-table', { name }, csv);
   logs = (): Promise<Log[]> => this.#json('GET', '/logs');
   log = (id: number): Promise<Log> => this.#json('GET', `/logs/${id}`);
-  importLog = (query: { name: string; format?: string; host?: string }, body: UploadBody): Promise<Log> => this.#upload('POST', '/logs', query, body);
+  importLog = (query: { name: string; format?: string; host?: string }, body: UploadBody): Promise<Log> =>
+    this.#upload('POST', '/logs', query, body);
   survey = (id: number): Promise<Survey> => this.#json('GET', `/logs/${id}/survey`);
-  deleteLog = (id: number, isForced: boolean): Promise<void> => this.#json('DELETE', `/logs/${id}${queryText({ force: isForced ? 'true' : undefined })}`);
+  deleteLog = (id: number, isForced: boolean): Promise<void> =>
+    this.#json('DELETE', `/logs/${id}${queryText({ force: isForced ? 'true' : undefined })}`);
   replays = (): Promise<Replay[]> => this.#json('GET', '/replays');
   startReplay = (input: { logId: number; gate?: string }): Promise<Replay> => this.#json('POST', '/replays', input);
   replay = (id: number): Promise<Replay> => this.#json('GET', `/replays/${id}`);
   replayResult = (id: number): Promise<ReplayResult> => this.#json('GET', `/replays/${id}/result`);
-  decisions = (id: number, query: { offset: number; limit: number; outcome?: Outcome; where?: string }): Promise<DecisionPage> =>
-    this.#json('GET', `/replays/${id}/decisions${queryText(query)}`);
-  explanation = (id: number, row: number): Promise<Explanation> => this.#json('GET', `/replays/${id}/decisions/${row}/explanation`);
+  decisions = (
+    id: number,
+    query: { offset: number; limit: number; outcome?: Outcome; where?: string },
+  ): Promise<DecisionPage> => this.#json('GET', `/replays/${id}/decisions${queryText(query)}`);
+  explanation = (id: number, row: number): Promise<Explanation> =>
+    this.#json('GET', `/replays/${id}/decisions/${row}/explanation`);
 
   /** Follows a replay until it is done or failed. */
-  async followReplay(id: number, onProgress: (progress: ReplayProgress) => void, signal?: AbortSignal): Promise<ReplayProgress> {
-    const response = await this.#send('GET', `/replays/${id}/events`, { headers: { accept: 'text/event-stream' }, signal });
+  async followReplay(
+    id: number,
+    onProgress: (progress: ReplayProgress) => void,
+    signal?: AbortSignal,
+  ): Promise<ReplayProgress> {
+    const response = await this.#send('GET', `/replays/${id}/events`, {
+      headers: { accept: 'text/event-stream' },
+      signal,
+    });
     let last: ReplayProgress | undefined;
     const parser = createParser({
       onEvent: ({ data }) => {
@@ -68,7 +104,8 @@ export class ServiceClient {
   }
 
   #json<T>(method: string, path: string, body?: unknown): Promise<T> {
-    const init = body === undefined ? {} : { body: JSON.stringify(body), headers: { 'content-type': 'application/json' } };
+    const init =
+      body === undefined ? {} : { body: JSON.stringify(body), headers: { 'content-type': 'application/json' } };
     return this.#receive<T>(this.#send(method, path, init));
   }
 
@@ -79,10 +116,18 @@ export class ServiceClient {
 
   async #send(method: string, path: string, init: RequestInit): Promise<Response> {
     const { baseUrl, token } = this.options;
-    const headers = { ...(init.headers as Record<string, string>), ...(token ? { authorization: `Bearer ${token}` } : {}) };
+    const headers = {
+      ...(init.headers as Record<string, string>),
+      ...(token ? { authorization: `Bearer ${token}` } : {}),
+    };
     let response: Response;
     try {
-      response = await (this.options.fetch ?? fetch)(`${baseUrl}/api/v1${path}`, { ...init, method, headers, credentials: 'same-origin' });
+      response = await (this.options.fetch ?? fetch)(`${baseUrl}/api/v1${path}`, {
+        ...init,
+        method,
+        headers,
+        credentials: 'same-origin',
+      });
     } catch (error) {
       throw new ServiceError(`The service at ${baseUrl || 'this address'} cannot be reached (${reasonOf(error)}).`);
     }
@@ -103,7 +148,9 @@ function reasonOf(error: unknown): string {
 
 async function failureOf(response: Response, baseUrl: string): Promise<ServiceError> {
   if (!response.headers.get('content-type')?.startsWith('application/problem+json')) {
-    return new ServiceError(`${baseUrl || 'The server'} answered ${response.status}, but not as the service does. Is the address right?`);
+    return new ServiceError(
+      `${baseUrl || 'The server'} answered ${response.status}, but not as the service does. Is the address right?`,
+    );
   }
   const problem = (await response.json()) as Problem;
   return new ServiceError(problem.detail, problem);

@@ -2,7 +2,21 @@
 import 'reflect-metadata';
 import { OUTCOMES, LOG_FORMATS, type LogFormat, type Outcome } from '@jadefence/core';
 import { Type } from 'class-transformer';
-import { ArrayMaxSize, IsArray, IsBoolean, IsIn, IsInt, IsISO8601, IsOptional, IsString, Length, Matches, Max, Min, ValidateNested } from 'class-validator';
+import {
+  ArrayMaxSize,
+  IsArray,
+  IsBoolean,
+  IsIn,
+  IsInt,
+  IsISO8601,
+  IsOptional,
+  IsString,
+  Length,
+  Matches,
+  Max,
+  Min,
+  ValidateNested,
+} from 'class-validator';
 import { ROLES, type Role } from './types.js';
 
 const MAX_FILE_CHARACTERS = 20_000_000;
@@ -21,14 +35,24 @@ export class CreateTokenInput {
 }
 
 export class SourceFileInput {
-  @Matches(/^(?!\/)(?!.*(^|\/)\.\.(\/|$))[^\0\\]{1,500}$/, { message: '$property must be a path below the folder of the fences, such as lists/touts.txt' })
+  @Matches(/^(?!\/)(?!.*(^|\/)\.\.(\/|$))[^\0\\]{1,500}$/, {
+    message: '$property must be a path below the folder of the fences, such as lists/touts.txt',
+  })
   path!: string;
   @IsString() @Length(0, MAX_FILE_CHARACTERS) text!: string;
 }
 
 export class FenceSourcesInput {
-  @IsArray() @ArrayMaxSize(MAX_FILES) @ValidateNested({ each: true }) @Type(() => SourceFileInput) fenceFiles!: SourceFileInput[];
-  @IsArray() @ArrayMaxSize(MAX_FILES) @ValidateNested({ each: true }) @Type(() => SourceFileInput) listFiles!: SourceFileInput[];
+  @IsArray()
+  @ArrayMaxSize(MAX_FILES)
+  @ValidateNested({ each: true })
+  @Type(() => SourceFileInput)
+  fenceFiles!: SourceFileInput[];
+  @IsArray()
+  @ArrayMaxSize(MAX_FILES)
+  @ValidateNested({ each: true })
+  @Type(() => SourceFileInput)
+  listFiles!: SourceFileInput[];
   /** Replaces or adds what is given and leaves the rest of the draft alone. */
   @IsOptional() @IsBoolean() isMerge: boolean = false;
 }

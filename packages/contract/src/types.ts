@@ -1,4 +1,18 @@
-import type { Change, Decision, DecidedRecord, Diagnostic, Explanation, LogFormat, Outcome, Part, RejectedLine, RejectReason, SourceFile, Summary, Survey } from '@jadefence/core';
+import type {
+  Change,
+  Decision,
+  DecidedRecord,
+  Diagnostic,
+  Explanation,
+  LogFormat,
+  Outcome,
+  Part,
+  RejectedLine,
+  RejectReason,
+  SourceFile,
+  Summary,
+  Survey,
+} from '@jadefence/core';
 
 export const ROLES = ['viewer', 'editor', 'administrator'] as const;
 /** What a user may do: look, change rules and logs, or also manage users and tokens. A token's scope is one of these, too. */
@@ -81,9 +95,20 @@ export interface DraftFence {
 export interface Draft {
   /** Identifies the state of the draft; equal texts have equal snapshots. */
   readonly snapshot: string;
-  readonly gates: readonly { readonly name: string; readonly direction: 'inbound'; readonly hosts: readonly string[]; readonly fences: readonly string[]; readonly otherwise: string }[];
+  readonly gates: readonly {
+    readonly name: string;
+    readonly direction: 'inbound';
+    readonly hosts: readonly string[];
+    readonly fences: readonly string[];
+    readonly otherwise: string;
+  }[];
   readonly fences: readonly DraftFence[];
-  readonly lists: readonly { readonly name: string; readonly kind: string; readonly title?: string; readonly numEntries?: number }[];
+  readonly lists: readonly {
+    readonly name: string;
+    readonly kind: string;
+    readonly title?: string;
+    readonly numEntries?: number;
+  }[];
   /** What keeps the draft from judging. */
   readonly diagnostics: readonly Diagnostic[];
   readonly changedAt: string | null;
@@ -132,7 +157,10 @@ export interface Replay extends ReplayProgress {
 export interface ReplayResult extends Replay {
   readonly summary: Summary;
   /** Outcome counts by equal steps of time, at most 96 of them. */
-  readonly timeline: { readonly stepMs: number; readonly steps: readonly { readonly fromUnixMs: number; readonly outcomes: Partial<Record<Outcome, number>> }[] };
+  readonly timeline: {
+    readonly stepMs: number;
+    readonly steps: readonly { readonly fromUnixMs: number; readonly outcomes: Partial<Record<Outcome, number>> }[];
+  };
 }
 
 /** One row of the decision table. `row` counts from 0 in the order of the log. */

@@ -1,26 +1,70 @@
-export { formatAddress, parseAddress, parseNetwork, formatRange, type Address, type AddressRange, type Family } from './request/address.js';
+export {
+  formatAddress,
+  parseAddress,
+  parseNetwork,
+  formatRange,
+  type Address,
+  type AddressRange,
+  type Family,
+} from './request/address.js';
 export { type Field, type Truth } from './request/field.js';
 export { normalizeHost } from './request/host.js';
 export { invariant } from './request/invariant.js';
 export { normalizePath } from './request/path.js';
-export { REJECT_REASONS, type Attributes, type AttributeValue, type LogRecord, type RejectedLine, type RejectReason } from './request/record.js';
+export {
+  REJECT_REASONS,
+  type Attributes,
+  type AttributeValue,
+  type LogRecord,
+  type RejectedLine,
+  type RejectReason,
+} from './request/record.js';
 export { normalizeRequest, type Request } from './request/request.js';
 export {
-  createCountryTable, parseCountryCsv, describeCountryAnswer, type CountryAnswer, type CountryRange, type CountryRowProblem, type CountryTable,
+  createCountryTable,
+  parseCountryCsv,
+  describeCountryAnswer,
+  type CountryAnswer,
+  type CountryRange,
+  type CountryRowProblem,
+  type CountryTable,
 } from './reference/country-table.js';
 export {
-  compareDiagnostics, formatDiagnostic, nearestName, suggestNearest, DIAGNOSTIC_CODES, type Diagnostic, type DiagnosticCode, type Place,
+  compareDiagnostics,
+  formatDiagnostic,
+  nearestName,
+  suggestNearest,
+  DIAGNOSTIC_CODES,
+  type Diagnostic,
+  type DiagnosticCode,
+  type Place,
 } from './language/diagnostic.js';
 export { parseFences, parseListFile } from './language/parser.js';
 export { printFences, printRule, printStatement, printCondition } from './language/printer.js';
 export { describeRule, type ListSizes } from './language/sentence.js';
-export { LIST_KINDS, type FenceFile, type FenceStatement, type GateStatement, type ListKind, type ListStatement, type Rule, type Statement } from './language/tree.js';
+export {
+  LIST_KINDS,
+  type FenceFile,
+  type FenceStatement,
+  type GateStatement,
+  type ListKind,
+  type ListStatement,
+  type Rule,
+  type Statement,
+} from './language/tree.js';
 export { checkFences, namedListFiles, type CheckedFences, type SourceFile } from './check/check-fences.js';
 export { type ResolvedList } from './check/members.js';
 export { type CheckedGate, type Rulebook } from './check/rulebook.js';
 export { isStop, OUTCOMES, ruleId, type Decision, type Outcome, type Ruling, type Would } from './decide/decision.js';
 export { decide, EMPTY_STATE, type Judge, type State } from './decide/interpreter.js';
-export { explainRequest, type ComparisonStep, type Explanation, type FenceStep, type RuleStep, type Shown } from './explain/explain.js';
+export {
+  explainRequest,
+  type ComparisonStep,
+  type Explanation,
+  type FenceStep,
+  type RuleStep,
+  type Shown,
+} from './explain/explain.js';
 export { renderExplanation } from './explain/render-text.js';
 export { ChunkBuilder, ChunkRows, CHUNK_ROWS, type EncodedChunk, type Row } from './columns/chunk.js';
 export { DamagedColumnError } from './columns/column.js';

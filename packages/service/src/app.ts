@@ -96,18 +96,42 @@ export async function createService(config: Config): Promise<Service> {
   };
 }
 
-function buildApp(config: Config, logger: Logger, routes: readonly Route[], users: Users, sessions: RequestHandler): Express {
+function buildApp(
+  config: Config,
+  logger: Logger,
+  routes: readonly Route[],
+  users: Users,
+  sessions: RequestHandler,
+): Express {
   const app = express();
   app.disable('x-powered-by');
   app.use(
     pinoHttp({
       logger,
       // Queries and bodies may hold what a person typed, so neither is logged.
-      serializers: { req: ({ id, method, url }: { id: string; method: string; url: string }) => ({ id, method, path: url.split('?')[0] }), res: ({ statusCode }: { statusCode: number }) => ({ statusCode }) },
+      serializers: {
+        req: ({ id, method, url }: { id: string; method: string; url: string }) => ({
+          id,
+          method,
+          path: url.split('?')[0],
+        }),
+        res: ({ statusCode }: { statusCode: number }) => ({ statusCode }),
+      },
       customLogLevel: (_request, response, error) => (error || response.statusCode >= 500 ? 'error' : 'debug'),
     }),
   );
-  app.use(helmet({ contentSecurityPolicy: { useDefaults: true, directives: { 'style-src': ["'self'", "'unsafe-inline'"], 'upgrade-insecure-requests': config.isBehindHttps ? [] : null } }, strictTransportSecurity: config.isBehindHttps }));
+  app.use(
+    helmet({
+      contentSecurityPolicy: {
+        useDefaults: true,
+        directives: {
+          'style-src': ["'self'", "'unsafe-inline'"],
+          'upgrade-insecure-requests': config.isBehindHttps ? [] : null,
+        },
+      },
+      strictTransportSecurity: config.isBehindHttps,
+    }),
+  );
   if (config.isBehindHttps) app.set('trust proxy', 1);
   app.use('/api/v1', sessions, buildRouter(routes, new Authenticator(users)));
   serveConsole(app, config.consoleFolder);
@@ -120,7 +144,9 @@ function serveConsole(app: Express, folder: string): void {
   if (!existsSync(join(folder, 'index.html'))) return;
   app.use('/assets', express.static(join(folder, 'assets'), { immutable: true, maxAge: '1y', fallthrough: false }));
   app.use(express.static(folder, { index: false }));
-  app.get('/{*page}', (_request, response) => response.sendFile('index.html', { root: folder, headers: { 'cache-control': 'no-cache' } }));
+  app.get('/{*page}', (_request, response) =>
+    response.sendFile('index.html', { root: folder, headers: { 'cache-control': 'no-cache' } }),
+  );
 }
 
 async function sessionHandler(config: Config, db: Database, pool: pg.Pool): Promise<RequestHandler> {
@@ -139,6 +165,9 @@ async function sessionHandler(config: Config, db: Database, pool: pg.Pool): Prom
 /** Made once for a database, so that sign-ins outlive a restart. */
 async function sessionSecret(db: Database): Promise<string> {
   const key = 'session-secret';
-  await SettingModel.query(db).insert({ key, value: randomBytes(32).toString('hex') }).onConflict('key').ignore();
+  await SettingModel.query(db)
+    .insert({ key, value: randomBytes(32).toString('hex') })
+    .onConflict('key')
+    .ignore();
   return (await SettingModel.query(db).findById(key).throwIfNotFound()).value;
 }

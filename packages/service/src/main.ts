@@ -33,11 +33,25 @@ async function stop(service: Service, server: ReturnType<typeof createServer>): 
 /** One clear line for what a person can mend; the whole error for what they cannot. */
 function describeFailure(error: unknown, config: Partial<Config>): { text: string; exitCode: number } {
   const { code, message } = error as { code?: string; message: string };
-  if (error instanceof ConfigError) return { text: `The settings cannot be used.\n${message}`, exitCode: EXIT_WRONG_INPUT };
-  if (code === 'EADDRINUSE') return { text: `Port ${config.port} of ${config.host} is taken by another process. Stop it, or set JADEFENCE_PORT.`, exitCode: EXIT_WRONG_INPUT };
-  if (code === 'EACCES' || code === 'EADDRNOTAVAIL') return { text: `The service cannot listen on ${config.host}:${config.port} (${code}). Set JADEFENCE_HOST and JADEFENCE_PORT.`, exitCode: EXIT_WRONG_INPUT };
-  if (isUnreachable(error)) return { text: `The database cannot be reached (${code ?? message}). Check that PostgreSQL runs and that JADEFENCE_DATABASE_URL is right.`, exitCode: EXIT_UNREACHABLE };
-  if (code === '28P01' || code === '3D000') return { text: `The database refuses: ${message}. Check JADEFENCE_DATABASE_URL.`, exitCode: EXIT_WRONG_INPUT };
+  if (error instanceof ConfigError)
+    return { text: `The settings cannot be used.\n${message}`, exitCode: EXIT_WRONG_INPUT };
+  if (code === 'EADDRINUSE')
+    return {
+      text: `Port ${config.port} of ${config.host} is taken by another process. Stop it, or set JADEFENCE_PORT.`,
+      exitCode: EXIT_WRONG_INPUT,
+    };
+  if (code === 'EACCES' || code === 'EADDRNOTAVAIL')
+    return {
+      text: `The service cannot listen on ${config.host}:${config.port} (${code}). Set JADEFENCE_HOST and JADEFENCE_PORT.`,
+      exitCode: EXIT_WRONG_INPUT,
+    };
+  if (isUnreachable(error))
+    return {
+      text: `The database cannot be reached (${code ?? message}). Check that PostgreSQL runs and that JADEFENCE_DATABASE_URL is right.`,
+      exitCode: EXIT_UNREACHABLE,
+    };
+  if (code === '28P01' || code === '3D000')
+    return { text: `The database refuses: ${message}. Check JADEFENCE_DATABASE_URL.`, exitCode: EXIT_WRONG_INPUT };
   return { text: String((error as Error).stack ?? error), exitCode: 1 };
 }
 

@@ -1,6 +1,16 @@
 import { ROLES, type Role } from '@jadefence/contract';
 import { InvalidArgumentError, type Command } from 'commander';
-import { ONE_OUTPUT, parseWhole, ROWS_OUTPUT, say, writeOne, writeRows, type OneOutput, type Output, type Streams } from '../output.js';
+import {
+  ONE_OUTPUT,
+  parseWhole,
+  ROWS_OUTPUT,
+  say,
+  writeOne,
+  writeRows,
+  type OneOutput,
+  type Output,
+  type Streams,
+} from '../output.js';
 import { connect } from '../service.js';
 
 export function addAdmin(admin: Command, streams: Streams): void {
@@ -26,7 +36,10 @@ export function addAdmin(admin: Command, streams: Streams): void {
     .addHelpText('after', '\nExamples:\n  jadefence admin token create pipeline --scope editor --days 90')
     .action(async (name: string, { scope, days, output }: { scope: Role; days?: number; output: OneOutput }) => {
       const created = await (await connect(streams)).createTokenFor({ name, scope, expiresInDays: days });
-      say(streams, `Token "${created.name}" may do what a ${created.scope} does${created.expiresAt ? ` until ${created.expiresAt.slice(0, 10)}` : ''}. It is shown only this once:`);
+      say(
+        streams,
+        `Token "${created.name}" may do what a ${created.scope} does${created.expiresAt ? ` until ${created.expiresAt.slice(0, 10)}` : ''}. It is shown only this once:`,
+      );
       writeOne(streams, output, created, created.token);
     });
   token
@@ -38,7 +51,11 @@ export function addAdmin(admin: Command, streams: Streams): void {
       const tokens = await (await connect(streams)).tokens();
       writeRows(streams, output, tokens, {
         columns: {
-          number: (one) => String(one.id), name: (one) => one.name, user: (one) => one.user, scope: (one) => one.scope, made: (one) => one.createdAt.slice(0, 10),
+          number: (one) => String(one.id),
+          name: (one) => one.name,
+          user: (one) => one.user,
+          scope: (one) => one.scope,
+          made: (one) => one.createdAt.slice(0, 10),
           ends: (one) => one.expiresAt?.slice(0, 10) ?? 'never',
         },
         figures: ['number'],

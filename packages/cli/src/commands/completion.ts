@@ -25,7 +25,10 @@ export function addCompletion(program: Command, streams: Streams): void {
     .command('completion')
     .description('Print the completion of a shell')
     .argument('<shell>', SHELLS.join(', '))
-    .addHelpText('after', '\nExamples:\n  source <(jadefence completion bash)\n  jadefence completion fish > ~/.config/fish/completions/jadefence.fish')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  source <(jadefence completion bash)\n  jadefence completion fish > ~/.config/fish/completions/jadefence.fish',
+    )
     .action((shell: string) => {
       const known = SHELLS.find((candidate) => candidate === shell);
       if (!known) throw new Failure(`No completion for "${shell}".`, 2, `The shells are: ${SHELLS.join(', ')}.`);
@@ -42,7 +45,11 @@ export function addCompletion(program: Command, streams: Streams): void {
 
 /** Values of options that are known without asking anybody. */
 const VALUES: Record<string, readonly string[]> = {
-  '--output': OUTPUTS, '--format': Object.keys(LOG_FORMATS), '--outcome': OUTCOMES, '--scope': ROLES, '--method': ['GET', 'HEAD', 'POST', 'PUT', 'DELETE', 'OPTIONS', 'PATCH'],
+  '--output': OUTPUTS,
+  '--format': Object.keys(LOG_FORMATS),
+  '--outcome': OUTCOMES,
+  '--scope': ROLES,
+  '--method': ['GET', 'HEAD', 'POST', 'PUT', 'DELETE', 'OPTIONS', 'PATCH'],
 };
 
 /** @param words what was typed after the program's name; the last is being typed */
@@ -53,10 +60,16 @@ async function complete(program: Command, words: readonly string[]): Promise<str
   for (const word of before) command = command.commands.find((one) => one.name() === word) ?? command;
   const option = before.at(-1) ?? '';
   const candidates =
-    option === '--gate' ? await gateNames(before)
-    : option.startsWith('--') && takesValue(command, option) ? (VALUES[option] ?? [])
-    : current.startsWith('-') ? command.options.map((one) => one.long ?? '').concat('--help')
-    : [...command.commands.filter((one) => one.name() !== 'complete').map((one) => one.name()), ...(command.name() === 'completion' ? SHELLS : argumentChoices(command.registeredArguments))];
+    option === '--gate'
+      ? await gateNames(before)
+      : option.startsWith('--') && takesValue(command, option)
+        ? (VALUES[option] ?? [])
+        : current.startsWith('-')
+          ? command.options.map((one) => one.long ?? '').concat('--help')
+          : [
+              ...command.commands.filter((one) => one.name() !== 'complete').map((one) => one.name()),
+              ...(command.name() === 'completion' ? SHELLS : argumentChoices(command.registeredArguments)),
+            ];
   return candidates.filter((candidate) => candidate.startsWith(current));
 }
 
@@ -72,5 +85,8 @@ function argumentChoices(args: readonly Argument[]): readonly string[] {
 async function gateNames(words: readonly string[]): Promise<readonly string[]> {
   const path = words[words.indexOf('--fences') + 1];
   if (!words.includes('--fences') || path === undefined) return [];
-  return loadRulebook(path).then(({ rulebook }) => rulebook.gates.map(({ statement }) => statement.name), () => []);
+  return loadRulebook(path).then(
+    ({ rulebook }) => rulebook.gates.map(({ statement }) => statement.name),
+    () => [],
+  );
 }

@@ -6,7 +6,17 @@ import type { Command } from 'commander';
 import { confirm } from '../confirm.js';
 import { Failure } from '../failure.js';
 import { readFenceSources } from '../files/load-fences.js';
-import { ONE_OUTPUT, ROWS_OUTPUT, say, writeJson, writeOne, writeRows, type OneOutput, type Output, type Streams } from '../output.js';
+import {
+  ONE_OUTPUT,
+  ROWS_OUTPUT,
+  say,
+  writeJson,
+  writeOne,
+  writeRows,
+  type OneOutput,
+  type Output,
+  type Streams,
+} from '../output.js';
 import { coloursFor, formatCount } from '../render/text.js';
 import { connect } from '../service.js';
 
@@ -40,7 +50,10 @@ export function addFence(fence: Command, streams: Streams): void {
     .option('--only', 'change only what the files name, and leave the rest of the draft', false)
     .option('--yes', 'do not ask', false)
     .option(...ONE_OUTPUT)
-    .addHelpText('after', '\nExamples:\n  jadefence fence import ./fences\n  jadefence fence import house.fence --only --yes')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  jadefence fence import ./fences\n  jadefence fence import house.fence --only --yes',
+    )
     .action((path: string, options: ImportOptions) => importFences(path, options, streams));
 }
 
@@ -53,7 +66,13 @@ interface ImportOptions {
 async function listFences(output: Output, streams: Streams): Promise<void> {
   const { fences } = await (await connect(streams)).draft();
   writeRows(streams, output, fences, {
-    columns: { fence: (one) => one.name, mode: (one) => one.mode, rules: (one) => formatCount(one.rules.length), at: (one) => one.gates.join(', ') || 'no gate', title: (one) => one.title ?? '' },
+    columns: {
+      fence: (one) => one.name,
+      mode: (one) => one.mode,
+      rules: (one) => formatCount(one.rules.length),
+      at: (one) => one.gates.join(', ') || 'no gate',
+      title: (one) => one.title ?? '',
+    },
     figures: ['rules'],
     empty: 'The draft has no fences yet. Bring some in with jadefence fence import PATH.',
   });
@@ -62,26 +81,43 @@ async function listFences(output: Output, streams: Streams): Promise<void> {
 async function showFence(name: string, output: OneOutput, streams: Streams): Promise<void> {
   const { fences } = await (await connect(streams)).draft();
   const found = fences.find((one) => one.name === name);
-  if (!found) throw new Failure(`No fence is named "${name}".`, 2, suggestNearest(name, fences.map((one) => one.name)) ?? `The fences are: ${fences.map((one) => one.name).join(', ')}.`);
+  if (!found)
+    throw new Failure(
+      `No fence is named "${name}".`,
+      2,
+      suggestNearest(
+        name,
+        fences.map((one) => one.name),
+      ) ?? `The fences are: ${fences.map((one) => one.name).join(', ')}.`,
+    );
   writeOne(streams, output, found, renderFence(found, streams));
 }
 
 function renderFence({ name, title, mode, gates, rules, otherwise }: DraftFence, streams: Streams): string {
   const colours = coloursFor(streams);
-  const lines = rules.map((rule, index) => `${String(index + 1).padStart(3)}  ${colours.bold(rule.name)}${rule.state === 'on' ? '' : ` (${rule.state})`}${rule.title ? ` "${rule.title}"` : ''}\n     ${rule.sentence}`);
+  const lines = rules.map(
+    (rule, index) =>
+      `${String(index + 1).padStart(3)}  ${colours.bold(rule.name)}${rule.state === 'on' ? '' : ` (${rule.state})`}${rule.title ? ` "${rule.title}"` : ''}\n     ${rule.sentence}`,
+  );
   return `${colours.bold(`fence ${name}`)} ${mode}${title ? ` "${title}"` : ''} ${gates.length > 0 ? `at ${gates.join(', ')}` : 'at no gate'}\n${lines.join('\n')}\n     otherwise ${otherwise}`;
 }
 
 async function exportFences(folder: string, output: OneOutput, streams: Streams): Promise<void> {
   const { parts, listFiles } = await (await connect(streams)).draftSources();
   const existing = await readdir(folder).catch(() => []);
-  if (existing.length > 0) throw new Failure(`The folder "${folder}" is not empty.`, 2, 'Give a new folder, so that nothing is overwritten.');
+  if (existing.length > 0)
+    throw new Failure(`The folder "${folder}" is not empty.`, 2, 'Give a new folder, so that nothing is overwritten.');
   const files = [{ path: EXPORT_FILE, text: printFences(joinParts(parts, EXPORT_FILE)) }, ...listFiles];
   for (const { path, text } of files) {
     await mkdir(dirname(join(folder, path)), { recursive: true });
     await writeFile(join(folder, path), text);
   }
-  writeOne(streams, output, { folder, files: files.map(({ path }) => path) }, `Wrote ${files.length} ${files.length === 1 ? 'file' : 'files'} into ${folder}.`);
+  writeOne(
+    streams,
+    output,
+    { folder, files: files.map(({ path }) => path) },
+    `Wrote ${files.length} ${files.length === 1 ? 'file' : 'files'} into ${folder}.`,
+  );
 }
 
 async function importFences(path: string, { only, yes, output }: ImportOptions, streams: Streams): Promise<void> {
@@ -90,12 +126,15 @@ async function importFences(path: string, { only, yes, output }: ImportOptions, 
   const { changes, diagnostics } = await client.previewImport(sources, only);
   for (const diagnostic of diagnostics) say(streams, formatDiagnostic(diagnostic));
   if (diagnostics.length > 0) say(streams, 'The draft cannot judge until these names are known.');
-  if (output === 'table') streams.stdout.write(changes.length === 0 ? 'The draft is so already.\n' : renderChanges(changes, streams));
+  if (output === 'table')
+    streams.stdout.write(changes.length === 0 ? 'The draft is so already.\n' : renderChanges(changes, streams));
   if (changes.length > 0) await confirm('Change the draft so?', yes, streams);
   const draft = await client.importFences(sources, only);
   if (output === 'json') return writeJson(streams, { changes, draft });
   const numRules = draft.fences.reduce((sum, { rules }) => sum + rules.length, 0);
-  streams.stdout.write(`The draft now has ${draft.gates.length} gates, ${draft.fences.length} fences with ${formatCount(numRules)} rules, and ${draft.lists.length} lists.\n`);
+  streams.stdout.write(
+    `The draft now has ${draft.gates.length} gates, ${draft.fences.length} fences with ${formatCount(numRules)} rules, and ${draft.lists.length} lists.\n`,
+  );
 }
 
 const SIGNS = { added: '+', removed: '-', changed: '~', moved: '>' } as const;
@@ -105,7 +144,9 @@ function renderChanges(changes: readonly Change[], streams: Streams): string {
   const colourOf = { added: colours.green, removed: colours.red, changed: colours.yellow, moved: colours.cyan };
   const lines = changes.map(({ kind, part, name, before, after }) => {
     const head = colourOf[kind](`${SIGNS[kind]} ${part} ${name} ${kind}`);
-    return kind === 'changed' && part === 'rule' ? `${head}\n    from ${before!.trim()}\n    to   ${after!.trim()}` : head;
+    return kind === 'changed' && part === 'rule'
+      ? `${head}\n    from ${before!.trim()}\n    to   ${after!.trim()}`
+      : head;
   });
   return `${lines.join('\n')}\n`;
 }

@@ -1,4 +1,13 @@
-import { addRejected, LogReader, printCsvHeader, printCsvRow, Replay, summarize, toDecidedRecord, type LogFormat } from '@jadefence/core';
+import {
+  addRejected,
+  LogReader,
+  printCsvHeader,
+  printCsvRow,
+  Replay,
+  summarize,
+  toDecidedRecord,
+  type LogFormat,
+} from '@jadefence/core';
 import type { Command } from 'commander';
 import { Failure } from '../failure.js';
 import { loadCountryTable } from '../files/load-country-table.js';
@@ -28,11 +37,14 @@ export function addJudge(program: Command, streams: Streams): void {
     .option('--host <host>', 'host of every request, where the log has no column for it')
     .option('--gate <name>', 'gate that judges every request, whatever its host')
     .option(...ROWS_OUTPUT)
-    .addHelpText('after', `
+    .addHelpText(
+      'after',
+      `
 Examples:
   jadefence judge access.log --fences ./fences
   jadefence judge access.log --fences ./fences --country-table countries.csv --output ndjson > decisions.ndjson
-  gzip -dc access.log.gz | jadefence judge - --fences site.fence --host shop.example`)
+  gzip -dc access.log.gz | jadefence judge - --fences site.fence --host shop.example`,
+    )
     .action((log: string, options: JudgeOptions) => judgeLog(log, options, streams));
 }
 
@@ -40,10 +52,19 @@ async function judgeLog(path: string, options: JudgeOptions, streams: Streams): 
   const { rulebook } = await loadRulebook(options.fences);
   const gateNames = rulebook.gates.map(({ statement }) => statement.name);
   if (options.gate !== undefined && !gateNames.includes(options.gate)) {
-    throw new Failure(`No gate is named "${options.gate}".`, 2, suggestNearest(options.gate, gateNames) ?? `The gates are: ${gateNames.join(', ')}.`);
+    throw new Failure(
+      `No gate is named "${options.gate}".`,
+      2,
+      suggestNearest(options.gate, gateNames) ?? `The gates are: ${gateNames.join(', ')}.`,
+    );
   }
   const countries = options.countryTable ? await loadCountryTable(options.countryTable, streams) : undefined;
-  const { format, pieces } = await openLog(path, options.format, options.host !== undefined || options.gate !== undefined, streams);
+  const { format, pieces } = await openLog(
+    path,
+    options.format,
+    options.host !== undefined || options.gate !== undefined,
+    streams,
+  );
   const reader = new LogReader(format, { host: options.host });
   const replay = new Replay({ rulebook, countries, gate: options.gate });
   const writer = new LineWriter(streams.stdout);
@@ -66,6 +87,8 @@ async function judgeLog(path: string, options: JudgeOptions, streams: Streams): 
 
   const summary = summarize(replay.tally, rulebook);
   if (options.output === 'json') writeJson(streams, summary);
-  if (options.output === 'table') streams.stdout.write(renderSummary(summary, `${path} judged by ${options.fences}`, streams));
-  if (print && summary.numRejected > 0) streams.stderr.write(`${summary.numRejected} lines rejected; --output table shows the first of them\n`);
+  if (options.output === 'table')
+    streams.stdout.write(renderSummary(summary, `${path} judged by ${options.fences}`, streams));
+  if (print && summary.numRejected > 0)
+    streams.stderr.write(`${summary.numRejected} lines rejected; --output table shows the first of them\n`);
 }

@@ -26,10 +26,13 @@ export function addLogImport(log: Command, streams: Streams): void {
     .option('--format <format>', 'log format, instead of detecting it', parseFormat)
     .option('--host <host>', 'host of every request, where the log has no column for it')
     .option(...ONE_OUTPUT)
-    .addHelpText('after', `
+    .addHelpText(
+      'after',
+      `
 Examples:
   jadefence log import access.log
-  gzip -dc access.log.gz | jadefence log import - --name monday`)
+  gzip -dc access.log.gz | jadefence log import - --name monday`,
+    )
     .action((path: string, options: LogImportOptions) => importLog(path, options, streams));
 }
 
@@ -39,8 +42,19 @@ async function importLog(path: string, { output, ...options }: LogImportOptions,
   const source = path === '-' ? (streams.stdin as Readable) : createReadStream(path);
   const size = path === '-' ? undefined : (await stat(path)).size;
   const name = options.name ?? (path === '-' ? 'standard input' : basename(path));
-  const log = await client.importLog({ name, format: options.format, host: options.host }, Readable.toWeb(Readable.from(showProgress(source, size, streams), { objectMode: false })) as ReadableStream<Uint8Array>);
-  writeOne(streams, output, log, `Log ${log.id} "${log.name}": ${formatCount(log.requests)} requests from ${formatTime(log.fromUnixMs)} to ${formatTime(log.toUnixMs)} UTC, read as ${LOG_FORMATS[log.format]}.`);
-  for (const [reason, lines] of Object.entries(log.rejectedByReason)) say(streams, `${formatCount(lines)} lines rejected: ${REJECT_REASONS[reason as RejectReason]}`);
+  const log = await client.importLog(
+    { name, format: options.format, host: options.host },
+    Readable.toWeb(
+      Readable.from(showProgress(source, size, streams), { objectMode: false }),
+    ) as ReadableStream<Uint8Array>,
+  );
+  writeOne(
+    streams,
+    output,
+    log,
+    `Log ${log.id} "${log.name}": ${formatCount(log.requests)} requests from ${formatTime(log.fromUnixMs)} to ${formatTime(log.toUnixMs)} UTC, read as ${LOG_FORMATS[log.format]}.`,
+  );
+  for (const [reason, lines] of Object.entries(log.rejectedByReason))
+    say(streams, `${formatCount(lines)} lines rejected: ${REJECT_REASONS[reason as RejectReason]}`);
   for (const { line, start } of log.firstRejected.slice(0, 5)) say(streams, `  line ${line}: ${JSON.stringify(start)}`);
 }

@@ -3,7 +3,17 @@ import type { Log } from '@jadefence/contract';
 import type { Command } from 'commander';
 import { confirm } from '../confirm.js';
 import { openLog, parseFormat } from '../files/open-log.js';
-import { ONE_OUTPUT, parseWhole, ROWS_OUTPUT, writeJson, writeOne, writeRows, type OneOutput, type Output, type Streams } from '../output.js';
+import {
+  ONE_OUTPUT,
+  parseWhole,
+  ROWS_OUTPUT,
+  writeJson,
+  writeOne,
+  writeRows,
+  type OneOutput,
+  type Output,
+  type Streams,
+} from '../output.js';
 import { formatCount, formatTime, printTable, shorten, widthOf } from '../render/text.js';
 import { connect } from '../service.js';
 import { findLog } from './replay.js';
@@ -29,7 +39,10 @@ export function addLog(log: Command, streams: Streams): void {
     .option('--format <format>', 'log format, instead of detecting it', parseFormat)
     .option('--lines <number>', 'lines to show', parseWhole, 10)
     .option(...ONE_OUTPUT)
-    .addHelpText('after', '\nExamples:\n  jadefence log preview access.log\n  jadefence log preview access.log.gz --lines 3 --output json')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  jadefence log preview access.log\n  jadefence log preview access.log.gz --lines 3 --output json',
+    )
     .action((path: string, options: PreviewOptions) => previewLog(path, options, streams));
   log
     .command('delete')
@@ -46,7 +59,10 @@ async function listLogs(output: Output, streams: Streams): Promise<void> {
   const logs = await (await connect(streams)).logs();
   writeRows(streams, output, logs, {
     columns: {
-      'number': (one) => String(one.id), 'log': (one) => one.name, 'requests': (one) => formatCount(one.requests), 'rejected': (one) => formatCount(one.rejectedLines),
+      'number': (one) => String(one.id),
+      'log': (one) => one.name,
+      'requests': (one) => formatCount(one.requests),
+      'rejected': (one) => formatCount(one.rejectedLines),
       'span (UTC)': (one) => `${formatTime(one.fromUnixMs)} to ${formatTime(one.toUnixMs)}`,
     },
     figures: ['number', 'requests', 'rejected'],
@@ -71,7 +87,9 @@ function renderLog(log: Log): string {
     ['SHA-256', log.sha256],
     ['imported (UTC)', log.importedAt.slice(0, 19).replace('T', ' ')],
   ];
-  const rejected = log.firstRejected.map(({ line, reason, start }) => `  line ${line}, ${reason}: ${JSON.stringify(start)}`);
+  const rejected = log.firstRejected.map(
+    ({ line, reason, start }) => `  line ${line}, ${reason}: ${JSON.stringify(start)}`,
+  );
   return [printTable(['log', String(log.id)], rows), ...rejected].join('\n');
 }
 
@@ -93,12 +111,28 @@ async function previewLog(path: string, options: PreviewOptions, streams: Stream
   const shown = lines.slice(0, options.lines);
   if (options.output === 'json') return writeJson(streams, { format, lines: shown });
   const width = widthOf(streams);
-  const texts = shown.map((line) => (line.kind === 'rejected' ? `line ${line.rejected.line} rejected (${line.rejected.reason}): ${JSON.stringify(line.rejected.start)}` : describeRecord(line.record)));
-  streams.stdout.write(texts.map((text) => `${text.split('\n').map((one) => shorten(one, width)).join('\n')}\n`).join(''));
+  const texts = shown.map((line) =>
+    line.kind === 'rejected'
+      ? `line ${line.rejected.line} rejected (${line.rejected.reason}): ${JSON.stringify(line.rejected.start)}`
+      : describeRecord(line.record),
+  );
+  streams.stdout.write(
+    texts
+      .map(
+        (text) =>
+          `${text
+            .split('\n')
+            .map((one) => shorten(one, width))
+            .join('\n')}\n`,
+      )
+      .join(''),
+  );
 }
 
 function describeRecord({ line, atUnixMs, attributes }: LogRecord): string {
-  const known = Object.entries(attributes).filter(([, value]) => value != null).map(([name, value]) => `  ${name}: ${typeof value === 'string' ? value : JSON.stringify(value)}`);
+  const known = Object.entries(attributes)
+    .filter(([, value]) => value != null)
+    .map(([name, value]) => `  ${name}: ${typeof value === 'string' ? value : JSON.stringify(value)}`);
   return [`line ${line} at ${new Date(atUnixMs).toISOString()}`, ...known].join('\n');
 }
 
@@ -111,7 +145,11 @@ interface DeleteOptions {
 async function deleteLog(name: string, { force, yes, output }: DeleteOptions, streams: Streams): Promise<void> {
   const client = await connect(streams);
   const log = findLog(await client.logs(), name);
-  await confirm(`Delete log ${log.id} "${log.name}" with ${formatCount(log.requests)} requests${force ? ' and every replay of it' : ''}?`, yes, streams);
+  await confirm(
+    `Delete log ${log.id} "${log.name}" with ${formatCount(log.requests)} requests${force ? ' and every replay of it' : ''}?`,
+    yes,
+    streams,
+  );
   await client.deleteLog(log.id, force);
   writeOne(streams, output, { deleted: log.id }, `Log ${log.id} "${log.name}" is deleted.`);
 }

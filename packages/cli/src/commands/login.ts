@@ -33,13 +33,16 @@ export function addLogin(program: Command, streams: Streams): void {
     .option('--url <url>', `where the service listens (default: ${DEFAULT_URL})`)
     .option('--name <name>', 'who signs in (default: admin)')
     .option('--sign-in-file <file>', 'file with lines "address: ...", "name: ..." and "password: ..."')
-    .addHelpText('after', `
+    .addHelpText(
+      'after',
+      `
 The password is asked for on a terminal, and read from standard input otherwise.
 
 Examples:
   jadefence login
   jadefence login --sign-in-file .jadefence/sign-in
-  jadefence login --url http://127.0.0.1:7340 --name admin < password.txt`)
+  jadefence login --url http://127.0.0.1:7340 --name admin < password.txt`,
+    )
     .action((options: LoginOptions) => logIn(options, streams));
 }
 
@@ -49,7 +52,10 @@ async function logIn(options: LoginOptions, streams: Streams): Promise<void> {
   const name = options.name ?? kept['name'] ?? 'admin';
   const password = kept['password'] ?? (await readPassword(name, streams));
   const client = new ServiceClient({ baseUrl: url });
-  const { token, scope } = await client.createToken({ name, password }, { name: `jadefence on ${hostname()}`.slice(0, 100), scope: 'administrator' });
+  const { token, scope } = await client.createToken(
+    { name, password },
+    { name: `jadefence on ${hostname()}`.slice(0, 100), scope: 'administrator' },
+  );
   const path = await saveCredentials({ url, token }, streams);
   say(streams, `Signed in to ${url} as ${name} (${scope}). The token is kept in ${path}.`);
 }

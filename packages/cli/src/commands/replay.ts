@@ -2,7 +2,18 @@ import { OUTCOMES, printCsvHeader, printCsvRow, type Outcome } from '@jadefence/
 import type { DecisionRow, Log, Replay, ServiceClient } from '@jadefence/contract';
 import { InvalidArgumentError, type Command } from 'commander';
 import { EXIT, Failure } from '../failure.js';
-import { ONE_OUTPUT, parseWhole, ROWS_OUTPUT, say, writeJson, writeOne, writeRows, type OneOutput, type Output, type Streams } from '../output.js';
+import {
+  ONE_OUTPUT,
+  parseWhole,
+  ROWS_OUTPUT,
+  say,
+  writeJson,
+  writeOne,
+  writeRows,
+  type OneOutput,
+  type Output,
+  type Streams,
+} from '../output.js';
 import { renderSummary } from '../render/summary.js';
 import { formatCount, formatTime, printTable, shorten } from '../render/text.js';
 import { connect } from '../service.js';
@@ -26,7 +37,10 @@ export function addReplay(replay: Command, streams: Streams): void {
       const replays = await (await connect(streams)).replays();
       writeRows(streams, output, replays, {
         columns: {
-          'number': (one) => String(one.id), 'log': (one) => one.logName, 'state': (one) => one.state, 'requests': (one) => formatCount(one.requests),
+          'number': (one) => String(one.id),
+          'log': (one) => one.logName,
+          'state': (one) => one.state,
+          'requests': (one) => formatCount(one.requests),
           'started (UTC)': (one) => one.startedAt.slice(0, 19).replace('T', ' '),
         },
         figures: ['number', 'requests'],
@@ -49,7 +63,10 @@ export function addReplay(replay: Command, streams: Streams): void {
     .option('--offset <rows>', 'rows to pass over', parseWhole, 0)
     .option('--limit <rows>', 'rows to list, 1000 at most', parseWhole, 50)
     .option(...ROWS_OUTPUT)
-    .addHelpText('after', '\nExamples:\n  jadefence replay decisions --outcome blocked\n  jadefence replay decisions --where "rule = house/touts and not path under /login"\n  jadefence replay decisions 3 --offset 1000 --limit 1000 --output ndjson')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  jadefence replay decisions --outcome blocked\n  jadefence replay decisions --where "rule = house/touts and not path under /login"\n  jadefence replay decisions 3 --offset 1000 --limit 1000 --output ndjson',
+    )
     .action((id: number | undefined, options: DecisionsOptions) => listDecisions(id, options, streams));
 }
 
@@ -79,11 +96,17 @@ async function startReplay(logText: string, { gate, wait, output }: StartOptions
   const started = await client.startReplay({ logId: log.id, gate });
   if (!wait) return writeOne(streams, output, started, `Replay ${started.id} of "${log.name}" is started.`);
   const end = await client.followReplay(started.id, ({ requestsDone, requests }) => {
-    if (streams.stderr.isTTY) streams.stderr.write(`\r${formatCount(requestsDone)} of ${formatCount(requests)} requests`);
+    if (streams.stderr.isTTY)
+      streams.stderr.write(`\r${formatCount(requestsDone)} of ${formatCount(requests)} requests`);
   });
   if (streams.stderr.isTTY) streams.stderr.write('\n');
   if (end.state === 'failed') throw new Failure(`Replay ${started.id} failed: ${end.failure}`, EXIT.checkFailed);
-  writeOne(streams, output, { ...started, ...end }, `Replay ${started.id} of "${log.name}" is done: ${formatCount(end.requestsDone)} requests.`);
+  writeOne(
+    streams,
+    output,
+    { ...started, ...end },
+    `Replay ${started.id} of "${log.name}" is done: ${formatCount(end.requestsDone)} requests.`,
+  );
   say(streams, `See it with: jadefence replay show ${started.id}`);
 }
 
@@ -92,8 +115,19 @@ export function findLog(logs: readonly Log[], text: string): Log {
   if (byNumber) return byNumber;
   const named = logs.filter((log) => log.name === text);
   if (named.length === 1) return named[0]!;
-  if (named.length > 1) throw new Failure(`${named.length} logs are named "${text}".`, 2, `Give the number: ${named.map((log) => log.id).join(', ')}.`);
-  throw new Failure(`There is no log "${text}".`, 2, logs.length > 0 ? `The logs are: ${logs.map((log) => `${log.id} (${log.name})`).join(', ')}.` : 'Import one with jadefence log import FILE.');
+  if (named.length > 1)
+    throw new Failure(
+      `${named.length} logs are named "${text}".`,
+      2,
+      `Give the number: ${named.map((log) => log.id).join(', ')}.`,
+    );
+  throw new Failure(
+    `There is no log "${text}".`,
+    2,
+    logs.length > 0
+      ? `The logs are: ${logs.map((log) => `${log.id} (${log.name})`).join(', ')}.`
+      : 'Import one with jadefence log import FILE.',
+  );
 }
 
 async function findReplay(client: ServiceClient, id: number | undefined): Promise<Replay> {
@@ -109,19 +143,32 @@ async function showReplay(id: number | undefined, output: OneOutput, streams: St
   const result = await client.replayResult(replay.id);
   if (output === 'json') return writeJson(streams, result);
   const { countryTable } = result;
-  const table = countryTable ? `country table ${countryTable.name} (${countryTable.sha256.slice(0, 12)})` : 'no country table';
+  const table = countryTable
+    ? `country table ${countryTable.name} (${countryTable.sha256.slice(0, 12)})`
+    : 'no country table';
   const restsOn = `rests on draft ${result.snapshot.slice(0, 12)}, log ${result.logSha256.slice(0, 12)}, ${table}`;
-  streams.stdout.write(renderSummary(result.summary, `Replay ${replay.id} of "${replay.logName}", ${restsOn}`, streams));
+  streams.stdout.write(
+    renderSummary(result.summary, `Replay ${replay.id} of "${replay.logName}", ${restsOn}`, streams),
+  );
 }
 
-async function listDecisions(id: number | undefined, { output, ...query }: DecisionsOptions, streams: Streams): Promise<void> {
+async function listDecisions(
+  id: number | undefined,
+  { output, ...query }: DecisionsOptions,
+  streams: Streams,
+): Promise<void> {
   const client = await connect(streams);
   const replay = await findReplay(client, id);
   const page = await client.decisions(replay.id, query);
   if (output === 'json') return writeJson(streams, page);
   if (output === 'table') {
-    streams.stdout.write(`${printTable(['line', 'time', 'client', 'country', 'request', 'outcome', 'decided by'], page.rows.map(decisionCells), [0])}\n`);
-    say(streams, `${formatCount(page.rows.length)} of ${formatCount(page.total)} decisions from row ${formatCount(page.offset)} on`);
+    streams.stdout.write(
+      `${printTable(['line', 'time', 'client', 'country', 'request', 'outcome', 'decided by'], page.rows.map(decisionCells), [0])}\n`,
+    );
+    say(
+      streams,
+      `${formatCount(page.rows.length)} of ${formatCount(page.total)} decisions from row ${formatCount(page.offset)} on`,
+    );
     return;
   }
   const print = output === 'csv' ? printCsvRow : JSON.stringify;
@@ -131,6 +178,20 @@ async function listDecisions(id: number | undefined, { output, ...query }: Decis
 
 function decisionCells(row: DecisionRow): string[] {
   const request = `${row.method ?? '-'} ${row.host ?? '-'}${row.path ?? ''}`;
-  const decidedBy = row.rule ? `${row.fence}/${row.rule}` : row.fence ? `${row.fence} otherwise` : row.gate ? `${row.gate} otherwise` : '-';
-  return [String(row.line), formatTime(row.atUnixMs), row.client ?? '-', row.country ?? '-', shorten(request, 48), row.outcome, decidedBy];
+  const decidedBy = row.rule
+    ? `${row.fence}/${row.rule}`
+    : row.fence
+      ? `${row.fence} otherwise`
+      : row.gate
+        ? `${row.gate} otherwise`
+        : '-';
+  return [
+    String(row.line),
+    formatTime(row.atUnixMs),
+    row.client ?? '-',
+    row.country ?? '-',
+    shorten(request, 48),
+    row.outcome,
+    decidedBy,
+  ];
 }

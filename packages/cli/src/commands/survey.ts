@@ -19,15 +19,22 @@ export function addSurvey(program: Command, streams: Streams): void {
     .option('--country-table <file>', 'country table as CSV: start,end,CC or cidr,CC')
     .option('--format <format>', 'log format, instead of detecting it', parseFormat)
     .option(...ONE_OUTPUT)
-    .addHelpText('after', `
+    .addHelpText(
+      'after',
+      `
 Examples:
   jadefence survey access.log
   jadefence survey access.log.gz --country-table countries.csv
-  gzip -dc access.log.gz | jadefence survey - --output json`)
+  gzip -dc access.log.gz | jadefence survey - --output json`,
+    )
     .action((log: string, options: SurveyOptions) => surveyLog(log, options, streams));
 }
 
-async function surveyLog(path: string, { countryTable, format: chosen, output }: SurveyOptions, streams: Streams): Promise<void> {
+async function surveyLog(
+  path: string,
+  { countryTable, format: chosen, output }: SurveyOptions,
+  streams: Streams,
+): Promise<void> {
   const countries = countryTable ? await loadCountryTable(countryTable, streams) : undefined;
   const { format, pieces } = await openLog(path, chosen, true, streams);
   const reader = new LogReader(format);

@@ -11,8 +11,15 @@ export async function loadCountryTable(path: string, streams: Streams): Promise<
     throw new Failure(`The country table "${path}" cannot be read (${error.code}).`);
   });
   const { ranges, problems } = parseCountryCsv(text);
-  for (const { line, message } of problems.slice(0, SHOWN_PROBLEMS)) say(streams, `${path}:${line}: ${message}; the row is left out`);
-  if (problems.length > SHOWN_PROBLEMS) say(streams, `${path}: ${problems.length - SHOWN_PROBLEMS} more rows are left out`);
-  if (ranges.length === 0) throw new Failure(`The country table "${path}" has no usable row.`, 2, 'Expected rows such as 198.18.32.0,198.18.47.255,NO or 198.18.32.0/20,NO.');
+  for (const { line, message } of problems.slice(0, SHOWN_PROBLEMS))
+    say(streams, `${path}:${line}: ${message}; the row is left out`);
+  if (problems.length > SHOWN_PROBLEMS)
+    say(streams, `${path}: ${problems.length - SHOWN_PROBLEMS} more rows are left out`);
+  if (ranges.length === 0)
+    throw new Failure(
+      `The country table "${path}" has no usable row.`,
+      2,
+      'Expected rows such as 198.18.32.0,198.18.47.255,NO or 198.18.32.0/20,NO.',
+    );
   return createCountryTable(ranges);
 }

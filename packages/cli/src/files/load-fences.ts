@@ -1,6 +1,14 @@
 import { readdir, readFile, stat } from 'node:fs/promises';
 import { basename, dirname, join, relative, sep } from 'node:path';
-import { checkFences, formatDiagnostic, namedListFiles, parseFences, type CheckedFences, type Rulebook, type SourceFile } from '@jadefence/core';
+import {
+  checkFences,
+  formatDiagnostic,
+  namedListFiles,
+  parseFences,
+  type CheckedFences,
+  type Rulebook,
+  type SourceFile,
+} from '@jadefence/core';
 import type { FenceSources } from '@jadefence/contract';
 import { EXIT, Failure } from '../failure.js';
 
@@ -10,7 +18,12 @@ import { EXIT, Failure } from '../failure.js';
  */
 export async function readFenceSources(path: string): Promise<FenceSources> {
   const info = await stat(path).catch(() => undefined);
-  if (!info) throw new Failure(`There is no file or folder "${path}".`, EXIT.wrongInput, 'Give a .fence file or a folder of them.');
+  if (!info)
+    throw new Failure(
+      `There is no file or folder "${path}".`,
+      EXIT.wrongInput,
+      'Give a .fence file or a folder of them.',
+    );
   const root = info.isDirectory() ? path : dirname(path);
   const names = info.isDirectory() ? await listFenceFiles(path) : [basename(path)];
   if (names.length === 0) throw new Failure(`The folder "${path}" holds no .fence file.`);

@@ -39,12 +39,17 @@ export async function assertLogFile(path: string): Promise<void> {
  * @param path a file, or `-` for standard input
  * @param knowsHost whether the host or the gate is given, so that the log needs no column for it
  */
-export async function openLog(path: string, chosen: LogFormat | undefined, knowsHost: boolean, streams: Streams): Promise<OpenLog> {
+export async function openLog(
+  path: string,
+  chosen: LogFormat | undefined,
+  knowsHost: boolean,
+  streams: Streams,
+): Promise<OpenLog> {
   if (path !== '-') await assertLogFile(path);
   const iterator = readBytes(path, streams)[Symbol.asyncIterator]();
   const head: Uint8Array[] = [];
   let isWhole = false;
-  for (let size = 0; size < DETECT_BYTES && !isWhole; ) {
+  for (let size = 0; size < DETECT_BYTES && !isWhole;) {
     const { value, done } = await iterator.next();
     isWhole = done === true;
     if (value) {
@@ -54,7 +59,11 @@ export async function openLog(path: string, chosen: LogFormat | undefined, knows
   }
   const format = chosen ?? chooseFormat(Buffer.concat(head), isWhole, path, streams);
   if (format === 'combined' && !knowsHost) {
-    throw new Failure(`The log has no column for the host (${LOG_FORMATS.combined}), so no gate would cover any request.`, EXIT.wrongInput, 'Say which host it is the log of with --host HOST, or which gate judges it with --gate NAME.');
+    throw new Failure(
+      `The log has no column for the host (${LOG_FORMATS.combined}), so no gate would cover any request.`,
+      EXIT.wrongInput,
+      'Say which host it is the log of with --host HOST, or which gate judges it with --gate NAME.',
+    );
   }
   return { format, pieces: joinPieces(head, isWhole ? undefined : iterator) };
 }
@@ -79,18 +88,31 @@ async function* readBytes(path: string, streams: Streams): AsyncGenerator<Uint8A
   try {
     yield* gunzip as AsyncIterable<Uint8Array>;
   } catch (error) {
-    say(streams, `${path}: the gzip file is damaged or cut short (${(error as Error).message}); the lines before that are read`);
+    say(
+      streams,
+      `${path}: the gzip file is damaged or cut short (${(error as Error).message}); the lines before that are read`,
+    );
   }
 }
 
 function chooseFormat(start: Uint8Array, isWhole: boolean, path: string, streams: Streams): LogFormat {
   const { best, summary } = detectFormat(start, isWhole);
-  if (!best) throw new Failure(`${path}: ${summary}`, EXIT.wrongInput, `Formats that can be read: ${Object.entries(LOG_FORMATS).map(([id, name]) => `${id} (${name})`).join(', ')}.`);
+  if (!best)
+    throw new Failure(
+      `${path}: ${summary}`,
+      EXIT.wrongInput,
+      `Formats that can be read: ${Object.entries(LOG_FORMATS)
+        .map(([id, name]) => `${id} (${name})`)
+        .join(', ')}.`,
+    );
   say(streams, `${path}: ${summary}`);
   return best.format;
 }
 
-async function* joinPieces(head: readonly Uint8Array[], rest: AsyncIterator<Uint8Array> | undefined): AsyncGenerator<Uint8Array> {
+async function* joinPieces(
+  head: readonly Uint8Array[],
+  rest: AsyncIterator<Uint8Array> | undefined,
+): AsyncGenerator<Uint8Array> {
   yield* head;
   if (rest) for (let next = await rest.next(); !next.done; next = await rest.next()) yield next.value;
 }

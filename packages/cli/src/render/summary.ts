@@ -18,8 +18,19 @@ export function renderSummary(summary: Summary, title: string, streams: Streams)
 type Colours = ReturnType<typeof coloursFor>;
 
 function renderOutcomes({ outcomes }: Summary, colours: Colours): string {
-  const colourOf = { allowed: colours.green, blocked: colours.red, limited: colours.red, redirected: colours.red, held: colours.yellow, uncovered: colours.yellow };
-  const rows = outcomes.map(({ outcome, requests, share }) => [colourOf[outcome](outcome), formatCount(requests), formatShare(share)]);
+  const colourOf = {
+    allowed: colours.green,
+    blocked: colours.red,
+    limited: colours.red,
+    redirected: colours.red,
+    held: colours.yellow,
+    uncovered: colours.yellow,
+  };
+  const rows = outcomes.map(({ outcome, requests, share }) => [
+    colourOf[outcome](outcome),
+    formatCount(requests),
+    formatShare(share),
+  ]);
   return printTable(['outcome', 'requests', 'share'], rows, [1, 2]);
 }
 
@@ -38,7 +49,9 @@ function renderFence(fence: FenceSummary, streams: Streams): string {
   const hasNotes = cells.some(({ note }) => note !== '');
   const head = ['rule', 'hits', 'decided', 'last hit', ...(hasNotes ? ['note'] : []), 'what it does'];
   const rows = cells.map(({ figures, note, sentence }) => [...figures, ...(hasNotes ? [note] : []), sentence]);
-  const takenWidth = head.slice(0, -1).reduce((sum, title, column) => sum + Math.max(title.length, ...rows.map((row) => row[column]!.length)) + 2, 0);
+  const takenWidth = head
+    .slice(0, -1)
+    .reduce((sum, title, column) => sum + Math.max(title.length, ...rows.map((row) => row[column]!.length)) + 2, 0);
   const table = printTable(head, rows, [1, 2], Math.max(MIN_SENTENCE_WIDTH, widthOf(streams) - takenWidth));
   const otherwise = fence.otherwise > 0 ? `\notherwise decided ${formatCount(fence.otherwise)}` : '';
   return `${title}\n${table}${otherwise}`;
@@ -48,8 +61,16 @@ const MIN_SENTENCE_WIDTH = 30;
 
 function ruleCells(rule: RuleSummary, fence: FenceSummary): { figures: string[]; note: string; sentence: string } {
   const isTrial = fence.mode === 'trial' || rule.state === 'trial';
-  const notes = [...(isTrial ? describeWould(rule) : []), ...(rule.blind > 0 ? [`blind on ${formatCount(rule.blind)}`] : [])];
-  const figures = [rule.rule, rule.state === 'off' ? 'off' : formatCount(rule.hits), formatCount(rule.decided), formatTime(rule.lastHitUnixMs)];
+  const notes = [
+    ...(isTrial ? describeWould(rule) : []),
+    ...(rule.blind > 0 ? [`blind on ${formatCount(rule.blind)}`] : []),
+  ];
+  const figures = [
+    rule.rule,
+    rule.state === 'off' ? 'off' : formatCount(rule.hits),
+    formatCount(rule.decided),
+    formatTime(rule.lastHitUnixMs),
+  ];
   return { figures, note: notes.join(', '), sentence: rule.sentence };
 }
 
@@ -57,10 +78,16 @@ function ruleCells(rule: RuleSummary, fence: FenceSummary): { figures: string[];
 function describeWould(rule: RuleSummary): string[] {
   const stops = countWouldStop(rule);
   const allows = rule.would.allowed ?? 0;
-  return [...(stops > 0 || (allows === 0 && rule.hits === 0) ? [`would stop ${formatCount(stops)}`] : []), ...(allows > 0 ? [`would allow ${formatCount(allows)}`] : [])];
+  return [
+    ...(stops > 0 || (allows === 0 && rule.hits === 0) ? [`would stop ${formatCount(stops)}`] : []),
+    ...(allows > 0 ? [`would allow ${formatCount(allows)}`] : []),
+  ];
 }
 
-export function renderRejected({ numRejected, rejected, firstRejected }: Pick<Summary, 'numRejected' | 'rejected' | 'firstRejected'>, width: number): string[] {
+export function renderRejected(
+  { numRejected, rejected, firstRejected }: Pick<Summary, 'numRejected' | 'rejected' | 'firstRejected'>,
+  width: number,
+): string[] {
   if (numRejected === 0) return [];
   const reasons = rejected.map(({ text, lines }) => `  ${formatCount(lines)}: ${text}`);
   const first = firstRejected.map(({ line, start }) => shorten(`  line ${line}: ${printable(start)}`, width));
@@ -69,5 +96,8 @@ export function renderRejected({ numRejected, rejected, firstRejected }: Pick<Su
 
 /** Control characters would act on the terminal. */
 function printable(text: string): string {
-  return text.replace(/[\u0000-\u001f\u007f-\u009f]/g, (character) => `\\x${character.charCodeAt(0).toString(16).padStart(2, '0')}`);
+  return text.replace(
+    /[\u0000-\u001f\u007f-\u009f]/g,
+    (character) => `\\x${character.charCodeAt(0).toString(16).padStart(2, '0')}`,
+  );
 }

@@ -6,9 +6,16 @@ import { renderRejected } from './summary.js';
 type Busy = Survey['busiestClients'][number];
 
 /** A survey for people: what the log holds, then what to do next. */
-export function renderSurvey(survey: Survey, path: string, countryTable: string | undefined, format: LogFormat, streams: Streams): string {
+export function renderSurvey(
+  survey: Survey,
+  path: string,
+  countryTable: string | undefined,
+  format: LogFormat,
+  streams: Streams,
+): string {
   const colours = coloursFor(streams);
-  const count = ({ count: number, isExact }: Survey['clients']): string => `${isExact ? '' : 'about '}${formatCount(number)}`;
+  const count = ({ count: number, isExact }: Survey['clients']): string =>
+    `${isExact ? '' : 'about '}${formatCount(number)}`;
   const parts = [
     `${colours.bold(path)}\n${formatCount(survey.requests)} requests from ${formatTime(survey.fromUnixMs)} to ${formatTime(survey.toUnixMs)} UTC, ${count(survey.clients)} clients, ${count(survey.hosts)} hosts, ${count(survey.paths)} paths`,
     `methods   ${inline(survey.methods)}\nstatuses  ${inline(survey.statuses)}\nhosts     ${inline(survey.busiestHosts)}`,
@@ -27,15 +34,26 @@ const SHOWN_INLINE = 8;
 
 function inline(values: readonly Busy[]): string {
   if (values.length === 0) return 'none';
-  const shown = values.slice(0, SHOWN_INLINE).map(({ value, requests, isExact }) => `${value} (${isExact ? '' : 'at least '}${formatCount(requests)})`);
+  const shown = values
+    .slice(0, SHOWN_INLINE)
+    .map(({ value, requests, isExact }) => `${value} (${isExact ? '' : 'at least '}${formatCount(requests)})`);
   return `${shown.join(', ')}${values.length > SHOWN_INLINE ? ` and ${values.length - SHOWN_INLINE} more` : ''}`;
 }
 
 const SHOWN_COUNTRIES = 12;
 
-function renderCountries({ countries, requests }: Survey, table: string | undefined, count: (clients: Survey['clients']) => string): string[] {
-  if (!countries) return table === undefined ? ['No country table: give one with --country-table to see where requests come from.'] : [];
-  const rows = countries.slice(0, SHOWN_COUNTRIES).map((one) => [one.country, formatCount(one.requests), formatShare(one.requests / requests), count(one.clients)]);
+function renderCountries(
+  { countries, requests }: Survey,
+  table: string | undefined,
+  count: (clients: Survey['clients']) => string,
+): string[] {
+  if (!countries)
+    return table === undefined
+      ? ['No country table: give one with --country-table to see where requests come from.']
+      : [];
+  const rows = countries
+    .slice(0, SHOWN_COUNTRIES)
+    .map((one) => [one.country, formatCount(one.requests), formatShare(one.requests / requests), count(one.clients)]);
   const more = countries.length > SHOWN_COUNTRIES ? `\nand ${countries.length - SHOWN_COUNTRIES} more` : '';
   return [`${printTable(['country', 'requests', 'share', 'clients'], rows, [1, 2, 3])}${more}`];
 }
@@ -47,19 +65,37 @@ function renderProxySigns({ proxySigns }: Survey): string {
 
 function renderBursts({ bursts, burstsAreExact }: Survey): string[] {
   if (bursts.length === 0) return [];
-  const rows = bursts.map(({ client, requests, minuteUnixMs }) => [client, formatCount(requests), formatTime(minuteUnixMs).slice(0, 16)]);
-  return [`${printTable(['most within a minute', 'requests', 'minute (UTC)'], rows, [1])}${burstsAreExact ? '' : '\n(the log is far out of order, so there may be larger ones)'}`];
+  const rows = bursts.map(({ client, requests, minuteUnixMs }) => [
+    client,
+    formatCount(requests),
+    formatTime(minuteUnixMs).slice(0, 16),
+  ]);
+  return [
+    `${printTable(['most within a minute', 'requests', 'minute (UTC)'], rows, [1])}${burstsAreExact ? '' : '\n(the log is far out of order, so there may be larger ones)'}`,
+  ];
 }
 
 function renderBusiest(title: string, values: readonly Busy[], requests: number, width: number): string[] {
   if (values.length === 0) return [];
-  const rows = values.map((one) => [shorten(one.value, width - 30), `${one.isExact ? '' : '>='}${formatCount(one.requests)}`, formatShare(one.requests / requests)]);
+  const rows = values.map((one) => [
+    shorten(one.value, width - 30),
+    `${one.isExact ? '' : '>='}${formatCount(one.requests)}`,
+    formatShare(one.requests / requests),
+  ]);
   return [printTable([title, 'requests', 'share'], rows, [1, 2])];
 }
 
-function renderStarter({ starter, busiestHosts }: Survey, path: string, countryTable: string | undefined, format: LogFormat): string[] {
+function renderStarter(
+  { starter, busiestHosts }: Survey,
+  path: string,
+  countryTable: string | undefined,
+  format: LogFormat,
+): string[] {
   if (starter.rules.length === 0) return [];
-  const rules = starter.rules.map(({ text, because, wouldStop, isExact }) => `  ${text}\n      would have stopped ${isExact ? '' : 'at least '}${formatCount(wouldStop)} requests: ${because}`);
+  const rules = starter.rules.map(
+    ({ text, because, wouldStop, isExact }) =>
+      `  ${text}\n      would have stopped ${isExact ? '' : 'at least '}${formatCount(wouldStop)} requests: ${because}`,
+  );
   const gate = busiestHosts.length === 0 && format === 'combined' ? ' --gate site' : '';
   const table = countryTable === undefined ? '' : ` --country-table ${countryTable}`;
   return [

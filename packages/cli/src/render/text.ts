@@ -15,23 +15,47 @@ export function coloursFor({ stdout, env }: Streams): ReturnType<typeof pc.creat
 }
 
 const PLAIN_FRAME = {
-  'top': '', 'top-mid': '', 'top-left': '', 'top-right': '', 'bottom': '', 'bottom-mid': '', 'bottom-left': '', 'bottom-right': '',
-  'left': '', 'left-mid': '', 'mid': '', 'mid-mid': '', 'right': '', 'right-mid': '', 'middle': '  ',
+  'top': '',
+  'top-mid': '',
+  'top-left': '',
+  'top-right': '',
+  'bottom': '',
+  'bottom-mid': '',
+  'bottom-left': '',
+  'bottom-right': '',
+  'left': '',
+  'left-mid': '',
+  'mid': '',
+  'mid-mid': '',
+  'right': '',
+  'right-mid': '',
+  'middle': '  ',
 };
 
 /**
  * Columns without a frame; the head is the first row. Cells are strings that are already formatted.
  * @param lastWidth where given, the last column wraps at this width
  */
-export function printTable(head: readonly string[], rows: readonly (readonly string[])[], alignRight: readonly number[] = [], lastWidth?: number): string {
+export function printTable(
+  head: readonly string[],
+  rows: readonly (readonly string[])[],
+  alignRight: readonly number[] = [],
+  lastWidth?: number,
+): string {
   const table = new Table({
-    ...(lastWidth === undefined ? {} : { colWidths: head.map((_, index) => (index === head.length - 1 ? lastWidth : null)), wordWrap: true }),
+    ...(lastWidth === undefined
+      ? {}
+      : { colWidths: head.map((_, index) => (index === head.length - 1 ? lastWidth : null)), wordWrap: true }),
     chars: PLAIN_FRAME,
-    style: { 'padding-left': 0, 'padding-right': 0, head: [], border: [] },
+    style: { 'padding-left': 0, 'padding-right': 0, 'head': [], 'border': [] },
     colAligns: head.map((_, index) => (alignRight.includes(index) ? 'right' : 'left')),
   });
   table.push([...head], ...rows.map((row) => [...row]));
-  return table.toString().split('\n').map((line) => line.trimEnd()).join('\n');
+  return table
+    .toString()
+    .split('\n')
+    .map((line) => line.trimEnd())
+    .join('\n');
 }
 
 export function formatCount(count: number): string {

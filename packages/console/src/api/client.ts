@@ -11,10 +11,17 @@ export function hasProblem(error: unknown, code: ProblemCode): boolean {
  * Uploads a log with progress, which fetch cannot tell.
  * @param onProgress hears the share of the bytes that are sent, 0 to 1
  */
-export function uploadLog(file: File, query: { name: string; host?: string }, onProgress: (share: number) => void): Promise<Log> {
+export function uploadLog(
+  file: File,
+  query: { name: string; host?: string },
+  onProgress: (share: number) => void,
+): Promise<Log> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
-    request.open('POST', `/api/v1/logs?${new URLSearchParams(query.host ? { name: query.name, host: query.host } : { name: query.name })}`);
+    request.open(
+      'POST',
+      `/api/v1/logs?${new URLSearchParams(query.host ? { name: query.name, host: query.host } : { name: query.name })}`,
+    );
     request.setRequestHeader('content-type', 'application/octet-stream');
     request.responseType = 'json';
     request.upload.onprogress = ({ loaded, total }) => onProgress(total === 0 ? 1 : loaded / total);

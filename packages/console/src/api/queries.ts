@@ -13,7 +13,12 @@ export function logQuery(id: number) {
 }
 
 export function surveyQuery(id: number) {
-  return queryOptions({ queryKey: ['logs', id, 'survey'], queryFn: () => service.survey(id), staleTime: Infinity, retry: false });
+  return queryOptions({
+    queryKey: ['logs', id, 'survey'],
+    queryFn: () => service.survey(id),
+    staleTime: Infinity,
+    retry: false,
+  });
 }
 
 export function replayQuery(id: number) {
@@ -22,13 +27,26 @@ export function replayQuery(id: number) {
 
 /** The result of a replay that is done never changes. */
 export function replayResultQuery(id: number) {
-  return queryOptions({ queryKey: ['replays', id, 'result'], queryFn: () => service.replayResult(id), staleTime: Infinity });
+  return queryOptions({
+    queryKey: ['replays', id, 'result'],
+    queryFn: () => service.replayResult(id),
+    staleTime: Infinity,
+  });
 }
 
 export function decisionsQuery(id: number, page: { offset: number; limit: number; outcome?: Outcome; where?: string }) {
-  return queryOptions({ queryKey: ['replays', id, 'decisions', page], queryFn: () => service.decisions(id, page), staleTime: Infinity, placeholderData: keepPreviousData });
+  return queryOptions({
+    queryKey: ['replays', id, 'decisions', page],
+    queryFn: () => service.decisions(id, page),
+    staleTime: Infinity,
+    placeholderData: keepPreviousData,
+  });
 }
 
 export function explanationQuery(id: number, row: number) {
-  return queryOptions({ queryKey: ['replays', id, 'explanations', row], queryFn: () => service.explanation(id, row), staleTime: Infinity });
+  return queryOptions({
+    queryKey: ['replays', id, 'explanations', row],
+    queryFn: () => service.explanation(id, row),
+    staleTime: Infinity,
+  });
 }

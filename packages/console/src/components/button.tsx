@@ -14,5 +14,10 @@ interface Look {
 }
 
 export function Button({ look = 'quiet', size = 'normal', className = '', ...props }: ComponentProps<'button'> & Look) {
-  return <HeadlessButton {...props} className={`inline-flex items-center justify-center gap-1.5 rounded-lg font-medium data-disabled:cursor-not-allowed data-disabled:opacity-50 ${STYLES[look]} ${SIZES[size]} ${className}`} />;
+  return (
+    <HeadlessButton
+      {...props}
+      className={`inline-flex items-center justify-center gap-1.5 rounded-lg font-medium data-disabled:cursor-not-allowed data-disabled:opacity-50 ${STYLES[look]} ${SIZES[size]} ${className}`}
+    />
+  );
 }

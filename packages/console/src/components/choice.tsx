@@ -7,7 +7,17 @@ export interface Option<V> {
 }
 
 /** One of a few options, picked from a list. */
-export function Choice<V extends string | number>({ label, value, options, onChange }: { label: string; value: V; options: readonly Option<V>[]; onChange: (value: V) => void }) {
+export function Choice<V extends string | number>({
+  label,
+  value,
+  options,
+  onChange,
+}: {
+  label: string;
+  value: V;
+  options: readonly Option<V>[];
+  onChange: (value: V) => void;
+}) {
   const chosen = options.find((option) => option.value === value);
   return (
     <Field className="flex items-center gap-2 text-sm">
@@ -17,9 +27,16 @@ export function Choice<V extends string | number>({ label, value, options, onCha
           {chosen?.text ?? 'none'}
           <ChevronUpDownIcon aria-hidden className="size-4 text-muted" />
         </ListboxButton>
-        <ListboxOptions anchor="bottom end" className="z-20 max-h-80 min-w-48 overflow-auto rounded-lg border border-line bg-surface p-1 text-sm shadow-lg [--anchor-gap:4px]">
+        <ListboxOptions
+          anchor="bottom end"
+          className="z-20 max-h-80 min-w-48 overflow-auto rounded-lg border border-line bg-surface p-1 text-sm shadow-lg [--anchor-gap:4px]"
+        >
           {options.map((option) => (
-            <ListboxOption key={option.value} value={option.value} className="group flex cursor-pointer items-center gap-2 rounded-md px-2 py-1.5 data-focus:bg-jade-soft">
+            <ListboxOption
+              key={option.value}
+              value={option.value}
+              className="group flex cursor-pointer items-center gap-2 rounded-md px-2 py-1.5 data-focus:bg-jade-soft"
+            >
               <CheckIcon aria-hidden className="invisible size-4 text-jade group-data-selected:visible" />
               {option.text}
             </ListboxOption>

@@ -15,15 +15,41 @@ export function ExplanationSteps({ explanation }: { explanation: Explanation }) 
         <p className="mt-1 text-sm text-muted">The client sees: {explanation.clientSees}</p>
       </div>
       <dl className="mt-4 grid grid-cols-[6rem_1fr] gap-x-3 gap-y-1 text-sm">
-        <Fact name="request"><span className="font-mono break-all"><ShownValue value={request.method} /> <ShownValue value={request.host} /><ShownValue value={request.path} /></span></Fact>
+        <Fact name="request">
+          <span className="font-mono break-all">
+            <ShownValue value={request.method} /> <ShownValue value={request.host} />
+            <ShownValue value={request.path} />
+          </span>
+        </Fact>
         <Fact name="time">{formatTime(explanation.atUnixMs)} UTC</Fact>
-        <Fact name="client"><span className="font-mono"><ShownValue value={request.client} /></span></Fact>
-        <Fact name="country"><ShownValue value={country.value} /> <span className="text-muted">({country.because})</span></Fact>
-        <Fact name="gate">{gate ? <>{gate.name} <span className="text-muted">({gate.because})</span></> : 'none'}</Fact>
+        <Fact name="client">
+          <span className="font-mono">
+            <ShownValue value={request.client} />
+          </span>
+        </Fact>
+        <Fact name="country">
+          <ShownValue value={country.value} /> <span className="text-muted">({country.because})</span>
+        </Fact>
+        <Fact name="gate">
+          {gate ? (
+            <>
+              {gate.name} <span className="text-muted">({gate.because})</span>
+            </>
+          ) : (
+            'none'
+          )}
+        </Fact>
         {decision.tags.length > 0 && <Fact name="tags">{decision.tags.join(', ')}</Fact>}
-        {decision.would.map(({ fence, rule, outcome }) => <Fact key={`${fence}/${rule}`} name="in trial">{fence}{rule ? `/${rule}` : ''} would have come to {outcome}</Fact>)}
+        {decision.would.map(({ fence, rule, outcome }) => (
+          <Fact key={`${fence}/${rule}`} name="in trial">
+            {fence}
+            {rule ? `/${rule}` : ''} would have come to {outcome}
+          </Fact>
+        ))}
       </dl>
-      {fences.map((fence) => <Fence key={fence.fence} fence={fence} />)}
+      {fences.map((fence) => (
+        <Fence key={fence.fence} fence={fence} />
+      ))}
     </>
   );
 }
@@ -44,8 +70,14 @@ function ShownValue({ value }: { value: Shown }) {
 function Fence({ fence }: { fence: FenceStep }) {
   return (
     <section className="mt-6">
-      <h3 className="flex items-center gap-2 font-semibold">{fence.fence} <StateBadge state={fence.mode} /></h3>
-      <ol className="mt-2 border-l-2 border-line">{fence.rules.map((rule) => <Rule key={rule.rule} step={rule} />)}</ol>
+      <h3 className="flex items-center gap-2 font-semibold">
+        {fence.fence} <StateBadge state={fence.mode} />
+      </h3>
+      <ol className="mt-2 border-l-2 border-line">
+        {fence.rules.map((rule) => (
+          <Rule key={rule.rule} step={rule} />
+        ))}
+      </ol>
       {fence.reachedEnd && <p className="mt-1 text-sm text-muted">No rule ended this fence.</p>}
     </section>
   );
@@ -63,11 +95,15 @@ function Rule({ step }: { step: RuleStep }) {
   const { word, style } = VERDICTS[step.verdict];
   return (
     <li className="py-1.5 pl-4 text-sm">
-      <p className="flex flex-wrap items-center gap-x-2"><span className="font-mono">{step.rule}</span> <span className={style}>{word}</span> {step.isTrial && <StateBadge state="trial" />}</p>
+      <p className="flex flex-wrap items-center gap-x-2">
+        <span className="font-mono">{step.rule}</span> <span className={style}>{word}</span>{' '}
+        {step.isTrial && <StateBadge state="trial" />}
+      </p>
       <p>{step.sentence}</p>
       {step.because.map(({ comparison, field, actual, through }) => (
         <p key={comparison} className="text-muted">
-          asked <code className="font-mono text-xs">{comparison}</code>; the {field} is <ShownValue value={actual} />{through && ` (${through})`}
+          asked <code className="font-mono text-xs">{comparison}</code>; the {field} is <ShownValue value={actual} />
+          {through && ` (${through})`}
         </p>
       ))}
     </li>

@@ -7,7 +7,11 @@ import type { ReactNode } from 'react';
 export function Loaded<T>({ query, children }: { query: UseQueryResult<T>; children: (data: T) => ReactNode }) {
   if (query.data !== undefined) return children(query.data);
   if (query.error) return <ErrorNotice error={query.error} />;
-  return <p role="status" className="p-4 text-sm text-muted">Loading …</p>;
+  return (
+    <p role="status" className="p-4 text-sm text-muted">
+      Loading …
+    </p>
+  );
 }
 
 export function ErrorNotice({ error }: { error: Error }) {

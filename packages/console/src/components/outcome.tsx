@@ -1,11 +1,28 @@
-import { ArrowUturnRightIcon, CheckCircleIcon, ClockIcon, HandRaisedIcon, NoSymbolIcon, QuestionMarkCircleIcon } from '@heroicons/react/20/solid';
+import {
+  ArrowUturnRightIcon,
+  CheckCircleIcon,
+  ClockIcon,
+  HandRaisedIcon,
+  NoSymbolIcon,
+  QuestionMarkCircleIcon,
+} from '@heroicons/react/20/solid';
 import type { Outcome } from '@jadefence/core';
 
 const ICONS = {
-  allowed: CheckCircleIcon, blocked: NoSymbolIcon, limited: ClockIcon, redirected: ArrowUturnRightIcon, held: HandRaisedIcon, uncovered: QuestionMarkCircleIcon,
+  allowed: CheckCircleIcon,
+  blocked: NoSymbolIcon,
+  limited: ClockIcon,
+  redirected: ArrowUturnRightIcon,
+  held: HandRaisedIcon,
+  uncovered: QuestionMarkCircleIcon,
 } as const;
 const TEXT = {
-  allowed: 'text-allowed', blocked: 'text-blocked', limited: 'text-limited', redirected: 'text-redirected', held: 'text-held', uncovered: 'text-uncovered',
+  allowed: 'text-allowed',
+  blocked: 'text-blocked',
+  limited: 'text-limited',
+  redirected: 'text-redirected',
+  held: 'text-held',
+  uncovered: 'text-uncovered',
 } as const;
 
 /** An outcome by icon and word. */

@@ -4,45 +4,110 @@ import { parseAddress } from '../request/address.js';
 import { checkFences, type SourceFile } from './check-fences.js';
 import { formatEntry } from './members.js';
 
-const errorsOf = (text: string, listFiles: SourceFile[] = []): string[] => checkFences([{ path: 'f.fence', text }], listFiles).diagnostics.map(formatDiagnostic);
+const errorsOf = (text: string, listFiles: SourceFile[] = []): string[] =>
+  checkFences([{ path: 'f.fence', text }], listFiles).diagnostics.map(formatDiagnostic);
 
 describe('checking fences', () => {
   it.each([
-    ['gate g inbound { hosts staf-sites otherwise allow }\nlist staff-sites domains { a.example }', ['f.fence:1:24: No list is named "staf-sites". Did you mean "staff-sites"? [unknown-name]']],
-    ['gate g inbound { hosts intranet otherwise allow }', ['f.fence:1:24: No list is named "intranet". Define the list, or quote a real single label. [unknown-name]']],
-    ['gate g inbound { hosts a.example fences hous otherwise allow }\nfence house trial { }', ['f.fence:1:41: No fence is named "hous". Did you mean "house"? [unknown-name]']],
-    ['list a countries { norway, "United Kingdom", Swedn }', ['f.fence:1:20: No list is named "norway". Write NO for Norway. [unknown-name]', 'f.fence:1:28: Found "United Kingdom", expected a country code of two capital letters, no-country, internal, or a list. Write GB for United Kingdom. [bad-value]', 'f.fence:1:46: Found "Swedn", expected a country code of two capital letters, no-country, internal, or a list. Write SE for Sweden. [bad-value]']],
-    ['list a countries { NO }\nfence f trial { rule r allow when client in a }', ['f.fence:2:45: "a" is a list of countries, expected a list of addresses. [wrong-kind]']],
-    ['list a countries { NO }\nlist a addresses { }', ['f.fence:2:1: A second list "a", the first is at f.fence:1. Rename one of them. [duplicate-name]']],
-    ['fence f trial { rule r allow when always rule r allow when always }', ['f.fence:1:42: A second rule in fence f, "r", the first is at f.fence:1. Rename one of them. [duplicate-name]']],
-    ['list a domains { b }\nlist b domains { c }\nlist c domains { x.example, a }', ['f.fence:1:1: List a contains itself: a > b > c > a. Take one of these lists out of the other. [cyclic-list]']],
-    ['list internal countries { NO }', ['f.fence:1:1: A list cannot be named "internal", which is a value of country. [bad-name]']],
-    ['list a addresses from "lists/a.txt"', ['f.fence:1:23: List a is kept in "lists/a.txt", which is not there. Put the file there; the path is read from the folder of the fence file. [missing-file]']],
+    [
+      'gate g inbound { hosts staf-sites otherwise allow }\nlist staff-sites domains { a.example }',
+      ['f.fence:1:24: No list is named "staf-sites". Did you mean "staff-sites"? [unknown-name]'],
+    ],
+    [
+      'gate g inbound { hosts intranet otherwise allow }',
+      ['f.fence:1:24: No list is named "intranet". Define the list, or quote a real single label. [unknown-name]'],
+    ],
+    [
+      'gate g inbound { hosts a.example fences hous otherwise allow }\nfence house trial { }',
+      ['f.fence:1:41: No fence is named "hous". Did you mean "house"? [unknown-name]'],
+    ],
+    [
+      'list a countries { norway, "United Kingdom", Swedn }',
+      [
+        'f.fence:1:20: No list is named "norway". Write NO for Norway. [unknown-name]',
+        'f.fence:1:28: Found "United Kingdom", expected a country code of two capital letters, no-country, internal, or a list. Write GB for United Kingdom. [bad-value]',
+        'f.fence:1:46: Found "Swedn", expected a country code of two capital letters, no-country, internal, or a list. Write SE for Sweden. [bad-value]',
+      ],
+    ],
+    [
+      'list a countries { NO }\nfence f trial { rule r allow when client in a }',
+      ['f.fence:2:45: "a" is a list of countries, expected a list of addresses. [wrong-kind]'],
+    ],
+    [
+      'list a countries { NO }\nlist a addresses { }',
+      ['f.fence:2:1: A second list "a", the first is at f.fence:1. Rename one of them. [duplicate-name]'],
+    ],
+    [
+      'fence f trial { rule r allow when always rule r allow when always }',
+      ['f.fence:1:42: A second rule in fence f, "r", the first is at f.fence:1. Rename one of them. [duplicate-name]'],
+    ],
+    [
+      'list a domains { b }\nlist b domains { c }\nlist c domains { x.example, a }',
+      ['f.fence:1:1: List a contains itself: a > b > c > a. Take one of these lists out of the other. [cyclic-list]'],
+    ],
+    [
+      'list internal countries { NO }',
+      ['f.fence:1:1: A list cannot be named "internal", which is a value of country. [bad-name]'],
+    ],
+    [
+      'list a addresses from "lists/a.txt"',
+      [
+        'f.fence:1:23: List a is kept in "lists/a.txt", which is not there. Put the file there; the path is read from the folder of the fence file. [missing-file]',
+      ],
+    ],
   ])('tells %s', (text, expected) => expect(errorsOf(text)).toEqual(expected));
 
   it('looks into lists that are kept in files', () => {
-    expect(errorsOf('list a addresses from "a.txt"', [{ path: 'a.txt', text: '198.18.0.1\ntoutz' }])).toEqual(['a.txt:2:1: No list is named "toutz". Define the list, or write a value. [unknown-name]']);
+    expect(errorsOf('list a addresses from "a.txt"', [{ path: 'a.txt', text: '198.18.0.1\ntoutz' }])).toEqual([
+      'a.txt:2:1: No list is named "toutz". Define the list, or write a value. [unknown-name]',
+    ]);
   });
 
   it('reads a list beside the fence file that names it', () => {
-    const { rulebook, diagnostics } = checkFences([{ path: 'sites/f.fence', text: 'list a addresses from "../lists/a.txt"' }], [{ path: 'lists/a.txt', text: '198.18.0.0/24 # rented\n' }]);
+    const { rulebook, diagnostics } = checkFences(
+      [{ path: 'sites/f.fence', text: 'list a addresses from "../lists/a.txt"' }],
+      [{ path: 'lists/a.txt', text: '198.18.0.0/24 # rented\n' }],
+    );
     expect(diagnostics).toEqual([]);
     expect(rulebook?.lists.get('a')?.members.find(parseAddress('198.18.0.9')!)).toBeDefined();
   });
 
   it('takes exceptions out of their own list only, and says through which lists a value is in', () => {
-    const { rulebook } = checkFences([{ path: 'f.fence', text: 'list inner addresses { 198.18.0.0/24 except 198.18.0.5 }\nlist outer addresses { inner, 198.18.0.5, 198.18.1.0/24 except 198.18.0.6 }' }], []);
+    const { rulebook } = checkFences(
+      [
+        {
+          path: 'f.fence',
+          text: 'list inner addresses { 198.18.0.0/24 except 198.18.0.5 }\nlist outer addresses { inner, 198.18.0.5, 198.18.1.0/24 except 198.18.0.6 }',
+        },
+      ],
+      [],
+    );
     const find = (list: string, address: string): string | undefined => {
       const found = rulebook!.lists.get(list)!.members.find(parseAddress(address)!);
       return found && [...found.through, formatEntry(found.entry)].join(' > ');
     };
-    expect(['198.18.0.5', '198.18.0.6', '198.18.0.7'].map((address) => find('inner', address))).toEqual([undefined, '198.18.0.0/24', '198.18.0.0/24']);
-    expect(['198.18.0.5', '198.18.0.6', '198.18.0.7', '198.18.1.1'].map((address) => find('outer', address))).toEqual(['198.18.0.5', undefined, 'inner > 198.18.0.0/24', '198.18.1.0/24']);
+    expect(['198.18.0.5', '198.18.0.6', '198.18.0.7'].map((address) => find('inner', address))).toEqual([
+      undefined,
+      '198.18.0.0/24',
+      '198.18.0.0/24',
+    ]);
+    expect(['198.18.0.5', '198.18.0.6', '198.18.0.7', '198.18.1.1'].map((address) => find('outer', address))).toEqual([
+      '198.18.0.5',
+      undefined,
+      'inner > 198.18.0.0/24',
+      '198.18.1.0/24',
+    ]);
   });
 
   it('defines things in byte order of the files’ paths', () => {
     const gate = (name: string): string => `gate ${name} inbound { hosts a.example otherwise allow }`;
-    const { rulebook } = checkFences([{ path: 'b.fence', text: gate('second') }, { path: 'a.fence', text: gate('first') }], []);
+    const { rulebook } = checkFences(
+      [
+        { path: 'b.fence', text: gate('second') },
+        { path: 'a.fence', text: gate('first') },
+      ],
+      [],
+    );
     expect(rulebook?.gates.map(({ statement }) => statement.name)).toEqual(['first', 'second']);
   });
 });

@@ -16,13 +16,21 @@ export interface Filter {
  * @param lists the lists that it may name: those of the rules that decided
  * @returns the filter only where nothing is wrong with it
  */
-export function checkFilter(text: string, lists: ReadonlyMap<string, ResolvedList>): { filter?: Filter; diagnostics: readonly Diagnostic[] } {
+export function checkFilter(
+  text: string,
+  lists: ReadonlyMap<string, ResolvedList>,
+): { filter?: Filter; diagnostics: readonly Diagnostic[] } {
   const { condition, diagnostics } = parseFilter(text, 'filter');
   if (!condition) return { diagnostics };
   const kindOf = new Map([...lists].map(([name, list]) => [name, list.kind]));
   visitComparisons(condition, ({ field, values }) => {
     const expected = LIST_KIND_OF[traitsOf(field).kind];
-    if (expected) checkListNames(values, expected, kindOf, (code, message, place, hint) => diagnostics.push({ code, message, place, ...(hint ? { hint } : {}) }));
+    if (expected)
+      checkListNames(values, expected, kindOf, (code, message, place, hint) =>
+        diagnostics.push({ code, message, place, ...(hint ? { hint } : {}) }),
+      );
   });
-  return diagnostics.length > 0 ? { diagnostics } : { filter: { condition, membersOf: collectMembers([condition], lists) }, diagnostics };
+  return diagnostics.length > 0
+    ? { diagnostics }
+    : { filter: { condition, membersOf: collectMembers([condition], lists) }, diagnostics };
 }

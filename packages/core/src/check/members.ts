@@ -2,7 +2,15 @@ import { formatRange, type Address, type AddressRange } from '../request/address
 import { invariant } from '../request/invariant.js';
 import { createAddressSet } from '../reference/address-set.js';
 import { createDomainSet, formatDomainEntry, type DomainEntry } from '../reference/domain-set.js';
-import { LIST_KIND_OF, traitsOf, type Comparison, type Condition, type InlineEntries, type ListKind, type Value } from '../language/tree.js';
+import {
+  LIST_KIND_OF,
+  traitsOf,
+  type Comparison,
+  type Condition,
+  type InlineEntries,
+  type ListKind,
+  type Value,
+} from '../language/tree.js';
 import { visitComparisons } from '../language/visit.js';
 
 /** Why a value is in a set: the entry that covers it, and the lists it was found through, outermost first. */
@@ -39,7 +47,11 @@ type OwnLookup = (value: Address | string) => CoveringEntry | undefined;
 const DIRECTLY: readonly string[] = [];
 
 /** @param lists the lists that `values` may name, all resolved */
-export function createMembers(kind: ListKind, values: readonly Value[], lists: ReadonlyMap<string, ResolvedList>): Members {
+export function createMembers(
+  kind: ListKind,
+  values: readonly Value[],
+  lists: ReadonlyMap<string, ResolvedList>,
+): Members {
   const findOwn = createOwnLookup(kind, values);
   const nested = values.flatMap((value) => (value.kind === 'list' ? [listNamed(lists, value.name)] : []));
   return {
@@ -75,7 +87,12 @@ function createOwnLookup(kind: ListKind, values: readonly Value[]): OwnLookup {
 }
 
 /** @param lists the lists that stand inside this one, all resolved */
-export function resolveList(name: string, kind: ListKind, source: InlineEntries, lists: ReadonlyMap<string, ResolvedList>): ResolvedList {
+export function resolveList(
+  name: string,
+  kind: ListKind,
+  source: InlineEntries,
+  lists: ReadonlyMap<string, ResolvedList>,
+): ResolvedList {
   const entries = createMembers(kind, source.entries, lists);
   const exceptions = createMembers(kind, source.exceptions, lists);
   return {
@@ -83,7 +100,10 @@ export function resolveList(name: string, kind: ListKind, source: InlineEntries,
     kind,
     source,
     members: { find: (value) => (exceptions.find(value) ? undefined : entries.find(value)) },
-    numEntries: source.entries.reduce((sum, value) => sum + (value.kind === 'list' ? listNamed(lists, value.name).numEntries : 1), 0),
+    numEntries: source.entries.reduce(
+      (sum, value) => sum + (value.kind === 'list' ? listNamed(lists, value.name).numEntries : 1),
+      0,
+    ),
   };
 }
 
@@ -96,7 +116,8 @@ export function collectMembers(conditions: readonly Condition[], lists: Readonly
   for (const condition of conditions) {
     visitComparisons(condition, (comparison) => {
       const kind = LIST_KIND_OF[traitsOf(comparison.field).kind];
-      if (kind && comparison.operator === 'in') membersOf.set(comparison, createMembers(kind, comparison.values, lists));
+      if (kind && comparison.operator === 'in')
+        membersOf.set(comparison, createMembers(kind, comparison.values, lists));
     });
   }
   return membersOf;

@@ -4,14 +4,34 @@ import { ChunkBuilder, ChunkRows, type Row } from './chunk.js';
 import { crc32 } from './checksum.js';
 import { DamagedColumnError, decodeColumn, encodeIntegers, ValueColumnBuilder } from './column.js';
 
-const cell = fc.oneof(fc.constant(null), fc.constantFrom('a', 'b\n"', '', '1', 'é'), fc.constantFrom(0, 1, 1.5), fc.boolean(), fc.constantFrom(['a'], ['a', 'b'], []), fc.constant({ a: [1] }));
-const row: fc.Arbitrary<Row> = fc.record({ line: fc.nat(), atUnixMs: fc.integer({ min: -1e15, max: 1e15 }), attributes: fc.dictionary(fc.constantFrom('x', 'y', 'line', 'spill', 'with\0nul', ...Array.from({ length: 80 }, (_, index) => `a${index}`)), cell, { maxKeys: 40 }) });
+const cell = fc.oneof(
+  fc.constant(null),
+  fc.constantFrom('a', 'b\n"', '', '1', 'é'),
+  fc.constantFrom(0, 1, 1.5),
+  fc.boolean(),
+  fc.constantFrom(['a'], ['a', 'b'], []),
+  fc.constant({ a: [1] }),
+);
+const row: fc.Arbitrary<Row> = fc.record({
+  line: fc.nat(),
+  atUnixMs: fc.integer({ min: -1e15, max: 1e15 }),
+  attributes: fc.dictionary(
+    fc.constantFrom('x', 'y', 'line', 'spill', 'with\0nul', ...Array.from({ length: 80 }, (_, index) => `a${index}`)),
+    cell,
+    { maxKeys: 40 },
+  ),
+});
 
 function roundTrip(rows: readonly Row[], asBuffer: boolean): Row[] {
   const builder = new ChunkBuilder();
   rows.forEach((one) => builder.push(one));
   const chunk = builder.encode()!;
-  const columns = new Map([...chunk.columns].map(([name, bytes]) => [name, asBuffer ? Buffer.concat([Buffer.from('x'), bytes]).subarray(1) : bytes]));
+  const columns = new Map(
+    [...chunk.columns].map(([name, bytes]) => [
+      name,
+      asBuffer ? Buffer.concat([Buffer.from('x'), bytes]).subarray(1) : bytes,
+    ]),
+  );
   const stored = new ChunkRows(chunk.numRows, columns);
   return rows.map((_, index) => stored.row(index));
 }
@@ -27,7 +47,11 @@ describe('a chunk', () => {
 
   it('keeps codes of one, two and four bytes', () => {
     for (const distinct of [250, 300, 70_000]) {
-      const rows = Array.from({ length: distinct }, (_, line) => ({ line, atUnixMs: line, attributes: { path: `/${line}` } }));
+      const rows = Array.from({ length: distinct }, (_, line) => ({
+        line,
+        atUnixMs: line,
+        attributes: { path: `/${line}` },
+      }));
       expect(roundTrip(rows, true).at(-1)).toEqual(rows.at(-1));
     }
   });
@@ -54,4 +78,5 @@ describe('a damaged column', () => {
   });
 });
 
-it('CRC-32 gives the check value of the standard', () => expect(crc32(new TextEncoder().encode('123456789'))).toBe(0xcbf43926));
+it('CRC-32 gives the check value of the standard', () =>
+  expect(crc32(new TextEncoder().encode('123456789'))).toBe(0xcbf43926));

@@ -1,4 +1,12 @@
-import { cellAt, DamagedColumnError, decodeColumn, encodeIntegers, ValueColumnBuilder, type Cell, type Column } from './column.js';
+import {
+  cellAt,
+  DamagedColumnError,
+  decodeColumn,
+  encodeIntegers,
+  ValueColumnBuilder,
+  type Cell,
+  type Column,
+} from './column.js';
 
 /** Rows of a chunk, but for the last of a log. */
 export const CHUNK_ROWS = 65_536;
@@ -51,7 +59,8 @@ export class ChunkBuilder {
     const spilled: Record<string, Cell> = {};
     for (const name of Object.keys(attributes)) {
       if (this.#columns.has(name) || attributes[name] === undefined) continue;
-      if (this.#columns.size < MAX_VALUE_COLUMNS && !name.includes('\0') && !RESERVED.has(name)) this.#columns.set(name, new ValueColumnBuilder(row));
+      if (this.#columns.size < MAX_VALUE_COLUMNS && !name.includes('\0') && !RESERVED.has(name))
+        this.#columns.set(name, new ValueColumnBuilder(row));
       else spilled[name] = attributes[name];
     }
     for (const [name, column] of this.#columns) column.push(attributes[name]);
@@ -62,7 +71,10 @@ export class ChunkBuilder {
   /** @returns undefined where no row was pushed */
   encode(): EncodedChunk | undefined {
     if (this.numRows === 0) return undefined;
-    const columns = new Map([[LINE_COLUMN, encodeIntegers(this.#lines)], [TIME_COLUMN, encodeIntegers(this.#times)]]);
+    const columns = new Map([
+      [LINE_COLUMN, encodeIntegers(this.#lines)],
+      [TIME_COLUMN, encodeIntegers(this.#times)],
+    ]);
     for (const [name, column] of this.#columns) columns.set(name, column.encode());
     if (this.#spill) columns.set(SPILL_COLUMN, this.#spill.encode());
     const fromUnixMs = this.#times.reduce((a, b) => Math.min(a, b));
@@ -79,7 +91,10 @@ export class ChunkRows {
    * @param columns the bytes of each column by name, decompressed
    * @throws DamagedColumnError naming the column
    */
-  constructor(readonly numRows: number, columns: ReadonlyMap<string, Uint8Array>) {
+  constructor(
+    readonly numRows: number,
+    columns: ReadonlyMap<string, Uint8Array>,
+  ) {
     this.#columns = new Map([...columns].map(([name, bytes]) => [name, decodeNamed(name, bytes, numRows)]));
   }
 

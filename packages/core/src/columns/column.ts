@@ -26,7 +26,11 @@ type JsonValue = string | number | boolean | readonly JsonValue[] | { readonly [
 
 export type Column =
   | { readonly kind: 'integers'; readonly values: Float64Array }
-  | { readonly kind: 'values'; readonly distinct: readonly JsonValue[]; readonly codes: Uint8Array | Uint16Array | Uint32Array };
+  | {
+      readonly kind: 'values';
+      readonly distinct: readonly JsonValue[];
+      readonly codes: Uint8Array | Uint16Array | Uint32Array;
+    };
 
 /** A column whose bytes are not what they should be. The message names what was wrong. */
 export class DamagedColumnError extends Error {}
@@ -123,9 +127,11 @@ function frame(kind: Column['kind'], numRows: number, payload: Uint8Array): Uint
  */
 export function decodeColumn(bytes: Uint8Array, numRows: number): Column {
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-  if (bytes.length < HEADER_BYTES || view.getUint32(0, true) !== MAGIC) throw new DamagedColumnError('the bytes do not begin as a column');
+  if (bytes.length < HEADER_BYTES || view.getUint32(0, true) !== MAGIC)
+    throw new DamagedColumnError('the bytes do not begin as a column');
   if (bytes[4] !== VERSION) throw new DamagedColumnError(`the column has version ${bytes[4]}, expected ${VERSION}`);
-  if (view.getUint32(8, true) !== numRows) throw new DamagedColumnError(`the column has ${view.getUint32(8, true)} rows, expected ${numRows}`);
+  if (view.getUint32(8, true) !== numRows)
+    throw new DamagedColumnError(`the column has ${view.getUint32(8, true)} rows, expected ${numRows}`);
   const payload = bytes.subarray(HEADER_BYTES);
   if (view.getUint32(12, true) !== crc32(payload)) throw new DamagedColumnError('the checksum does not fit the bytes');
   if (bytes[5] === TYPES.integers) return { kind: 'integers', values: decodeIntegers(payload, numRows) };
@@ -161,7 +167,8 @@ function decodeValues(payload: Uint8Array, numRows: number): Column {
   const distinct = numDistinct === 0 ? [] : texts.split('\n').map((text) => JSON.parse(text) as JsonValue);
   // A copy, so that wider codes are aligned; not slice(), which copies nothing where the bytes are a Node Buffer.
   const codeBytes = new Uint8Array(payload.subarray(9 + textBytes, 9 + textBytes + numRows * width));
-  const codes = width === 1 ? codeBytes : width === 2 ? new Uint16Array(codeBytes.buffer) : new Uint32Array(codeBytes.buffer);
+  const codes =
+    width === 1 ? codeBytes : width === 2 ? new Uint16Array(codeBytes.buffer) : new Uint32Array(codeBytes.buffer);
   return { kind: 'values', distinct, codes };
 }
 

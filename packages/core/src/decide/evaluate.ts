@@ -19,14 +19,14 @@ export interface Subject {
 
 /** What a filter can see of a request that was decided. */
 export interface DecidedSubject extends Subject {
-  readonly outcome: string;
-  readonly gate: Field<string>;
-  readonly fence: Field<string>;
-  readonly rule: Field<string>;
-  readonly would: readonly string[] | null;
-  readonly status: Field<number>;
+  readonly 'outcome': string;
+  readonly 'gate': Field<string>;
+  readonly 'fence': Field<string>;
+  readonly 'rule': Field<string>;
+  readonly 'would': readonly string[] | null;
+  readonly 'status': Field<number>;
   readonly 'recorded status': Field<number>;
-  readonly line: number;
+  readonly 'line': number;
 }
 type AnySubject = Subject & Partial<DecidedSubject>;
 

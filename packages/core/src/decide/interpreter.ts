@@ -37,21 +37,31 @@ export interface Observer {
   /** A fence came to its end without a rule ending it. */
   otherwise?(fence: FenceStatement): void;
 }
-export type GateReason = { readonly kind: 'named' } | { readonly kind: 'record' } | { readonly kind: 'host'; readonly entry: string };
+export type GateReason =
+  { readonly kind: 'named' } | { readonly kind: 'record' } | { readonly kind: 'host'; readonly entry: string };
 export type Verdict = 'matched' | 'not-matched' | 'blind' | 'off';
 
 /** Judges one request. The result depends on nothing but the arguments. */
-export function decide(judge: Judge, request: Request, state: State, observer: Observer = {}): { decision: Decision; state: State } {
+export function decide(
+  judge: Judge,
+  request: Request,
+  state: State,
+  observer: Observer = {},
+): { decision: Decision; state: State } {
   const { client, host, path, method } = request;
   const country = judge.countries && client ? judge.countries.find(client).country : undefined;
   const chosen = chooseGate(judge, request);
-  if (!chosen) return { decision: { outcome: 'uncovered', would: [], tags: [], blind: [], matched: [], client, country }, state };
+  if (!chosen)
+    return { decision: { outcome: 'uncovered', would: [], tags: [], blind: [], matched: [], client, country }, state };
   observer.gate?.(chosen.gate, chosen.why);
   const walk = new Walk(judge.rulebook.membersOf, chosen.gate, { client, country, host, path, method }, observer);
   return { decision: walk.judge(), state };
 }
 
-function chooseGate({ rulebook, gate: named }: Judge, request: Request): { gate: CheckedGate; why: GateReason } | undefined {
+function chooseGate(
+  { rulebook, gate: named }: Judge,
+  request: Request,
+): { gate: CheckedGate; why: GateReason } | undefined {
   const byName = named ?? request.atGate;
   if (byName != null) {
     const gate = rulebook.gates.find(({ statement }) => statement.name === byName);
@@ -155,7 +165,13 @@ class Walk {
         continue;
       }
       const status = action.kind === 'block' ? action.status : undefined;
-      return { outcome, fence: fence.name, rule: rule.name, status, isOutright: action.kind === 'allow' && action.isOutright };
+      return {
+        outcome,
+        fence: fence.name,
+        rule: rule.name,
+        status,
+        isOutright: action.kind === 'allow' && action.isOutright,
+      };
     }
     this.observer.otherwise?.(fence);
     if (fence.otherwise.kind === 'continue') return undefined;

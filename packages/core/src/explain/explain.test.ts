@@ -21,12 +21,24 @@ fence desk-rules enforce {
   rule last allow when always
 }
 `;
-const judge = { rulebook: checkFences([{ path: 'f.fence', text }], []).rulebook!, countries: createCountryTable(parseCountryCsv('198.18.4.0/22,NO').ranges) };
-const explain = (attributes: Attributes): string => renderExplanation(explainRequest(judge, normalizeRequest({ line: 1, atUnixMs: Date.UTC(2026, 9, 12, 10), attributes })));
+const judge = {
+  rulebook: checkFences([{ path: 'f.fence', text }], []).rulebook!,
+  countries: createCountryTable(parseCountryCsv('198.18.4.0/22,NO').ranges),
+};
+const explain = (attributes: Attributes): string =>
+  renderExplanation(
+    explainRequest(judge, normalizeRequest({ line: 1, atUnixMs: Date.UTC(2026, 9, 12, 10), attributes })),
+  );
 
 describe('an explanation', () => {
   it('tells every step of a request that a rule blocks', () => {
-    expect(explain({ 'client.address': '198.18.4.7', 'url.full': 'https://tickets.example/resale/x', 'http.request.method': 'GET' })).toBe(`\
+    expect(
+      explain({
+        'client.address': '198.18.4.7',
+        'url.full': 'https://tickets.example/resale/x',
+        'http.request.method': 'GET',
+      }),
+    ).toBe(`\
 GET tickets.example/resale/x at 2026-10-12T10:00:00.000Z
 client   198.18.4.7
 country  NO (198.18.4.0/22 is NO)
@@ -56,7 +68,9 @@ client sees: Status 451 instead of what was asked for.`);
   });
 
   it('names the fields that could not be known, and what trial would have done', () => {
-    expect(explain({ 'client.address': 'proxy', 'url.full': 'https://tickets.example/', 'http.request.method': 'POST' })).toBe(`\
+    expect(
+      explain({ 'client.address': 'proxy', 'url.full': 'https://tickets.example/', 'http.request.method': 'POST' }),
+    ).toBe(`\
 POST tickets.example/ at 2026-10-12T10:00:00.000Z
 client   (unknown)
 country  (unknown) (the client has no known address)
@@ -87,7 +101,14 @@ client sees: What was asked for.`);
   });
 
   it('of a request that no gate covers says so', () => {
-    expect(explain({ 'client.address': '10.0.0.1', 'network.peer.address': '203.0.113.7', 'url.full': 'https://other.example/', 'http.request.method': 'GET' })).toBe(`\
+    expect(
+      explain({
+        'client.address': '10.0.0.1',
+        'network.peer.address': '203.0.113.7',
+        'url.full': 'https://other.example/',
+        'http.request.method': 'GET',
+      }),
+    ).toBe(`\
 GET other.example/ at 2026-10-12T10:00:00.000Z
 client   10.0.0.1, connected from 203.0.113.7
 country  internal (a private or local address, in no country)

@@ -14,7 +14,13 @@ import { negate, type Truth } from '../request/field.js';
 /** The judgement of one request, step by step, as data. */
 export interface Explanation {
   readonly atUnixMs: number;
-  readonly request: { readonly peer: Shown; readonly client: Shown; readonly host: Shown; readonly path: Shown; readonly method: Shown };
+  readonly request: {
+    readonly peer: Shown;
+    readonly client: Shown;
+    readonly host: Shown;
+    readonly path: Shown;
+    readonly method: Shown;
+  };
   readonly country: { readonly value: Shown; readonly because: string };
   /** Absent where no gate covers the request. */
   readonly gate?: { readonly name: string; readonly because: string };
@@ -27,7 +33,8 @@ export interface Explanation {
 }
 
 /** A value as people read it: the value, `none` or `unknown`. */
-export type Shown = { readonly kind: 'known'; readonly text: string } | { readonly kind: 'none' } | { readonly kind: 'unknown' };
+export type Shown =
+  { readonly kind: 'known'; readonly text: string } | { readonly kind: 'none' } | { readonly kind: 'unknown' };
 
 export interface FenceStep {
   readonly fence: string;
@@ -70,7 +77,11 @@ export function explainRequest(judge: Judge, request: Request): Explanation {
   return {
     atUnixMs: request.atUnixMs,
     request: {
-      peer: showAddress(request.peer), client: showAddress(client), host: show(request.host), path: show(request.path), method: show(request.method),
+      peer: showAddress(request.peer),
+      client: showAddress(client),
+      host: show(request.host),
+      path: show(request.path),
+      method: show(request.method),
     },
     country: { value: show(country), because: countryReason(judge, client, found) },
     ...(context.gate ? { gate: { name: context.gate.statement.name, because: gateReason(context.why!) } } : {}),
@@ -86,8 +97,17 @@ export function explainRequest(judge: Judge, request: Request): Explanation {
   };
 }
 
-function explainRule(judge: Judge, fence: FenceStatement, rule: Rule, step: { verdict: Verdict; subject: Subject } | undefined): RuleStep {
-  const base = { rule: rule.name, sentence: describeRule(rule, judge.rulebook.lists), isTrial: fence.mode === 'trial' || rule.state === 'trial' };
+function explainRule(
+  judge: Judge,
+  fence: FenceStatement,
+  rule: Rule,
+  step: { verdict: Verdict; subject: Subject } | undefined,
+): RuleStep {
+  const base = {
+    rule: rule.name,
+    sentence: describeRule(rule, judge.rulebook.lists),
+    isTrial: fence.mode === 'trial' || rule.state === 'trial',
+  };
   if (!step) return { ...base, verdict: 'not-reached', because: [] };
   if (step.verdict === 'off') return { ...base, verdict: 'off', because: [] };
   const truth: Truth = step.verdict === 'matched' ? 'true' : step.verdict === 'blind' ? 'unknown' : 'false';
@@ -105,7 +125,13 @@ interface Decisive {
  * The comparisons that made the condition come out as it did: every part where all of them were needed, else the first
  * that was enough, and of an unknown condition all that are unknown. Their truth is found by the interpreter's own evaluation.
  */
-function findDecisive(condition: Condition, truth: Truth, subject: Subject, judge: Judge, isUnderNot = false): Decisive[] {
+function findDecisive(
+  condition: Condition,
+  truth: Truth,
+  subject: Subject,
+  judge: Judge,
+  isUnderNot = false,
+): Decisive[] {
   switch (condition.kind) {
     case 'always':
       return [];
@@ -117,7 +143,9 @@ function findDecisive(condition: Condition, truth: Truth, subject: Subject, judg
     case 'or': {
       const same = condition.parts.filter((part) => evaluate(part, subject, judge.rulebook.membersOf) === truth);
       const isOneEnough = truth === (condition.kind === 'and' ? 'false' : 'true');
-      return (isOneEnough ? same.slice(0, 1) : same).flatMap((part) => findDecisive(part, truth, subject, judge, isUnderNot));
+      return (isOneEnough ? same.slice(0, 1) : same).flatMap((part) =>
+        findDecisive(part, truth, subject, judge, isUnderNot),
+      );
     }
   }
 }
@@ -126,7 +154,12 @@ function showDecisive({ comparison, isUnderNot }: Decisive, subject: Subject, ju
   const field = comparison.field as FieldName;
   const actual = showField(field, subject);
   const through = describeMembership(comparison, subject, judge, actual);
-  return { comparison: `${isUnderNot ? 'not ' : ''}${printCondition(comparison)}`, field, actual, ...(through ? { through } : {}) };
+  return {
+    comparison: `${isUnderNot ? 'not ' : ''}${printCondition(comparison)}`,
+    field,
+    actual,
+    ...(through ? { through } : {}),
+  };
 }
 
 function showField(field: FieldName, subject: Subject): Shown {
@@ -168,7 +201,8 @@ function gateReason(why: GateReason): string {
 
 function conclude({ outcome, gate, fence, rule }: Ruling): string {
   if (outcome === 'uncovered') return 'No gate covers this host, so no rule was asked.';
-  if (fence === undefined) return `No fence decided, so gate ${gate} ${outcome === 'allowed' ? 'allows' : 'blocks'} it (otherwise).`;
+  if (fence === undefined)
+    return `No fence decided, so gate ${gate} ${outcome === 'allowed' ? 'allows' : 'blocks'} it (otherwise).`;
   if (rule === undefined) return `No rule of fence ${fence} ended it, and its otherwise ${outcome} it.`;
   return `Rule ${fence}/${rule} ${outcome} it.`;
 }

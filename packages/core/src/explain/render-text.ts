@@ -1,7 +1,11 @@
 import type { Explanation, FenceStep, RuleStep, Shown } from './explain.js';
 
 const VERDICTS: Record<RuleStep['verdict'], string> = {
-  'matched': 'matched', 'not-matched': 'not matched', 'blind': 'blind', 'off': 'off', 'not-reached': 'not reached',
+  'matched': 'matched',
+  'not-matched': 'not matched',
+  'blind': 'blind',
+  'off': 'off',
+  'not-reached': 'not reached',
 };
 
 /** An explanation as plain text, one step a line. */
@@ -15,21 +19,33 @@ export function renderExplanation(explanation: Explanation): string {
     ...explanation.fences.flatMap(renderFence),
     ...renderList('tags', explanation.decision.tags),
     ...renderList('blind', explanation.decision.blind),
-    ...renderList('in trial', explanation.decision.would.map(({ fence, rule, outcome }) => `${fence}${rule ? `/${rule}` : ''} would have come to ${outcome}`)),
+    ...renderList(
+      'in trial',
+      explanation.decision.would.map(
+        ({ fence, rule, outcome }) => `${fence}${rule ? `/${rule}` : ''} would have come to ${outcome}`,
+      ),
+    ),
     `outcome  ${explanation.decision.outcome}. ${explanation.conclusion}`,
     `client sees: ${explanation.clientSees}`,
   ].join('\n');
 }
 
 function renderFence({ fence, mode, rules, reachedEnd }: FenceStep): string[] {
-  return [`fence    ${fence}${mode === 'trial' ? ' (trial)' : ''}`, ...rules.flatMap(renderRule), ...(reachedEnd ? ['  no rule ended this fence'] : [])];
+  return [
+    `fence    ${fence}${mode === 'trial' ? ' (trial)' : ''}`,
+    ...rules.flatMap(renderRule),
+    ...(reachedEnd ? ['  no rule ended this fence'] : []),
+  ];
 }
 
 function renderRule({ rule, isTrial, verdict, because, sentence }: RuleStep): string[] {
   return [
     `  ${rule}${isTrial ? ' (trial)' : ''}: ${VERDICTS[verdict]}`,
     `      ${sentence}`,
-    ...because.map(({ comparison, field, actual, through }) => `      asked ${comparison}; the ${field} is ${showText(actual)}${through ? ` (${through})` : ''}`),
+    ...because.map(
+      ({ comparison, field, actual, through }) =>
+        `      asked ${comparison}; the ${field} is ${showText(actual)}${through ? ` (${through})` : ''}`,
+    ),
   ];
 }
 

@@ -4,16 +4,23 @@ import { parseFences } from './parser.js';
 import { splitIntoParts, type Part } from './parts.js';
 
 const partsOf = (text: string): Part[] => splitIntoParts([parseFences(text, 'f.fence').file]);
-const FENCE = (...rules: string[]): string => `fence f enforce {\n${rules.map((name) => `rule ${name} block when always`).join('\n')}\n}`;
+const FENCE = (...rules: string[]): string =>
+  `fence f enforce {\n${rules.map((name) => `rule ${name} block when always`).join('\n')}\n}`;
 
 describe('comparing configurations', () => {
-  const kinds = (before: string, after: string): string[] => compareParts(partsOf(before), partsOf(after)).map(({ kind, part, name }) => `${kind} ${part} ${name}`);
+  const kinds = (before: string, after: string): string[] =>
+    compareParts(partsOf(before), partsOf(after)).map(({ kind, part, name }) => `${kind} ${part} ${name}`);
 
   it('finds nothing between equal ones, however they are written or where lists stand', () => {
     expect(kinds('list a countries { NO }\n' + FENCE('x'), FENCE('x') + '\nlist a countries {NO}')).toEqual([]);
   });
   it('tells added, removed and changed parts, rules by their fence', () => {
-    expect(kinds(FENCE('x', 'y'), 'fence f trial { rule y allow when always rule z block when always }')).toEqual(['changed fence f', 'changed rule f/y', 'added rule f/z', 'removed rule f/x']);
+    expect(kinds(FENCE('x', 'y'), 'fence f trial { rule y allow when always rule z block when always }')).toEqual([
+      'changed fence f',
+      'changed rule f/y',
+      'added rule f/z',
+      'removed rule f/x',
+    ]);
   });
   it('calls as few rules moved as it can', () => {
     expect(kinds(FENCE('a', 'b', 'c', 'd'), FENCE('d', 'a', 'b', 'c'))).toEqual(['moved rule f/d']);
@@ -21,6 +28,15 @@ describe('comparing configurations', () => {
 });
 
 it('merging replaces a fence with all its rules, adds what is new, and leaves the rest', () => {
-  const merged = mergeParts(partsOf(`list a countries { NO }\n${FENCE('x', 'y')}\ngate g inbound { hosts a.example fences f otherwise allow }`), partsOf(`${FENCE('z')}\nlist b countries { SE }`));
-  expect(merged.map(({ kind, name }) => `${kind} ${name}`)).toEqual(['list a', 'fence f', 'rule z', 'gate g', 'list b']);
+  const merged = mergeParts(
+    partsOf(`list a countries { NO }\n${FENCE('x', 'y')}\ngate g inbound { hosts a.example fences f otherwise allow }`),
+    partsOf(`${FENCE('z')}\nlist b countries { SE }`),
+  );
+  expect(merged.map(({ kind, name }) => `${kind} ${name}`)).toEqual([
+    'list a',
+    'fence f',
+    'rule z',
+    'gate g',
+    'list b',
+  ]);
 });

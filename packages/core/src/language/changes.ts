@@ -27,7 +27,9 @@ export function compareParts(before: readonly Part[], after: readonly Part[]): C
     return moved.has(keyOf(part)) ? [{ kind: 'moved', ...base, before: part.text, after: part.text }] : [];
   });
   const still = new Set(after.map(keyOf));
-  const removed = before.filter((part) => !still.has(keyOf(part))).map((part): Change => ({ kind: 'removed', part: part.kind, name: nameOf(part), before: part.text }));
+  const removed = before
+    .filter((part) => !still.has(keyOf(part)))
+    .map((part): Change => ({ kind: 'removed', part: part.kind, name: nameOf(part), before: part.text }));
   return [...changes, ...removed];
 }
 

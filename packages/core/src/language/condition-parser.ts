@@ -1,6 +1,18 @@
 import type { Cursor } from './cursor.js';
 import { suggestNearest } from './diagnostic.js';
-import { FIELDS, FILTER_FIELDS, RESERVED_WORDS, traitsOf, type Comparison, type Condition, type FieldName, type FilterFieldName, type Operator, type Value, type ValueKind } from './tree.js';
+import {
+  FIELDS,
+  FILTER_FIELDS,
+  RESERVED_WORDS,
+  traitsOf,
+  type Comparison,
+  type Condition,
+  type FieldName,
+  type FilterFieldName,
+  type Operator,
+  type Value,
+  type ValueKind,
+} from './tree.js';
 import { decodeValue, describeKind } from './value.js';
 
 type AnyField = FieldName | FilterFieldName;
@@ -15,11 +27,14 @@ export function parseCondition(cursor: Cursor, fields: readonly AnyField[]): Con
 }
 
 function parseJoined(cursor: Cursor, fields: readonly AnyField[], word: 'or' | 'and'): Condition {
-  const parsePart = (): Condition => (word === 'or' ? parseJoined(cursor, fields, 'and') : parseNegatable(cursor, fields));
+  const parsePart = (): Condition =>
+    word === 'or' ? parseJoined(cursor, fields, 'and') : parseNegatable(cursor, fields);
   const parts = [parsePart()];
   while (cursor.accept(word)) parts.push(parsePart());
   // One thought, one spelling: (a and b) and c is a and b and c.
-  return parts.length === 1 ? parts[0]! : { kind: word, parts: parts.flatMap((part) => (part.kind === word ? part.parts : [part])) };
+  return parts.length === 1
+    ? parts[0]!
+    : { kind: word, parts: parts.flatMap((part) => (part.kind === word ? part.parts : [part])) };
 }
 
 function parseNegatable(cursor: Cursor, fields: readonly AnyField[]): Condition {
@@ -50,7 +65,11 @@ function parseField(cursor: Cursor, fields: readonly AnyField[]): AnyField {
   if (cursor.sees('always')) cursor.fail('unexpected', 'expected a comparison', '"always" stands alone after "when".');
   const glued = /^([a-z-]+)(!?=|[<>]=?)(.+)$/.exec(text);
   if (glued && fields.includes(glued[1] as AnyField)) {
-    cursor.fail('unexpected', 'expected a field, an operator and a value', `Write spaces between them: ${glued[1]} ${glued[2]} ${glued[3]}.`);
+    cursor.fail(
+      'unexpected',
+      'expected a field, an operator and a value',
+      `Write spaces between them: ${glued[1]} ${glued[2]} ${glued[3]}.`,
+    );
   }
   if (cursor.sees('recorded') && fields.includes('recorded status')) {
     cursor.next();
@@ -76,15 +95,27 @@ const OPERATOR_WORDS: Record<string, { operator: Operator; isNegated: boolean }>
 
 /** The word of an operator as it is written. */
 export function operatorWord(operator: Operator, isNegated: boolean): string {
-  return Object.keys(OPERATOR_WORDS).find((word) => OPERATOR_WORDS[word]!.operator === operator && OPERATOR_WORDS[word]!.isNegated === isNegated) ?? operator;
+  return (
+    Object.keys(OPERATOR_WORDS).find(
+      (word) => OPERATOR_WORDS[word]!.operator === operator && OPERATOR_WORDS[word]!.isNegated === isNegated,
+    ) ?? operator
+  );
 }
 
-function parseOperator(cursor: Cursor, field: AnyField, operators: readonly Operator[]): { operator: Operator; isNegated: boolean } {
+function parseOperator(
+  cursor: Cursor,
+  field: AnyField,
+  operators: readonly Operator[],
+): { operator: Operator; isNegated: boolean } {
   const words = Object.keys(OPERATOR_WORDS).filter((word) => operators.includes(OPERATOR_WORDS[word]!.operator));
   const isNot = cursor.accept('not');
   const word = `${isNot ? 'not ' : ''}${cursor.token.text}`;
   if (cursor.token.kind !== 'bare' || !words.includes(word)) {
-    cursor.fail('wrong-operator', `expected what ${field} is asked: ${words.join(', ')}`, word === '==' ? 'Write "=" for equal.' : suggestNearest(word, words));
+    cursor.fail(
+      'wrong-operator',
+      `expected what ${field} is asked: ${words.join(', ')}`,
+      word === '==' ? 'Write "=" for equal.' : suggestNearest(word, words),
+    );
   }
   cursor.next();
   return OPERATOR_WORDS[word]!;
@@ -94,13 +125,24 @@ function parseOperator(cursor: Cursor, field: AnyField, operators: readonly Oper
 function checkLiteral(cursor: Cursor, field: AnyField, operator: Operator, value: Value): void {
   if (operator === 'in') return;
   const isPlain =
-    value.kind === 'addresses' ? value.range.first === value.range.last
-    : value.kind === 'domain' ? value.entry.reach === 'whole'
-    : value.kind === 'number' ? value.first === value.last
-    : value.kind !== 'list';
+    value.kind === 'addresses'
+      ? value.range.first === value.range.last
+      : value.kind === 'domain'
+        ? value.entry.reach === 'whole'
+        : value.kind === 'number'
+          ? value.first === value.last
+          : value.kind !== 'list';
   if (isPlain) return;
-  const hint = value.kind === 'list' && traitsOf(field).kind === 'domain' ? `Write ${field} in ${value.name} if it is a list, or quote a real single label.` : `Use "in" for lists, networks, ranges and entries with * or =.`;
-  cursor.report('wrong-operator', `${field} ${operator} takes one plain ${operator === '=' ? 'value' : 'value each'}.`, value.place, hint);
+  const hint =
+    value.kind === 'list' && traitsOf(field).kind === 'domain'
+      ? `Write ${field} in ${value.name} if it is a list, or quote a real single label.`
+      : `Use "in" for lists, networks, ranges and entries with * or =.`;
+  cursor.report(
+    'wrong-operator',
+    `${field} ${operator} takes one plain ${operator === '=' ? 'value' : 'value each'}.`,
+    value.place,
+    hint,
+  );
 }
 
 /** Values separated by commas; the list ends where no comma follows, and a trailing comma is an error. */

@@ -21,5 +21,7 @@ function countryNames(): Map<string, string> {
 export function suggestCountry(text: string): string | undefined {
   const names = countryNames();
   const name = text.length < 4 ? undefined : nearestName(text.toLowerCase().replaceAll('-', ' '), names.keys());
-  return name === undefined ? undefined : `Write ${names.get(name)} for ${name.replace(/(^|\s)\p{L}/gu, (letter) => letter.toUpperCase())}.`;
+  return name === undefined
+    ? undefined
+    : `Write ${names.get(name)} for ${name.replace(/(^|\s)\p{L}/gu, (letter) => letter.toUpperCase())}.`;
 }

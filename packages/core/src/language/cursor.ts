@@ -76,8 +76,18 @@ export class Cursor {
   expectName(what: string): Reference {
     const { kind, text, place } = this.token;
     if (kind !== 'bare') this.fail('unexpected', `expected the name of ${what}`);
-    if (RESERVED_WORDS.has(text)) this.fail('reserved-word', `expected the name of ${what}`, `The word "${text}" has a meaning of its own and cannot be a name.`);
-    if (!NAME.test(text)) this.fail('bad-name', `expected the name of ${what}`, 'A name begins with a small letter and goes on with small letters, digits and hyphens, 63 at most.');
+    if (RESERVED_WORDS.has(text))
+      this.fail(
+        'reserved-word',
+        `expected the name of ${what}`,
+        `The word "${text}" has a meaning of its own and cannot be a name.`,
+      );
+    if (!NAME.test(text))
+      this.fail(
+        'bad-name',
+        `expected the name of ${what}`,
+        'A name begins with a small letter and goes on with small letters, digits and hyphens, 63 at most.',
+      );
     this.next();
     return { name: text, place };
   }
@@ -85,7 +95,8 @@ export class Cursor {
   /** One of the given words; anything else is an error that lists them and names the nearest. */
   expectOneOf<W extends string>(words: readonly W[], what: string, code: DiagnosticCode = 'unexpected'): W {
     const word = words.find((candidate) => this.sees(candidate));
-    if (word === undefined) this.fail(code, `expected ${what}: ${words.join(', ')}`, suggestNearest(this.token.text, words));
+    if (word === undefined)
+      this.fail(code, `expected ${what}: ${words.join(', ')}`, suggestNearest(this.token.text, words));
     this.next();
     return word;
   }
@@ -120,8 +131,12 @@ export class Cursor {
    * Skips to one of the words of `anywhere`, or to a line that begins with one of `lineStarts`, or to the end. The token
    * under the cursor counts unless nothing was passed since `startedAt`, so that there is always progress.
    */
-  skipTo({ anywhere = [], lineStarts }: { anywhere?: readonly string[]; lineStarts: readonly string[] }, startedAt: number): void {
-    const isThere = (): boolean => this.#at > startedAt && (this.sees(...anywhere) || (this.sees(...lineStarts) && this.#beginsLine()));
+  skipTo(
+    { anywhere = [], lineStarts }: { anywhere?: readonly string[]; lineStarts: readonly string[] },
+    startedAt: number,
+  ): void {
+    const isThere = (): boolean =>
+      this.#at > startedAt && (this.sees(...anywhere) || (this.sees(...lineStarts) && this.#beginsLine()));
     while (!this.isAtEnd && !isThere()) this.next();
   }
 

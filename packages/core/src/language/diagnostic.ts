@@ -11,8 +11,22 @@ export interface Place {
 
 /** Everything that can be wrong with fences. The catalogue in docs/errors.md has a paragraph for each. */
 export const DIAGNOSTIC_CODES = [
-  'bad-character', 'unterminated-text', 'unexpected', 'reserved-word', 'bad-name', 'bad-value', 'bad-entry', 'wrong-operator', 'unknown-field',
-  'unknown-name', 'duplicate-name', 'duplicate-clause', 'missing-clause', 'wrong-kind', 'cyclic-list', 'missing-file',
+  'bad-character',
+  'unterminated-text',
+  'unexpected',
+  'reserved-word',
+  'bad-name',
+  'bad-value',
+  'bad-entry',
+  'wrong-operator',
+  'unknown-field',
+  'unknown-name',
+  'duplicate-name',
+  'duplicate-clause',
+  'missing-clause',
+  'wrong-kind',
+  'cyclic-list',
+  'missing-file',
 ] as const;
 export type DiagnosticCode = (typeof DIAGNOSTIC_CODES)[number];
 

@@ -7,8 +7,23 @@ import { ALL_FIELDS, parseCondition, parseValue, parseValues, RULE_FIELDS } from
 import { Cursor, GiveUp } from './cursor.js';
 import type { Diagnostic } from './diagnostic.js';
 import {
-  ACTIONS, DEFAULT_BLOCK_STATUS, LIST_KINDS, RULE_STATES, VALUE_KIND_OF, type Action, type Condition, type Ending, type FenceFile, type FenceStatement,
-  type GateStatement, type InlineEntries, type ListKind, type ListStatement, type Rule, type Statement, type Value,
+  ACTIONS,
+  DEFAULT_BLOCK_STATUS,
+  LIST_KINDS,
+  RULE_STATES,
+  VALUE_KIND_OF,
+  type Action,
+  type Condition,
+  type Ending,
+  type FenceFile,
+  type FenceStatement,
+  type GateStatement,
+  type InlineEntries,
+  type ListKind,
+  type ListStatement,
+  type Rule,
+  type Statement,
+  type Value,
 } from './tree.js';
 
 const STATEMENTS = ['list', 'gate', 'fence'] as const;
@@ -76,7 +91,13 @@ function parseGate(cursor: Cursor): Body<GateStatement> {
   while (!cursor.sees('}')) {
     const clausePlace = cursor.token.place;
     const clause = cursor.expectOneOf(['hosts', 'fences', 'otherwise'] as const, 'a clause of the gate, or "}"');
-    if (clauses[clause]) cursor.report('duplicate-clause', `Found a second "${clause}" in gate ${name}, expected one.`, clausePlace, 'Put both into one clause.');
+    if (clauses[clause])
+      cursor.report(
+        'duplicate-clause',
+        `Found a second "${clause}" in gate ${name}, expected one.`,
+        clausePlace,
+        'Put both into one clause.',
+      );
     if (clause === 'hosts') clauses.hosts = parseValues(cursor, 'domain');
     if (clause === 'fences') clauses.fences = cursor.expectNames('a fence');
     if (clause === 'otherwise') clauses.otherwise = parseEnding(cursor);
@@ -84,15 +105,26 @@ function parseGate(cursor: Cursor): Body<GateStatement> {
   cursor.next();
   for (const clause of ['hosts', 'otherwise'] as const) {
     if (clauses[clause] === undefined) {
-      const hint = { hosts: 'Say which hosts the gate stands for.', otherwise: 'Say what happens when no fence decides: otherwise allow, or otherwise block.' }[clause];
+      const hint = {
+        hosts: 'Say which hosts the gate stands for.',
+        otherwise: 'Say what happens when no fence decides: otherwise allow, or otherwise block.',
+      }[clause];
       cursor.report('missing-clause', `Gate ${name} has no "${clause}" clause.`, place, hint);
     }
   }
-  return { name, direction, hosts: clauses.hosts ?? [], fences: clauses.fences ?? [], otherwise: clauses.otherwise ?? { kind: 'block', status: DEFAULT_BLOCK_STATUS } };
+  return {
+    name,
+    direction,
+    hosts: clauses.hosts ?? [],
+    fences: clauses.fences ?? [],
+    otherwise: clauses.otherwise ?? { kind: 'block', status: DEFAULT_BLOCK_STATUS },
+  };
 }
 
 function parseEnding(cursor: Cursor): Ending {
-  return cursor.expectOneOf(['allow', 'block'] as const, 'an ending') === 'allow' ? { kind: 'allow' } : { kind: 'block', status: parseStatus(cursor) };
+  return cursor.expectOneOf(['allow', 'block'] as const, 'an ending') === 'allow'
+    ? { kind: 'allow' }
+    : { kind: 'block', status: parseStatus(cursor) };
 }
 
 function parseFence(cursor: Cursor): Body<FenceStatement> {
@@ -106,7 +138,8 @@ function parseFence(cursor: Cursor): Body<FenceStatement> {
     const startedAt = cursor.position;
     try {
       rules.push(parseRule(cursor));
-      if (!cursor.sees('rule', 'otherwise', '}')) cursor.fail('unexpected', 'expected the next rule, "otherwise" or "}"', hintAfterRule(cursor));
+      if (!cursor.sees('rule', 'otherwise', '}'))
+        cursor.fail('unexpected', 'expected the next rule, "otherwise" or "}"', hintAfterRule(cursor));
     } catch (error) {
       if (!(error instanceof GiveUp)) throw error;
       cursor.skipTo({ anywhere: ['rule', 'otherwise', '}'], lineStarts: STATEMENTS }, startedAt);
@@ -119,7 +152,9 @@ function parseFence(cursor: Cursor): Body<FenceStatement> {
 
 function hintAfterRule(cursor: Cursor): string | undefined {
   const { kind, text } = cursor.token;
-  return kind === 'bare' && /^[!=<>]/.test(text) === false ? 'Conditions are joined with "and" or "or", values with commas.' : undefined;
+  return kind === 'bare' && /^[!=<>]/.test(text) === false
+    ? 'Conditions are joined with "and" or "or", values with commas.'
+    : undefined;
 }
 
 function parseFenceEnding(cursor: Cursor): FenceStatement['otherwise'] {
@@ -171,7 +206,12 @@ export function parseFilter(text: string, name: string): { condition?: Condition
   const cursor = new Cursor(text, name);
   try {
     const condition = parseCondition(cursor, ALL_FIELDS);
-    if (!cursor.isAtEnd) cursor.fail('unexpected', 'expected the end of the condition', 'Conditions are joined with "and" or "or", values with commas.');
+    if (!cursor.isAtEnd)
+      cursor.fail(
+        'unexpected',
+        'expected the end of the condition',
+        'Conditions are joined with "and" or "or", values with commas.',
+      );
     return { condition, diagnostics: cursor.diagnostics };
   } catch (error) {
     if (!(error instanceof GiveUp)) throw error;
@@ -183,7 +223,11 @@ export function parseFilter(text: string, name: string): { condition?: Condition
  * Reads the entries of a list kept in a file: one a line, `#` comments. A line that is no entry is reported and left out.
  * @param path the file's name in the reports
  */
-export function parseListFile(text: string, listKind: ListKind, path: string): { entries: InlineEntries; diagnostics: Diagnostic[] } {
+export function parseListFile(
+  text: string,
+  listKind: ListKind,
+  path: string,
+): { entries: InlineEntries; diagnostics: Diagnostic[] } {
   const entries: Value[] = [];
   const diagnostics: Diagnostic[] = [];
   text.split(/\r?\n/).forEach((row, index) => {
@@ -197,7 +241,13 @@ export function parseListFile(text: string, listKind: ListKind, path: string): {
     } catch (error) {
       if (!(error instanceof GiveUp)) throw error;
     }
-    diagnostics.push(...cursor.diagnostics.map((diagnostic) => ({ ...diagnostic, code: 'bad-entry' as const, place: { ...place, column: diagnostic.place.column } })));
+    diagnostics.push(
+      ...cursor.diagnostics.map((diagnostic) => ({
+        ...diagnostic,
+        code: 'bad-entry' as const,
+        place: { ...place, column: diagnostic.place.column },
+      })),
+    );
   });
   return { entries: { kind: 'inline', entries, exceptions: [] }, diagnostics };
 }

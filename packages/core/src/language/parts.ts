@@ -19,7 +19,9 @@ export interface Part {
 
 /** The parts of the files in their order; the rules of a fence follow its head. Files named by lists are named from the folder of the fences. */
 export function splitIntoParts(files: readonly FenceFile[]): Part[] {
-  return files.flatMap((file) => file.statements.flatMap((statement) => splitStatement(namedFromRoot(statement, file.path))));
+  return files.flatMap((file) =>
+    file.statements.flatMap((statement) => splitStatement(namedFromRoot(statement, file.path))),
+  );
 }
 
 function namedFromRoot(statement: Statement, filePath: string): Statement {
@@ -31,7 +33,10 @@ function splitStatement(statement: Statement): Part[] {
   const { kind, name } = statement;
   if (kind !== 'fence') return [{ kind, owner: '', name, text: printStatement(statement) }];
   const head = { kind, owner: '', name, text: printStatement({ ...statement, rules: [] }) };
-  return [head, ...statement.rules.map((rule) => ({ kind: 'rule' as const, owner: name, name: rule.name, text: printRule(rule) }))];
+  return [
+    head,
+    ...statement.rules.map((rule) => ({ kind: 'rule' as const, owner: name, name: rule.name, text: printRule(rule) })),
+  ];
 }
 
 /** The whole configuration again, as one file. */
@@ -47,7 +52,9 @@ export function joinParts(parts: readonly Part[], path: string): FenceFile {
     .filter((part) => part.kind !== 'rule')
     .map((part) => {
       const statement = parsePart(part.text, path);
-      return statement.kind === 'fence' ? { ...statement, rules: (rules.get(part.name) ?? []).map((rule) => parseRulePart(rule, path)) } : statement;
+      return statement.kind === 'fence'
+        ? { ...statement, rules: (rules.get(part.name) ?? []).map((rule) => parseRulePart(rule, path)) }
+        : statement;
     });
   return { path, statements, comments: [] };
 }

@@ -8,7 +8,11 @@ import type { FenceFile } from './tree.js';
 
 /** A tree without its places, which are all that printing may change. */
 function withoutPlaces(file: FenceFile): unknown {
-  return JSON.parse(JSON.stringify(file, (key, value: unknown) => (key === 'place' ? undefined : typeof value === 'bigint' ? `${value}` : value)));
+  return JSON.parse(
+    JSON.stringify(file, (key, value: unknown) =>
+      key === 'place' ? undefined : typeof value === 'bigint' ? `${value}` : value,
+    ),
+  );
 }
 
 describe('printing', () => {
@@ -38,6 +42,10 @@ describe('printing', () => {
 
   it('writes a long list one entry a line', () => {
     const domains = Array.from({ length: 12 }, (_, index) => `shop-${index}.example`).join(', ');
-    expect(printFences(parseFences(`list shops domains "Shops" { ${domains} except *.shop-1.example }`, 'f.fence').file)).toMatch(/^list shops domains "Shops" \{\n {2}shop-0\.example,\n[^]*shop-11\.example\n {2}except\n {2}\*\.shop-1\.example\n\}\n$/);
+    expect(
+      printFences(parseFences(`list shops domains "Shops" { ${domains} except *.shop-1.example }`, 'f.fence').file),
+    ).toMatch(
+      /^list shops domains "Shops" \{\n {2}shop-0\.example,\n[^]*shop-11\.example\n {2}except\n {2}\*\.shop-1\.example\n\}\n$/,
+    );
   });
 });

@@ -1,7 +1,17 @@
 import { operatorWord } from './condition-parser.js';
 import {
-  DEFAULT_BLOCK_STATUS, type Action, type Comparison, type Condition, type Ending, type FenceFile, type FenceStatement, type GateStatement,
-  type ListStatement, type Rule, type Statement, type Value,
+  DEFAULT_BLOCK_STATUS,
+  type Action,
+  type Comparison,
+  type Condition,
+  type Ending,
+  type FenceFile,
+  type FenceStatement,
+  type GateStatement,
+  type ListStatement,
+  type Rule,
+  type Statement,
+  type Value,
 } from './tree.js';
 import { printValue } from './value.js';
 
@@ -12,10 +22,16 @@ export function printFences(file: FenceFile): string {
   const blocks = file.statements.map(printStatement);
   if (file.comments.length > 0) blocks.push(printComments(file.comments, '').trimEnd());
   // Lists in a row stand together; everything else has an empty line above it.
-  return blocks.reduce((text, block, index) => {
-    const isListRun = index > 0 && file.statements[index]?.kind === 'list' && file.statements[index - 1]!.kind === 'list' && file.statements[index]!.comments.length === 0;
-    return `${text}${index === 0 ? '' : isListRun ? '\n' : '\n\n'}${block}`;
-  }, '') + (blocks.length > 0 ? '\n' : '');
+  return (
+    blocks.reduce((text, block, index) => {
+      const isListRun =
+        index > 0 &&
+        file.statements[index]?.kind === 'list' &&
+        file.statements[index - 1]!.kind === 'list' &&
+        file.statements[index]!.comments.length === 0;
+      return `${text}${index === 0 ? '' : isListRun ? '\n' : '\n\n'}${block}`;
+    }, '') + (blocks.length > 0 ? '\n' : '')
+  );
 }
 
 export function printStatement(statement: Statement): string {
@@ -45,12 +61,20 @@ function printValues(values: readonly Value[]): string {
 function printList({ name, listKind, title, source }: ListStatement): string {
   const head = `list ${name} ${listKind}${printTitle(title)}`;
   if (source.kind === 'file') return `${head} from ${JSON.stringify(source.path)}`;
-  const parts = [printValues(source.entries), source.exceptions.length > 0 ? `except ${printValues(source.exceptions)}` : ''].filter(Boolean);
+  const parts = [
+    printValues(source.entries),
+    source.exceptions.length > 0 ? `except ${printValues(source.exceptions)}` : '',
+  ].filter(Boolean);
   const oneLine = `${head} { ${parts.join(' ')} }`;
   if (parts.length === 0) return `${head} { }`;
   if (oneLine.length <= MAX_WIDTH) return oneLine;
   const tall = (values: readonly Value[]): string => values.map((value) => `  ${printValue(value)}`).join(',\n');
-  return [`${head} {`, ...(source.entries.length > 0 ? [tall(source.entries)] : []), ...(source.exceptions.length > 0 ? ['  except', tall(source.exceptions)] : []), '}'].join('\n');
+  return [
+    `${head} {`,
+    ...(source.entries.length > 0 ? [tall(source.entries)] : []),
+    ...(source.exceptions.length > 0 ? ['  except', tall(source.exceptions)] : []),
+    '}',
+  ].join('\n');
 }
 
 function printGate({ name, direction, hosts, fences, otherwise }: GateStatement): string {

@@ -36,7 +36,8 @@ function describeCondition(condition: Condition, lists: ListSizes, isNested: boo
     case 'comparison':
       return describeComparison(condition, lists, condition.isNegated);
     case 'not':
-      if (condition.part.kind === 'comparison') return describeComparison(condition.part, lists, !condition.part.isNegated);
+      if (condition.part.kind === 'comparison')
+        return describeComparison(condition.part, lists, !condition.part.isNegated);
       return `it is not so that (${describeCondition(condition.part, lists, false)})`;
     case 'and':
     case 'or': {
@@ -48,15 +49,34 @@ function describeCondition(condition: Condition, lists: ListSizes, isNested: boo
   }
 }
 
-
 function describeComparison({ field, operator, values }: Comparison, lists: ListSizes, isNegated: boolean): string {
   const texts = values.map((value) => {
-    const order = { '<': 'below ', '<=': 'at most ', '>': 'above ', '>=': 'at least ', '=': '', 'in': '', 'under': '', 'present': '' }[operator];
-    const where = order ? order : field === 'tag' ? 'tagged ' : operator === 'under' ? 'under ' : isGroup(value) ? 'in ' : '';
+    const order = {
+      '<': 'below ',
+      '<=': 'at most ',
+      '>': 'above ',
+      '>=': 'at least ',
+      '=': '',
+      'in': '',
+      'under': '',
+      'present': '',
+    }[operator];
+    const where = order
+      ? order
+      : field === 'tag'
+        ? 'tagged '
+        : operator === 'under'
+          ? 'under '
+          : isGroup(value)
+            ? 'in '
+            : '';
     return `${where}${describeValue(value, lists)}`;
   });
   const subject = field === 'tag' ? 'the request' : `the ${field}`;
-  if (operator === 'present') return field === 'tag' ? `the request is ${isNegated ? 'not ' : ''}tagged` : `the ${field} is ${isNegated ? 'absent' : 'present'}`;
+  if (operator === 'present')
+    return field === 'tag'
+      ? `the request is ${isNegated ? 'not ' : ''}tagged`
+      : `the ${field} is ${isNegated ? 'absent' : 'present'}`;
   if (!isNegated) return `${subject} is ${joinWords(texts, 'or')}`;
   return `${subject} is ${texts.length === 1 ? `not ${texts[0]}` : `neither ${joinWords(texts, 'nor')}`}`;
 }
@@ -71,13 +91,19 @@ function describeValue(value: Value, lists: ListSizes): string {
     return list ? `${value.name} (${countEntries(list.kind, list.numEntries)})` : value.name;
   }
   if (value.kind === 'domain') {
-    return { whole: formatDomainEntry(value.entry), below: `anything below ${value.entry.name}`, only: `${value.entry.name} itself` }[value.entry.reach];
+    return {
+      whole: formatDomainEntry(value.entry),
+      below: `anything below ${value.entry.name}`,
+      only: `${value.entry.name} itself`,
+    }[value.entry.reach];
   }
   return value.kind === 'text' ? value.text : printValue(value);
 }
 
 const COUNTED: Record<ListKind, readonly [string, string]> = {
-  addresses: ['address entry', 'address entries'], countries: ['country', 'countries'], domains: ['domain', 'domains'],
+  addresses: ['address entry', 'address entries'],
+  countries: ['country', 'countries'],
+  domains: ['domain', 'domains'],
 };
 
 function countEntries(kind: ListKind, count: number): string {

@@ -118,26 +118,35 @@ const NUMBER_OPERATORS = ['=', 'in', '<', '<=', '>', '>=', 'present'] as const;
 
 /** The fields of decisions, which only filters can ask. */
 export const FILTER_FIELDS = {
-  outcome: { kind: 'outcome', operators: ['=', 'in'] },
-  gate: { kind: 'name', operators: ['=', 'in', 'present'] },
-  fence: { kind: 'name', operators: ['=', 'in', 'present'] },
-  rule: { kind: 'rule', operators: ['=', 'in', 'present'] },
-  would: { kind: 'outcome', operators: ['=', 'in', 'present'] },
-  status: { kind: 'number', operators: NUMBER_OPERATORS },
+  'outcome': { kind: 'outcome', operators: ['=', 'in'] },
+  'gate': { kind: 'name', operators: ['=', 'in', 'present'] },
+  'fence': { kind: 'name', operators: ['=', 'in', 'present'] },
+  'rule': { kind: 'rule', operators: ['=', 'in', 'present'] },
+  'would': { kind: 'outcome', operators: ['=', 'in', 'present'] },
+  'status': { kind: 'number', operators: NUMBER_OPERATORS },
   'recorded status': { kind: 'number', operators: NUMBER_OPERATORS },
-  line: { kind: 'number', operators: NUMBER_OPERATORS },
+  'line': { kind: 'number', operators: NUMBER_OPERATORS },
 } as const satisfies Record<string, FieldTraits>;
 export type FilterFieldName = keyof typeof FILTER_FIELDS;
 
-export type ValueKind = 'address' | 'country' | 'domain' | 'path' | 'method' | 'tag' | 'outcome' | 'name' | 'rule' | 'number';
+export type ValueKind =
+  'address' | 'country' | 'domain' | 'path' | 'method' | 'tag' | 'outcome' | 'name' | 'rule' | 'number';
 
 export function traitsOf(field: FieldName | FilterFieldName): FieldTraits {
   return field in FIELDS ? FIELDS[field as FieldName] : FILTER_FIELDS[field as FilterFieldName];
 }
 
 /** The kind of list that may stand among values of a kind. */
-export const LIST_KIND_OF: Partial<Record<ValueKind, ListKind>> = { address: 'addresses', country: 'countries', domain: 'domains' };
-export const VALUE_KIND_OF: Record<ListKind, ValueKind> = { addresses: 'address', countries: 'country', domains: 'domain' };
+export const LIST_KIND_OF: Partial<Record<ValueKind, ListKind>> = {
+  address: 'addresses',
+  country: 'countries',
+  domain: 'domains',
+};
+export const VALUE_KIND_OF: Record<ListKind, ValueKind> = {
+  addresses: 'address',
+  countries: 'country',
+  domains: 'domain',
+};
 
 /** One value of a comparison or entry of a list, in its normal form. */
 export type Value = { readonly place: Place } & (

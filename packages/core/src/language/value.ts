@@ -25,7 +25,8 @@ export interface WrittenValue {
  */
 export function decodeValue(kind: ValueKind, written: WrittenValue): ValueOrProblem {
   const { text, isQuoted, rangeEnd } = written;
-  if (rangeEnd !== undefined && kind !== 'address' && kind !== 'number') return { problem: `Found a range, expected one ${describeKind(kind)}.` };
+  if (rangeEnd !== undefined && kind !== 'address' && kind !== 'number')
+    return { problem: `Found a range, expected one ${describeKind(kind)}.` };
   const isName = !isQuoted && NAME.test(text) && text !== NO_COUNTRY && text !== INTERNAL;
   switch (kind) {
     case 'address':
@@ -40,13 +41,20 @@ export function decodeValue(kind: ValueKind, written: WrittenValue): ValueOrProb
       return decodeNumber(text, rangeEnd);
     case 'outcome': {
       const isKnown = OUTCOME_WORDS.includes(text);
-      return isKnown ? { content: { kind: 'text', text } } : { problem: `Found ${JSON.stringify(text)}, expected an outcome: ${OUTCOME_WORDS.join(', ')}.`, hint: suggestNearest(text, OUTCOME_WORDS) };
+      return isKnown
+        ? { content: { kind: 'text', text } }
+        : {
+            problem: `Found ${JSON.stringify(text)}, expected an outcome: ${OUTCOME_WORDS.join(', ')}.`,
+            hint: suggestNearest(text, OUTCOME_WORDS),
+          };
     }
     case 'method':
     case 'tag':
     case 'name':
     case 'rule':
-      return PATTERNS[kind].test(text) ? { content: { kind: 'text', text } } : { problem: `Found ${JSON.stringify(text)}, expected a ${describeKind(kind)}.` };
+      return PATTERNS[kind].test(text)
+        ? { content: { kind: 'text', text } }
+        : { problem: `Found ${JSON.stringify(text)}, expected a ${describeKind(kind)}.` };
   }
 }
 
@@ -62,14 +70,23 @@ const PATTERNS = {
 
 export function describeKind(kind: ValueKind): string {
   return {
-    address: 'address, network or list of addresses', country: 'country code or list of countries', domain: 'domain or list of domains', path: 'path',
-    method: 'method such as GET', tag: 'tag name such as staff', outcome: 'outcome', name: 'name', rule: 'rule written fence/rule', number: 'whole number',
+    address: 'address, network or list of addresses',
+    country: 'country code or list of countries',
+    domain: 'domain or list of domains',
+    path: 'path',
+    method: 'method such as GET',
+    tag: 'tag name such as staff',
+    outcome: 'outcome',
+    name: 'name',
+    rule: 'rule written fence/rule',
+    number: 'whole number',
   }[kind];
 }
 
 function decodeNumber(text: string, rangeEnd = text): ValueOrProblem {
   const [first, last] = [text, rangeEnd].map((part) => (/^\d{1,15}$/.test(part) ? Number(part) : undefined));
-  if (first === undefined || last === undefined) return { problem: `Found ${JSON.stringify(first === undefined ? text : rangeEnd)}, expected a whole number.` };
+  if (first === undefined || last === undefined)
+    return { problem: `Found ${JSON.stringify(first === undefined ? text : rangeEnd)}, expected a whole number.` };
   if (last < first) return { problem: `The range ${text} - ${rangeEnd} ends before it begins.` };
   return { content: { kind: 'number', first, last } };
 }
@@ -98,14 +115,21 @@ function parseRange(from: string, to: string): AddressRange | string {
 
 function nameOrCountryTypo(text: string): ValueOrProblem {
   if (/^[a-z]{2}$/.test(text)) {
-    return { problem: `Found "${text}", expected a country code of two capital letters or a list.`, hint: `Write ${text.toUpperCase()} for the country.` };
+    return {
+      problem: `Found "${text}", expected a country code of two capital letters or a list.`,
+      hint: `Write ${text.toUpperCase()} for the country.`,
+    };
   }
   return { content: { kind: 'list', name: text } };
 }
 
 function decodeCountry(text: string): ValueOrProblem {
-  if (/^[A-Z]{2}$/.test(text) || text === NO_COUNTRY || text === INTERNAL) return { content: { kind: 'country', code: text } };
-  return { problem: `Found ${JSON.stringify(text)}, expected a country code of two capital letters, no-country, internal, or a list.`, hint: suggestCountry(text) };
+  if (/^[A-Z]{2}$/.test(text) || text === NO_COUNTRY || text === INTERNAL)
+    return { content: { kind: 'country', code: text } };
+  return {
+    problem: `Found ${JSON.stringify(text)}, expected a country code of two capital letters, no-country, internal, or a list.`,
+    hint: suggestCountry(text),
+  };
 }
 
 function decodeDomain(text: string): ValueOrProblem {
@@ -114,12 +138,19 @@ function decodeDomain(text: string): ValueOrProblem {
   const host = /[@:/]/.test(name) && !isAddressHost(name) ? null : normalizeHost(name);
   if (host !== null) return { content: { kind: 'domain', entry: { name: host, reach } } };
   const hint = name.includes('/') || name.includes(':') ? 'Leave out the scheme, the port and the path.' : undefined;
-  return { problem: `Found ${JSON.stringify(text)}, expected a domain such as shop.example, *.shop.example or =shop.example.`, hint };
+  return {
+    problem: `Found ${JSON.stringify(text)}, expected a domain such as shop.example, *.shop.example or =shop.example.`,
+    hint,
+  };
 }
 
 function decodePath(text: string): ValueOrProblem {
   if (!text.startsWith('/')) return { problem: `Found ${JSON.stringify(text)}, expected a path that begins with /.` };
-  if (/[?#]/.test(text)) return { problem: `Found ${JSON.stringify(text)}, expected a path without a query.`, hint: 'A path ends before the question mark.' };
+  if (/[?#]/.test(text))
+    return {
+      problem: `Found ${JSON.stringify(text)}, expected a path without a query.`,
+      hint: 'A path ends before the question mark.',
+    };
   return { content: { kind: 'text', text: normalizePath(text) } };
 }
 
@@ -145,5 +176,7 @@ export function printValue(value: Value): string {
 
 /** A text bare where it can stand bare, else quoted. */
 export function printText(text: string): string {
-  return /^[^\s,{}()"#][^\s,{}()"]*$/.test(text) && !RESERVED_WORDS.has(text) && text !== '-' ? text : JSON.stringify(text);
+  return /^[^\s,{}()"#][^\s,{}()"]*$/.test(text) && !RESERVED_WORDS.has(text) && text !== '-'
+    ? text
+    : JSON.stringify(text);
 }

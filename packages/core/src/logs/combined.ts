@@ -17,7 +17,9 @@ const WITH_HOST = new RegExp(`^(\\S+) ${FIELDS}\\s*$`);
 export function parseCombinedLine(text: string, hasHostColumn: boolean, host?: string): ParsedLine {
   const match = (hasHostColumn ? WITH_HOST : PLAIN).exec(text);
   if (!match) return 'not-the-format';
-  const [hostColumn, client, identity, user, time, request, status, bytes, referer, agent] = hasHostColumn ? match.slice(1) : [host, ...match.slice(1)];
+  const [hostColumn, client, identity, user, time, request, status, bytes, referer, agent] = hasHostColumn
+    ? match.slice(1)
+    : [host, ...match.slice(1)];
   // A host in front would be taken for the client, and the client for the identity (RFC 1413), which is never an address.
   if (!hasHostColumn && parseAddress(identity!)) return 'not-the-format';
   const atUnixMs = parseNcsaTime(time!);
@@ -48,14 +50,16 @@ function listOrNone(text: string): readonly string[] | null {
   return value === null ? null : [value];
 }
 
-const ESCAPES: Record<string, number> = { n: 10, r: 13, t: 9, b: 8, f: 12, v: 11, '"': 34, '\\': 92 };
+const ESCAPES: Record<string, number> = { 'n': 10, 'r': 13, 't': 9, 'b': 8, 'f': 12, 'v': 11, '"': 34, '\\': 92 };
 const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 
 /** Undoes `\"`, `\\`, `\n` and `\xHH`; the bytes of a run of escapes are UTF-8. */
 function unescapeField(text: string): string {
   if (!text.includes('\\')) return text;
   return text.replace(/(?:\\x[0-9a-fA-F]{2}|\\[nrtbfv"\\])+/g, (run) => {
-    const bytes = Array.from(run.matchAll(/\\x(..)|\\(.)/g), ([, hex, letter]) => (hex === undefined ? ESCAPES[letter!]! : Number.parseInt(hex, 16)));
+    const bytes = Array.from(run.matchAll(/\\x(..)|\\(.)/g), ([, hex, letter]) =>
+      hex === undefined ? ESCAPES[letter!]! : Number.parseInt(hex, 16),
+    );
     return decoder.decode(Uint8Array.from(bytes));
   });
 }

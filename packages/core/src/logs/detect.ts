@@ -31,7 +31,8 @@ export function detectFormat(start: Uint8Array, isWhole: boolean): Detection {
   // The line before wins a tie: the patterns of the two NCSA shapes can both take a line only where the client column is a host.
   const best = fits.reduce((a, b) => (b.numAccepted > a.numAccepted ? b : a));
   if (numLines === 0) return { numLines, needsHost: false, summary: 'The log is empty.' };
-  if (best.numAccepted * 2 < numLines) return { numLines, needsHost: false, summary: `None of the formats fits: ${looksLike(start.subarray(0, end))}` };
+  if (best.numAccepted * 2 < numLines)
+    return { numLines, needsHost: false, summary: `None of the formats fits: ${looksLike(start.subarray(0, end))}` };
   const rejects = best.numRejected === 0 ? 'none would be rejected' : `${best.numRejected} would be rejected`;
   const summary = `Looks like ${LOG_FORMATS[best.format]}: of the first ${numLines} lines ${best.numAccepted} can be read and ${rejects}.`;
   return { numLines, best, needsHost: best.format === 'combined', summary };
@@ -41,11 +42,17 @@ function measureFit(format: LogFormat, bytes: Uint8Array): FormatFit {
   const reader = new LogReader(format);
   const results: ReadLine[] = [];
   const pieceBytes = 65_536;
-  for (let at = 0; at < bytes.length && results.length < LOOK_AT_LINES; at += pieceBytes) results.push(...reader.push(bytes.subarray(at, at + pieceBytes)));
+  for (let at = 0; at < bytes.length && results.length < LOOK_AT_LINES; at += pieceBytes)
+    results.push(...reader.push(bytes.subarray(at, at + pieceBytes)));
   if (results.length < LOOK_AT_LINES) results.push(...reader.end());
   const looked = results.slice(0, LOOK_AT_LINES);
   const rejected = looked.flatMap((result) => (result.kind === 'rejected' ? [result.rejected] : []));
-  return { format, numAccepted: looked.length - rejected.length, numRejected: rejected.length, rejected: rejected.slice(0, 5) };
+  return {
+    format,
+    numAccepted: looked.length - rejected.length,
+    numRejected: rejected.length,
+    rejected: rejected.slice(0, 5),
+  };
 }
 
 /** What a log that no format takes looks like, in words. */
@@ -55,9 +62,12 @@ function looksLike(bytes: Uint8Array): string {
   if (bytes.subarray(0, 4096).includes(0)) return 'the file is not text.';
   if (/^#(Fields|Version|Software|Date):/.test(text)) return 'this is a W3C extended log, which is not read yet.';
   if (/^\s*\{\s*"log"\s*:/.test(text)) return 'this is a HAR file, which is not read yet.';
-  if (/^\s*[[{]/.test(text)) return `it is JSON, but not one record with a timestamp on each line. It begins: ${firstLine}`;
-  if (/^<\d{1,3}>|^[A-Z][a-z]{2} [ \d]\d \d\d:/.test(text)) return `these are syslog lines, which are not read yet. It begins: ${firstLine}`;
-  if (/\[\d{2}\/[A-Z][a-z]{2}\/\d{4}:/.test(firstLine)) return `it has the time of an NCSA log, but not the columns of combined (client - user [time] "request" status bytes "referer" "agent"). It begins: ${firstLine}`;
+  if (/^\s*[[{]/.test(text))
+    return `it is JSON, but not one record with a timestamp on each line. It begins: ${firstLine}`;
+  if (/^<\d{1,3}>|^[A-Z][a-z]{2} [ \d]\d \d\d:/.test(text))
+    return `these are syslog lines, which are not read yet. It begins: ${firstLine}`;
+  if (/\[\d{2}\/[A-Z][a-z]{2}\/\d{4}:/.test(firstLine))
+    return `it has the time of an NCSA log, but not the columns of combined (client - user [time] "request" status bytes "referer" "agent"). It begins: ${firstLine}`;
   if (firstLine.split(',').length > 3) return `this seems to be CSV, which is not read yet. It begins: ${firstLine}`;
   return `it begins: ${firstLine}`;
 }

@@ -62,7 +62,8 @@ export class LineSplitter {
       this.#carry = [];
       this.#carryBytes = 0;
     }
-    if (numBytes > this.maxLineBytes) return { number: this.#number, text: this.#decoder.decode(bytes.subarray(0, SHOWN_BYTES)), isOverlong: true };
+    if (numBytes > this.maxLineBytes)
+      return { number: this.#number, text: this.#decoder.decode(bytes.subarray(0, SHOWN_BYTES)), isOverlong: true };
     if (bytes.at(-1) === CARRIAGE_RETURN) bytes = bytes.subarray(0, -1);
     return { number: this.#number, text: this.#decoder.decode(bytes), isOverlong: false };
   }
@@ -83,5 +84,7 @@ const encoder = new TextEncoder();
 /** The first 200 bytes of a text, for showing a rejected line. */
 export function startOf(text: string): string {
   const bytes = encoder.encode(text.slice(0, SHOWN_BYTES));
-  return bytes.length <= SHOWN_BYTES ? text.slice(0, SHOWN_BYTES) : new TextDecoder().decode(bytes.subarray(0, SHOWN_BYTES)).replace(/\ufffd$/, '');
+  return bytes.length <= SHOWN_BYTES
+    ? text.slice(0, SHOWN_BYTES)
+    : new TextDecoder().decode(bytes.subarray(0, SHOWN_BYTES)).replace(/\ufffd$/, '');
 }

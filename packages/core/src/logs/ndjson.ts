@@ -3,7 +3,18 @@ import type { ParsedLine } from './reader.js';
 import { parseEpoch, parseRfc3339 } from './time.js';
 
 const DECISION_KEYS = new Set(DECISION_ATTRIBUTES);
-const ROOTS = new Set(['client', 'network', 'server', 'destination', 'url', 'http', 'user_agent', 'user', 'tls', 'jade']);
+const ROOTS = new Set([
+  'client',
+  'network',
+  'server',
+  'destination',
+  'url',
+  'http',
+  'user_agent',
+  'user',
+  'tls',
+  'jade',
+]);
 
 /**
  * Reads one JSON object with OpenTelemetry attribute names, flat (`"url.path"`) or nested (`"url": {"path": ...}`).
@@ -21,7 +32,12 @@ export function parseNdjsonLine(text: string): ParsedLine {
   flatten(parsed as Record<string, AttributeValue | null>, '', attributes);
   const { timestamp, ...rest } = attributes;
   if (timestamp == null) return 'no-time';
-  const atUnixMs = typeof timestamp === 'number' ? parseEpoch(timestamp) : typeof timestamp === 'string' ? parseTimeText(timestamp) : undefined;
+  const atUnixMs =
+    typeof timestamp === 'number'
+      ? parseEpoch(timestamp)
+      : typeof timestamp === 'string'
+        ? parseTimeText(timestamp)
+        : undefined;
   return atUnixMs === undefined ? 'bad-time' : { atUnixMs, attributes: rest };
 }
 
@@ -30,13 +46,19 @@ function parseTimeText(text: string): number | undefined {
 }
 
 /** Header names are case-insensitive (RFC 9110, 5.1), so their attributes are kept in lower case. */
-function flatten(object: Record<string, AttributeValue | null>, prefix: string, into: Record<string, AttributeValue | null>): void {
+function flatten(
+  object: Record<string, AttributeValue | null>,
+  prefix: string,
+  into: Record<string, AttributeValue | null>,
+): void {
   for (const [key, value] of Object.entries(object)) {
     const dotted = prefix === '' ? key : `${prefix}.${key}`;
     const name = dotted.startsWith('http.request.header.') ? dotted.toLowerCase() : dotted;
     if (DECISION_KEYS.has(name)) continue;
-    const isNested = typeof value === 'object' && value !== null && !Array.isArray(value) && ROOTS.has(name.split('.')[0]!);
+    const isNested =
+      typeof value === 'object' && value !== null && !Array.isArray(value) && ROOTS.has(name.split('.')[0]!);
     if (isNested) flatten(value as Record<string, AttributeValue | null>, name, into);
-    else into[name] = (value === '' && name !== 'url.path') || (Array.isArray(value) && value.length === 0) ? null : value;
+    else
+      into[name] = (value === '' && name !== 'url.path') || (Array.isArray(value) && value.length === 0) ? null : value;
   }
 }

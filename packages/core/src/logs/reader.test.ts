@@ -7,11 +7,16 @@ import { parseEpoch, parseNcsaTime, parseRfc3339 } from './time.js';
 
 const bytesOf = (text: string): Uint8Array => new TextEncoder().encode(text);
 
-function readAll(format: LogFormat, bytes: Uint8Array, options: { host?: string; maxLineBytes?: number } = {}): ReadLine[] {
+function readAll(
+  format: LogFormat,
+  bytes: Uint8Array,
+  options: { host?: string; maxLineBytes?: number } = {},
+): ReadLine[] {
   const reader = new LogReader(format, options);
   return [...reader.push(bytes), ...reader.end()];
 }
-const rejects = (lines: ReadLine[]): unknown[] => lines.flatMap((line) => (line.kind === 'rejected' ? [line.rejected] : []));
+const rejects = (lines: ReadLine[]): unknown[] =>
+  lines.flatMap((line) => (line.kind === 'rejected' ? [line.rejected] : []));
 const attributesOf = (text: string, format: LogFormat = 'combined-with-host'): unknown => {
   const [line] = readAll(format, bytesOf(text));
   return line?.kind === 'record' ? line.record.attributes : line;
@@ -27,19 +32,29 @@ describe('lines', () => {
         const cut: string[] = [];
         let at = 0;
         for (const size of [...sizes, bytes.length]) {
-          cut.push(...splitter.push(bytes.subarray(at, at + size)).map((line) => `${line.number} ${line.isOverlong} ${line.text}`));
+          cut.push(
+            ...splitter
+              .push(bytes.subarray(at, at + size))
+              .map((line) => `${line.number} ${line.isOverlong} ${line.text}`),
+          );
           at += size;
         }
         cut.push(...splitter.end().map((line) => `${line.number} ${line.isOverlong} ${line.text}`));
         const reference = new LineSplitter(8);
-        expect(cut).toEqual([...reference.push(bytes), ...reference.end()].map((line) => `${line.number} ${line.isOverlong} ${line.text}`));
+        expect(cut).toEqual(
+          [...reference.push(bytes), ...reference.end()].map(
+            (line) => `${line.number} ${line.isOverlong} ${line.text}`,
+          ),
+        );
       }),
     );
   });
 
   it('end at LF or CRLF, and the last needs neither', () => {
     const splitter = new LineSplitter();
-    expect([...splitter.push(bytesOf('a\r\n\nb')), ...splitter.end()].map((line) => `${line.number}:${line.text}`)).toEqual(['1:a', '2:', '3:b']);
+    expect(
+      [...splitter.push(bytesOf('a\r\n\nb')), ...splitter.end()].map((line) => `${line.number}:${line.text}`),
+    ).toEqual(['1:a', '2:', '3:b']);
   });
 
   it('over the limit are rejected with their first 200 bytes, and those after them are read', () => {
@@ -51,15 +66,23 @@ describe('lines', () => {
 
   it('with NUL bytes and invalid UTF-8 are shown and never break the reader', () => {
     const lines = readAll('combined', new Uint8Array([0, 0xff, 0xfe, 0x0a, 0xc3]));
-    expect(rejects(lines)).toEqual([{ line: 1, reason: 'not-the-format', start: '\0\ufffd\ufffd' }, { line: 2, reason: 'not-the-format', start: '\ufffd' }]);
+    expect(rejects(lines)).toEqual([
+      { line: 1, reason: 'not-the-format', start: '\0\ufffd\ufffd' },
+      { line: 2, reason: 'not-the-format', start: '\ufffd' },
+    ]);
   });
 });
 
 describe('an NCSA combined line', () => {
-  const line = (request: string, agent = '-'): string => `shop.example 198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "${request}" 200 5 "-" "${agent}"`;
+  const line = (request: string, agent = '-'): string =>
+    `shop.example 198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "${request}" 200 5 "-" "${agent}"`;
 
   it('becomes attributes, with "-" as none and no bytes as zero', () => {
-    expect(attributesOf('shop.example 198.18.1.1 - bob smith [12/Oct/2026:12:00:00 +0200] "GET /a?x=1 HTTP/1.1" 200 - "https://a.example/" "Agent"')).toEqual({
+    expect(
+      attributesOf(
+        'shop.example 198.18.1.1 - bob smith [12/Oct/2026:12:00:00 +0200] "GET /a?x=1 HTTP/1.1" 200 - "https://a.example/" "Agent"',
+      ),
+    ).toEqual({
       'client.address': '198.18.1.1',
       'network.protocol.version': '1.1',
       'url.path': '/a',
@@ -79,42 +102,80 @@ describe('an NCSA combined line', () => {
     ['caf\\xc3\\xa9\\t', 'café\t'],
     ['\\xff', '\ufffd'],
     ['\\q', '\\q'],
-  ])('has its escapes undone: %s', (agent, expected) => expect(attributesOf(line('GET / HTTP/1.1', agent))).toMatchObject({ 'user_agent.original': expected }));
+  ])('has its escapes undone: %s', (agent, expected) =>
+    expect(attributesOf(line('GET / HTTP/1.1', agent))).toMatchObject({ 'user_agent.original': expected }),
+  );
 
   it('whose request is no HTTP keeps its other fields', () => {
-    expect(attributesOf(line('\\x16\\x03\\x01'))).toMatchObject({ 'client.address': '198.18.1.1', 'http.request.method': null, 'url.path': null });
+    expect(attributesOf(line('\\x16\\x03\\x01'))).toMatchObject({
+      'client.address': '198.18.1.1',
+      'http.request.method': null,
+      'url.path': null,
+    });
   });
 
   it('takes the host of a CONNECT from its authority', () => {
-    expect(attributesOf(line('CONNECT other.example:443 HTTP/1.1'))).toMatchObject({ 'http.request.header.host': ['other.example:443'], 'url.path': '' });
+    expect(attributesOf(line('CONNECT other.example:443 HTTP/1.1'))).toMatchObject({
+      'http.request.header.host': ['other.example:443'],
+      'url.path': '',
+    });
   });
 
   it('without a host column has the host that is said', () => {
-    const [read] = readAll('combined', bytesOf('198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5 "-" "-"'), { host: 'said.example' });
-    expect(read).toMatchObject({ kind: 'record', record: { attributes: { 'http.request.header.host': ['said.example'] } } });
+    const [read] = readAll(
+      'combined',
+      bytesOf('198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5 "-" "-"'),
+      { host: 'said.example' },
+    );
+    expect(read).toMatchObject({
+      kind: 'record',
+      record: { attributes: { 'http.request.header.host': ['said.example'] } },
+    });
   });
 
   it.each([
-    ['', 'no-time'], ['12/Okt/2026:12:00:00 +0200', 'bad-time'], ['30/Feb/2026:12:00:00 +0200', 'bad-time'], ['12/Oct/2026:24:00:00 +0200', 'bad-time'],
+    ['', 'no-time'],
+    ['12/Okt/2026:12:00:00 +0200', 'bad-time'],
+    ['30/Feb/2026:12:00:00 +0200', 'bad-time'],
+    ['12/Oct/2026:24:00:00 +0200', 'bad-time'],
   ])('with the time "%s" is rejected', (time, reason) => {
-    expect(rejects(readAll('combined', bytesOf(`198.18.1.1 - - [${time}] "GET / HTTP/1.1" 200 5 "-" "-"`)))).toMatchObject([{ line: 1, reason }]);
+    expect(
+      rejects(readAll('combined', bytesOf(`198.18.1.1 - - [${time}] "GET / HTTP/1.1" 200 5 "-" "-"`))),
+    ).toMatchObject([{ line: 1, reason }]);
   });
 });
 
 describe('an NDJSON line', () => {
   it('may be flat or nested, and knows null, empty and missing apart', () => {
-    expect(attributesOf('{"timestamp":1791799200,"url":{"path":"","query":""},"http":{"request":{"method":null,"header":{"X-A":["1"]}}},"user":{"name":[]},"extra":{"a":1}}', 'ndjson')).toEqual({
-      'url.path': '', 'url.query': null, 'http.request.method': null, 'http.request.header.x-a': ['1'], 'user.name': null, 'extra': { a: 1 },
+    expect(
+      attributesOf(
+        '{"timestamp":1791799200,"url":{"path":"","query":""},"http":{"request":{"method":null,"header":{"X-A":["1"]}}},"user":{"name":[]},"extra":{"a":1}}',
+        'ndjson',
+      ),
+    ).toEqual({
+      'url.path': '',
+      'url.query': null,
+      'http.request.method': null,
+      'http.request.header.x-a': ['1'],
+      'user.name': null,
+      'extra': { a: 1 },
     });
   });
 
   it.each([
-    ['not json', 'not-json'], ['[1]', 'not-an-object'], ['{}', 'no-time'], ['{"timestamp":"yesterday"}', 'bad-time'], ['{"timestamp":12}', 'bad-time'],
-  ])('that is %s is rejected as %s', (text, reason) => expect(rejects(readAll('ndjson', bytesOf(text)))).toMatchObject([{ reason }]));
+    ['not json', 'not-json'],
+    ['[1]', 'not-an-object'],
+    ['{}', 'no-time'],
+    ['{"timestamp":"yesterday"}', 'bad-time'],
+    ['{"timestamp":12}', 'bad-time'],
+  ])('that is %s is rejected as %s', (text, reason) =>
+    expect(rejects(readAll('ndjson', bytesOf(text)))).toMatchObject([{ reason }]),
+  );
 });
 
 describe('a time', () => {
-  const iso = (ms: number | undefined): string | undefined => (ms === undefined ? undefined : new Date(ms).toISOString());
+  const iso = (ms: number | undefined): string | undefined =>
+    ms === undefined ? undefined : new Date(ms).toISOString();
   it.each([
     ['12/Oct/2026:00:30:00 +0200', '2026-10-11T22:30:00.000Z'],
     ['31/Dec/2026:23:59:60 +0000', '2027-01-01T00:00:00.000Z'],
@@ -125,23 +186,41 @@ describe('a time', () => {
     ['2026-13-12T10:00:00Z', undefined],
     ['2026-10-12T10:00:00', undefined],
   ])('of RFC 3339: %s', (text, expected) => expect(iso(parseRfc3339(text))).toBe(expected));
-  it.each([1791799200, 1791799200.5, 1791799200123, 1791799200123456, 1791799200123456700])('since the epoch in any of four units: %s', (value) => expect(iso(parseEpoch(value))?.slice(0, 19)).toBe('2026-10-12T10:00:00'));
+  it.each([1791799200, 1791799200.5, 1791799200123, 1791799200123456, 1791799200123456700])(
+    'since the epoch in any of four units: %s',
+    (value) => expect(iso(parseEpoch(value))?.slice(0, 19)).toBe('2026-10-12T10:00:00'),
+  );
 });
 
 describe('detection', () => {
   const combined = '198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5 "-" "-"\n';
   it.each([
-    [`shop.example ${combined}broken\n`, 'Looks like NCSA combined with the host in front: of the first 2 lines 1 can be read and 1 would be rejected.'],
+    [
+      `shop.example ${combined}broken\n`,
+      'Looks like NCSA combined with the host in front: of the first 2 lines 1 can be read and 1 would be rejected.',
+    ],
     [combined, 'Looks like NCSA combined: of the first 1 lines 1 can be read and none would be rejected.'],
-    ['{"timestamp":1791799200}\n', 'Looks like NDJSON with OpenTelemetry attribute names: of the first 1 lines 1 can be read and none would be rejected.'],
+    [
+      '{"timestamp":1791799200}\n',
+      'Looks like NDJSON with OpenTelemetry attribute names: of the first 1 lines 1 can be read and none would be rejected.',
+    ],
     ['', 'The log is empty.'],
     ['#Fields: date time\n', 'None of the formats fits: this is a W3C extended log, which is not read yet.'],
-    ['198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5\n', 'None of the formats fits: it has the time of an NCSA log, but not the columns of combined (client - user [time] "request" status bytes "referer" "agent"). It begins: 198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5'],
-    ['{"a":1}\n', 'None of the formats fits: it is JSON, but not one record with a timestamp on each line. It begins: {"a":1}'],
+    [
+      '198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5\n',
+      'None of the formats fits: it has the time of an NCSA log, but not the columns of combined (client - user [time] "request" status bytes "referer" "agent"). It begins: 198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5',
+    ],
+    [
+      '{"a":1}\n',
+      'None of the formats fits: it is JSON, but not one record with a timestamp on each line. It begins: {"a":1}',
+    ],
     ['a,b,c,d\n', 'None of the formats fits: this seems to be CSV, which is not read yet. It begins: a,b,c,d'],
   ])('says what it found: %j', (text, summary) => expect(detectFormat(bytesOf(text), true).summary).toBe(summary));
 
   it('asks for the host where the format has no column for it', () => {
-    expect([detectFormat(bytesOf(combined), true).needsHost, detectFormat(bytesOf(`shop.example ${combined}`), true).needsHost]).toEqual([true, false]);
+    expect([
+      detectFormat(bytesOf(combined), true).needsHost,
+      detectFormat(bytesOf(`shop.example ${combined}`), true).needsHost,
+    ]).toEqual([true, false]);
   });
 });

@@ -27,14 +27,19 @@ const PARSERS: Record<LogFormat, LineParser> = {
   'ndjson': (text) => parseNdjsonLine(text),
 };
 
-export type ReadLine = { readonly kind: 'record'; readonly record: LogRecord } | { readonly kind: 'rejected'; readonly rejected: RejectedLine };
+export type ReadLine =
+  | { readonly kind: 'record'; readonly record: LogRecord }
+  | { readonly kind: 'rejected'; readonly rejected: RejectedLine };
 
 /** Reads a log from pieces of its bytes. Every line comes out once, as a record or as a rejected line; empty lines are passed over. */
 export class LogReader {
   readonly #splitter: LineSplitter;
   readonly #parse: LineParser;
 
-  constructor(format: LogFormat, private readonly options: ReaderOptions = {}) {
+  constructor(
+    format: LogFormat,
+    private readonly options: ReaderOptions = {},
+  ) {
     this.#splitter = new LineSplitter(options.maxLineBytes);
     this.#parse = PARSERS[format];
   }

@@ -15,18 +15,31 @@ export function parseNcsaTime(text: string): number | undefined {
 
 /** Reads RFC 3339 (`2026-10-10T13:55:36.123Z`), fractions of a millisecond cut off. */
 export function parseRfc3339(text: string): number | undefined {
-  const match = /^(\d{4})-(\d{2})-(\d{2})[Tt ](\d{2}):(\d{2}):(\d{2})(?:\.(\d+))?(?:[Zz]|([+-])(\d{2}):(\d{2}))$/.exec(text);
+  const match = /^(\d{4})-(\d{2})-(\d{2})[Tt ](\d{2}):(\d{2}):(\d{2})(?:\.(\d+))?(?:[Zz]|([+-])(\d{2}):(\d{2}))$/.exec(
+    text,
+  );
   if (!match) return undefined;
   const [year, month, day, hour, minute, second] = match.slice(1, 7).map(Number);
   const millisecond = Number((match[7] ?? '').slice(0, 3).padEnd(3, '0'));
-  const zoneMinutes = match[8] === undefined ? 0 : (match[8] === '-' ? -1 : 1) * (Number(match[9]) * 60 + Number(match[10]));
+  const zoneMinutes =
+    match[8] === undefined ? 0 : (match[8] === '-' ? -1 : 1) * (Number(match[9]) * 60 + Number(match[10]));
   return utcTime(year!, month! - 1, day!, hour!, minute!, second!, millisecond, zoneMinutes);
 }
 
 /** @param zoneMinutes how far the written time is ahead of UTC */
-function utcTime(year: number, month: number, day: number, hour: number, minute: number, second: number, millisecond: number, zoneMinutes: number): number | undefined {
+function utcTime(
+  year: number,
+  month: number,
+  day: number,
+  hour: number,
+  minute: number,
+  second: number,
+  millisecond: number,
+  zoneMinutes: number,
+): number | undefined {
   // A leap second is written as 60 and shown as the second that follows, as Unix time does.
-  if (month > 11 || month < 0 || day < 1 || day > daysIn(year, month) || hour > 23 || minute > 59 || second > 60) return undefined;
+  if (month > 11 || month < 0 || day < 1 || day > daysIn(year, month) || hour > 23 || minute > 59 || second > 60)
+    return undefined;
   if (Math.abs(zoneMinutes) >= 24 * 60) return undefined;
   return Date.UTC(year, month, day, hour, minute, second, millisecond) - zoneMinutes * 60_000;
 }

@@ -27,7 +27,8 @@ export function createAddressSet(ranges: readonly AddressRange[]): AddressSet {
       let best: AddressRange | undefined;
       for (let at = upperBound(firsts, value) - 1; at >= 0 && widestEnds[at]! >= value; at -= 1) {
         const range = sorted[at]!;
-        if (isInRange(range, address) && (best === undefined || range.last - range.first < best.last - best.first)) best = range;
+        if (isInRange(range, address) && (best === undefined || range.last - range.first < best.last - best.first))
+          best = range;
       }
       return best;
     },

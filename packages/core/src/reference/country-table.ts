@@ -1,4 +1,11 @@
-import { formatRange, isInRange, parseAddress, parseNetwork, type Address, type AddressRange } from '../request/address.js';
+import {
+  formatRange,
+  isInRange,
+  parseAddress,
+  parseNetwork,
+  type Address,
+  type AddressRange,
+} from '../request/address.js';
 import { toKey, upperBound, type Key } from './upper-bound.js';
 
 /** An ISO 3166-1 code, or one of the two values for addresses that belong to no country. */
@@ -31,7 +38,15 @@ export interface CountryRowProblem {
 
 /** Loopback, link-local, private, shared and unique-local networks (RFC 6890, RFC 4193). */
 const INTERNAL_NETWORKS: readonly AddressRange[] = [
-  '10.0.0.0/8', '100.64.0.0/10', '127.0.0.0/8', '169.254.0.0/16', '172.16.0.0/12', '192.168.0.0/16', '::1/128', 'fc00::/7', 'fe80::/10',
+  '10.0.0.0/8',
+  '100.64.0.0/10',
+  '127.0.0.0/8',
+  '169.254.0.0/16',
+  '172.16.0.0/12',
+  '192.168.0.0/16',
+  '::1/128',
+  'fc00::/7',
+  'fe80::/10',
 ].map((text) => parseNetwork(text)!);
 
 /**
@@ -52,11 +67,14 @@ export function parseCountryCsv(text: string): { ranges: CountryRange[]; problem
 
 function parseCountryRow(cells: string[]): CountryRange | string {
   const country = cells.at(-1)!;
-  if (cells.length < 2 || cells.length > 3) return `expected "start,end,CC" or "cidr,CC", found ${cells.length} column(s)`;
+  if (cells.length < 2 || cells.length > 3)
+    return `expected "start,end,CC" or "cidr,CC", found ${cells.length} column(s)`;
   if (!/^[A-Z]{2}$/.test(country)) return `expected a country code of two capital letters, found "${country}"`;
   if (cells.length === 2) {
     const network = parseNetwork(cells[0]!);
-    return network ? { family: network.family, first: network.first, last: network.last, country } : `"${cells[0]}" is no network such as 198.18.0.0/20`;
+    return network
+      ? { family: network.family, first: network.first, last: network.last, country }
+      : `"${cells[0]}" is no network such as 198.18.0.0/20`;
   }
   const [first, last] = [parseAddress(cells[0]!), parseAddress(cells[1]!)];
   if (!first || !last) return `"${first ? cells[1] : cells[0]}" is no address`;
@@ -99,7 +117,9 @@ function cutIntoPieces(ranges: readonly CountryRange[], family: 4 | 6): Pieces {
     return difference < 0n || (difference === 0n && rank.get(a)! > rank.get(b)!);
   };
   const byStart = [...ofFamily].sort((a, b) => (a.first < b.first ? -1 : a.first > b.first ? 1 : 0));
-  const edges = [...new Set(ofFamily.flatMap((range) => [range.first, range.last + 1n]))].sort((a, b) => (a < b ? -1 : 1));
+  const edges = [...new Set(ofFamily.flatMap((range) => [range.first, range.last + 1n]))].sort((a, b) =>
+    a < b ? -1 : 1,
+  );
   const starts: Key[] = [];
   const owners: (CountryRange | undefined)[] = [];
   let open: CountryRange[] = [];
@@ -107,7 +127,10 @@ function cutIntoPieces(ranges: readonly CountryRange[], family: 4 | 6): Pieces {
   for (const edge of edges) {
     open = open.filter((range) => range.last >= edge);
     for (; next < byStart.length && byStart[next]!.first === edge; next += 1) open.push(byStart[next]!);
-    const owner = open.reduce<CountryRange | undefined>((best, range) => (best && !isBetter(range, best) ? best : range), undefined);
+    const owner = open.reduce<CountryRange | undefined>(
+      (best, range) => (best && !isBetter(range, best) ? best : range),
+      undefined,
+    );
     if (owners.length > 0 && owners.at(-1) === owner) continue;
     starts.push(toKey(family, edge));
     owners.push(owner);

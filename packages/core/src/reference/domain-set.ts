@@ -16,7 +16,11 @@ export interface DomainSet {
 
 /** Method: entries by name; a host asks for itself, then for each parent, longest first. */
 export function createDomainSet(entries: readonly DomainEntry[]): DomainSet {
-  const byName = { whole: new Map<string, DomainEntry>(), below: new Map<string, DomainEntry>(), only: new Map<string, DomainEntry>() };
+  const byName = {
+    whole: new Map<string, DomainEntry>(),
+    below: new Map<string, DomainEntry>(),
+    only: new Map<string, DomainEntry>(),
+  };
   for (const entry of entries) byName[entry.reach].set(entry.name, entry);
   return {
     entries,

@@ -9,7 +9,9 @@ import { createDomainSet, type DomainEntry, type Reach } from './domain-set.js';
 /** Small worlds, so that ranges overlap, nest and touch all the time. */
 const point = fc.bigInt(0n, 40n);
 const family = fc.constantFrom<4 | 6>(4, 6);
-const range: fc.Arbitrary<AddressRange> = fc.record({ family, ends: fc.tuple(point, point) }).map(({ family: which, ends: [a, b] }) => ({ family: which, first: a < b ? a : b, last: a < b ? b : a }));
+const range: fc.Arbitrary<AddressRange> = fc
+  .record({ family, ends: fc.tuple(point, point) })
+  .map(({ family: which, ends: [a, b] }) => ({ family: which, first: a < b ? a : b, last: a < b ? b : a }));
 const address: fc.Arbitrary<Address> = fc.record({ family, value: point });
 
 describe('an address set', () => {
@@ -17,7 +19,10 @@ describe('an address set', () => {
     fc.assert(
       fc.property(fc.array(range, { maxLength: 12 }), address, (ranges, asked) => {
         const holding = ranges.filter((one) => isInRange(one, asked));
-        const narrowest = holding.reduce<bigint | undefined>((size, one) => (size === undefined || one.last - one.first < size ? one.last - one.first : size), undefined);
+        const narrowest = holding.reduce<bigint | undefined>(
+          (size, one) => (size === undefined || one.last - one.first < size ? one.last - one.first : size),
+          undefined,
+        );
         const found = createAddressSet(ranges).find(asked);
         expect(found && found.last - found.first).toBe(narrowest);
         if (found) expect(holding).toContain(found);
@@ -27,12 +32,20 @@ describe('an address set', () => {
 });
 
 describe('a country table', () => {
-  const rows = fc.array(fc.tuple(range, fc.constantFrom('NO', 'SE', 'DK')).map(([one, country]): CountryRange => ({ ...one, country })), { maxLength: 12 });
+  const rows = fc.array(
+    fc.tuple(range, fc.constantFrom('NO', 'SE', 'DK')).map(([one, country]): CountryRange => ({ ...one, country })),
+    { maxLength: 12 },
+  );
 
   it('answers with the smallest range that holds the address, at equal size the later row', () => {
     fc.assert(
       fc.property(rows, address, (ranges, asked) => {
-        const slow = ranges.filter((one) => isInRange(one, asked)).reduce<CountryRange | undefined>((best, one) => (best === undefined || one.last - one.first <= best.last - best.first ? one : best), undefined);
+        const slow = ranges
+          .filter((one) => isInRange(one, asked))
+          .reduce<CountryRange | undefined>(
+            (best, one) => (best === undefined || one.last - one.first <= best.last - best.first ? one : best),
+            undefined,
+          );
         expect(createCountryTable(ranges).find(asked).range).toBe(slow);
       }),
       { numRuns: 300 },
@@ -42,12 +55,41 @@ describe('a country table', () => {
   it('tells private and local addresses from those of no country, unless a row holds them', () => {
     const table = createCountryTable(parseCountryCsv('10.9.0.0/16,NO\n198.18.0.0/16,SE').ranges);
     const countryOf = (text: string): string => table.find(parseAddress(text)!).country;
-    expect(['10.9.1.1', '10.1.1.1', '100.64.0.1', '127.0.0.1', '::1', 'fd00::1', 'fe80::1', '198.18.0.1', '203.0.113.1', '2001:db8::1'].map(countryOf)).toEqual(['NO', 'internal', 'internal', 'internal', 'internal', 'internal', 'internal', 'SE', 'no-country', 'no-country']);
+    expect(
+      [
+        '10.9.1.1',
+        '10.1.1.1',
+        '100.64.0.1',
+        '127.0.0.1',
+        '::1',
+        'fd00::1',
+        'fe80::1',
+        '198.18.0.1',
+        '203.0.113.1',
+        '2001:db8::1',
+      ].map(countryOf),
+    ).toEqual([
+      'NO',
+      'internal',
+      'internal',
+      'internal',
+      'internal',
+      'internal',
+      'internal',
+      'SE',
+      'no-country',
+      'no-country',
+    ]);
   });
 
   it('is read from CSV in both shapes, and names every row that cannot be used', () => {
-    const { ranges, problems } = parseCountryCsv('start,end,country\r\n"198.18.0.0","198.18.0.255","NO"\n2001:db8::/32,SE\n\n198.18.9.0,198.18.8.0,NO\n198.18.0.0,2001:db8::,NO\nx,198.18.0.1,NO\n198.18.0.0/33,NO\n198.18.0.0/16,Norway\n198.18.0.0\n');
-    expect(ranges.map((row) => `${formatAddress({ family: row.family, value: row.first })} ${row.country}`)).toEqual(['198.18.0.0 NO', '2001:db8:: SE']);
+    const { ranges, problems } = parseCountryCsv(
+      'start,end,country\r\n"198.18.0.0","198.18.0.255","NO"\n2001:db8::/32,SE\n\n198.18.9.0,198.18.8.0,NO\n198.18.0.0,2001:db8::,NO\nx,198.18.0.1,NO\n198.18.0.0/33,NO\n198.18.0.0/16,Norway\n198.18.0.0\n',
+    );
+    expect(ranges.map((row) => `${formatAddress({ family: row.family, value: row.first })} ${row.country}`)).toEqual([
+      '198.18.0.0 NO',
+      '2001:db8:: SE',
+    ]);
     expect(problems).toEqual([
       { line: 5, message: 'the end 198.18.8.0 is before the start 198.18.9.0' },
       { line: 6, message: 'start and end are of different families' },
@@ -63,12 +105,15 @@ describe('a domain set', () => {
   const label = fc.constantFrom('a', 'b', 'c');
   const name = fc.array(label, { minLength: 1, maxLength: 4 }).map((labels) => labels.join('.'));
   const entry: fc.Arbitrary<DomainEntry> = fc.record({ name, reach: fc.constantFrom<Reach>('whole', 'below', 'only') });
-  const covers = ({ name: domain, reach }: DomainEntry, host: string): boolean => (host === domain ? reach !== 'below' : reach !== 'only' && isBelowDomain(host, domain));
+  const covers = ({ name: domain, reach }: DomainEntry, host: string): boolean =>
+    host === domain ? reach !== 'below' : reach !== 'only' && isBelowDomain(host, domain);
 
   it('finds what a look at every entry finds, the longest name first', () => {
     fc.assert(
       fc.property(fc.array(entry, { maxLength: 8 }), name, (entries, host) => {
-        const longest = entries.filter((one) => covers(one, host)).reduce((length, one) => Math.max(length, one.name.length), -1);
+        const longest = entries
+          .filter((one) => covers(one, host))
+          .reduce((length, one) => Math.max(length, one.name.length), -1);
         const found = createDomainSet(entries).find(host);
         expect(found ? found.name.length : -1).toBe(longest);
         if (found) expect(covers(found, host)).toBe(true);
@@ -77,7 +122,14 @@ describe('a domain set', () => {
   });
 
   it('holds an address only as a whole', () => {
-    const set = createDomainSet([{ name: '4.7', reach: 'whole' }, { name: '198.18.4.7', reach: 'whole' }]);
-    expect([set.find('198.18.4.7')?.name, set.find('198.18.5.4.7'), set.find('9.8.4.7')]).toEqual(['198.18.4.7', { name: '4.7', reach: 'whole' }, undefined]);
+    const set = createDomainSet([
+      { name: '4.7', reach: 'whole' },
+      { name: '198.18.4.7', reach: 'whole' },
+    ]);
+    expect([set.find('198.18.4.7')?.name, set.find('198.18.5.4.7'), set.find('9.8.4.7')]).toEqual([
+      '198.18.4.7',
+      { name: '4.7', reach: 'whole' },
+      undefined,
+    ]);
   });
 });

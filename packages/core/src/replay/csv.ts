@@ -3,10 +3,31 @@ import type { DecidedRecord } from './decided-record.js';
 
 /** The columns of decisions as CSV: what is known of most requests, then the decision. Everything else is in NDJSON only. */
 export const CSV_COLUMNS = [
-  'timestamp', 'client.address', 'network.peer.address', 'server.address', 'url.full', 'url.path', 'url.query', 'http.request.method',
-  'http.request.header.host', 'http.response.status_code', 'http.response.body.size', 'user_agent.original', 'user.name', 'jade.line',
-  'jade.outcome', 'jade.stopped', 'jade.gate', 'jade.fence', 'jade.rule', 'jade.status', 'jade.would', 'jade.tags', 'jade.blind',
-  'jade.country', 'jade.client',
+  'timestamp',
+  'client.address',
+  'network.peer.address',
+  'server.address',
+  'url.full',
+  'url.path',
+  'url.query',
+  'http.request.method',
+  'http.request.header.host',
+  'http.response.status_code',
+  'http.response.body.size',
+  'user_agent.original',
+  'user.name',
+  'jade.line',
+  'jade.outcome',
+  'jade.stopped',
+  'jade.gate',
+  'jade.fence',
+  'jade.rule',
+  'jade.status',
+  'jade.would',
+  'jade.tags',
+  'jade.blind',
+  'jade.country',
+  'jade.client',
 ] as const;
 
 export function printCsvHeader(): string {
@@ -20,7 +41,11 @@ export function printCsvRow(record: DecidedRecord): string {
 
 function printCell(value: AttributeValue | null | undefined): string {
   if (value == null) return '';
-  return printCsvCell(Array.isArray(value) ? value.map((one) => (typeof one === 'string' ? one : JSON.stringify(one))).join(' ') : String(value));
+  return printCsvCell(
+    Array.isArray(value)
+      ? value.map((one) => (typeof one === 'string' ? one : JSON.stringify(one))).join(' ')
+      : String(value),
+  );
 }
 
 /** A text as one cell: quoted where it must be, and made harmless where a spreadsheet would run it as a formula. */

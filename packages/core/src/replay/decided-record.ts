@@ -33,7 +33,6 @@ function decisionAttributes(line: number, decision: Decision): DecidedRecord {
   };
 }
 
-
 function printWould({ fence, rule, outcome }: Would): DecidedRecord {
   return { fence, ...(rule === undefined ? {} : { rule }), outcome };
 }

@@ -11,15 +11,19 @@ function subjectOf({ countries }: Judge, record: LogRecord, ruling: Ruling): Dec
   const { client, host, path, method, line } = normalizeRequest(record);
   const recorded = record.attributes['http.response.status_code'];
   return {
-    client, host, path, method, line,
-    country: countries && client ? countries.find(client).country : undefined,
-    tag: noneIfEmpty(ruling.tags),
-    outcome: ruling.outcome,
-    gate: ruling.gate ?? null,
-    fence: ruling.fence ?? null,
-    rule: ruling.fence !== undefined && ruling.rule !== undefined ? ruleId(ruling.fence, ruling.rule) : null,
-    would: noneIfEmpty(ruling.would.map(({ outcome }) => outcome)),
-    status: ruling.status ?? null,
+    client,
+    host,
+    path,
+    method,
+    line,
+    'country': countries && client ? countries.find(client).country : undefined,
+    'tag': noneIfEmpty(ruling.tags),
+    'outcome': ruling.outcome,
+    'gate': ruling.gate ?? null,
+    'fence': ruling.fence ?? null,
+    'rule': ruling.fence !== undefined && ruling.rule !== undefined ? ruleId(ruling.fence, ruling.rule) : null,
+    'would': noneIfEmpty(ruling.would.map(({ outcome }) => outcome)),
+    'status': ruling.status ?? null,
     'recorded status': typeof recorded === 'number' || recorded === null ? recorded : undefined,
   };
 }
@@ -29,7 +33,13 @@ function noneIfEmpty(values: readonly string[]): readonly string[] | null {
 }
 
 /** The rows of a chunk for which the filter is true, ascending. */
-export function filterChunk(filter: Filter, judge: Judge, rows: ChunkRows, codes: Uint32Array, rulings: readonly Ruling[]): Uint32Array {
+export function filterChunk(
+  filter: Filter,
+  judge: Judge,
+  rows: ChunkRows,
+  codes: Uint32Array,
+  rulings: readonly Ruling[],
+): Uint32Array {
   const matching: number[] = [];
   for (let row = 0; row < rows.numRows; row += 1) {
     const subject = subjectOf(judge, rows.row(row) as LogRecord, rulings[codes[row]!]!);

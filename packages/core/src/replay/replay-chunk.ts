@@ -45,7 +45,12 @@ export class Replay {
  * @param progress called now and then with the number of rows done
  * @returns one code a row
  */
-export function replayChunk(replay: Replay, rows: ChunkRows, rulings: RulingTable, progress: (numRowsDone: number) => void): Uint32Array {
+export function replayChunk(
+  replay: Replay,
+  rows: ChunkRows,
+  rulings: RulingTable,
+  progress: (numRowsDone: number) => void,
+): Uint32Array {
   const codes = new Uint32Array(rows.numRows);
   for (let row = 0; row < rows.numRows; row += 1) {
     codes[row] = rulings.codeFor(replay.next(rows.row(row) as LogRecord).decision);

@@ -16,7 +16,9 @@ import { addTally, createTally } from './tally.js';
 import { addToTimeline, coarsenTimeline, createTimeline } from './timeline.js';
 
 const countries = createCountryTable(parseCountryCsv('198.18.0.0/30,NO\n198.18.0.4/30,SE\n2001:db8::/32,NO').ranges);
-const records = fc.array(attributes, { minLength: 1, maxLength: 20 }).map((all) => all.map((one, index): LogRecord => ({ line: index + 1, atUnixMs: index * 1000, attributes: one })));
+const records = fc
+  .array(attributes, { minLength: 1, maxLength: 20 })
+  .map((all) => all.map((one, index): LogRecord => ({ line: index + 1, atUnixMs: index * 1000, attributes: one })));
 
 describe('random fences over random requests', () => {
   it('decide the same from stored chunks as from records, in parts as in the whole, and as explained', () => {
@@ -59,7 +61,8 @@ describe('random fences over random requests', () => {
     );
     // What the generator reaches, so that agreement means something.
     expect([...seen.outcomes].sort()).toEqual(['allowed', 'blocked', 'uncovered']);
-    for (const count of [seen.numBelowFirst, seen.numBlind, seen.numWould]) expect(count / seen.numDecisions).toBeGreaterThan(0.05);
+    for (const count of [seen.numBelowFirst, seen.numBlind, seen.numWould])
+      expect(count / seen.numDecisions).toBeGreaterThan(0.05);
   });
 
   it('decide each request from itself alone, whatever came before', () => {
@@ -67,7 +70,8 @@ describe('random fences over random requests', () => {
       fc.property(fenceText, records, (text, log) => {
         const judge = { rulebook: checkFences([{ path: 'f.fence', text }], []).rulebook!, countries };
         const replay = new Replay(judge);
-        for (const record of log) expect(replay.next(record).decision).toEqual(decide(judge, normalizeRequest(record), EMPTY_STATE).decision);
+        for (const record of log)
+          expect(replay.next(record).decision).toEqual(decide(judge, normalizeRequest(record), EMPTY_STATE).decision);
       }),
       { numRuns: 50 },
     );
@@ -83,7 +87,12 @@ describe('a summary', () => {
     ].join('\n');
     const rulebook = checkFences([{ path: 'f.fence', text }], []).rulebook!;
     const replay = new Replay({ rulebook });
-    const ask = (atUnixMs: number, host: string, method: string): unknown => replay.next({ line: 1, atUnixMs, attributes: { 'url.path': '/', 'http.request.header.host': [host], 'http.request.method': method } });
+    const ask = (atUnixMs: number, host: string, method: string): unknown =>
+      replay.next({
+        line: 1,
+        atUnixMs,
+        attributes: { 'url.path': '/', 'http.request.header.host': [host], 'http.request.method': method },
+      });
     ask(5000, 'a.example', 'GET');
     ask(1000, 'a.example', 'GET');
     ask(3000, 'a.example', 'POST');
@@ -93,11 +102,22 @@ describe('a summary', () => {
       requests: 4,
       fromUnixMs: 1000,
       toUnixMs: 9000,
-      outcomes: [{ outcome: 'uncovered', requests: 1, share: 0.25 }, { outcome: 'allowed', requests: 3, share: 0.75 }],
+      outcomes: [
+        { outcome: 'uncovered', requests: 1, share: 0.25 },
+        { outcome: 'allowed', requests: 3, share: 0.75 },
+      ],
       uncoveredHosts: [{ host: 'b.example', requests: 1 }],
       gates: [{ gate: 'g', requests: 3, stopped: 0, otherwise: 3 }],
       fences: [
-        { fence: 'two', mode: 'trial', gates: ['g'], rules: [{ rule: 'gets', hits: 2, decided: 0, would: { blocked: 2 }, firstHitUnixMs: 1000, lastHitUnixMs: 5000 }, { rule: 'rest', state: 'off', hits: 0 }] },
+        {
+          fence: 'two',
+          mode: 'trial',
+          gates: ['g'],
+          rules: [
+            { rule: 'gets', hits: 2, decided: 0, would: { blocked: 2 }, firstHitUnixMs: 1000, lastHitUnixMs: 5000 },
+            { rule: 'rest', state: 'off', hits: 0 },
+          ],
+        },
         { fence: 'one', gates: [], rules: [{ rule: 'idle', hits: 0 }] },
       ],
     });
@@ -118,11 +138,26 @@ describe('a timeline', () => {
     addToTimeline(timeline, Date.UTC(2026, 9, 12, 0, 7), 'allowed', 2);
     addToTimeline(timeline, Date.UTC(2026, 9, 12, 23, 50), 'blocked', 1);
     const { stepMs, steps } = coarsenTimeline(timeline, 96);
-    expect([stepMs / 60_000, steps.length, steps[0], steps[1]!.outcomes, steps.at(-1)!.outcomes]).toEqual([15, 96, { fromUnixMs: Date.UTC(2026, 9, 12), outcomes: { allowed: 2 } }, {}, { blocked: 1 }]);
+    expect([stepMs / 60_000, steps.length, steps[0], steps[1]!.outcomes, steps.at(-1)!.outcomes]).toEqual([
+      15,
+      96,
+      { fromUnixMs: Date.UTC(2026, 9, 12), outcomes: { allowed: 2 } },
+      {},
+      { blocked: 1 },
+    ]);
   });
 });
 
 it('a CSV cell that begins like a formula is made harmless, and quoted where it must be', () => {
-  const record = toDecidedRecord({ line: 3, atUnixMs: 0, attributes: { 'user_agent.original': '=1+1, "x"', 'http.request.header.host': ['a.example'] } }, { outcome: 'uncovered', would: [], tags: [], blind: [], matched: [], client: undefined, country: undefined });
-  expect(printCsvRow(record)).toBe('1970-01-01T00:00:00.000Z,,,,,,,,a.example,,,"\'=1+1, ""x""",,3,uncovered,false,,,,,,,,,');
+  const record = toDecidedRecord(
+    {
+      line: 3,
+      atUnixMs: 0,
+      attributes: { 'user_agent.original': '=1+1, "x"', 'http.request.header.host': ['a.example'] },
+    },
+    { outcome: 'uncovered', would: [], tags: [], blind: [], matched: [], client: undefined, country: undefined },
+  );
+  expect(printCsvRow(record)).toBe(
+    '1970-01-01T00:00:00.000Z,,,,,,,,a.example,,,"\'=1+1, ""x""",,3,uncovered,false,,,,,,,,,',
+  );
 });

@@ -14,7 +14,12 @@ export interface Summary {
   readonly outcomes: readonly { readonly outcome: Outcome; readonly requests: number; readonly share: number }[];
   /** The ten most asked for hosts that no gate covers. */
   readonly uncoveredHosts: readonly { readonly host: string; readonly requests: number }[];
-  readonly gates: readonly { readonly gate: string; readonly requests: number; readonly stopped: number; readonly otherwise: number }[];
+  readonly gates: readonly {
+    readonly gate: string;
+    readonly requests: number;
+    readonly stopped: number;
+    readonly otherwise: number;
+  }[];
   readonly fences: readonly FenceSummary[];
   readonly numRejected: number;
   readonly rejected: readonly { readonly reason: RejectReason; readonly text: string; readonly lines: number }[];
@@ -45,10 +50,12 @@ const SHOWN_REJECTED = 5;
 
 /** @param rulebook the one that the tally was counted with */
 export function summarize(tally: Tally, rulebook: Rulebook): Summary {
-  const outcomes = (['uncovered', ...OUTCOMES.filter((outcome) => outcome !== 'uncovered')] as Outcome[]).flatMap((outcome) => {
-    const requests = tally.outcomes[outcome];
-    return requests === undefined ? [] : [{ outcome, requests, share: requests / tally.requests }];
-  });
+  const outcomes = (['uncovered', ...OUTCOMES.filter((outcome) => outcome !== 'uncovered')] as Outcome[]).flatMap(
+    (outcome) => {
+      const requests = tally.outcomes[outcome];
+      return requests === undefined ? [] : [{ outcome, requests, share: requests / tally.requests }];
+    },
+  );
   const rejected = (Object.keys(REJECT_REASONS) as RejectReason[]).flatMap((reason) => {
     const lines = tally.rejected[reason];
     return lines === undefined ? [] : [{ reason, text: REJECT_REASONS[reason], lines }];
@@ -62,7 +69,10 @@ export function summarize(tally: Tally, rulebook: Rulebook): Summary {
       .map(([host, requests]) => ({ host, requests }))
       .sort((a, b) => b.requests - a.requests || (a.host < b.host ? -1 : 1))
       .slice(0, SHOWN_HOSTS),
-    gates: rulebook.gates.map(({ statement }) => ({ gate: statement.name, ...(tally.gates[statement.name] ?? { requests: 0, stopped: 0, otherwise: 0 }) })),
+    gates: rulebook.gates.map(({ statement }) => ({
+      gate: statement.name,
+      ...(tally.gates[statement.name] ?? { requests: 0, stopped: 0, otherwise: 0 }),
+    })),
     fences: inOrderOfGates(rulebook).map((fence) => summarizeFence(fence, tally, rulebook)),
     numRejected: rejected.reduce((sum, { lines }) => sum + lines, 0),
     rejected,
@@ -94,5 +104,8 @@ function summarizeFence(fence: FenceStatement, tally: Tally, rulebook: Rulebook)
 
 /** How many requests something in trial would have stopped. */
 export function countWouldStop(rule: Pick<RuleTally, 'would'>): number {
-  return (Object.entries(rule.would) as [Outcome, number][]).reduce((sum, [outcome, requests]) => sum + (isStop(outcome) ? requests : 0), 0);
+  return (Object.entries(rule.would) as [Outcome, number][]).reduce(
+    (sum, [outcome, requests]) => sum + (isStop(outcome) ? requests : 0),
+    0,
+  );
 }

@@ -39,7 +39,17 @@ const MAX_UNCOVERED_HOSTS = 1000;
 const MAX_FIRST_REJECTED = 1000;
 
 export function createTally(): Tally {
-  return { requests: 0, outcomes: {}, rules: {}, otherwise: {}, gates: {}, uncoveredHosts: {}, rejected: {}, firstRejected: [], timeline: createTimeline() };
+  return {
+    requests: 0,
+    outcomes: {},
+    rules: {},
+    otherwise: {},
+    gates: {},
+    uncoveredHosts: {},
+    rejected: {},
+    firstRejected: [],
+    timeline: createTimeline(),
+  };
 }
 
 function increment<K extends string>(counts: Partial<Record<K, number>>, key: K, by = 1): void {
@@ -55,7 +65,8 @@ export function addDecision(tally: Tally, ruling: Ruling, atUnixMs: number, host
   addToTimeline(tally.timeline, atUnixMs, ruling.outcome, 1);
   if (ruling.gate === undefined) {
     const name = host ?? '(no host)';
-    if (name in tally.uncoveredHosts || Object.keys(tally.uncoveredHosts).length < MAX_UNCOVERED_HOSTS) increment(tally.uncoveredHosts, name);
+    if (name in tally.uncoveredHosts || Object.keys(tally.uncoveredHosts).length < MAX_UNCOVERED_HOSTS)
+      increment(tally.uncoveredHosts, name);
     return;
   }
   const gate = (tally.gates[ruling.gate] ??= { requests: 0, stopped: 0, otherwise: 0 });
@@ -66,7 +77,8 @@ export function addDecision(tally: Tally, ruling: Ruling, atUnixMs: number, host
   else ruleTally(tally, ruleId(ruling.fence, ruling.rule)).decided += 1;
   for (const rule of ruling.matched) addHit(ruleTally(tally, rule), atUnixMs);
   for (const rule of ruling.blind) ruleTally(tally, rule).blind += 1;
-  for (const { fence, rule, outcome } of ruling.would) if (rule !== undefined) increment(ruleTally(tally, ruleId(fence, rule)).would, outcome);
+  for (const { fence, rule, outcome } of ruling.would)
+    if (rule !== undefined) increment(ruleTally(tally, ruleId(fence, rule)).would, outcome);
 }
 
 function ruleTally(tally: Tally, rule: string): RuleTally {
@@ -91,17 +103,21 @@ export function addTally(into: Tally, part: Tally): void {
   addCounts(into.otherwise, part.otherwise);
   addCounts(into.rejected, part.rejected);
   for (const [host, requests] of Object.entries(part.uncoveredHosts)) {
-    if (host in into.uncoveredHosts || Object.keys(into.uncoveredHosts).length < MAX_UNCOVERED_HOSTS) increment(into.uncoveredHosts, host, requests);
+    if (host in into.uncoveredHosts || Object.keys(into.uncoveredHosts).length < MAX_UNCOVERED_HOSTS)
+      increment(into.uncoveredHosts, host, requests);
   }
-  for (const [name, gate] of Object.entries(part.gates)) addCounts((into.gates[name] ??= { requests: 0, stopped: 0, otherwise: 0 }), gate);
+  for (const [name, gate] of Object.entries(part.gates))
+    addCounts((into.gates[name] ??= { requests: 0, stopped: 0, otherwise: 0 }), gate);
   for (const [name, rule] of Object.entries(part.rules)) {
     const sum = ruleTally(into, name);
     sum.hits += rule.hits;
     sum.decided += rule.decided;
     sum.blind += rule.blind;
     addCounts(sum.would, rule.would);
-    if (rule.firstHitUnixMs !== undefined) sum.firstHitUnixMs = Math.min(sum.firstHitUnixMs ?? rule.firstHitUnixMs, rule.firstHitUnixMs);
-    if (rule.lastHitUnixMs !== undefined) sum.lastHitUnixMs = Math.max(sum.lastHitUnixMs ?? rule.lastHitUnixMs, rule.lastHitUnixMs);
+    if (rule.firstHitUnixMs !== undefined)
+      sum.firstHitUnixMs = Math.min(sum.firstHitUnixMs ?? rule.firstHitUnixMs, rule.firstHitUnixMs);
+    if (rule.lastHitUnixMs !== undefined)
+      sum.lastHitUnixMs = Math.max(sum.lastHitUnixMs ?? rule.lastHitUnixMs, rule.lastHitUnixMs);
   }
   if (part.fromUnixMs !== undefined) into.fromUnixMs = Math.min(into.fromUnixMs ?? part.fromUnixMs, part.fromUnixMs);
   if (part.toUnixMs !== undefined) into.toUnixMs = Math.max(into.toUnixMs ?? part.toUnixMs, part.toUnixMs);

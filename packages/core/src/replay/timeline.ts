@@ -47,17 +47,27 @@ function addCounts(into: Timeline, atUnixMs: number, counts: Counts): void {
 const NICE_MINUTES = [1, 2, 5, 10, 15, 30, 60, 120, 240, 360, 720, 1440];
 
 /** Every step from the first to the last, also the empty ones, at most `maxSteps` of them and of a round length where one fits. */
-export function coarsenTimeline(timeline: Timeline, maxSteps: number): { stepMs: number; steps: { fromUnixMs: number; outcomes: Counts }[] } {
-  const starts = Object.keys(timeline.counts).map(Number).sort((a, b) => a - b);
+export function coarsenTimeline(
+  timeline: Timeline,
+  maxSteps: number,
+): { stepMs: number; steps: { fromUnixMs: number; outcomes: Counts }[] } {
+  const starts = Object.keys(timeline.counts)
+    .map(Number)
+    .sort((a, b) => a - b);
   if (starts.length === 0) return { stepMs: timeline.stepMs, steps: [] };
   const [from, to] = [starts[0]!, starts.at(-1)! + timeline.stepMs];
   const isEnough = (stepMs: number): boolean => Math.ceil(to / stepMs) - Math.floor(from / stepMs) <= maxSteps;
-  const nice = NICE_MINUTES.map((minutes) => minutes * 60_000).find((stepMs) => stepMs % timeline.stepMs === 0 && isEnough(stepMs));
+  const nice = NICE_MINUTES.map((minutes) => minutes * 60_000).find(
+    (stepMs) => stepMs % timeline.stepMs === 0 && isEnough(stepMs),
+  );
   let stepMs = nice ?? timeline.stepMs;
   while (!isEnough(stepMs)) stepMs *= 2;
   const coarse: Timeline = { stepMs, counts: {}, numSteps: 0 };
   for (const [start, counts] of Object.entries(timeline.counts)) addCounts(coarse, Number(start), counts);
   const first = Math.floor(from / stepMs) * stepMs;
-  const steps = Array.from({ length: Math.ceil((to - first) / stepMs) }, (_, index) => ({ fromUnixMs: first + index * stepMs, outcomes: coarse.counts[first + index * stepMs] ?? {} }));
+  const steps = Array.from({ length: Math.ceil((to - first) / stepMs) }, (_, index) => ({
+    fromUnixMs: first + index * stepMs,
+    outcomes: coarse.counts[first + index * stepMs] ?? {},
+  }));
   return { stepMs, steps };
 }

@@ -18,15 +18,40 @@ export interface MadeUpProblem {
 }
 
 /** The record of a made-up request; it has no tags, no headers and no user. */
-export function makeUpRecord({ client, url, method = 'GET', atUnixMs }: MadeUpRequest): { record?: LogRecord; problems: MadeUpProblem[] } {
+export function makeUpRecord({ client, url, method = 'GET', atUnixMs }: MadeUpRequest): {
+  record?: LogRecord;
+  problems: MadeUpProblem[];
+} {
   const problems: MadeUpProblem[] = [];
   const address = parseAddress(client.trim());
-  if (!address) problems.push({ part: 'client', message: `Found ${JSON.stringify(client)}, expected an address such as 198.18.4.7 or 2001:db8::7.` });
+  if (!address)
+    problems.push({
+      part: 'client',
+      message: `Found ${JSON.stringify(client)}, expected an address such as 198.18.4.7 or 2001:db8::7.`,
+    });
   const full = /^[a-z][a-z0-9+.-]*:\/\//i.test(url.trim()) ? url.trim() : `https://${url.trim()}`;
   const authority = /^https?:\/\/([^/?#]*)/i.exec(full)?.[1];
-  if (authority === undefined || normalizeHost(authority) === null) problems.push({ part: 'url', message: `Found ${JSON.stringify(url)}, expected a URL such as https://shop.example/login.` });
-  if (!/^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/.test(method)) problems.push({ part: 'method', message: `Found ${JSON.stringify(method)}, expected a method such as GET.` });
+  if (authority === undefined || normalizeHost(authority) === null)
+    problems.push({
+      part: 'url',
+      message: `Found ${JSON.stringify(url)}, expected a URL such as https://shop.example/login.`,
+    });
+  if (!/^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/.test(method))
+    problems.push({ part: 'method', message: `Found ${JSON.stringify(method)}, expected a method such as GET.` });
   if (!address || problems.length > 0) return { problems };
   const text = formatAddress(address);
-  return { record: { line: 1, atUnixMs, attributes: { 'client.address': text, 'network.peer.address': text, 'url.full': full, 'http.request.method': method, 'user.name': null } }, problems };
+  return {
+    record: {
+      line: 1,
+      atUnixMs,
+      attributes: {
+        'client.address': text,
+        'network.peer.address': text,
+        'url.full': full,
+        'http.request.method': method,
+        'user.name': null,
+      },
+    },
+    problems,
+  };
 }

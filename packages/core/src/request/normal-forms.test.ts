@@ -17,14 +17,26 @@ describe('the normal form of a host', () => {
     ['localhost', 'localhost'],
   ])('of %s is %s', (text, expected) => expect(normalizeHost(text)).toBe(expected));
 
-  it.each(['', '.', 'shop..example', '.shop.example', `${'a'.repeat(64)}.example`, `${'a.'.repeat(126)}ab`, 'shop example', 'shop/x', 'shop.example:port'])('of "%s" is none', (text) =>
-    expect(normalizeHost(text)).toBeNull(),
-  );
+  it.each([
+    '',
+    '.',
+    'shop..example',
+    '.shop.example',
+    `${'a'.repeat(64)}.example`,
+    `${'a.'.repeat(126)}ab`,
+    'shop example',
+    'shop/x',
+    'shop.example:port',
+  ])('of "%s" is none', (text) => expect(normalizeHost(text)).toBeNull());
 });
 
 describe('a domain', () => {
   it('covers itself and what stands below, by whole labels', () => {
-    expect([isUnderDomain('shop.example', 'shop.example'), isUnderDomain('a.b.shop.example', 'shop.example'), isUnderDomain('workshop.example', 'shop.example')]).toEqual([true, true, false]);
+    expect([
+      isUnderDomain('shop.example', 'shop.example'),
+      isUnderDomain('a.b.shop.example', 'shop.example'),
+      isUnderDomain('workshop.example', 'shop.example'),
+    ]).toEqual([true, true, false]);
   });
   it('never covers a part of an address', () => expect(isBelowDomain('198.18.4.7', '4.7')).toBe(false));
 });
@@ -49,7 +61,14 @@ describe('the normal form of a path', () => {
 
   it('is under a path by whole segments', () => {
     const under = (path: string, prefix: string): boolean => isUnderPath(path, prefix);
-    expect([under('/login', '/login'), under('/login/x', '/login'), under('/login', '/login/'), under('/loginx', '/login'), under('//login', '/login'), under('/anything', '/')]).toEqual([true, true, true, false, false, true]);
+    expect([
+      under('/login', '/login'),
+      under('/login/x', '/login'),
+      under('/login', '/login/'),
+      under('/loginx', '/login'),
+      under('//login', '/login'),
+      under('/anything', '/'),
+    ]).toEqual([true, true, true, false, false, true]);
   });
 });
 
@@ -60,7 +79,10 @@ describe('a request line', () => {
     ['GET /a?x#y HTTP/2', { method: 'GET', path: '/a', query: 'x', version: '2' }],
     ['GET /a b HTTP/1.1', { method: 'GET', path: '/a b', version: '1.1' }],
     ['GET http://shop.example/a?x HTTP/1.1', { method: 'GET', full: 'http://shop.example/a?x', version: '1.1' }],
-    ['CONNECT shop.example:443 HTTP/1.1', { method: 'CONNECT', path: '', authority: 'shop.example:443', version: '1.1' }],
+    [
+      'CONNECT shop.example:443 HTTP/1.1',
+      { method: 'CONNECT', path: '', authority: 'shop.example:443', version: '1.1' },
+    ],
     ['OPTIONS * HTTP/1.1', { method: 'OPTIONS', path: '*', version: '1.1' }],
     ['GET /', { method: 'GET', path: '/' }],
     ['\u0016\u0003\u0001 x', {}],

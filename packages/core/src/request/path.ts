@@ -15,7 +15,9 @@ export function normalizePath(target: string): string {
 }
 
 function encodeNonAscii(path: string): string {
-  return path.replace(/[\u0080-\u{10ffff}]+/gu, (run) => Array.from(encoder.encode(run), (byte) => escapeByte(byte)).join(''));
+  return path.replace(/[\u0080-\u{10ffff}]+/gu, (run) =>
+    Array.from(encoder.encode(run), (byte) => escapeByte(byte)).join(''),
+  );
 }
 
 function escapeByte(byte: number): string {

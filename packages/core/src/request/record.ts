@@ -1,7 +1,8 @@
 import type { Field } from './field.js';
 
 /** A value as JSON can hold it. */
-export type AttributeValue = string | number | boolean | readonly AttributeValue[] | { readonly [key: string]: AttributeValue | null };
+export type AttributeValue =
+  string | number | boolean | readonly AttributeValue[] | { readonly [key: string]: AttributeValue | null };
 
 /**
  * What a log says about one request, under OpenTelemetry's attribute names and ours (`jade.`), nothing interpreted yet.
@@ -42,10 +43,32 @@ export type RejectReason = keyof typeof REJECT_REASONS;
  * `http.request.header.<name>` attributes stand at the place of their prefix, sorted by name.
  */
 const ATTRIBUTE_ORDER: readonly string[] = [
-  'timestamp', 'client.address', 'network.peer.address', 'client.port', 'server.address', 'destination.address', 'server.port',
-  'network.transport', 'network.protocol.name', 'network.protocol.version', 'url.full', 'url.scheme', 'url.path', 'url.query',
-  'http.request.method', 'http.request.header.', 'http.request.body.size', 'http.response.status_code', 'http.response.body.size',
-  'user_agent.original', 'user.name', 'tls.client.server_name', 'jade.groups', 'jade.inspected', 'jade.payload', 'jade.at-gate',
+  'timestamp',
+  'client.address',
+  'network.peer.address',
+  'client.port',
+  'server.address',
+  'destination.address',
+  'server.port',
+  'network.transport',
+  'network.protocol.name',
+  'network.protocol.version',
+  'url.full',
+  'url.scheme',
+  'url.path',
+  'url.query',
+  'http.request.method',
+  'http.request.header.',
+  'http.request.body.size',
+  'http.response.status_code',
+  'http.response.body.size',
+  'user_agent.original',
+  'user.name',
+  'tls.client.server_name',
+  'jade.groups',
+  'jade.inspected',
+  'jade.payload',
+  'jade.at-gate',
 ];
 const ORDER_OF = new Map(ATTRIBUTE_ORDER.map((name, index) => [name, index]));
 const HEADER_PREFIX = 'http.request.header.';
@@ -61,6 +84,18 @@ export function sortAttributeNames(names: readonly string[]): string[] {
 
 /** Attributes that a judgement writes; a record that carries them already (it was judged before) loses them on input. */
 export const DECISION_ATTRIBUTES: readonly string[] = [
-  'jade.line', 'jade.outcome', 'jade.stopped', 'jade.gate', 'jade.fence', 'jade.rule', 'jade.status', 'jade.reason', 'jade.would',
-  'jade.file', 'jade.tags', 'jade.blind', 'jade.country', 'jade.client',
+  'jade.line',
+  'jade.outcome',
+  'jade.stopped',
+  'jade.gate',
+  'jade.fence',
+  'jade.rule',
+  'jade.status',
+  'jade.reason',
+  'jade.would',
+  'jade.file',
+  'jade.tags',
+  'jade.blind',
+  'jade.country',
+  'jade.client',
 ];

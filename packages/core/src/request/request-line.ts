@@ -23,7 +23,7 @@ export function parseRequestLine(text: string): RequestLine {
   if (firstSpace <= 0) return NOT_HTTP;
   const method = text.slice(0, firstSpace);
   const lastSpace = text.lastIndexOf(' ');
-  const version = lastSpace > firstSpace ? VERSION.exec(text.slice(lastSpace + 1))?.[1] ?? null : null;
+  const version = lastSpace > firstSpace ? (VERSION.exec(text.slice(lastSpace + 1))?.[1] ?? null) : null;
   const target = text.slice(firstSpace + 1, version === null ? undefined : lastSpace);
   if (!METHOD.test(method) || (version === null && target.includes(' '))) return NOT_HTTP;
   if (target.startsWith('/') || target === '*') return originForm(method, target, version);
@@ -36,6 +36,14 @@ function originForm(method: string, target: string, version: string | null): Req
   const fragment = target.indexOf('#');
   const end = fragment < 0 ? target.length : fragment;
   const mark = target.indexOf('?');
-  if (mark < 0 || mark > end) return { method, full: null, path: target.slice(0, end), query: null, authority: null, version };
-  return { method, full: null, path: target.slice(0, mark), query: target.slice(mark + 1, end) || null, authority: null, version };
+  if (mark < 0 || mark > end)
+    return { method, full: null, path: target.slice(0, end), query: null, authority: null, version };
+  return {
+    method,
+    full: null,
+    path: target.slice(0, mark),
+    query: target.slice(mark + 1, end) || null,
+    authority: null,
+    version,
+  };
 }

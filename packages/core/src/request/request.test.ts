@@ -14,7 +14,12 @@ function fieldsOf(attributes: Attributes): Field<string>[] {
 
 describe('a request of a record', () => {
   it('takes the host from the full URL, then the header, then the server, then the TLS name', () => {
-    const attributes = { 'url.full': 'https://A.example:8443/x?y', 'http.request.header.host': ['b.example'], 'server.address': 'c.example', 'tls.client.server_name': 'd.example' };
+    const attributes = {
+      'url.full': 'https://A.example:8443/x?y',
+      'http.request.header.host': ['b.example'],
+      'server.address': 'c.example',
+      'tls.client.server_name': 'd.example',
+    };
     const hosts: Field<string>[] = [];
     for (const name of ['url.full', 'http.request.header.host', 'server.address']) {
       hosts.push(fieldsOf({ 'url.path': '/', ...attributes })[2]);
@@ -25,16 +30,23 @@ describe('a request of a record', () => {
   });
 
   it('does not take an address of the server for a host', () => {
-    expect(fieldsOf({ 'url.path': '/', 'server.address': '198.51.100.7', 'tls.client.server_name': 'd.example' })[2]).toBe('d.example');
+    expect(
+      fieldsOf({ 'url.path': '/', 'server.address': '198.51.100.7', 'tls.client.server_name': 'd.example' })[2],
+    ).toBe('d.example');
     expect(fieldsOf({ 'url.path': '/', 'server.address': '198.51.100.7' })[2]).toBeNull();
   });
 
   it('has no host where the host is malformed, and does not look further', () => {
-    expect(fieldsOf({ 'url.path': '/', 'http.request.header.host': ['a..example'], 'server.address': 'c.example' })[2]).toBeNull();
+    expect(
+      fieldsOf({ 'url.path': '/', 'http.request.header.host': ['a..example'], 'server.address': 'c.example' })[2],
+    ).toBeNull();
   });
 
   it('takes the client from client.address, else from who connected', () => {
-    expect(fieldsOf({ 'client.address': '198.18.1.1', 'network.peer.address': '203.0.113.1' }).slice(0, 2)).toEqual(['198.18.1.1', '203.0.113.1']);
+    expect(fieldsOf({ 'client.address': '198.18.1.1', 'network.peer.address': '203.0.113.1' }).slice(0, 2)).toEqual([
+      '198.18.1.1',
+      '203.0.113.1',
+    ]);
     expect(fieldsOf({ 'network.peer.address': '203.0.113.1' }).slice(0, 2)).toEqual(['203.0.113.1', '203.0.113.1']);
     expect(fieldsOf({ 'client.address': '198.18.1.1' }).slice(0, 2)).toEqual(['198.18.1.1', '198.18.1.1']);
     expect(fieldsOf({ 'client.address': 'not-an-address' })[0]).toBeUndefined();
@@ -49,8 +61,20 @@ describe('a request of a record', () => {
   });
 
   it('that is no HTTP has no HTTP fields when it is a ping, and else does not know them', () => {
-    expect(fieldsOf({ 'client.address': '198.18.1.1', 'network.transport': 'icmp' }).slice(2)).toEqual([null, null, null]);
-    expect(fieldsOf({ 'client.address': '198.18.1.1', 'network.transport': 'tcp' }).slice(2)).toEqual([undefined, undefined, undefined]);
-    expect(fieldsOf({ 'network.transport': 'tcp', 'tls.client.server_name': 'D.example' }).slice(2)).toEqual(['d.example', undefined, undefined]);
+    expect(fieldsOf({ 'client.address': '198.18.1.1', 'network.transport': 'icmp' }).slice(2)).toEqual([
+      null,
+      null,
+      null,
+    ]);
+    expect(fieldsOf({ 'client.address': '198.18.1.1', 'network.transport': 'tcp' }).slice(2)).toEqual([
+      undefined,
+      undefined,
+      undefined,
+    ]);
+    expect(fieldsOf({ 'network.transport': 'tcp', 'tls.client.server_name': 'D.example' }).slice(2)).toEqual([
+      'd.example',
+      undefined,
+      undefined,
+    ]);
   });
 });

@@ -31,13 +31,24 @@ export function normalizeRequest({ line, atUnixMs, attributes }: LogRecord): Req
   // A ping has no HTTP fields at all; of any other flow without URL and method the log cannot say.
   const absent = attributes['network.transport'] === 'icmp' ? null : undefined;
   const serverName = textOf(attributes['tls.client.server_name']);
-  return { line, atUnixMs, peer, client, host: serverName ? normalizeHost(serverName) : absent, path: absent, method: absent, atGate };
+  return {
+    line,
+    atUnixMs,
+    peer,
+    client,
+    host: serverName ? normalizeHost(serverName) : absent,
+    path: absent,
+    method: absent,
+    atGate,
+  };
 }
 
 /** A record with a URL, a method or a request line is HTTP, also when its log shows them as empty. */
 function isHttp(attributes: Attributes): boolean {
   return (
-    attributes['http.request.method'] !== undefined || attributes['url.path'] !== undefined || attributes['url.full'] !== undefined
+    attributes['http.request.method'] !== undefined ||
+    attributes['url.path'] !== undefined ||
+    attributes['url.full'] !== undefined
   );
 }
 
@@ -78,7 +89,8 @@ function hostOf(attributes: Attributes): Field<string> {
 function pathOf(attributes: Attributes): Field<string> {
   const full = textOf(attributes['url.full']);
   const authority = full == null ? undefined : authorityOf(full);
-  if (full != null && authority !== undefined) return normalizePath(full.slice(full.indexOf('://') + 3 + authority.length));
+  if (full != null && authority !== undefined)
+    return normalizePath(full.slice(full.indexOf('://') + 3 + authority.length));
   const path = attributes['url.path'];
   if (path === '') return '/';
   const text = textOf(path);

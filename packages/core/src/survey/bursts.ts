@@ -49,7 +49,10 @@ export class Bursts {
 
   /** Busiest first, one a client. `isExact` is false where requests came too late or too many clients came at once. */
   result(): { bursts: Burst[]; isExact: boolean } {
-    const bursts = [...this.#open].reduce((best, [minute, counts]) => mergeBursts(best, minute * MINUTE_MS, counts), this.#best);
+    const bursts = [...this.#open].reduce(
+      (best, [minute, counts]) => mergeBursts(best, minute * MINUTE_MS, counts),
+      this.#best,
+    );
     return { bursts, isExact: this.#numMissed === 0 };
   }
 }
@@ -58,7 +61,10 @@ function mergeBursts(best: readonly Burst[], minuteUnixMs: number, counts: Reado
   const floor = best.length < KEPT_BURSTS ? 0 : best.at(-1)!.requests;
   const byClient = new Map(best.map((burst) => [burst.client, burst]));
   for (const [client, requests] of counts) {
-    if (requests > floor && requests > (byClient.get(client)?.requests ?? 0)) byClient.set(client, { client, requests, minuteUnixMs });
+    if (requests > floor && requests > (byClient.get(client)?.requests ?? 0))
+      byClient.set(client, { client, requests, minuteUnixMs });
   }
-  return [...byClient.values()].sort((a, b) => b.requests - a.requests || a.minuteUnixMs - b.minuteUnixMs || (a.client < b.client ? -1 : 1)).slice(0, KEPT_BURSTS);
+  return [...byClient.values()]
+    .sort((a, b) => b.requests - a.requests || a.minuteUnixMs - b.minuteUnixMs || (a.client < b.client ? -1 : 1))
+    .slice(0, KEPT_BURSTS);
 }

@@ -26,7 +26,11 @@ export interface StarterFacts {
   readonly busiestHosts: readonly BusyValue[];
   readonly methods: readonly BusyValue[];
   readonly bursts: readonly { readonly client: string; readonly requests: number }[];
-  readonly countries?: readonly { readonly country: string; readonly requests: number; readonly clients: DistinctCount }[];
+  readonly countries?: readonly {
+    readonly country: string;
+    readonly requests: number;
+    readonly clients: DistinctCount;
+  }[];
   readonly burstClient?: BusyValue;
   readonly refusedPath?: BusyValue;
 }
@@ -38,7 +42,9 @@ const READING = ['GET', 'HEAD', 'OPTIONS'];
 
 /** Picks the rules that say most about this log; fewer where the log gives no ground for three. */
 export function writeStarter(facts: StarterFacts): Starter {
-  const rules = [burstRule(facts), farCountryRule(facts) ?? writesRule(facts), refusedPathRule(facts)].filter((rule) => rule !== undefined);
+  const rules = [burstRule(facts), farCountryRule(facts) ?? writesRule(facts), refusedPathRule(facts)].filter(
+    (rule) => rule !== undefined,
+  );
   const hosts = facts.busiestHosts.map(({ value }) => `=${value}`);
   const gate = [
     ...(hosts.length === 0 ? ['# The log names no host: put yours here, and judge with --gate site.'] : []),
@@ -48,7 +54,17 @@ export function writeStarter(facts: StarterFacts): Starter {
     '  otherwise allow',
     '}',
   ];
-  return { text: [...gate, '', 'fence starter enforce "To begin from" {', ...rules.map((rule) => `  ${rule.text}`), '}', ''].join('\n'), rules };
+  return {
+    text: [
+      ...gate,
+      '',
+      'fence starter enforce "To begin from" {',
+      ...rules.map((rule) => `  ${rule.text}`),
+      '}',
+      '',
+    ].join('\n'),
+    rules,
+  };
 }
 
 function burstRule({ bursts: [burst], burstClient }: StarterFacts): StarterRule | undefined {
@@ -64,8 +80,17 @@ function burstRule({ bursts: [burst], burstClient }: StarterFacts): StarterRule 
 
 /** The country whose few clients ask most: often one machine in a data centre. */
 function farCountryRule({ countries = [], requests }: StarterFacts): StarterRule | undefined {
-  const candidates = countries.filter((one) => one.country !== INTERNAL && one.country !== NO_COUNTRY && one.requests >= FAR_REQUESTS && one.requests <= requests * FAR_SHARE);
-  const far = candidates.reduce<(typeof candidates)[number] | undefined>((best, one) => (best && best.requests / best.clients.count >= one.requests / one.clients.count ? best : one), undefined);
+  const candidates = countries.filter(
+    (one) =>
+      one.country !== INTERNAL &&
+      one.country !== NO_COUNTRY &&
+      one.requests >= FAR_REQUESTS &&
+      one.requests <= requests * FAR_SHARE,
+  );
+  const far = candidates.reduce<(typeof candidates)[number] | undefined>(
+    (best, one) => (best && best.requests / best.clients.count >= one.requests / one.clients.count ? best : one),
+    undefined,
+  );
   if (!far) return undefined;
   return {
     name: 'few-from-there',
@@ -77,9 +102,17 @@ function farCountryRule({ countries = [], requests }: StarterFacts): StarterRule
 }
 
 function writesRule({ methods, requests }: StarterFacts): StarterRule | undefined {
-  const reading = methods.filter(({ value }) => READING.includes(value)).reduce((sum, method) => sum + method.requests, 0);
+  const reading = methods
+    .filter(({ value }) => READING.includes(value))
+    .reduce((sum, method) => sum + method.requests, 0);
   if (reading === requests) return undefined;
-  return { name: 'writes', text: `rule writes trial block when method not in ${READING.join(', ')}`, because: `${requests - reading} requests do more than read`, wouldStop: requests - reading, isExact: methods.every((method) => method.isExact) };
+  return {
+    name: 'writes',
+    text: `rule writes trial block when method not in ${READING.join(', ')}`,
+    because: `${requests - reading} requests do more than read`,
+    wouldStop: requests - reading,
+    isExact: methods.every((method) => method.isExact),
+  };
 }
 
 function refusedPathRule({ refusedPath }: StarterFacts): StarterRule | undefined {

@@ -10,10 +10,23 @@ import { Distinct } from './distinct.js';
 import { SurveyBuilder, type Survey } from './survey.js';
 
 const countries = createCountryTable(parseCountryCsv('198.18.0.0/24,NO\n198.18.9.0/24,SC\n').ranges);
-const record = (index: number, client: string, path = '/', status = 200, more: Record<string, string[]> = {}): LogRecord => ({
+const record = (
+  index: number,
+  client: string,
+  path = '/',
+  status = 200,
+  more: Record<string, string[]> = {},
+): LogRecord => ({
   line: index + 1,
   atUnixMs: index * 1000,
-  attributes: { 'client.address': client, 'http.request.header.host': ['shop.example'], 'url.path': path, 'http.request.method': path === '/login' ? 'POST' : 'GET', 'http.response.status_code': status, ...more },
+  attributes: {
+    'client.address': client,
+    'http.request.header.host': ['shop.example'],
+    'url.path': path,
+    'http.request.method': path === '/login' ? 'POST' : 'GET',
+    'http.response.status_code': status,
+    ...more,
+  },
 });
 const LOG = [
   ...Array.from({ length: 400 }, (_, index) => record(index, `198.18.0.${1 + (index % 200)}`, `/page-${index % 7}`)),
@@ -35,9 +48,18 @@ describe('a survey', () => {
       toUnixMs: 459_000,
       clients: { count: 201, isExact: true },
       hosts: { count: 1, isExact: true },
-      methods: [{ value: 'GET', requests: 400 }, { value: 'POST', requests: 60 }],
-      statuses: [{ value: '200', requests: 400 }, { value: '401', requests: 60 }],
-      countries: [{ country: 'NO', requests: 400, clients: { count: 200 } }, { country: 'SC', requests: 60, clients: { count: 1 } }],
+      methods: [
+        { value: 'GET', requests: 400 },
+        { value: 'POST', requests: 60 },
+      ],
+      statuses: [
+        { value: '200', requests: 400 },
+        { value: '401', requests: 60 },
+      ],
+      countries: [
+        { country: 'NO', requests: 400, clients: { count: 200 } },
+        { country: 'SC', requests: 60, clients: { count: 1 } },
+      ],
       bursts: [{ client: '198.18.9.7', requests: 40, minuteUnixMs: 420_000 }, {}, {}, {}, {}],
       proxySigns: [],
     });
@@ -51,17 +73,33 @@ describe('a survey', () => {
       expect(diagnostics).toEqual([]);
       const replay = new Replay({ rulebook: rulebook!, countries });
       LOG.forEach((one) => replay.next(one));
-      expect(starter.rules.map((rule) => rule.name)).toEqual(['loudest-client', hasTable ? 'few-from-there' : 'writes', 'most-refused-path']);
-      for (const rule of starter.rules) expect([rule.name, countWouldStop(replay.tally.rules[`starter/${rule.name}`]!)]).toEqual([rule.name, rule.wouldStop]);
+      expect(starter.rules.map((rule) => rule.name)).toEqual([
+        'loudest-client',
+        hasTable ? 'few-from-there' : 'writes',
+        'most-refused-path',
+      ]);
+      for (const rule of starter.rules)
+        expect([rule.name, countWouldStop(replay.tally.rules[`starter/${rule.name}`]!)]).toEqual([
+          rule.name,
+          rule.wouldStop,
+        ]);
     }
   });
 
   it('sees the signs of a proxy', () => {
-    const log = Array.from({ length: 100 }, (_, index) => record(index, index % 10 === 0 ? `198.18.0.${index}` : '203.0.113.7', '/', 200, { 'http.request.header.x-forwarded-for': ['198.18.0.1'] }));
-    expect(survey(log).proxySigns).toEqual(['203.0.113.7 makes 90% of all requests', '100 requests carry a header that names another client (X-Forwarded-For or Forwarded)']);
+    const log = Array.from({ length: 100 }, (_, index) =>
+      record(index, index % 10 === 0 ? `198.18.0.${index}` : '203.0.113.7', '/', 200, {
+        'http.request.header.x-forwarded-for': ['198.18.0.1'],
+      }),
+    );
+    expect(survey(log).proxySigns).toEqual([
+      '203.0.113.7 makes 90% of all requests',
+      '100 requests carry a header that names another client (X-Forwarded-For or Forwarded)',
+    ]);
   });
 
-  it('of an empty log is empty', () => expect(survey([])).toMatchObject({ requests: 0, busiestClients: [], starter: { rules: [] } }));
+  it('of an empty log is empty', () =>
+    expect(survey([])).toMatchObject({ requests: 0, busiestClients: [], starter: { rules: [] } }));
 });
 
 describe('figures that are bounded in memory', () => {
@@ -88,7 +126,8 @@ describe('figures that are bounded in memory', () => {
 
   it('find a burst in a log that is a little out of order, and say when it was too much so', () => {
     const bursts = new Bursts();
-    for (const minute of [0, 1, 0, 3, 1, 0]) for (let index = 0; index < 3; index += 1) bursts.add('a', minute * 60_000);
+    for (const minute of [0, 1, 0, 3, 1, 0])
+      for (let index = 0; index < 3; index += 1) bursts.add('a', minute * 60_000);
     expect(bursts.result()).toEqual({ bursts: [{ client: 'a', requests: 9, minuteUnixMs: 0 }], isExact: true });
     bursts.add('b', 100 * 60_000);
     bursts.add('a', 0);

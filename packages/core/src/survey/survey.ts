@@ -21,7 +21,11 @@ export interface Survey {
   readonly methods: readonly BusyValue[];
   readonly statuses: readonly BusyValue[];
   /** Absent without a country table. */
-  readonly countries?: readonly { readonly country: string; readonly requests: number; readonly clients: DistinctCount }[];
+  readonly countries?: readonly {
+    readonly country: string;
+    readonly requests: number;
+    readonly clients: DistinctCount;
+  }[];
   readonly bursts: readonly Burst[];
   readonly burstsAreExact: boolean;
   /** What speaks for a proxy in front: then the log may show the proxy where it should show the client. */
@@ -73,7 +77,11 @@ export class SurveyBuilder {
     this.#methods.add(request.method ?? (request.method === null ? '(none)' : '(unknown)'));
     if (typeof status === 'number') this.#statuses.add(String(status));
     const { attributes } = record;
-    if (attributes['http.request.header.x-forwarded-for'] != null || attributes['http.request.header.forwarded'] != null) this.#numForwarded += 1;
+    if (
+      attributes['http.request.header.x-forwarded-for'] != null ||
+      attributes['http.request.header.forwarded'] != null
+    )
+      this.#numForwarded += 1;
   }
 
   #addClient({ client, atUnixMs }: Request): void {
@@ -95,8 +103,14 @@ export class SurveyBuilder {
 
   finish(): Survey {
     const { bursts, isExact } = this.#bursts.result();
-    const countries = [...this.#countries].map(([country, { requests, clients }]) => ({ country, requests, clients: clients.result() })).sort((a, b) => b.requests - a.requests || (a.country < b.country ? -1 : 1));
-    const rejected = (Object.keys(this.#rejected) as RejectReason[]).map((reason) => ({ reason, text: REJECT_REASONS[reason], lines: this.#rejected[reason]! }));
+    const countries = [...this.#countries]
+      .map(([country, { requests, clients }]) => ({ country, requests, clients: clients.result() }))
+      .sort((a, b) => b.requests - a.requests || (a.country < b.country ? -1 : 1));
+    const rejected = (Object.keys(this.#rejected) as RejectReason[]).map((reason) => ({
+      reason,
+      text: REJECT_REASONS[reason],
+      lines: this.#rejected[reason]!,
+    }));
     const survey = {
       requests: this.#requests,
       ...(this.#requests > 0 ? { fromUnixMs: this.#fromUnixMs, toUnixMs: this.#toUnixMs } : {}),
@@ -118,7 +132,14 @@ export class SurveyBuilder {
     };
     const burstClient = bursts[0] && this.#clients.busiest.countOf(bursts[0].client);
     const refusedPath = this.#refusedPaths.top(1)[0];
-    return { ...survey, starter: writeStarter({ ...survey, burstClient, refusedPath: refusedPath && this.#paths.busiest.countOf(refusedPath.value) }) };
+    return {
+      ...survey,
+      starter: writeStarter({
+        ...survey,
+        burstClient,
+        refusedPath: refusedPath && this.#paths.busiest.countOf(refusedPath.value),
+      }),
+    };
   }
 
   #proxySigns(): string[] {
@@ -128,10 +149,15 @@ export class SurveyBuilder {
       few.push(client);
       const share = few.reduce((sum, { requests }) => sum + requests, 0) / this.#requests;
       if (share < PROXY_SHARE || this.#clients.distinct.result().count <= PROXY_ADDRESSES) continue;
-      signs.push(`${few.map(({ value }) => value).join(', ')} ${few.length === 1 ? 'makes' : 'make'} ${Math.round(share * 100)}% of all requests`);
+      signs.push(
+        `${few.map(({ value }) => value).join(', ')} ${few.length === 1 ? 'makes' : 'make'} ${Math.round(share * 100)}% of all requests`,
+      );
       break;
     }
-    if (this.#numForwarded > 0) signs.push(`${this.#numForwarded} requests carry a header that names another client (X-Forwarded-For or Forwarded)`);
+    if (this.#numForwarded > 0)
+      signs.push(
+        `${this.#numForwarded} requests carry a header that names another client (X-Forwarded-For or Forwarded)`,
+      );
     return signs;
   }
 }

@@ -22,6 +22,8 @@ export async function recordChange(trx: Transaction, { userId, what, detail }: C
   const last = await AuditModel.query(trx).orderBy('id', 'desc').first();
   const previousHash = last?.hash ?? '';
   const at = new Date();
-  const hash = createHash('sha256').update(JSON.stringify([previousHash, at.toISOString(), userId, what, detail])).digest('hex');
+  const hash = createHash('sha256')
+    .update(JSON.stringify([previousHash, at.toISOString(), userId, what, detail]))
+    .digest('hex');
   await AuditModel.query(trx).insert({ at, userId, what, detail, previousHash, hash });
 }

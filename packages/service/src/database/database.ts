@@ -16,7 +16,12 @@ pg.types.setTypeParser(INT8, Number);
 const MIGRATIONS: Record<string, Knex.Migration> = { '0001-foundation': foundation, '0002-log-survey': logSurvey };
 
 export function openDatabase(url: string, maxConnections: number): Database {
-  return knexModule({ client: 'pg', connection: { connectionString: url, connectionTimeoutMillis: 5000 }, pool: { min: 0, max: maxConnections }, ...knexSnakeCaseMappers() });
+  return knexModule({
+    client: 'pg',
+    connection: { connectionString: url, connectionTimeoutMillis: 5000 },
+    pool: { min: 0, max: maxConnections },
+    ...knexSnakeCaseMappers(),
+  });
 }
 
 /** Brings the schema up to date. Safe to call from several processes at once. */
@@ -39,11 +44,19 @@ export function inTransaction<T>(db: Database, work: (trx: Transaction) => Promi
 export function isUnreachable(error: unknown): boolean {
   const { code, message, name } = error as { code?: string; message?: string; name?: string };
   const codes = ['ECONNREFUSED', 'ECONNRESET', 'ENOTFOUND', 'ETIMEDOUT', '57P01', '57P02', '57P03', '08006', '08001'];
-  return codes.includes(code ?? '') || name === 'KnexTimeoutError' || /Connection terminated|timeout exceeded when trying to connect/.test(message ?? '');
+  return (
+    codes.includes(code ?? '') ||
+    name === 'KnexTimeoutError' ||
+    /Connection terminated|timeout exceeded when trying to connect/.test(message ?? '')
+  );
 }
 
 /** The name of the unique index that a write ran into, or undefined. */
 export function violatedConstraint(error: unknown): string | undefined {
-  const { code, constraint, nativeError } = error as { code?: string; constraint?: string; nativeError?: { code?: string; constraint?: string } };
+  const { code, constraint, nativeError } = error as {
+    code?: string;
+    constraint?: string;
+    nativeError?: { code?: string; constraint?: string };
+  };
   return (code ?? nativeError?.code) === '23505' ? (constraint ?? nativeError?.constraint) : undefined;
 }

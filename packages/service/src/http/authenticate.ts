@@ -35,7 +35,12 @@ export class Authenticator {
     if (bearer === undefined) refuseForeignOrigin(request);
     if (needs === 'nobody') return undefined;
     const actor = await this.#identify(request, bearer);
-    if (!actor) throw new ProblemError('not-signed-in', bearer ? 'The token is not valid or has expired.' : 'This needs a sign-in.', { hint: 'Sign in on the console, or run jadefence login.' });
+    if (!actor)
+      throw new ProblemError(
+        'not-signed-in',
+        bearer ? 'The token is not valid or has expired.' : 'This needs a sign-in.',
+        { hint: 'Sign in on the console, or run jadefence login.' },
+      );
     if (ROLES.indexOf(actor.role) < ROLES.indexOf(needs)) {
       throw new ProblemError('not-permitted', `${actor.name} is ${actor.role} here; this needs ${needs}.`);
     }
@@ -53,5 +58,6 @@ export class Authenticator {
 function refuseForeignOrigin(request: Request): void {
   const { origin, host } = request.headers;
   if (SAFE_METHODS.has(request.method) || origin === undefined) return;
-  if (!URL.canParse(origin) || new URL(origin).host !== host) throw new ProblemError('foreign-origin', `A page of ${origin} may not change anything here.`);
+  if (!URL.canParse(origin) || new URL(origin).host !== host)
+    throw new ProblemError('foreign-origin', `A page of ${origin} may not change anything here.`);
 }

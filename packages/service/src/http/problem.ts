@@ -16,7 +16,14 @@ export class ProblemError extends Error {
 
 export function sendProblem(response: Response, { code, message, extra }: ProblemError): void {
   const { status, title } = PROBLEMS[code];
-  const problem: Problem = { type: `https://jadefence.example/problems/${code}`, title, status, detail: message, code, ...extra };
+  const problem: Problem = {
+    type: `https://jadefence.example/problems/${code}`,
+    title,
+    status,
+    detail: message,
+    code,
+    ...extra,
+  };
   response.status(status).type('application/problem+json').send(JSON.stringify(problem));
 }
 
@@ -37,7 +44,10 @@ function toProblem(error: unknown): ProblemError {
   if (type === 'entity.too.large') return new ProblemError('too-large', 'The body is larger than the service takes.');
   if (type === 'request.aborted') return new ProblemError('upload-cut', 'The request ended before its body did.');
   if (type?.startsWith('charset') || type?.startsWith('encoding')) return new ProblemError('bad-body', `${message}.`);
-  if (isUnreachable(error)) return new ProblemError('database-unreachable', 'The service cannot reach its database.', { hint: 'Check that PostgreSQL runs and that JADEFENCE_DATABASE_URL is right.' });
+  if (isUnreachable(error))
+    return new ProblemError('database-unreachable', 'The service cannot reach its database.', {
+      hint: 'Check that PostgreSQL runs and that JADEFENCE_DATABASE_URL is right.',
+    });
   if (error instanceof URIError) return new ProblemError('bad-input', 'The address holds a broken escape.');
   return new ProblemError('internal', 'The service met an error that it did not foresee; its log has the details.');
 }

@@ -58,7 +58,9 @@ export function buildRouter(routes: readonly Route[], authenticator: Authenticat
       response.locals['actor'] = await authenticator.admit(request, definition.needs);
       next();
     };
-    router[definition.method](definition.path, guard, readBody, (request, response) => answer(definition, request, response));
+    router[definition.method](definition.path, guard, readBody, (request, response) =>
+      answer(definition, request, response),
+    );
   }
   router.use((request) => {
     throw new ProblemError('not-found', `There is no ${request.method} ${request.path}.`);
@@ -84,7 +86,8 @@ async function answer(definition: Route, request: Request, response: Response): 
 /** Checks input against its class. Keys that the class does not know are refused, so that a misspelt option cannot pass unnoticed. */
 async function decode(type: Class<object> | undefined, value: unknown): Promise<object> {
   if (!type) return {};
-  if (typeof value !== 'object' || value === null || Array.isArray(value)) throw new ProblemError('bad-body', 'The body must be a JSON object.');
+  if (typeof value !== 'object' || value === null || Array.isArray(value))
+    throw new ProblemError('bad-body', 'The body must be a JSON object.');
   const instance = plainToInstance(type, value);
   const errors = await validate(instance, { whitelist: true, forbidNonWhitelisted: true, forbidUnknownValues: true });
   if (errors.length > 0) {
@@ -94,7 +97,10 @@ async function decode(type: Class<object> | undefined, value: unknown): Promise<
   return instance;
 }
 
-function listErrors({ property, constraints, children }: ValidationError, prefix: string): { place: string; message: string }[] {
+function listErrors(
+  { property, constraints, children }: ValidationError,
+  prefix: string,
+): { place: string; message: string }[] {
   const place = prefix === '' ? property : `${prefix}.${property}`;
   const own = Object.values(constraints ?? {}).map((message) => ({ place, message }));
   return [...own, ...(children ?? []).flatMap((child) => listErrors(child, place))];

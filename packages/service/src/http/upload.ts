@@ -10,12 +10,22 @@ export async function* readUpload(request: Request, maxBytes: number): AsyncGene
   try {
     for await (const piece of request as AsyncIterable<Buffer>) {
       numBytes += piece.length;
-      if (numBytes > maxBytes) throw new ProblemError('too-large', `The upload is larger than ${maxBytes} bytes.`, { hint: 'Split it, or raise JADEFENCE_MAX_UPLOAD_BYTES.' });
+      if (numBytes > maxBytes)
+        throw new ProblemError('too-large', `The upload is larger than ${maxBytes} bytes.`, {
+          hint: 'Split it, or raise JADEFENCE_MAX_UPLOAD_BYTES.',
+        });
       yield piece;
     }
   } catch (error) {
     if (error instanceof ProblemError) throw error;
-    throw new ProblemError('upload-cut', `The upload ended after ${numBytes} bytes before it was complete; nothing of it is kept.`);
+    throw new ProblemError(
+      'upload-cut',
+      `The upload ended after ${numBytes} bytes before it was complete; nothing of it is kept.`,
+    );
   }
-  if (!request.complete) throw new ProblemError('upload-cut', `The upload ended after ${numBytes} bytes before it was complete; nothing of it is kept.`);
+  if (!request.complete)
+    throw new ProblemError(
+      'upload-cut',
+      `The upload ended after ${numBytes} bytes before it was complete; nothing of it is kept.`,
+    );
 }

@@ -8,7 +8,10 @@ const REPLAY_QUEUE = 'replay';
 export class JobQueue {
   readonly #boss: PgBoss;
 
-  constructor(databaseUrl: string, private readonly logger: Logger) {
+  constructor(
+    databaseUrl: string,
+    private readonly logger: Logger,
+  ) {
     this.#boss = new PgBoss({ connectionString: databaseUrl, max: 3, schema: 'jobs' });
     this.#boss.on('error', (error) => logger.error({ err: error }, 'job queue'));
   }
@@ -17,12 +20,16 @@ export class JobQueue {
   async start(run: (replayId: number) => Promise<void>): Promise<void> {
     await this.#boss.start();
     await this.#boss.createQueue(REPLAY_QUEUE);
-    await this.#boss.work<{ replayId: number }>(REPLAY_QUEUE, { pollingIntervalSeconds: POLLING_SECONDS }, async (jobs) => {
-      for (const { data } of jobs) {
-        this.logger.info({ replay: data.replayId }, 'replay begins');
-        await run(data.replayId);
-      }
-    });
+    await this.#boss.work<{ replayId: number }>(
+      REPLAY_QUEUE,
+      { pollingIntervalSeconds: POLLING_SECONDS },
+      async (jobs) => {
+        for (const { data } of jobs) {
+          this.logger.info({ replay: data.replayId }, 'replay begins');
+          await run(data.replayId);
+        }
+      },
+    );
   }
 
   async addReplay(replayId: number): Promise<void> {

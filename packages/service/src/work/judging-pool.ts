@@ -12,7 +12,10 @@ export class JudgingPool {
     const { port1, port2 } = new MessageChannel();
     port1.on('message', onProgress);
     try {
-      return (await this.#pool().run({ ...task, progress: port2 }, { name: 'judgeChunk', transferList: [port2] })) as JudgeAnswer;
+      return (await this.#pool().run(
+        { ...task, progress: port2 },
+        { name: 'judgeChunk', transferList: [port2] },
+      )) as JudgeAnswer;
     } finally {
       port1.close();
     }
@@ -28,6 +31,10 @@ export class JudgingPool {
   }
 
   #pool(): Piscina {
-    return (this.#started ??= new Piscina({ filename: new URL('./replay-worker.js', import.meta.url).href, minThreads: this.numThreads, maxThreads: this.numThreads }));
+    return (this.#started ??= new Piscina({
+      filename: new URL('./replay-worker.js', import.meta.url).href,
+      minThreads: this.numThreads,
+      maxThreads: this.numThreads,
+    }));
   }
 }

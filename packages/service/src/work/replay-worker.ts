@@ -1,6 +1,18 @@
 /** Runs in a worker thread: judges one chunk of a stored log, or filters the decisions of one. */
 import {
-  checkFences, checkFilter, ChunkRows, createCountryTable, filterChunk, parseCountryCsv, Replay, replayChunk, RulingTable, type Judge, type Ruling, type SourceFile, type Tally,
+  checkFences,
+  checkFilter,
+  ChunkRows,
+  createCountryTable,
+  filterChunk,
+  parseCountryCsv,
+  Replay,
+  replayChunk,
+  RulingTable,
+  type Judge,
+  type Ruling,
+  type SourceFile,
+  type Tally,
 } from '@jadefence/core';
 import type { MessagePort } from 'node:worker_threads';
 
@@ -49,7 +61,9 @@ function judgeFor(source: JudgeSource): Judge {
 export function judgeChunk(task: JudgeTask): JudgeAnswer {
   const replay = new Replay(judgeFor(task));
   const table = new RulingTable();
-  const codes = replayChunk(replay, new ChunkRows(task.numRows, task.columns), table, (numRowsDone) => task.progress.postMessage(numRowsDone));
+  const codes = replayChunk(replay, new ChunkRows(task.numRows, task.columns), table, (numRowsDone) =>
+    task.progress.postMessage(numRowsDone),
+  );
   task.progress.close();
   return { codes, rulings: table.rulings, tally: replay.tally };
 }
@@ -67,5 +81,9 @@ export function prepareJudge({ fenceFile, listFiles, countryCsv, gate }: Omit<Ju
   const { rulebook, diagnostics } = checkFences([fenceFile], listFiles);
   if (!rulebook) throw new Error(`Internal error: a pinned snapshot cannot judge: ${diagnostics[0]?.message}`);
   const text = countryCsv && new TextDecoder().decode(new Uint8Array(countryCsv).slice());
-  return { rulebook, gate, countries: text === undefined ? undefined : createCountryTable(parseCountryCsv(text).ranges) };
+  return {
+    rulebook,
+    gate,
+    countries: text === undefined ? undefined : createCountryTable(parseCountryCsv(text).ranges),
+  };
 }

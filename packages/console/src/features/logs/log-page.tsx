@@ -20,7 +20,8 @@ export function LogPage() {
       {(data) => (
         <>
           <PageHeading title={data.name} aside={<LogActions log={data} />}>
-            {formatCount(data.requests)} requests from {formatTime(data.fromUnixMs)} to {formatTime(data.toUnixMs)} UTC, read as {LOG_FORMATS[data.format]}.
+            {formatCount(data.requests)} requests from {formatTime(data.fromUnixMs)} to {formatTime(data.toUnixMs)} UTC,
+            read as {LOG_FORMATS[data.format]}.
           </PageHeading>
           <Loaded query={survey}>{(found) => <SurveyCards survey={found} />}</Loaded>
           {data.rejectedLines > 0 && <RejectedLines log={data} />}
@@ -55,8 +56,12 @@ function LogActions({ log }: { log: Log }) {
   return (
     <div className="flex max-w-md flex-col items-end gap-2">
       <div className="flex gap-2">
-        <Button look="primary" onClick={() => replay.mutate()} disabled={replay.isPending}>Replay against the draft</Button>
-        <Button onClick={() => (isAsking ? remove.mutate(isUsed) : setIsAsking(true))} disabled={remove.isPending}>{deleteText}</Button>
+        <Button look="primary" onClick={() => replay.mutate()} disabled={replay.isPending}>
+          Replay against the draft
+        </Button>
+        <Button onClick={() => (isAsking ? remove.mutate(isUsed) : setIsAsking(true))} disabled={remove.isPending}>
+          {deleteText}
+        </Button>
       </div>
       {replay.error && <ErrorNotice error={replay.error} />}
       {remove.error && <ErrorNotice error={remove.error} />}
@@ -69,7 +74,12 @@ function RejectedLines({ log }: { log: Log }) {
     <Card title={`${formatCount(log.rejectedLines)} lines rejected`}>
       <ul className="grid gap-1 overflow-x-auto p-4 text-sm" tabIndex={0} aria-label="Rejected lines">
         {log.firstRejected.map(({ line, reason, start }) => (
-          <li key={line}><span className="text-muted">line {line}, {REJECT_REASONS[reason]}:</span> <code className="font-mono text-xs whitespace-nowrap">{JSON.stringify(start)}</code></li>
+          <li key={line}>
+            <span className="text-muted">
+              line {line}, {REJECT_REASONS[reason]}:
+            </span>{' '}
+            <code className="font-mono text-xs whitespace-nowrap">{JSON.stringify(start)}</code>
+          </li>
         ))}
       </ul>
     </Card>

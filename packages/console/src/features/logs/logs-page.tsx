@@ -14,17 +14,31 @@ export function LogsPage() {
       <Loaded query={logs}>
         {(list) =>
           list.length === 0 ? (
-            <div className="mb-6"><EmptyState title="No logs yet">Choose a request log below; it is read by the same rules here before it is sent.</EmptyState></div>
+            <div className="mb-6">
+              <EmptyState title="No logs yet">
+                Choose a request log below; it is read by the same rules here before it is sent.
+              </EmptyState>
+            </div>
           ) : (
             <Card>
               <ul>
                 {list.map((log) => (
-                  <li key={log.id} className="flex flex-wrap items-center justify-between gap-3 border-b border-line px-4 py-3 last:border-b-0">
+                  <li
+                    key={log.id}
+                    className="flex flex-wrap items-center justify-between gap-3 border-b border-line px-4 py-3 last:border-b-0"
+                  >
                     <div>
-                      <Link to={`/logs/${log.id}`} className="font-medium text-jade underline-offset-2 hover:underline">{log.name}</Link>
-                      <p className="text-sm text-muted">{formatTime(log.fromUnixMs)} to {formatTime(log.toUnixMs)} UTC</p>
+                      <Link to={`/logs/${log.id}`} className="font-medium text-jade underline-offset-2 hover:underline">
+                        {log.name}
+                      </Link>
+                      <p className="text-sm text-muted">
+                        {formatTime(log.fromUnixMs)} to {formatTime(log.toUnixMs)} UTC
+                      </p>
                     </div>
-                    <span className="text-sm text-muted">{formatCount(log.requests)} requests{log.rejectedLines > 0 && `, ${formatCount(log.rejectedLines)} lines rejected`}</span>
+                    <span className="text-sm text-muted">
+                      {formatCount(log.requests)} requests
+                      {log.rejectedLines > 0 && `, ${formatCount(log.rejectedLines)} lines rejected`}
+                    </span>
                   </li>
                 ))}
               </ul>

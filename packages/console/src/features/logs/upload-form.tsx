@@ -16,7 +16,12 @@ export function UploadForm() {
   const [share, setShare] = useState(0);
   const queryClient = useQueryClient();
   const navigate = useNavigate();
-  const preview = useQuery({ queryKey: ['log preview', file?.name, file?.size, file?.lastModified, host], queryFn: () => previewLog(file!, host), enabled: file !== undefined, retry: false });
+  const preview = useQuery({
+    queryKey: ['log preview', file?.name, file?.size, file?.lastModified, host],
+    queryFn: () => previewLog(file!, host),
+    enabled: file !== undefined,
+    retry: false,
+  });
   const upload = useMutation({
     mutationFn: (chosen: File) => uploadLog(chosen, { name: chosen.name, host: host || undefined }, setShare),
     onSuccess: async (log) => {
@@ -36,14 +41,37 @@ export function UploadForm() {
       <form onSubmit={submit} className="grid gap-4 p-4">
         <label className="text-sm font-medium">
           Log file, plain or gzip
-          <input type="file" onChange={(event) => { setFile(event.target.files?.[0]); upload.reset(); }} className="mt-1 block w-full text-sm file:mr-3 file:rounded-lg file:border-0 file:bg-sunken file:px-3 file:py-1.5 file:text-ink" />
+          <input
+            type="file"
+            onChange={(event) => {
+              setFile(event.target.files?.[0]);
+              upload.reset();
+            }}
+            className="mt-1 block w-full text-sm file:mr-3 file:rounded-lg file:border-0 file:bg-sunken file:px-3 file:py-1.5 file:text-ink"
+          />
         </label>
         {preview.error && <ErrorNotice error={preview.error} />}
         {preview.data && <Preview preview={preview.data} />}
-        {needsHost && <TextField label="Host of every request, since the log does not name it" value={host} onChange={(event) => setHost(event.target.value)} placeholder="shop.example" />}
-        {upload.isPending && <label className="text-sm">{share < 1 ? `${Math.round(share * 100)}% is sent` : 'All is sent; the service stores it'}<progress value={share} max={1} className="mt-1 block h-2 w-full accent-jade" /></label>}
+        {needsHost && (
+          <TextField
+            label="Host of every request, since the log does not name it"
+            value={host}
+            onChange={(event) => setHost(event.target.value)}
+            placeholder="shop.example"
+          />
+        )}
+        {upload.isPending && (
+          <label className="text-sm">
+            {share < 1 ? `${Math.round(share * 100)}% is sent` : 'All is sent; the service stores it'}
+            <progress value={share} max={1} className="mt-1 block h-2 w-full accent-jade" />
+          </label>
+        )}
         {upload.error && <ErrorNotice error={upload.error} />}
-        <div><Button look="primary" type="submit" disabled={!canSend}>Send it</Button></div>
+        <div>
+          <Button look="primary" type="submit" disabled={!canSend}>
+            Send it
+          </Button>
+        </div>
       </form>
     </Card>
   );
@@ -53,16 +81,27 @@ function Preview({ preview: { detection, lines } }: { preview: LogPreview }) {
   return (
     <div className="rounded-lg bg-sunken p-3 text-sm">
       <p className="font-medium">{detection.summary}</p>
-      <ol className="mt-2 grid gap-1 overflow-x-auto font-mono text-xs" tabIndex={0} aria-label="The first lines as they would be read">
-        {lines.map((line) => <li key={line.kind === 'record' ? line.record.line : line.rejected.line} className="whitespace-nowrap">{describe(line)}</li>)}
+      <ol
+        className="mt-2 grid gap-1 overflow-x-auto font-mono text-xs"
+        tabIndex={0}
+        aria-label="The first lines as they would be read"
+      >
+        {lines.map((line) => (
+          <li key={line.kind === 'record' ? line.record.line : line.rejected.line} className="whitespace-nowrap">
+            {describe(line)}
+          </li>
+        ))}
       </ol>
     </div>
   );
 }
 
 function describe(line: ReadLine): string {
-  if (line.kind === 'rejected') return `${line.rejected.line}: rejected (${line.rejected.reason}) ${line.rejected.start}`;
+  if (line.kind === 'rejected')
+    return `${line.rejected.line}: rejected (${line.rejected.reason}) ${line.rejected.start}`;
   const { atUnixMs, attributes } = line.record;
-  const known = Object.entries(attributes).filter(([, value]) => value != null).map(([name, value]) => `${name}=${typeof value === 'string' ? value : JSON.stringify(value)}`);
+  const known = Object.entries(attributes)
+    .filter(([, value]) => value != null)
+    .map(([name, value]) => `${name}=${typeof value === 'string' ? value : JSON.stringify(value)}`);
   return `${line.record.line}: ${new Date(atUnixMs).toISOString()} ${known.join(' ')}`;
 }

@@ -23,8 +23,18 @@ export function DecisionTable({ replayId, outcomes }: { replayId: number; outcom
   const [where, setWhere] = useState('');
   const [offset, setOffset] = useState(0);
   const [explainedRow, setExplainedRow] = useState<number>();
-  const page = useQuery(decisionsQuery(replayId, { offset, limit: PAGE_ROWS, ...(filter === 'all' ? {} : { outcome: filter }), ...(where ? { where } : {}) }));
-  const options = [{ value: 'all' as const, text: 'all outcomes' }, ...outcomes.map((outcome) => ({ value: outcome, text: outcome }))];
+  const page = useQuery(
+    decisionsQuery(replayId, {
+      offset,
+      limit: PAGE_ROWS,
+      ...(filter === 'all' ? {} : { outcome: filter }),
+      ...(where ? { where } : {}),
+    }),
+  );
+  const options = [
+    { value: 'all' as const, text: 'all outcomes' },
+    ...outcomes.map((outcome) => ({ value: outcome, text: outcome })),
+  ];
   const changeFilter = (value: Outcome | 'all'): void => {
     setFilter(value);
     setOffset(0);
@@ -38,28 +48,50 @@ export function DecisionTable({ replayId, outcomes }: { replayId: number; outcom
           setOffset(0);
         }}
       />
-      {!hasProblem(page.error, 'bad-filter') && <Loaded query={page}>
-        {({ rows, total, offset: shownOffset }) => (
-          <>
-            <WideTable label="Decisions">
+      {!hasProblem(page.error, 'bad-filter') && (
+        <Loaded query={page}>
+          {({ rows, total, offset: shownOffset }) => (
+            <>
+              <WideTable label="Decisions">
                 <thead className="text-muted">
                   <tr className="border-b border-line">
-                    {COLUMNS.map((column) => <th key={column} scope="col" className="px-3 py-2 font-medium first:pl-4">{column}</th>)}
-                    <th scope="col" className="px-3 py-2"><span className="sr-only">explanation</span></th>
+                    {COLUMNS.map((column) => (
+                      <th key={column} scope="col" className="px-3 py-2 font-medium first:pl-4">
+                        {column}
+                      </th>
+                    ))}
+                    <th scope="col" className="px-3 py-2">
+                      <span className="sr-only">explanation</span>
+                    </th>
                   </tr>
                 </thead>
-                <tbody>{rows.map((row) => <Row key={row.row} row={row} onExplain={() => setExplainedRow(row.row)} />)}</tbody>
+                <tbody>
+                  {rows.map((row) => (
+                    <Row key={row.row} row={row} onExplain={() => setExplainedRow(row.row)} />
+                  ))}
+                </tbody>
               </WideTable>
-            <div className="flex flex-wrap items-center justify-between gap-3 px-4 py-3 text-sm text-muted">
-              <span role="status">{total === 0 ? 'no decisions' : `${formatCount(shownOffset + 1)} to ${formatCount(shownOffset + rows.length)} of ${formatCount(total)}`}</span>
-              <span className="flex gap-2">
-                <Button disabled={offset === 0} onClick={() => setOffset(Math.max(0, offset - PAGE_ROWS))}><ChevronLeftIcon aria-hidden className="size-4" />Earlier</Button>
-                <Button disabled={offset + PAGE_ROWS >= total} onClick={() => setOffset(offset + PAGE_ROWS)}>Later<ChevronRightIcon aria-hidden className="size-4" /></Button>
-              </span>
-            </div>
-          </>
-        )}
-      </Loaded>}
+              <div className="flex flex-wrap items-center justify-between gap-3 px-4 py-3 text-sm text-muted">
+                <span role="status">
+                  {total === 0
+                    ? 'no decisions'
+                    : `${formatCount(shownOffset + 1)} to ${formatCount(shownOffset + rows.length)} of ${formatCount(total)}`}
+                </span>
+                <span className="flex gap-2">
+                  <Button disabled={offset === 0} onClick={() => setOffset(Math.max(0, offset - PAGE_ROWS))}>
+                    <ChevronLeftIcon aria-hidden className="size-4" />
+                    Earlier
+                  </Button>
+                  <Button disabled={offset + PAGE_ROWS >= total} onClick={() => setOffset(offset + PAGE_ROWS)}>
+                    Later
+                    <ChevronRightIcon aria-hidden className="size-4" />
+                  </Button>
+                </span>
+              </div>
+            </>
+          )}
+        </Loaded>
+      )}
       <ExplanationPanel replayId={replayId} row={explainedRow} onClose={() => setExplainedRow(undefined)} />
     </Card>
   );
@@ -73,8 +105,18 @@ function FilterBox({ problem, onFilter }: { problem?: string; onFilter: (where: 
   };
   return (
     <form onSubmit={submit} className="flex items-start gap-2 border-b border-line px-4 py-3">
-      <TextField label="Filter" name="where" className="grow" spellCheck={false} autoComplete="off" placeholder="rule = house/touts and not path under /login" problem={problem} />
-      <Button type="submit" className="mt-6">Apply</Button>
+      <TextField
+        label="Filter"
+        name="where"
+        className="grow"
+        spellCheck={false}
+        autoComplete="off"
+        placeholder="rule = house/touts and not path under /login"
+        problem={problem}
+      />
+      <Button type="submit" className="mt-6">
+        Apply
+      </Button>
     </form>
   );
 }
@@ -86,10 +128,29 @@ function Row({ row, onExplain }: { row: DecisionRow; onExplain: () => void }) {
       <td className="px-3 py-1.5 whitespace-nowrap">{formatTime(row.atUnixMs).slice(5)}</td>
       <td className="px-3 py-1.5 font-mono text-xs">{row.client ?? 'none'}</td>
       <td className="px-3 py-1.5">{row.country ?? 'unknown'}</td>
-      <td className="max-w-72 truncate px-3 py-1.5 font-mono text-xs" title={`${row.method ?? ''} ${row.host ?? ''}${row.path ?? ''}`}>{row.method ?? 'no method'} {row.host ?? ''}{row.path ?? ''}</td>
-      <td className="px-3 py-1.5"><OutcomeLabel outcome={row.outcome} /></td>
+      <td
+        className="max-w-72 truncate px-3 py-1.5 font-mono text-xs"
+        title={`${row.method ?? ''} ${row.host ?? ''}${row.path ?? ''}`}
+      >
+        {row.method ?? 'no method'} {row.host ?? ''}
+        {row.path ?? ''}
+      </td>
+      <td className="px-3 py-1.5">
+        <OutcomeLabel outcome={row.outcome} />
+      </td>
       <td className="px-3 py-1.5 font-mono text-xs">{decidedBy(row)}</td>
-      <td className="px-3 py-1.5"><Button size="small" onClick={(event) => { event.stopPropagation(); onExplain(); }} aria-label={`Explain line ${row.line}`}>why</Button></td>
+      <td className="px-3 py-1.5">
+        <Button
+          size="small"
+          onClick={(event) => {
+            event.stopPropagation();
+            onExplain();
+          }}
+          aria-label={`Explain line ${row.line}`}
+        >
+          why
+        </Button>
+      </td>
     </tr>
   );
 }

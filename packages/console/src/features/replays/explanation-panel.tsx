@@ -7,7 +7,15 @@ import { ExplanationSteps } from '../../components/explanation-steps.js';
 import { Loaded } from '../../components/loaded.js';
 
 /** Why one request came to what it came to, beside the table it was picked from. */
-export function ExplanationPanel({ replayId, row, onClose }: { replayId: number; row: number | undefined; onClose: () => void }) {
+export function ExplanationPanel({
+  replayId,
+  row,
+  onClose,
+}: {
+  replayId: number;
+  row: number | undefined;
+  onClose: () => void;
+}) {
   const explanation = useQuery({ ...explanationQuery(replayId, row ?? 0), enabled: row !== undefined });
   return (
     <Dialog open={row !== undefined} onClose={onClose} className="relative z-30">
@@ -16,7 +24,9 @@ export function ExplanationPanel({ replayId, row, onClose }: { replayId: number;
         <DialogPanel className="h-full w-full max-w-xl overflow-y-auto border-l border-line bg-surface p-6 shadow-xl">
           <div className="flex items-start justify-between gap-4">
             <DialogTitle className="text-lg font-semibold">Why this request came to this</DialogTitle>
-            <Button onClick={onClose} aria-label="Close"><XMarkIcon aria-hidden className="size-4" /></Button>
+            <Button onClick={onClose} aria-label="Close">
+              <XMarkIcon aria-hidden className="size-4" />
+            </Button>
           </div>
           <Loaded query={explanation}>{(data) => <ExplanationSteps explanation={data} />}</Loaded>
         </DialogPanel>

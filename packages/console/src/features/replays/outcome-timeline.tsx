@@ -21,17 +21,54 @@ export default function OutcomeTimeline({ timeline, outcomes }: Props) {
     <figure className="p-4">
       <div aria-hidden className="h-56">
         <ResponsiveContainer width="100%" height="100%">
-          <BarChart accessibilityLayer={false} data={data} barCategoryGap={1} margin={{ top: 4, right: 4, bottom: 0, left: 0 }}>
+          <BarChart
+            accessibilityLayer={false}
+            data={data}
+            barCategoryGap={1}
+            margin={{ top: 4, right: 4, bottom: 0, left: 0 }}
+          >
             <CartesianGrid vertical={false} stroke="var(--color-line)" />
-            <XAxis dataKey="fromUnixMs" tickFormatter={label} stroke="var(--color-muted)" fontSize={12} tickLine={false} minTickGap={40} />
-            <YAxis stroke="var(--color-muted)" fontSize={12} tickLine={false} axisLine={false} width={48} tickFormatter={formatCount} />
-            <Tooltip isAnimationActive={false} labelFormatter={(at) => `${formatTime(Number(at)).slice(0, 16)} UTC`} contentStyle={{ background: 'var(--color-surface)', border: '1px solid var(--color-line)', borderRadius: 8 }} />
-            {stacked.map((outcome) => <Bar key={outcome} dataKey={outcome} stackId="outcomes" fill={`var(--color-${outcome})`} isAnimationActive={false} />)}
+            <XAxis
+              dataKey="fromUnixMs"
+              tickFormatter={label}
+              stroke="var(--color-muted)"
+              fontSize={12}
+              tickLine={false}
+              minTickGap={40}
+            />
+            <YAxis
+              stroke="var(--color-muted)"
+              fontSize={12}
+              tickLine={false}
+              axisLine={false}
+              width={48}
+              tickFormatter={formatCount}
+            />
+            <Tooltip
+              isAnimationActive={false}
+              labelFormatter={(at) => `${formatTime(Number(at)).slice(0, 16)} UTC`}
+              contentStyle={{
+                background: 'var(--color-surface)',
+                border: '1px solid var(--color-line)',
+                borderRadius: 8,
+              }}
+            />
+            {stacked.map((outcome) => (
+              <Bar
+                key={outcome}
+                dataKey={outcome}
+                stackId="outcomes"
+                fill={`var(--color-${outcome})`}
+                isAnimationActive={false}
+              />
+            ))}
           </BarChart>
         </ResponsiveContainer>
       </div>
       <figcaption className="mt-2 flex flex-wrap gap-x-4 gap-y-1 text-sm text-muted">
-        {outcomes.map((outcome) => <OutcomeLabel key={outcome} outcome={outcome} />)}
+        {outcomes.map((outcome) => (
+          <OutcomeLabel key={outcome} outcome={outcome} />
+        ))}
         <span>each bar is {minutes >= 60 ? `${minutes / 60} h` : `${minutes} min`}, times are UTC</span>
       </figcaption>
     </figure>

@@ -16,7 +16,11 @@ const OutcomeTimeline = lazy(() => import('./outcome-timeline.js'));
 export function ReplayPage() {
   const id = Number(useParams()['id']);
   const replay = useQuery(replayQuery(id));
-  return <Loaded query={replay}>{(data) => (data.state === 'done' ? <DoneReplay id={id} /> : <RunningReplay replay={data} />)}</Loaded>;
+  return (
+    <Loaded query={replay}>
+      {(data) => (data.state === 'done' ? <DoneReplay id={id} /> : <RunningReplay replay={data} />)}
+    </Loaded>
+  );
 }
 
 /** Follows a replay by server-sent events until it is done. */
@@ -31,7 +35,8 @@ function RunningReplay({ replay }: { replay: Replay }) {
       .catch(() => undefined);
     return () => stop.abort();
   }, [queryClient, replay.id]);
-  if (progress.state === 'failed') return <ErrorNotice error={new Error(`Replay ${replay.id} failed: ${progress.failure}`)} />;
+  if (progress.state === 'failed')
+    return <ErrorNotice error={new Error(`Replay ${replay.id} failed: ${progress.failure}`)} />;
   return (
     <>
       <PageHeading title={`Replay ${replay.id}: ${replay.logName}`}>The draft judges the log.</PageHeading>
@@ -53,13 +58,18 @@ function Result({ result }: { result: ReplayResult }) {
   return (
     <>
       <PageHeading title={`Replay ${result.id}: ${result.logName}`}>
-        {formatCount(summary.requests)} requests from {formatTime(summary.fromUnixMs)} to {formatTime(summary.toUnixMs)} UTC, judged by the rules alone: what a device in their place did is in the log.
+        {formatCount(summary.requests)} requests from {formatTime(summary.fromUnixMs)} to {formatTime(summary.toUnixMs)}{' '}
+        UTC, judged by the rules alone: what a device in their place did is in the log.
       </PageHeading>
       <dl className="mb-6 grid grid-cols-2 gap-3 sm:grid-cols-4">
         {summary.outcomes.map(({ outcome, requests, share }) => (
           <div key={outcome} className="rounded-xl border border-line bg-surface px-4 py-3 shadow-sm">
-            <dt><OutcomeLabel outcome={outcome} /></dt>
-            <dd className="mt-1 text-2xl font-semibold tabular-nums">{formatCount(requests)} <span className="text-sm font-normal text-muted">{formatShare(share)}</span></dd>
+            <dt>
+              <OutcomeLabel outcome={outcome} />
+            </dt>
+            <dd className="mt-1 text-2xl font-semibold tabular-nums">
+              {formatCount(requests)} <span className="text-sm font-normal text-muted">{formatShare(share)}</span>
+            </dd>
           </div>
         ))}
         {summary.numRejected > 0 && (
@@ -70,15 +80,24 @@ function Result({ result }: { result: ReplayResult }) {
         )}
       </dl>
       {summary.uncoveredHosts.length > 0 && (
-        <p className="mb-6 text-sm text-muted">No gate covers {summary.uncoveredHosts.map(({ host, requests }) => `${host} (${formatCount(requests)})`).join(', ')}.</p>
+        <p className="mb-6 text-sm text-muted">
+          No gate covers{' '}
+          {summary.uncoveredHosts.map(({ host, requests }) => `${host} (${formatCount(requests)})`).join(', ')}.
+        </p>
       )}
       <Card title="Requests over time">
-        <Suspense fallback={<div className="h-64" />}><OutcomeTimeline timeline={timeline} outcomes={summary.outcomes.map(({ outcome }) => outcome)} /></Suspense>
+        <Suspense fallback={<div className="h-64" />}>
+          <OutcomeTimeline timeline={timeline} outcomes={summary.outcomes.map(({ outcome }) => outcome)} />
+        </Suspense>
       </Card>
       <RulesTable fences={summary.fences} />
       <DecisionTable replayId={result.id} outcomes={summary.outcomes.map(({ outcome }) => outcome)} />
       <p className="text-xs text-muted">
-        Rests on rules {result.snapshot.slice(0, 12)}, log {result.logSha256.slice(0, 12)}, {result.countryTable ? `country table ${result.countryTable.name} ${result.countryTable.sha256.slice(0, 12)}` : 'no country table'}.
+        Rests on rules {result.snapshot.slice(0, 12)}, log {result.logSha256.slice(0, 12)},{' '}
+        {result.countryTable
+          ? `country table ${result.countryTable.name} ${result.countryTable.sha256.slice(0, 12)}`
+          : 'no country table'}
+        .
       </p>
     </>
   );

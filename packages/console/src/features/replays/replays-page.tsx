@@ -6,24 +6,51 @@ import { Loaded } from '../../components/loaded.js';
 import { formatCount } from '../../format.js';
 
 export function ReplaysPage() {
-  const replays = useQuery({ ...replaysQuery, refetchInterval: (query) => (query.state.data?.some(({ state }) => state === 'waiting' || state === 'running') ? 1000 : false) });
+  const replays = useQuery({
+    ...replaysQuery,
+    refetchInterval: (query) =>
+      query.state.data?.some(({ state }) => state === 'waiting' || state === 'running') ? 1000 : false,
+  });
   return (
     <>
-      <PageHeading title="Replays">What a stored log comes to when the draft judges it. Each rests on the rules and the country table as they were.</PageHeading>
+      <PageHeading title="Replays">
+        What a stored log comes to when the draft judges it. Each rests on the rules and the country table as they were.
+      </PageHeading>
       <Loaded query={replays}>
         {(list) =>
           list.length === 0 ? (
-            <EmptyState title="No replays yet">Choose a log under <Link to="/logs" className="text-jade underline">Logs</Link> and replay it against the draft.</EmptyState>
+            <EmptyState title="No replays yet">
+              Choose a log under{' '}
+              <Link to="/logs" className="text-jade underline">
+                Logs
+              </Link>{' '}
+              and replay it against the draft.
+            </EmptyState>
           ) : (
             <Card>
               <ul>
                 {list.map((replay) => (
-                  <li key={replay.id} className="flex flex-wrap items-center justify-between gap-3 border-b border-line px-4 py-3 last:border-b-0">
+                  <li
+                    key={replay.id}
+                    className="flex flex-wrap items-center justify-between gap-3 border-b border-line px-4 py-3 last:border-b-0"
+                  >
                     <div>
-                      <Link to={`/replays/${replay.id}`} className="font-medium text-jade underline-offset-2 hover:underline">Replay {replay.id}: {replay.logName}</Link>
-                      <p className="text-sm text-muted">started {replay.startedAt.slice(0, 19).replace('T', ' ')} UTC{replay.gate ? `, all judged by gate ${replay.gate}` : ''}</p>
+                      <Link
+                        to={`/replays/${replay.id}`}
+                        className="font-medium text-jade underline-offset-2 hover:underline"
+                      >
+                        Replay {replay.id}: {replay.logName}
+                      </Link>
+                      <p className="text-sm text-muted">
+                        started {replay.startedAt.slice(0, 19).replace('T', ' ')} UTC
+                        {replay.gate ? `, all judged by gate ${replay.gate}` : ''}
+                      </p>
                     </div>
-                    <span className="text-sm text-muted">{replay.state === 'done' ? `${formatCount(replay.requests)} requests` : `${replay.state}: ${formatCount(replay.requestsDone)} of ${formatCount(replay.requests)}`}</span>
+                    <span className="text-sm text-muted">
+                      {replay.state === 'done'
+                        ? `${formatCount(replay.requests)} requests`
+                        : `${replay.state}: ${formatCount(replay.requestsDone)} of ${formatCount(replay.requests)}`}
+                    </span>
                   </li>
                 ))}
               </ul>

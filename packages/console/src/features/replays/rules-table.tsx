@@ -10,27 +10,42 @@ export function RulesTable({ fences }: { fences: readonly FenceSummary[] }) {
   return (
     <Card title="Rules">
       <WideTable label="Rules">
-          <thead className="text-muted">
-            <tr className="border-b border-line">
-              <th scope="col" className="px-4 py-2 font-medium">rule</th>
-              <th scope="col" className="px-2 py-2 font-medium">what it does</th>
-              <th scope="col" className="px-2 py-2 font-medium">hits</th>
-              <th scope="col" className="px-4 py-2 text-right font-medium">effect</th>
-            </tr>
-          </thead>
-          <tbody>
-            {fences.flatMap((fence) =>
-              fence.rules.map((rule) => (
-                <tr key={`${fence.fence}/${rule.rule}`} className="border-b border-line last:border-b-0">
-                  <th scope="row" className="px-4 py-2 align-top font-mono font-normal whitespace-nowrap"><span className="text-muted">{fence.fence}/</span>{rule.rule}</th>
-                  <td className="min-w-64 px-2 py-2 align-top">{rule.sentence}</td>
-                  <td className="px-2 py-2 align-top"><Hits hits={rule.hits} most={most} lastHitUnixMs={rule.lastHitUnixMs} /></td>
-                  <td className="px-4 py-2 text-right align-top whitespace-nowrap"><Effect fence={fence} rule={rule} /></td>
-                </tr>
-              )),
-            )}
-          </tbody>
-        </WideTable>
+        <thead className="text-muted">
+          <tr className="border-b border-line">
+            <th scope="col" className="px-4 py-2 font-medium">
+              rule
+            </th>
+            <th scope="col" className="px-2 py-2 font-medium">
+              what it does
+            </th>
+            <th scope="col" className="px-2 py-2 font-medium">
+              hits
+            </th>
+            <th scope="col" className="px-4 py-2 text-right font-medium">
+              effect
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {fences.flatMap((fence) =>
+            fence.rules.map((rule) => (
+              <tr key={`${fence.fence}/${rule.rule}`} className="border-b border-line last:border-b-0">
+                <th scope="row" className="px-4 py-2 align-top font-mono font-normal whitespace-nowrap">
+                  <span className="text-muted">{fence.fence}/</span>
+                  {rule.rule}
+                </th>
+                <td className="min-w-64 px-2 py-2 align-top">{rule.sentence}</td>
+                <td className="px-2 py-2 align-top">
+                  <Hits hits={rule.hits} most={most} lastHitUnixMs={rule.lastHitUnixMs} />
+                </td>
+                <td className="px-4 py-2 text-right align-top whitespace-nowrap">
+                  <Effect fence={fence} rule={rule} />
+                </td>
+              </tr>
+            )),
+          )}
+        </tbody>
+      </WideTable>
     </Card>
   );
 }
@@ -40,8 +55,17 @@ function Effect({ fence, rule }: { fence: FenceSummary; rule: RuleSummary }) {
   return (
     <>
       {rule.state === 'off' && <StateBadge state="off" />}
-      {isTrial && rule.state !== 'off' && <><StateBadge state="trial" /> {rule.would.allowed ? `would allow ${formatCount(rule.would.allowed)}` : `would stop ${formatCount(countWouldStop(rule))}`}</>}
-      {!isTrial && rule.state !== 'off' && (rule.decided > 0 ? `decided ${formatCount(rule.decided)}` : <span className="text-muted">decided none</span>)}
+      {isTrial && rule.state !== 'off' && (
+        <>
+          <StateBadge state="trial" />{' '}
+          {rule.would.allowed
+            ? `would allow ${formatCount(rule.would.allowed)}`
+            : `would stop ${formatCount(countWouldStop(rule))}`}
+        </>
+      )}
+      {!isTrial &&
+        rule.state !== 'off' &&
+        (rule.decided > 0 ? `decided ${formatCount(rule.decided)}` : <span className="text-muted">decided none</span>)}
       {rule.blind > 0 && <span className="block text-limited">blind on {formatCount(rule.blind)}</span>}
     </>
   );

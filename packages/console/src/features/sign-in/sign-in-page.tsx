@@ -24,12 +24,27 @@ export function SignInPage() {
         <img src="/icon.svg" alt="" className="size-12" />
         <h1 className="mt-4 text-xl font-semibold">Sign in to Jade Fence</h1>
         <p className="mt-1 text-sm text-muted">
-          The first sign-in stands in the file <Command>.jadefence/sign-in</Command> of the machine that runs the service.
+          The first sign-in stands in the file <Command>.jadefence/sign-in</Command> of the machine that runs the
+          service.
         </p>
         <TextField className="mt-6" label="Name" name="name" required autoComplete="username" defaultValue="admin" />
-        <TextField className="mt-4" label="Password" name="password" type="password" required autoFocus autoComplete="current-password" />
-        {signIn.error && <div className="mt-4"><ErrorNotice error={signIn.error} /></div>}
-        <Button look="primary" type="submit" disabled={signIn.isPending} className="mt-6 w-full py-2">Sign in</Button>
+        <TextField
+          className="mt-4"
+          label="Password"
+          name="password"
+          type="password"
+          required
+          autoFocus
+          autoComplete="current-password"
+        />
+        {signIn.error && (
+          <div className="mt-4">
+            <ErrorNotice error={signIn.error} />
+          </div>
+        )}
+        <Button look="primary" type="submit" disabled={signIn.isPending} className="mt-6 w-full py-2">
+          Sign in
+        </Button>
       </form>
     </main>
   );

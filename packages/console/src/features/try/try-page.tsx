@@ -14,23 +14,44 @@ export function TryPage() {
   const submit = (event: FormEvent<HTMLFormElement>): void => {
     event.preventDefault();
     const form = new FormData(event.currentTarget);
-    attempt.mutate({ client: String(form.get('client')), url: String(form.get('url')), method: String(form.get('method')) || undefined });
+    attempt.mutate({
+      client: String(form.get('client')),
+      url: String(form.get('url')),
+      method: String(form.get('method')) || undefined,
+    });
   };
   const problem = attempt.error instanceof ServiceError ? attempt.error.problem : undefined;
-  const problemOf = (part: string): string | undefined => (problem?.code === 'bad-request' ? problem.errors?.find(({ place }) => place === part)?.message : undefined);
+  const problemOf = (part: string): string | undefined =>
+    problem?.code === 'bad-request' ? problem.errors?.find(({ place }) => place === part)?.message : undefined;
   return (
     <>
-      <PageHeading title="Try">Make up one request, from a client that should pass and from one that should not, and read what decides it.</PageHeading>
+      <PageHeading title="Try">
+        Make up one request, from a client that should pass and from one that should not, and read what decides it.
+      </PageHeading>
       <Card>
         <form onSubmit={submit} className="grid items-start gap-4 p-4 sm:grid-cols-[1fr_2fr_8rem_auto]">
           <TextField label="Client" name="client" required placeholder="198.18.4.7" problem={problemOf('client')} />
-          <TextField label="URL" name="url" required placeholder="https://tickets.larkmoor.example/login" problem={problemOf('url')} />
+          <TextField
+            label="URL"
+            name="url"
+            required
+            placeholder="https://tickets.larkmoor.example/login"
+            problem={problemOf('url')}
+          />
           <TextField label="Method" name="method" placeholder="GET" problem={problemOf('method')} />
-          <Button look="primary" type="submit" disabled={attempt.isPending} className="sm:mt-6">Try it</Button>
+          <Button look="primary" type="submit" disabled={attempt.isPending} className="sm:mt-6">
+            Try it
+          </Button>
         </form>
       </Card>
       {attempt.error && problem?.code !== 'bad-request' && <ErrorNotice error={attempt.error} />}
-      {attempt.data && <Card><div className="px-4 pb-6"><ExplanationSteps explanation={attempt.data} /></div></Card>}
+      {attempt.data && (
+        <Card>
+          <div className="px-4 pb-6">
+            <ExplanationSteps explanation={attempt.data} />
+          </div>
+        </Card>
+      )}
     </>
   );
 }

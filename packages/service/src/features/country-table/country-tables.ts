@@ -22,7 +22,10 @@ export class CountryTables {
 
   async show(): Promise<CountryTableInfo> {
     const dataset = await this.active();
-    if (!dataset) throw new ProblemError('not-found', 'There is no country table yet.', { hint: 'Import one with jadefence country import FILE.' });
+    if (!dataset)
+      throw new ProblemError('not-found', 'There is no country table yet.', {
+        hint: 'Import one with jadefence country import FILE.',
+      });
     return present(dataset);
   }
 
@@ -31,17 +34,30 @@ export class CountryTables {
     const { ranges, problems } = parseCountryCsv(csv.toString('utf8'));
     if (ranges.length === 0) {
       const errors = problems.slice(0, KEPT_PROBLEMS).map(({ line, message }) => ({ place: `line ${line}`, message }));
-      throw new ProblemError('bad-country-table', 'The file has no usable row; the country table is as it was.', { errors, hint: 'Expected rows such as 198.18.32.0,198.18.47.255,NO or 198.18.32.0/20,NO.' });
+      throw new ProblemError('bad-country-table', 'The file has no usable row; the country table is as it was.', {
+        errors,
+        hint: 'Expected rows such as 198.18.32.0,198.18.47.255,NO or 198.18.32.0/20,NO.',
+      });
     }
     const sha256 = createHash('sha256').update(csv).digest('hex');
     const dataset = await inTransaction(this.db, async (trx) => {
       await DatasetModel.query(trx).patch({ isActive: false }).where({ kind: 'country' });
       const stats = { numRanges: ranges.length, problems: problems.slice(0, KEPT_PROBLEMS) };
-      const inserted = await DatasetModel.query(trx).insert({ kind: 'country', name, sha256, isActive: true, stats }).returning('*');
+      const inserted = await DatasetModel.query(trx)
+        .insert({ kind: 'country', name, sha256, isActive: true, stats })
+        .returning('*');
       for (let seq = 0; seq * PART_BYTES < csv.length; seq += 1) {
-        await DatasetPartModel.query(trx).insert({ datasetId: inserted.id, seq, bytes: csv.subarray(seq * PART_BYTES, (seq + 1) * PART_BYTES) });
+        await DatasetPartModel.query(trx).insert({
+          datasetId: inserted.id,
+          seq,
+          bytes: csv.subarray(seq * PART_BYTES, (seq + 1) * PART_BYTES),
+        });
       }
-      await recordChange(trx, { userId: actor.userId, what: 'country-table.import', detail: { name, sha256, numRanges: ranges.length } });
+      await recordChange(trx, {
+        userId: actor.userId,
+        what: 'country-table.import',
+        detail: { name, sha256, numRanges: ranges.length },
+      });
       return inserted;
     });
     return present(dataset);
@@ -51,7 +67,11 @@ export class CountryTables {
   async table(): Promise<CountryTable | undefined> {
     const dataset = await this.active();
     if (!dataset) return undefined;
-    if (this.#kept?.id !== dataset.id) this.#kept = { id: dataset.id, table: createCountryTable(parseCountryCsv((await this.bytes(dataset.id)).toString('utf8')).ranges) };
+    if (this.#kept?.id !== dataset.id)
+      this.#kept = {
+        id: dataset.id,
+        table: createCountryTable(parseCountryCsv((await this.bytes(dataset.id)).toString('utf8')).ranges),
+      };
     return this.#kept.table;
   }
 
@@ -63,5 +83,12 @@ export class CountryTables {
 }
 
 function present({ id, name, sha256, stats, importedAt }: DatasetModel): CountryTableInfo {
-  return { id, name, sha256, numRanges: stats.numRanges, problems: stats.problems, importedAt: importedAt.toISOString() };
+  return {
+    id,
+    name,
+    sha256,
+    numRanges: stats.numRanges,
+    problems: stats.problems,
+    importedAt: importedAt.toISOString(),
+  };
 }

@@ -1,13 +1,37 @@
 import type { Draft, DraftFence, DraftSources, FenceSources, ImportPreview } from '@jadefence/contract';
 import {
-  checkFences, compareParts, describeRule, formatDiagnostic, mergeParts, printRule, printValue, splitIntoParts, type CheckedFences, type Diagnostic, type DiagnosticCode, type FenceStatement, type ListSizes, type ListStatement, type Rulebook, type Statement,
+  checkFences,
+  compareParts,
+  describeRule,
+  formatDiagnostic,
+  mergeParts,
+  printRule,
+  printValue,
+  splitIntoParts,
+  type CheckedFences,
+  type Diagnostic,
+  type DiagnosticCode,
+  type FenceStatement,
+  type ListSizes,
+  type ListStatement,
+  type Rulebook,
+  type Statement,
 } from '@jadefence/core';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, type Database, type Transaction } from '../../database/database.js';
 import { DraftEntryModel, DraftModel, UserModel, type Entry } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
-import { batches, checkStored, hashEntries, loadStored, pickEntry, pinSnapshot, storeObjects, type StoredFences } from './snapshots.js';
+import {
+  batches,
+  checkStored,
+  hashEntries,
+  loadStored,
+  pickEntry,
+  pinSnapshot,
+  storeObjects,
+  type StoredFences,
+} from './snapshots.js';
 
 /** A name that stands for nothing may stay in a draft until it is mended; everything else keeps an import out. */
 const ALLOWED_IN_DRAFT: readonly DiagnosticCode[] = ['unknown-name'];
@@ -20,9 +44,17 @@ export class Drafts {
   async show(): Promise<Draft> {
     const entries = await this.#entries(this.db);
     const checked = checkStored(await loadStored(this.db, entries));
-    const last = entries.reduce<DraftEntryModel | undefined>((latest, entry) => (latest && latest.changedAt >= entry.changedAt ? latest : entry), undefined);
+    const last = entries.reduce<DraftEntryModel | undefined>(
+      (latest, entry) => (latest && latest.changedAt >= entry.changedAt ? latest : entry),
+      undefined,
+    );
     const author = last?.changedBy == null ? undefined : await UserModel.query(this.db).findById(last.changedBy);
-    return { snapshot: hashEntries(entries), ...presentFences(checked), changedAt: last?.changedAt.toISOString() ?? null, changedBy: author?.name ?? null };
+    return {
+      snapshot: hashEntries(entries),
+      ...presentFences(checked),
+      changedAt: last?.changedAt.toISOString() ?? null,
+      changedBy: author?.name ?? null,
+    };
   }
 
   /** The draft as text. */
@@ -47,10 +79,20 @@ export class Drafts {
     await inTransaction(this.db, async (trx) => {
       const draft = await this.#main(trx).forUpdate();
       const before = await this.#entries(trx);
-      const entries = await storeObjects(trx, readSources(sources, isMerge ? await loadStored(trx, before) : undefined));
+      const entries = await storeObjects(
+        trx,
+        readSources(sources, isMerge ? await loadStored(trx, before) : undefined),
+      );
       await DraftEntryModel.query(trx).delete().where({ draftId: draft!.id });
-      for (const batch of batches(entries)) await DraftEntryModel.query(trx).insert(batch.map((entry) => ({ ...entry, draftId: draft!.id, changedBy: actor.userId })));
-      await recordChange(trx, { userId: actor.userId, what: 'draft.import', detail: { before: hashEntries(before), after: hashEntries(entries), isMerge } });
+      for (const batch of batches(entries))
+        await DraftEntryModel.query(trx).insert(
+          batch.map((entry) => ({ ...entry, draftId: draft!.id, changedBy: actor.userId })),
+        );
+      await recordChange(trx, {
+        userId: actor.userId,
+        what: 'draft.import',
+        detail: { before: hashEntries(before), after: hashEntries(entries), isMerge },
+      });
     });
     return this.show();
   }
@@ -95,17 +137,29 @@ function readSources(sources: FenceSources, base?: StoredFences): StoredFences {
 
 function usableRulebook({ rulebook, diagnostics }: CheckedFences): Rulebook {
   if (!rulebook) {
-    const errors = diagnostics.map((diagnostic) => ({ place: placeOf(diagnostic), message: formatDiagnostic(diagnostic) }));
-    throw new ProblemError('draft-not-usable', 'The draft has errors and cannot judge.', { errors, hint: 'Mend the fences and import them again.' });
+    const errors = diagnostics.map((diagnostic) => ({
+      place: placeOf(diagnostic),
+      message: formatDiagnostic(diagnostic),
+    }));
+    throw new ProblemError('draft-not-usable', 'The draft has errors and cannot judge.', {
+      errors,
+      hint: 'Mend the fences and import them again.',
+    });
   }
-  if (rulebook.gates.length === 0) throw new ProblemError('draft-not-usable', 'The draft has no gate, so no request would be judged.', { hint: 'Import fences with jadefence fence import PATH.' });
+  if (rulebook.gates.length === 0)
+    throw new ProblemError('draft-not-usable', 'The draft has no gate, so no request would be judged.', {
+      hint: 'Import fences with jadefence fence import PATH.',
+    });
   return rulebook;
 }
 
 function badFences(errors: readonly Diagnostic[]): ProblemError {
   const count = `${errors.length} ${errors.length === 1 ? 'error' : 'errors'}`;
   return new ProblemError('bad-fences', `The fences have ${count}; the draft is as it was.`, {
-    errors: errors.map(({ place, message, hint, code }) => ({ place: `${place.file}:${place.line}:${place.column}`, message: `${message}${hint ? ` ${hint}` : ''} [${code}]` })),
+    errors: errors.map(({ place, message, hint, code }) => ({
+      place: `${place.file}:${place.line}:${place.column}`,
+      message: `${message}${hint ? ` ${hint}` : ''} [${code}]`,
+    })),
   });
 }
 
@@ -113,7 +167,11 @@ function placeOf({ place }: Diagnostic): string {
   return `${place.file}:${place.line}:${place.column}`;
 }
 
-function presentFences({ files, diagnostics, rulebook }: CheckedFences): Pick<Draft, 'gates' | 'fences' | 'lists' | 'diagnostics'> {
+function presentFences({
+  files,
+  diagnostics,
+  rulebook,
+}: CheckedFences): Pick<Draft, 'gates' | 'fences' | 'lists' | 'diagnostics'> {
   const statements = files.flatMap((file) => file.statements);
   const sizes: ListSizes = rulebook?.lists ?? new Map();
   const gates = ofKind(statements, 'gate').map(({ name, direction, hosts, fences, otherwise }) => ({
@@ -126,23 +184,46 @@ function presentFences({ files, diagnostics, rulebook }: CheckedFences): Pick<Dr
   return {
     gates,
     fences: ofKind(statements, 'fence').map((fence) => presentFence(fence, gates, sizes)),
-    lists: ofKind(statements, 'list').map((list: ListStatement) => ({ name: list.name, kind: list.listKind, title: list.title, numEntries: sizes.get(list.name)?.numEntries })),
+    lists: ofKind(statements, 'list').map((list: ListStatement) => ({
+      name: list.name,
+      kind: list.listKind,
+      title: list.title,
+      numEntries: sizes.get(list.name)?.numEntries,
+    })),
     diagnostics,
   };
 }
 
-function presentFence(fence: FenceStatement, gates: readonly { name: string; fences: readonly string[] }[], sizes: ListSizes): DraftFence {
+function presentFence(
+  fence: FenceStatement,
+  gates: readonly { name: string; fences: readonly string[] }[],
+  sizes: ListSizes,
+): DraftFence {
   const { otherwise } = fence;
   return {
     name: fence.name,
     title: fence.title,
     mode: fence.mode,
     gates: gates.filter((gate) => gate.fences.includes(fence.name)).map((gate) => gate.name),
-    rules: fence.rules.map((rule) => ({ name: rule.name, title: rule.title, state: rule.state, sentence: describeRule(rule, sizes), text: printRule(rule).replace(/^ {2}/gm, '') })),
-    otherwise: otherwise.kind === 'block' ? `block with ${otherwise.status}` : otherwise.kind === 'allow' ? 'allow' : 'continue with the next fence',
+    rules: fence.rules.map((rule) => ({
+      name: rule.name,
+      title: rule.title,
+      state: rule.state,
+      sentence: describeRule(rule, sizes),
+      text: printRule(rule).replace(/^ {2}/gm, ''),
+    })),
+    otherwise:
+      otherwise.kind === 'block'
+        ? `block with ${otherwise.status}`
+        : otherwise.kind === 'allow'
+          ? 'allow'
+          : 'continue with the next fence',
   };
 }
 
-function ofKind<K extends Statement['kind']>(statements: readonly Statement[], kind: K): Extract<Statement, { kind: K }>[] {
+function ofKind<K extends Statement['kind']>(
+  statements: readonly Statement[],
+  kind: K,
+): Extract<Statement, { kind: K }>[] {
   return statements.filter((statement): statement is Extract<Statement, { kind: K }> => statement.kind === kind);
 }

@@ -1,5 +1,13 @@
 import { createHash } from 'node:crypto';
-import { checkFences, joinParts, printFences, type CheckedFences, type Part, type PartKind, type SourceFile } from '@jadefence/core';
+import {
+  checkFences,
+  joinParts,
+  printFences,
+  type CheckedFences,
+  type Part,
+  type PartKind,
+  type SourceFile,
+} from '@jadefence/core';
 import type { Database, Transaction } from '../../database/database.js';
 import { ObjectModel, SnapshotEntryModel, SnapshotModel, type Entry } from '../../database/models.js';
 
@@ -15,7 +23,10 @@ export const DRAFT_PATH = 'draft.fence';
 
 /** Stores the texts, each once whatever it is used for, and says where each stands. */
 export async function storeObjects(trx: Transaction, { parts, listFiles }: StoredFences): Promise<Entry[]> {
-  const all = [...parts, ...listFiles.map((file) => ({ kind: LIST_FILE, owner: '', name: file.path, text: file.text }))];
+  const all = [
+    ...parts,
+    ...listFiles.map((file) => ({ kind: LIST_FILE, owner: '', name: file.path, text: file.text })),
+  ];
   const entries: Entry[] = [];
   const objects = new Map<string, { hash: string; kind: string; body: string }>();
   for (const [position, { kind, owner, name, text }] of all.entries()) {
@@ -25,14 +36,17 @@ export async function storeObjects(trx: Transaction, { parts, listFiles }: Store
     objects.set(hash, { hash, kind, body });
     entries.push({ kind, owner, name, position, objectHash: hash });
   }
-  for (const batch of batches([...objects.values()])) await ObjectModel.query(trx).insert(batch).onConflict('hash').ignore();
+  for (const batch of batches([...objects.values()]))
+    await ObjectModel.query(trx).insert(batch).onConflict('hash').ignore();
   return entries;
 }
 
 const BATCH_ROWS = 1000;
 
 export function batches<T>(rows: readonly T[]): T[][] {
-  return Array.from({ length: Math.ceil(rows.length / BATCH_ROWS) }, (_, index) => rows.slice(index * BATCH_ROWS, (index + 1) * BATCH_ROWS));
+  return Array.from({ length: Math.ceil(rows.length / BATCH_ROWS) }, (_, index) =>
+    rows.slice(index * BATCH_ROWS, (index + 1) * BATCH_ROWS),
+  );
 }
 
 /** The texts behind entries, in order. */
@@ -45,14 +59,20 @@ export async function loadStored(db: Database, entries: readonly Entry[]): Promi
   const sorted = [...entries].sort((a, b) => a.position - b.position);
   const textOf = (entry: Entry): string => bodies.get(entry.objectHash)!;
   return {
-    parts: sorted.filter(({ kind }) => kind !== LIST_FILE).map((entry) => ({ kind: entry.kind as PartKind, owner: entry.owner, name: entry.name, text: textOf(entry) })),
-    listFiles: sorted.filter(({ kind }) => kind === LIST_FILE).map((entry) => ({ path: entry.name, text: textOf(entry) })),
+    parts: sorted
+      .filter(({ kind }) => kind !== LIST_FILE)
+      .map((entry) => ({ kind: entry.kind as PartKind, owner: entry.owner, name: entry.name, text: textOf(entry) })),
+    listFiles: sorted
+      .filter(({ kind }) => kind === LIST_FILE)
+      .map((entry) => ({ path: entry.name, text: textOf(entry) })),
   };
 }
 
 /** The same configuration always has the same hash. */
 export function hashEntries(entries: readonly Entry[]): string {
-  const lines = [...entries].sort((a, b) => a.position - b.position).map(({ kind, owner, name, objectHash }) => JSON.stringify([kind, owner, name, objectHash]));
+  const lines = [...entries]
+    .sort((a, b) => a.position - b.position)
+    .map(({ kind, owner, name, objectHash }) => JSON.stringify([kind, owner, name, objectHash]));
   return createHash('sha256').update(lines.join('\n')).digest('hex');
 }
 
@@ -62,7 +82,10 @@ export async function pinSnapshot(trx: Transaction, entries: readonly Entry[]): 
   const existing = await SnapshotModel.query(trx).findOne({ rootHash });
   if (existing) return existing;
   const snapshot = await SnapshotModel.query(trx).insert({ rootHash });
-  for (const batch of batches(entries)) await SnapshotEntryModel.query(trx).insert(batch.map((entry) => ({ ...pickEntry(entry), snapshotId: snapshot.id })));
+  for (const batch of batches(entries))
+    await SnapshotEntryModel.query(trx).insert(
+      batch.map((entry) => ({ ...pickEntry(entry), snapshotId: snapshot.id })),
+    );
   return snapshot;
 }
 

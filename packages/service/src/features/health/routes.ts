@@ -8,7 +8,12 @@ export const VERSION = '0.1.0';
 /** Alive, without asking the database; ready, when the database answers too. */
 export function healthRoutes(db: Database): Route[] {
   return [
-    route({ method: 'get', path: '/health', needs: 'nobody', handle: async (): Promise<Health> => ({ status: 'ok', version: VERSION }) }),
+    route({
+      method: 'get',
+      path: '/health',
+      needs: 'nobody',
+      handle: async (): Promise<Health> => ({ status: 'ok', version: VERSION }),
+    }),
     route({
       method: 'get',
       path: '/ready',

@@ -7,12 +7,20 @@ const inflateBytes = promisify(inflate);
 
 /** Columns are compressed one by one (zlib, RFC 1950), so that a replay reads only those it needs. */
 export async function deflateColumns(columns: ReadonlyMap<string, Uint8Array>): Promise<[string, Buffer][]> {
-  return Promise.all([...columns].map(async ([name, bytes]): Promise<[string, Buffer]> => [name, await deflateBytes(bytes)]));
+  return Promise.all(
+    [...columns].map(async ([name, bytes]): Promise<[string, Buffer]> => [name, await deflateBytes(bytes)]),
+  );
 }
 
 /** @throws DamagedColumnError naming the column */
-export async function inflateColumns(columns: readonly (readonly [string, Uint8Array])[]): Promise<Map<string, Uint8Array>> {
-  return new Map(await Promise.all(columns.map(async ([name, bytes]): Promise<[string, Uint8Array]> => [name, await inflateColumn(name, bytes)])));
+export async function inflateColumns(
+  columns: readonly (readonly [string, Uint8Array])[],
+): Promise<Map<string, Uint8Array>> {
+  return new Map(
+    await Promise.all(
+      columns.map(async ([name, bytes]): Promise<[string, Uint8Array]> => [name, await inflateColumn(name, bytes)]),
+    ),
+  );
 }
 
 async function inflateColumn(name: string, bytes: Uint8Array): Promise<Uint8Array> {

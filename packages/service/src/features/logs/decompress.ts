@@ -25,6 +25,9 @@ export async function* decompress(pieces: AsyncIterable<Uint8Array>): AsyncGener
     yield* gunzip as AsyncIterable<Uint8Array>;
   } catch (error) {
     if (error instanceof ProblemError) throw error;
-    throw new ProblemError('upload-cut', `The gzip file is damaged or cut short (${(error as Error).message}); nothing of it is kept.`);
+    throw new ProblemError(
+      'upload-cut',
+      `The gzip file is damaged or cut short (${(error as Error).message}); nothing of it is kept.`,
+    );
   }
 }

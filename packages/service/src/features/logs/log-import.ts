@@ -1,6 +1,18 @@
 import { createHash } from 'node:crypto';
 import type { Log } from '@jadefence/contract';
-import { ChunkBuilder, detectFormat, LOG_FORMATS, LogReader, SurveyBuilder, type EncodedChunk, type LogFormat, type ReadLine, type RejectedLine, type RejectReason, type Survey } from '@jadefence/core';
+import {
+  ChunkBuilder,
+  detectFormat,
+  LOG_FORMATS,
+  LogReader,
+  SurveyBuilder,
+  type EncodedChunk,
+  type LogFormat,
+  type ReadLine,
+  type RejectedLine,
+  type RejectReason,
+  type Survey,
+} from '@jadefence/core';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, violatedConstraint, type Database } from '../../database/database.js';
 import { ChunkColumnModel, LogChunkModel, LogModel, LogRejectModel } from '../../database/models.js';
@@ -44,13 +56,25 @@ export class LogImports {
     const head = await readHead(source);
     const format = options.format ?? chooseFormat(head.bytes, head.isWhole);
     if (format === 'combined' && options.host === undefined) {
-      throw new ProblemError('host-needed', `The log has no column for the host (${LOG_FORMATS.combined}), so no gate would cover any request.`, { hint: 'Say which host it is the log of with --host HOST.' });
+      throw new ProblemError(
+        'host-needed',
+        `The log has no column for the host (${LOG_FORMATS.combined}), so no gate would cover any request.`,
+        { hint: 'Say which host it is the log of with --host HOST.' },
+      );
     }
-    const log = await LogModel.query(this.db).insert({ name: options.name, format, host: options.host ?? null, state: 'importing' }).returning('*');
+    const log = await LogModel.query(this.db)
+      .insert({ name: options.name, format, host: options.host ?? null, state: 'importing' })
+      .returning('*');
     try {
-      const writer = new LogWriter(this.db, log.id, new LogReader(format, { host: options.host }), new SurveyBuilder(await this.countryTables.table()));
+      const writer = new LogWriter(
+        this.db,
+        log.id,
+        new LogReader(format, { host: options.host }),
+        new SurveyBuilder(await this.countryTables.table()),
+      );
       await writer.take(head.bytes);
-      if (!head.isWhole) for (let next = await source.next(); !next.done; next = await source.next()) await writer.take(next.value);
+      if (!head.isWhole)
+        for (let next = await source.next(); !next.done; next = await source.next()) await writer.take(next.value);
       const counts = await writer.finish();
       await this.#makeReady(log, counts, actor);
     } catch (error) {
@@ -61,12 +85,24 @@ export class LogImports {
   }
 
   async #makeReady(log: LogModel, { rejects, ...counts }: LogCounts, actor: Actor): Promise<void> {
-    if (counts.requests === 0) throw new ProblemError('nothing-read', 'No line of the log could be read as a request.', { errors: rejects.slice(0, 5).map(({ line, reason }) => ({ place: `line ${line}`, message: reason })) });
+    if (counts.requests === 0)
+      throw new ProblemError('nothing-read', 'No line of the log could be read as a request.', {
+        errors: rejects.slice(0, 5).map(({ line, reason }) => ({ place: `line ${line}`, message: reason })),
+      });
     try {
       await inTransaction(this.db, async (trx) => {
-        await LogModel.query(trx).patch({ ...counts, state: 'ready' }).where({ id: log.id });
-        for (const batch of batches(rejects)) await LogRejectModel.query(trx).insert(batch.map(({ line, reason, start }) => ({ logId: log.id, line, reason, start: Buffer.from(start) })));
-        await recordChange(trx, { userId: actor.userId, what: 'log.import', detail: { log: log.id, name: log.name, sha256: counts.sha256, requests: counts.requests } });
+        await LogModel.query(trx)
+          .patch({ ...counts, state: 'ready' })
+          .where({ id: log.id });
+        for (const batch of batches(rejects))
+          await LogRejectModel.query(trx).insert(
+            batch.map(({ line, reason, start }) => ({ logId: log.id, line, reason, start: Buffer.from(start) })),
+          );
+        await recordChange(trx, {
+          userId: actor.userId,
+          what: 'log.import',
+          detail: { log: log.id, name: log.name, sha256: counts.sha256, requests: counts.requests },
+        });
       });
     } catch (error) {
       if (violatedConstraint(error) !== 'logs_same_bytes') throw error;
@@ -113,7 +149,12 @@ class LogWriter {
     await this.#takeLines(this.reader.end());
     await this.#storeChunk(this.#builder.encode());
     return {
-      sha256: this.#sha256.digest('hex'), requests: this.#requests, rejected: this.#rejected, rejects: this.#rejects, fromMs: this.#fromMs, toMs: this.#toMs,
+      sha256: this.#sha256.digest('hex'),
+      requests: this.#requests,
+      rejected: this.#rejected,
+      rejects: this.#rejects,
+      fromMs: this.#fromMs,
+      toMs: this.#toMs,
       survey: this.survey.finish(),
     };
   }
@@ -139,7 +180,13 @@ class LogWriter {
     const columns = await deflateColumns(chunk.columns);
     const key = { logId: this.logId, chunk: this.#numChunks };
     await inTransaction(this.db, async (trx) => {
-      await LogChunkModel.query(trx).insert({ ...key, rowStart: this.#requests, numRows: chunk.numRows, fromMs: chunk.fromUnixMs, toMs: chunk.toUnixMs });
+      await LogChunkModel.query(trx).insert({
+        ...key,
+        rowStart: this.#requests,
+        numRows: chunk.numRows,
+        fromMs: chunk.fromUnixMs,
+        toMs: chunk.toUnixMs,
+      });
       await ChunkColumnModel.query(trx).insert(columns.map(([columnName, bytes]) => ({ ...key, columnName, bytes })));
     });
     this.#numChunks += 1;
@@ -151,7 +198,7 @@ class LogWriter {
 
 async function readHead(source: AsyncIterator<Uint8Array>): Promise<{ bytes: Buffer; isWhole: boolean }> {
   const pieces: Uint8Array[] = [];
-  for (let numBytes = 0; numBytes < DETECT_BYTES; ) {
+  for (let numBytes = 0; numBytes < DETECT_BYTES;) {
     const next = await source.next();
     if (next.done) return { bytes: Buffer.concat(pieces), isWhole: true };
     pieces.push(next.value);
@@ -162,6 +209,11 @@ async function readHead(source: AsyncIterator<Uint8Array>): Promise<{ bytes: Buf
 
 function chooseFormat(start: Uint8Array, isWhole: boolean): LogFormat {
   const { best, summary } = detectFormat(start, isWhole);
-  if (!best) throw new ProblemError('unknown-format', summary, { hint: `Formats that can be read: ${Object.entries(LOG_FORMATS).map(([id, name]) => `${id} (${name})`).join(', ')}.` });
+  if (!best)
+    throw new ProblemError('unknown-format', summary, {
+      hint: `Formats that can be read: ${Object.entries(LOG_FORMATS)
+        .map(([id, name]) => `${id} (${name})`)
+        .join(', ')}.`,
+    });
   return best.format;
 }

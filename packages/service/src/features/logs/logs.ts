@@ -24,14 +24,20 @@ export class Logs {
   /** @throws ProblemError when there is no such log */
   async find(id: number, db: Database = this.db): Promise<LogModel> {
     const log = await LogModel.query(db).findOne({ id, state: 'ready' });
-    if (!log) throw new ProblemError('not-found', `There is no log ${id}.`, { hint: 'jadefence log import FILE brings one in.' });
+    if (!log)
+      throw new ProblemError('not-found', `There is no log ${id}.`, {
+        hint: 'jadefence log import FILE brings one in.',
+      });
     return log;
   }
 
   /** @throws ProblemError when there is no such log, or it came in before there were surveys */
   async survey(id: number): Promise<Survey> {
     const { survey } = await this.find(id);
-    if (!survey) throw new ProblemError('not-found', `Log ${id} was imported before logs were surveyed.`, { hint: 'Import it again to have its survey.' });
+    if (!survey)
+      throw new ProblemError('not-found', `Log ${id} was imported before logs were surveyed.`, {
+        hint: 'Import it again to have its survey.',
+      });
     return survey;
   }
 
@@ -42,12 +48,22 @@ export class Logs {
   async delete(id: number, isForced: boolean, actor: Actor): Promise<void> {
     await inTransaction(this.db, async (trx) => {
       const log = await this.find(id, trx);
-      const replays = (await ReplayModel.query(trx).select('id').where({ logId: id }).orderBy('id')).map((replay) => replay.id);
+      const replays = (await ReplayModel.query(trx).select('id').where({ logId: id }).orderBy('id')).map(
+        (replay) => replay.id,
+      );
       if (replays.length > 0 && !isForced) {
-        throw new ProblemError('log-in-use', `Log ${id} "${log.name}" has ${replays.length === 1 ? 'replay' : 'replays'} ${replays.join(', ')}, which would be deleted with it.`, { hint: 'Delete it with --force if that is what you want.' });
+        throw new ProblemError(
+          'log-in-use',
+          `Log ${id} "${log.name}" has ${replays.length === 1 ? 'replay' : 'replays'} ${replays.join(', ')}, which would be deleted with it.`,
+          { hint: 'Delete it with --force if that is what you want.' },
+        );
       }
       await LogModel.query(trx).deleteById(id);
-      await recordChange(trx, { userId: actor.userId, what: 'log.delete', detail: { log: id, name: log.name, replays } });
+      await recordChange(trx, {
+        userId: actor.userId,
+        what: 'log.delete',
+        detail: { log: id, name: log.name, replays },
+      });
     });
   }
 

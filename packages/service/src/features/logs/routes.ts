@@ -7,9 +7,28 @@ import type { Logs } from './logs.js';
 export function logRoutes(logs: Logs, imports: LogImports, maxUploadBytes: number): Route[] {
   return [
     route({ method: 'get', path: '/logs', needs: 'viewer', handle: () => logs.list() }),
-    route({ method: 'get', path: '/logs/:id', needs: 'viewer', params: IdParams, handle: ({ params }) => logs.show(params.id) }),
-    route({ method: 'get', path: '/logs/:id/survey', needs: 'viewer', params: IdParams, handle: ({ params }) => logs.survey(params.id) }),
-    route({ method: 'delete', path: '/logs/:id', needs: 'editor', params: IdParams, query: DeleteLogQuery, handle: ({ params, query, actor }) => logs.delete(params.id, query.force === 'true', actor) }),
+    route({
+      method: 'get',
+      path: '/logs/:id',
+      needs: 'viewer',
+      params: IdParams,
+      handle: ({ params }) => logs.show(params.id),
+    }),
+    route({
+      method: 'get',
+      path: '/logs/:id/survey',
+      needs: 'viewer',
+      params: IdParams,
+      handle: ({ params }) => logs.survey(params.id),
+    }),
+    route({
+      method: 'delete',
+      path: '/logs/:id',
+      needs: 'editor',
+      params: IdParams,
+      query: DeleteLogQuery,
+      handle: ({ params, query, actor }) => logs.delete(params.id, query.force === 'true', actor),
+    }),
     route({
       method: 'post',
       path: '/logs',

@@ -1,5 +1,19 @@
 import type { DecisionPage, DecisionRow } from '@jadefence/contract';
-import { checkFilter, ChunkRows, explainRequest, formatAddress, invariant, normalizeRequest, Replay, toDecidedRecord, type Explanation, type Judge, type LogRecord, type Outcome, type Ruling } from '@jadefence/core';
+import {
+  checkFilter,
+  ChunkRows,
+  explainRequest,
+  formatAddress,
+  invariant,
+  normalizeRequest,
+  Replay,
+  toDecidedRecord,
+  type Explanation,
+  type Judge,
+  type LogRecord,
+  type Outcome,
+  type Ruling,
+} from '@jadefence/core';
 import type { Database } from '../../database/database.js';
 import { LogChunkModel, ReplayChunkModel, ReplayResultModel, type ReplayModel } from '../../database/models.js';
 import { ProblemError } from '../../http/problem.js';
@@ -38,8 +52,20 @@ export class DecisionPages {
     const rulings = await this.#rulings(replay.id);
     const judge = await this.judges.judge(replay);
     const isWanted = rulings.map((ruling) => outcome === undefined || ruling.outcome === outcome);
-    const chunks = await ReplayChunkModel.query(this.db).select('chunk', 'codeCounts').where({ replayId: replay.id }).orderBy('chunk');
-    const matches = where === undefined ? undefined : await this.#filtered(replay, judge, where, chunks.map(({ chunk }) => chunk), rulings);
+    const chunks = await ReplayChunkModel.query(this.db)
+      .select('chunk', 'codeCounts')
+      .where({ replayId: replay.id })
+      .orderBy('chunk');
+    const matches =
+      where === undefined
+        ? undefined
+        : await this.#filtered(
+            replay,
+            judge,
+            where,
+            chunks.map(({ chunk }) => chunk),
+            rulings,
+          );
     const rows: DecisionRow[] = [];
     let total = 0;
     for (const { chunk, codeCounts } of chunks) {
@@ -47,10 +73,14 @@ export class DecisionPages {
       const matching = matches?.get(chunk);
       const codes = matching && outcome !== undefined ? await this.#codes(replay.id, chunk) : undefined;
       const wantedRows = matching && (codes ? matching.filter((row) => isIn(row, codes)) : matching);
-      const numWanted = wantedRows ? wantedRows.length : Object.entries(codeCounts).reduce((sum, [code, count]) => sum + (isWanted[Number(code)] ? count : 0), 0);
+      const numWanted = wantedRows
+        ? wantedRows.length
+        : Object.entries(codeCounts).reduce((sum, [code, count]) => sum + (isWanted[Number(code)] ? count : 0), 0);
       const skip = Math.max(0, offset - total);
       if (skip < numWanted && rows.length < limit) {
-        const found = wantedRows ? wantedRows.subarray(skip, skip + limit - rows.length) : await this.#findRows(replay, chunk, isIn, skip, limit - rows.length);
+        const found = wantedRows
+          ? wantedRows.subarray(skip, skip + limit - rows.length)
+          : await this.#findRows(replay, chunk, isIn, skip, limit - rows.length);
         rows.push(...(await this.#readRows(replay, judge, chunk, rulings, found)));
       }
       total += numWanted;
@@ -59,10 +89,19 @@ export class DecisionPages {
   }
 
   /** The matching rows of each chunk. The latest few filters are kept, so that every page after the first is found at once. */
-  async #filtered(replay: ReplayModel, judge: Judge, where: string, chunks: readonly number[], rulings: readonly Ruling[]): Promise<ReadonlyMap<number, Uint32Array>> {
+  async #filtered(
+    replay: ReplayModel,
+    judge: Judge,
+    where: string,
+    chunks: readonly number[],
+    rulings: readonly Ruling[],
+  ): Promise<ReadonlyMap<number, Uint32Array>> {
     const { diagnostics } = checkFilter(where, judge.rulebook.lists);
     if (diagnostics.length > 0) {
-      const errors = diagnostics.map(({ place, message, hint }) => ({ place: `${place.line}:${place.column}`, message: `${message}${hint ? ` ${hint}` : ''}` }));
+      const errors = diagnostics.map(({ place, message, hint }) => ({
+        place: `${place.line}:${place.column}`,
+        message: `${message}${hint ? ` ${hint}` : ''}`,
+      }));
       throw new ProblemError('bad-filter', errors.map(({ message }) => message).join(' '), { errors });
     }
     const key = JSON.stringify([replay.id, where]);
@@ -72,8 +111,14 @@ export class DecisionPages {
     const matches = new Map<number, Uint32Array>();
     for (const number of chunks) {
       const chunk = await this.#logChunk(replay, number);
-      const [columns, codes] = await Promise.all([this.logs.columns(replay.logId, number), this.#codes(replay.id, number)]);
-      matches.set(number, await this.pool.filter({ ...source, numRows: chunk.numRows, columns, where, codes, rulings }));
+      const [columns, codes] = await Promise.all([
+        this.logs.columns(replay.logId, number),
+        this.#codes(replay.id, number),
+      ]);
+      matches.set(
+        number,
+        await this.pool.filter({ ...source, numRows: chunk.numRows, columns, where, codes, rulings }),
+      );
     }
     if (this.#keptMatches.size >= KEPT_FILTERS) this.#keptMatches.delete(this.#keptMatches.keys().next().value!);
     this.#keptMatches.set(key, matches);
@@ -82,29 +127,55 @@ export class DecisionPages {
 
   /** @throws ProblemError when there is no such row */
   async explain(replay: ReplayModel, row: number): Promise<Explanation> {
-    const chunk = await LogChunkModel.query(this.db).where({ logId: replay.logId }).where('rowStart', '<=', row).orderBy('rowStart', 'desc').first();
-    if (!chunk || row >= chunk.rowStart + chunk.numRows) throw new ProblemError('not-found', `Replay ${replay.id} has no row ${row}; it has ${replay.requests}.`);
+    const chunk = await LogChunkModel.query(this.db)
+      .where({ logId: replay.logId })
+      .where('rowStart', '<=', row)
+      .orderBy('rowStart', 'desc')
+      .first();
+    if (!chunk || row >= chunk.rowStart + chunk.numRows)
+      throw new ProblemError('not-found', `Replay ${replay.id} has no row ${row}; it has ${replay.requests}.`);
     const judge = await this.judges.judge(replay);
     const record = (await this.#chunkRows(replay, chunk)).row(row - chunk.rowStart) as LogRecord;
     const explanation = explainRequest(judge, normalizeRequest(record));
-    const stored = (await this.#rulings(replay.id))[(await this.#codes(replay.id, chunk.chunk))[row - chunk.rowStart]!]!;
-    invariant(JSON.stringify(stored.matched) === JSON.stringify(explanation.decision.matched) && stored.outcome === explanation.decision.outcome, `the explanation of row ${row} of replay ${replay.id} differs from its decision`);
+    const stored = (await this.#rulings(replay.id))[
+      (await this.#codes(replay.id, chunk.chunk))[row - chunk.rowStart]!
+    ]!;
+    invariant(
+      JSON.stringify(stored.matched) === JSON.stringify(explanation.decision.matched) &&
+        stored.outcome === explanation.decision.outcome,
+      `the explanation of row ${row} of replay ${replay.id} differs from its decision`,
+    );
     return explanation;
   }
 
   /** The rows of a chunk that are wanted, `limit` of them after passing over `skip`. */
-  async #findRows(replay: ReplayModel, chunk: number, isIn: (row: number, codes: Uint32Array) => boolean, skip: number, limit: number): Promise<Uint32Array> {
+  async #findRows(
+    replay: ReplayModel,
+    chunk: number,
+    isIn: (row: number, codes: Uint32Array) => boolean,
+    skip: number,
+    limit: number,
+  ): Promise<Uint32Array> {
     const codes = await this.#codes(replay.id, chunk);
     const found: number[] = [];
-    for (let row = 0, seen = 0; row < codes.length && found.length < limit; row += 1) if (isIn(row, codes) && seen++ >= skip) found.push(row);
+    for (let row = 0, seen = 0; row < codes.length && found.length < limit; row += 1)
+      if (isIn(row, codes) && seen++ >= skip) found.push(row);
     return Uint32Array.from(found);
   }
 
-  async #readRows(replay: ReplayModel, judge: Judge, chunkNumber: number, rulings: readonly Ruling[], rows: Uint32Array): Promise<DecisionRow[]> {
+  async #readRows(
+    replay: ReplayModel,
+    judge: Judge,
+    chunkNumber: number,
+    rulings: readonly Ruling[],
+    rows: Uint32Array,
+  ): Promise<DecisionRow[]> {
     const chunk = await this.#logChunk(replay, chunkNumber);
     const codes = await this.#codes(replay.id, chunkNumber);
     const records = await this.#chunkRows(replay, chunk);
-    return Array.from(rows, (row) => presentRow(chunk.rowStart + row, records.row(row) as LogRecord, rulings[codes[row]!]!, judge));
+    return Array.from(rows, (row) =>
+      presentRow(chunk.rowStart + row, records.row(row) as LogRecord, rulings[codes[row]!]!, judge),
+    );
   }
 
   async #logChunk(replay: ReplayModel, chunkNumber: number): Promise<LogChunkModel> {

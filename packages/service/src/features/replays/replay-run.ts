@@ -24,7 +24,10 @@ export class ReplayRuns {
 
   /** The replays that a process left behind when it ended, oldest first. */
   async unfinished(): Promise<number[]> {
-    const replays = await ReplayModel.query(this.db).select('id').whereIn('state', ['waiting', 'running']).orderBy('id');
+    const replays = await ReplayModel.query(this.db)
+      .select('id')
+      .whereIn('state', ['waiting', 'running'])
+      .orderBy('id');
     return replays.map(({ id }) => id);
   }
 
@@ -42,7 +45,9 @@ export class ReplayRuns {
       await this.#finish(replay, tally, rulings);
     } catch (error) {
       this.logger.error({ err: error, replay: replayId }, 'replay failed');
-      await ReplayModel.query(this.db).patch({ state: 'failed', failure: (error as Error).message }).where({ id: replayId });
+      await ReplayModel.query(this.db)
+        .patch({ state: 'failed', failure: (error as Error).message })
+        .where({ id: replayId });
     }
   }
 
@@ -52,20 +57,34 @@ export class ReplayRuns {
     const table = new RulingTable();
     const progress = new ProgressWriter(this.db, replay.id);
     for (const { chunk, rowStart, numRows } of await this.logs.chunks(replay.logId)) {
-      const answer = await this.#judgeChunk(source, replay.logId, chunk, numRows, (numRowsDone) => progress.write(rowStart + numRowsDone));
+      const answer = await this.#judgeChunk(source, replay.logId, chunk, numRows, (numRowsDone) =>
+        progress.write(rowStart + numRowsDone),
+      );
       addTally(tally, answer.tally);
       const codeOf = answer.rulings.map((ruling) => table.codeFor(ruling));
-      await this.#storeChunk(replay.id, chunk, answer.codes.map((code) => codeOf[code]!));
+      await this.#storeChunk(
+        replay.id,
+        chunk,
+        answer.codes.map((code) => codeOf[code]!),
+      );
     }
     await progress.end();
     return { tally, rulings: table.rulings };
   }
 
-  async #judgeChunk(source: JudgeSource, logId: number, chunk: number, numRows: number, onProgress: (numRowsDone: number) => void): Promise<JudgeAnswer> {
+  async #judgeChunk(
+    source: JudgeSource,
+    logId: number,
+    chunk: number,
+    numRows: number,
+    onProgress: (numRowsDone: number) => void,
+  ): Promise<JudgeAnswer> {
     try {
       return await this.pool.judge({ ...source, numRows, columns: await this.logs.columns(logId, chunk) }, onProgress);
     } catch (error) {
-      throw new Error(`Chunk ${chunk} of log ${logId} cannot be judged: ${(error as Error).message}.`, { cause: error });
+      throw new Error(`Chunk ${chunk} of log ${logId} cannot be judged: ${(error as Error).message}.`, {
+        cause: error,
+      });
     }
   }
 
@@ -80,7 +99,9 @@ export class ReplayRuns {
     await inTransaction(this.db, async (trx) => {
       const rows = rulings.map((ruling, code) => ({ replayId: replay.id, code, outcome: ruling.outcome, ruling }));
       for (const batch of batches(rows)) await ReplayResultModel.query(trx).insert(batch);
-      await ReplayModel.query(trx).patch({ state: 'done', requestsDone: replay.requests, tally }).where({ id: replay.id });
+      await ReplayModel.query(trx)
+        .patch({ state: 'done', requestsDone: replay.requests, tally })
+        .where({ id: replay.id });
     });
   }
 }
@@ -98,7 +119,8 @@ class ProgressWriter {
   write(requestsDone: number): void {
     if (Date.now() - this.#lastWriteMs < PROGRESS_MS) return;
     this.#lastWriteMs = Date.now();
-    const patch = (): Promise<unknown> => ReplayModel.query(this.db).patch({ requestsDone }).where({ id: this.replayId }).execute();
+    const patch = (): Promise<unknown> =>
+      ReplayModel.query(this.db).patch({ requestsDone }).where({ id: this.replayId }).execute();
     // A progress that could not be written is no reason to fail; the end of the replay is written on its own.
     this.#underWay = this.#underWay.then(patch).catch(() => undefined);
   }

@@ -32,12 +32,27 @@ export class Replays {
     const replay = await inTransaction(this.db, async (trx) => {
       const log = await this.logs.find(logId, trx);
       const { snapshotId, gates } = await this.drafts.pin(trx);
-      if (gate !== undefined && !gates.includes(gate)) throw new ProblemError('bad-input', `No gate is named "${gate}".`, { hint: suggestNearest(gate, gates) ?? `The gates are: ${gates.join(', ')}.` });
+      if (gate !== undefined && !gates.includes(gate))
+        throw new ProblemError('bad-input', `No gate is named "${gate}".`, {
+          hint: suggestNearest(gate, gates) ?? `The gates are: ${gates.join(', ')}.`,
+        });
       const dataset = await this.countryTables.active(trx);
       const inserted = await ReplayModel.query(trx)
-        .insert({ logId, snapshotId, datasetId: dataset?.id ?? null, gate: gate ?? null, state: 'waiting', requests: log.requests, startedBy: actor.userId })
+        .insert({
+          logId,
+          snapshotId,
+          datasetId: dataset?.id ?? null,
+          gate: gate ?? null,
+          state: 'waiting',
+          requests: log.requests,
+          startedBy: actor.userId,
+        })
         .returning('*');
-      await recordChange(trx, { userId: actor.userId, what: 'replay.start', detail: { replay: inserted.id, log: logId, gate: gate ?? null } });
+      await recordChange(trx, {
+        userId: actor.userId,
+        what: 'replay.start',
+        detail: { replay: inserted.id, log: logId, gate: gate ?? null },
+      });
       return inserted;
     });
     await this.queue.addReplay(replay.id);
@@ -65,7 +80,11 @@ export class Replays {
     const replay = await this.find(id);
     if (replay.state === 'done') return replay;
     const hint = replay.state === 'failed' ? `It failed: ${replay.failure}` : 'Wait until it is done.';
-    throw new ProblemError('replay-not-done', `Replay ${id} is ${replay.state}: ${replay.requestsDone} of ${replay.requests} requests.`, { hint });
+    throw new ProblemError(
+      'replay-not-done',
+      `Replay ${id} is ${replay.state}: ${replay.requestsDone} of ${replay.requests} requests.`,
+      { hint },
+    );
   }
 
   async result(id: number): Promise<ReplayResult> {
@@ -74,7 +93,11 @@ export class Replays {
     const { rulebook } = await this.judges.judge(replay);
     const log = await this.logs.show(replay.logId);
     const tally = { ...replay.tally, rejected: log.rejectedByReason, firstRejected: [...log.firstRejected] };
-    return { ...(await this.#present(replay)), summary: summarize(tally, rulebook), timeline: coarsenTimeline(tally.timeline, MAX_TIMELINE_STEPS) };
+    return {
+      ...(await this.#present(replay)),
+      summary: summarize(tally, rulebook),
+      timeline: coarsenTimeline(tally.timeline, MAX_TIMELINE_STEPS),
+    };
   }
 
   /** How far the replay is, each time that changes, until it is done or failed. */
@@ -94,11 +117,22 @@ export class Replays {
   async #present(replay: ReplayModel): Promise<Replay> {
     const log = await LogModel.query(this.db).findById(replay.logId);
     const snapshot = await SnapshotModel.query(this.db).findById(replay.snapshotId);
-    const dataset = replay.datasetId === null ? undefined : await DatasetModel.query(this.db).findById(replay.datasetId);
+    const dataset =
+      replay.datasetId === null ? undefined : await DatasetModel.query(this.db).findById(replay.datasetId);
     const { id, logId, state, requests, requestsDone, failure, gate, startedAt } = replay;
     return {
-      id, logId, logName: log!.name, logSha256: log!.sha256, snapshot: snapshot!.rootHash, countryTable: dataset ? { name: dataset.name, sha256: dataset.sha256 } : null,
-      gate, state, requests, requestsDone, failure, startedAt: startedAt.toISOString(),
+      id,
+      logId,
+      logName: log!.name,
+      logSha256: log!.sha256,
+      snapshot: snapshot!.rootHash,
+      countryTable: dataset ? { name: dataset.name, sha256: dataset.sha256 } : null,
+      gate,
+      state,
+      requests,
+      requestsDone,
+      failure,
+      startedAt: startedAt.toISOString(),
     };
   }
 }

@@ -7,9 +7,28 @@ import type { Replays } from './replays.js';
 export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
   return [
     route({ method: 'get', path: '/replays', needs: 'viewer', handle: () => replays.list() }),
-    route({ method: 'post', path: '/replays', needs: 'editor', body: StartReplayInput, status: 202, handle: ({ body, actor }) => replays.start(body, actor) }),
-    route({ method: 'get', path: '/replays/:id', needs: 'viewer', params: IdParams, handle: ({ params }) => replays.show(params.id) }),
-    route({ method: 'get', path: '/replays/:id/result', needs: 'viewer', params: IdParams, handle: ({ params }) => replays.result(params.id) }),
+    route({
+      method: 'post',
+      path: '/replays',
+      needs: 'editor',
+      body: StartReplayInput,
+      status: 202,
+      handle: ({ body, actor }) => replays.start(body, actor),
+    }),
+    route({
+      method: 'get',
+      path: '/replays/:id',
+      needs: 'viewer',
+      params: IdParams,
+      handle: ({ params }) => replays.show(params.id),
+    }),
+    route({
+      method: 'get',
+      path: '/replays/:id/result',
+      needs: 'viewer',
+      params: IdParams,
+      handle: ({ params }) => replays.result(params.id),
+    }),
     route({
       method: 'get',
       path: '/replays/:id/events',

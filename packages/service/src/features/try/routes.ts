@@ -17,9 +17,14 @@ export function tryRoutes(drafts: Drafts, countryTables: CountryTables): Route[]
         const atUnixMs = body.at === undefined ? Date.now() : Date.parse(body.at);
         const { record, problems } = makeUpRecord({ ...body, atUnixMs });
         if (!record) {
-          throw new ProblemError('bad-request', problems.map(({ message }) => message).join(' '), { errors: problems.map(({ part, message }) => ({ place: part, message })) });
+          throw new ProblemError('bad-request', problems.map(({ message }) => message).join(' '), {
+            errors: problems.map(({ part, message }) => ({ place: part, message })),
+          });
         }
-        return explainRequest({ rulebook: await drafts.rulebook(), countries: await countryTables.table() }, normalizeRequest(record));
+        return explainRequest(
+          { rulebook: await drafts.rulebook(), countries: await countryTables.table() },
+          normalizeRequest(record),
+        );
       },
     }),
   ];

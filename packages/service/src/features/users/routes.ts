@@ -18,28 +18,67 @@ export function userRoutes(users: Users): Route[] {
         return { name, role };
       },
     }),
-    route({ method: 'post', path: '/sign-out', needs: 'viewer', handle: async ({ request, actor }) => (actor.tokenId === undefined ? endSession(request) : users.revokeToken(actor, actor.tokenId)) }),
-    route({ method: 'get', path: '/me', needs: 'viewer', handle: async ({ actor }): Promise<SignedIn> => ({ name: actor.name, role: actor.role }) }),
+    route({
+      method: 'post',
+      path: '/sign-out',
+      needs: 'viewer',
+      handle: async ({ request, actor }) =>
+        actor.tokenId === undefined ? endSession(request) : users.revokeToken(actor, actor.tokenId),
+    }),
+    route({
+      method: 'get',
+      path: '/me',
+      needs: 'viewer',
+      handle: async ({ actor }): Promise<SignedIn> => ({ name: actor.name, role: actor.role }),
+    }),
     route({
       method: 'post',
       path: '/tokens',
       needs: 'nobody',
       body: CreateTokenInput,
       status: 201,
-      handle: async ({ body, request }) => users.createToken(await users.checkPassword(body.signInName, body.password, request.ip ?? ''), body.name, body.scope),
+      handle: async ({ body, request }) =>
+        users.createToken(
+          await users.checkPassword(body.signInName, body.password, request.ip ?? ''),
+          body.name,
+          body.scope,
+        ),
     }),
     route({ method: 'get', path: '/tokens', needs: 'administrator', handle: () => users.listTokens() }),
-    route({ method: 'post', path: '/tokens/new', needs: 'administrator', body: NewTokenInput, status: 201, handle: ({ body, actor }) => users.createToken(actor, body.name, body.scope, body.expiresInDays) }),
-    route({ method: 'delete', path: '/tokens/:id', needs: 'administrator', params: IdParams, handle: ({ params, actor }) => users.revokeToken(actor, params.id) }),
-    route({ method: 'post', path: '/users/reset-password', needs: 'administrator', body: ResetPasswordInput, handle: ({ body, actor }) => users.resetPassword(actor, body.name) }),
+    route({
+      method: 'post',
+      path: '/tokens/new',
+      needs: 'administrator',
+      body: NewTokenInput,
+      status: 201,
+      handle: ({ body, actor }) => users.createToken(actor, body.name, body.scope, body.expiresInDays),
+    }),
+    route({
+      method: 'delete',
+      path: '/tokens/:id',
+      needs: 'administrator',
+      params: IdParams,
+      handle: ({ params, actor }) => users.revokeToken(actor, params.id),
+    }),
+    route({
+      method: 'post',
+      path: '/users/reset-password',
+      needs: 'administrator',
+      body: ResetPasswordInput,
+      handle: ({ body, actor }) => users.resetPassword(actor, body.name),
+    }),
   ];
 }
 
 /** A session that was there before the sign-in must not become a signed-in one. */
 function renewSession(request: Request): Promise<void> {
-  return new Promise((resolve, reject) => request.session.regenerate((error) => (error ? reject(error as Error) : resolve())));
+  return new Promise((resolve, reject) =>
+    request.session.regenerate((error) => (error ? reject(error as Error) : resolve())),
+  );
 }
 
 function endSession(request: Request): Promise<undefined> {
-  return new Promise((resolve, reject) => request.session.destroy((error) => (error ? reject(error as Error) : resolve(undefined))));
+  return new Promise((resolve, reject) =>
+    request.session.destroy((error) => (error ? reject(error as Error) : resolve(undefined))),
+  );
 }

@@ -12,7 +12,9 @@ export class TryLimit {
 
   assertFree(from: string): void {
     if (this.#recent(from).length >= MAX_WRONG) {
-      throw new ProblemError('too-many-tries', 'There were ten wrong sign-ins from here within a minute.', { hint: 'Wait a minute and try again.' });
+      throw new ProblemError('too-many-tries', 'There were ten wrong sign-ins from here within a minute.', {
+        hint: 'Wait a minute and try again.',
+      });
     }
   }
 

@@ -49,7 +49,13 @@ export class Users implements Identities {
     const granted = smallerRole(actor.role, scope);
     const expiresAt = expiresInDays === undefined ? null : new Date(Date.now() + expiresInDays * DAY_MS);
     await inTransaction(this.db, async (trx) => {
-      await TokenModel.query(trx).insert({ userId: actor.userId, name, hash: hashToken(token), scope: granted, expiresAt });
+      await TokenModel.query(trx).insert({
+        userId: actor.userId,
+        name,
+        hash: hashToken(token),
+        scope: granted,
+        expiresAt,
+      });
       await recordChange(trx, { userId: actor.userId, what: 'token.create', detail: { name, scope: granted } });
     });
     return { token, name, scope: granted, expiresAt: expiresAt?.toISOString() ?? null };
@@ -58,14 +64,24 @@ export class Users implements Identities {
   async listTokens(): Promise<Token[]> {
     const users = new Map((await UserModel.query(this.db)).map((user) => [user.id, user.name]));
     const tokens = await TokenModel.query(this.db).orderBy('id');
-    return tokens.map(({ id, userId, name, scope, createdAt, expiresAt }) => ({ id, user: users.get(userId)!, name, scope, createdAt: createdAt.toISOString(), expiresAt: expiresAt?.toISOString() ?? null }));
+    return tokens.map(({ id, userId, name, scope, createdAt, expiresAt }) => ({
+      id,
+      user: users.get(userId)!,
+      name,
+      scope,
+      createdAt: createdAt.toISOString(),
+      expiresAt: expiresAt?.toISOString() ?? null,
+    }));
   }
 
   /** @throws ProblemError when there is no such token */
   async revokeToken(actor: Actor, id: number): Promise<void> {
     await inTransaction(this.db, async (trx) => {
       const token = await TokenModel.query(trx).findById(id);
-      if (!token) throw new ProblemError('not-found', `There is no token ${id}.`, { hint: 'jadefence admin token list shows those there are.' });
+      if (!token)
+        throw new ProblemError('not-found', `There is no token ${id}.`, {
+          hint: 'jadefence admin token list shows those there are.',
+        });
       await TokenModel.query(trx).deleteById(id);
       await recordChange(trx, { userId: actor.userId, what: 'token.revoke', detail: { token: id, name: token.name } });
     });
@@ -89,7 +105,11 @@ export class Users implements Identities {
     const isNew = await inTransaction(this.db, async (trx) => {
       const { count } = (await UserModel.query(trx).count().first()) as unknown as { count: number };
       if (count > 0) return false;
-      const user = await UserModel.query(trx).insert({ name: 'admin', passwordHash: await hash(password), role: 'administrator' });
+      const user = await UserModel.query(trx).insert({
+        name: 'admin',
+        passwordHash: await hash(password),
+        role: 'administrator',
+      });
       await recordChange(trx, { userId: null, what: 'user.create', detail: { name: user.name, role: user.role } });
       return true;
     });
