@@ -27,7 +27,7 @@ await main(async () => {
     );
     if (values.once) return 0;
     const code = await Promise.race([interrupted, ended]);
-    if (code !== 0) process.stderr.write(`The service ended with ${code}; its log is .jadefence/service.log\n`);
+    if (code !== 0) process.stderr.write(`The service ended with ${code}; its log is .jadefence/demo.log\n`);
     return code;
   });
 });

@@ -8,9 +8,12 @@ import { ROOT, run, runHere, step } from './run.mjs';
 import { startService } from './service.mjs';
 
 const STATE = join(ROOT, '.jadefence');
-const SIGN_IN = join(STATE, 'sign-in');
-const LOG = join(STATE, 'demo', 'inbound.log');
-const OUTBOUND_LOG = join(STATE, 'demo', 'outbound.ndjson');
+/** Tests run a demo of their own beside the one that somebody may be looking at. */
+const NAME = process.env.JADEFENCE_DEMO_NAME ?? 'demo';
+const CLUSTER = `${NAME}-postgres`;
+const SIGN_IN = join(STATE, ...(NAME === 'demo' ? [] : [NAME]), 'sign-in');
+const LOG = join(STATE, NAME, 'inbound.log');
+const OUTBOUND_LOG = join(STATE, NAME, 'outbound.ndjson');
 const LOG_NAME = 'Larkmoor inbound, 12 October';
 const OUTBOUND_LOG_NAME = 'Larkmoor outbound, 12 October';
 
@@ -25,11 +28,11 @@ export async function withDemo({ isFresh, port }, work) {
   const bin = await findPostgres();
   await build();
   if (isFresh) {
-    await removeCluster({ name: 'demo-postgres', bin });
-    for (const path of [SIGN_IN, join(STATE, 'demo')]) rmSync(path, { recursive: true, force: true });
+    await removeCluster({ name: CLUSTER, bin });
+    for (const path of [SIGN_IN, join(STATE, NAME)]) rmSync(path, { recursive: true, force: true });
   }
   const cluster = await step('Starting a private PostgreSQL', () =>
-    startCluster({ name: 'demo-postgres', bin, isDurable: true }),
+    startCluster({ name: CLUSTER, bin, isDurable: true }),
   );
   let service;
   try {
@@ -40,7 +43,7 @@ export async function withDemo({ isFresh, port }, work) {
       ...(port ? { JADEFENCE_PORT: port } : {}),
     };
     service = await step('Starting the service', () =>
-      startService(settings, openSync(join(STATE, 'service.log'), 'w')),
+      startService(settings, openSync(join(STATE, `${NAME}.log`), 'w')),
     );
     const signIn = readSignIn();
     await load(service.address, signIn);
@@ -78,7 +81,7 @@ async function load(address, signIn) {
   if (!hasTable)
     await step('Importing the country table', () => jadefence('country', 'import', 'demo/data/countries.csv'));
   if (!existsSync(LOG) || !existsSync(OUTBOUND_LOG)) {
-    mkdirSync(join(STATE, 'demo'), { recursive: true });
+    mkdirSync(join(STATE, NAME), { recursive: true });
     await step('Making up a day of requests', async () => {
       await writeInboundLog(DEMO_LOG, LOG, `${LOG}.labels`);
       await writeOutboundLog(DEMO_OUTBOUND_LOG, OUTBOUND_LOG, `${OUTBOUND_LOG}.labels`);

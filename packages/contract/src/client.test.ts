@@ -1,0 +1,135 @@
+import { describe, expect, it } from 'vitest';
+import { ServiceClient } from './client.js';
+import { ServiceError } from './problems.js';
+import type { ReplayProgress } from './types.js';
+
+interface Sent {
+  readonly method: string;
+  readonly url: string;
+  readonly headers: Record<string, string>;
+  readonly body?: unknown;
+}
+
+/** A client whose service answers as told, and what was sent to it. */
+function clientThatGets(answer: () => Response | Promise<Response>): { client: ServiceClient; sent: Sent[] } {
+  const sent: Sent[] = [];
+  const fake = async (url: string | URL | Request, init?: RequestInit): Promise<Response> => {
+    sent.push({
+      method: init?.method ?? '',
+      url: String(url),
+      headers: init?.headers as Record<string, string>,
+      ...(init?.body ? { body: init.body } : {}),
+    });
+    return answer();
+  };
+  const client = new ServiceClient({ baseUrl: 'http://service.example', token: 'secret', fetch: fake as typeof fetch });
+  return { client, sent };
+}
+
+const json = (value: unknown, status = 200): Response => Response.json(value, { status });
+const problem = (status: number, code: string): Response =>
+  new Response(JSON.stringify({ status, code, detail: `${code} happened`, hint: 'Do this.' }), {
+    status,
+    headers: { 'content-type': 'application/problem+json; charset=utf-8' },
+  });
+
+describe('a call', () => {
+  it('goes to the API with the token, and its body as JSON', async () => {
+    const { client, sent } = clientThatGets(() => json({ id: 3 }, 202));
+    expect(await client.startReplay({ logId: 7, gate: 'shop' })).toEqual({ id: 3 });
+    expect(sent).toEqual([
+      {
+        method: 'POST',
+        url: 'http://service.example/api/v1/replays',
+        headers: { 'content-type': 'application/json', 'authorization': 'Bearer secret' },
+        body: '{"logId":7,"gate":"shop"}',
+      },
+    ]);
+  });
+
+  it('leaves out what is not said from the query, and escapes the rest', async () => {
+    const { client, sent } = clientThatGets(() => json({ rows: [] }));
+    await client.decisions(4, { offset: 0, limit: 2, where: 'path = "/a b"&x' });
+    expect(sent[0]!.url).toBe(
+      'http://service.example/api/v1/replays/4/decisions?offset=0&limit=2&where=path+%3D+%22%2Fa+b%22%26x',
+    );
+  });
+
+  it('answers nothing where the service has nothing to say', async () => {
+    const { client } = clientThatGets(() => new Response(null, { status: 204 }));
+    expect(await client.deleteLog(1, true)).toBeUndefined();
+  });
+});
+
+describe('a failure', () => {
+  const failureOf = (promise: Promise<unknown>): Promise<ServiceError> =>
+    promise.then(
+      () => expect.unreachable('the call succeeded'),
+      (error: ServiceError) => error,
+    );
+
+  it('carries the problem of the service', async () => {
+    const { client } = clientThatGets(() => problem(409, 'same-log'));
+    const error = await failureOf(client.logs());
+    expect(error).toBeInstanceOf(ServiceError);
+    expect([error.message, error.problem?.code, error.problem?.hint]).toEqual([
+      'same-log happened',
+      'same-log',
+      'Do this.',
+    ]);
+  });
+
+  it('of something else that answers asks whether the address is right', async () => {
+    const { client } = clientThatGets(() => new Response('<html>', { status: 502 }));
+    const error = await failureOf(client.health());
+    expect([error.message, error.problem]).toEqual([
+      'http://service.example answered 502, but not as the service does. Is the address right?',
+      undefined,
+    ]);
+  });
+
+  it('to reach it names the cause', async () => {
+    const { client } = clientThatGets(() => {
+      throw Object.assign(new TypeError('fetch failed'), { cause: { code: 'ECONNREFUSED' } });
+    });
+    expect((await failureOf(client.health())).message).toBe(
+      'The service at http://service.example cannot be reached (ECONNREFUSED).',
+    );
+  });
+});
+
+describe('following a replay', () => {
+  const events = (...progress: Partial<ReplayProgress>[]): Response => {
+    const text = progress.map((one) => `: still here\n\ndata: ${JSON.stringify(one)}\n\n`).join('');
+    // In pieces that end in the middle of an event.
+    const bytes = new TextEncoder().encode(text);
+    const pieces = Array.from({ length: Math.ceil(bytes.length / 7) }, (_, index) =>
+      bytes.slice(index * 7, index * 7 + 7),
+    );
+    return new Response(
+      new ReadableStream({
+        start(controller) {
+          pieces.forEach((piece) => controller.enqueue(piece));
+          controller.close();
+        },
+      }),
+    );
+  };
+
+  it('hears each step and answers the last', async () => {
+    const { client } = clientThatGets(() =>
+      events({ state: 'running', requestsDone: 1 }, { state: 'done', requestsDone: 2 }),
+    );
+    const heard: (number | undefined)[] = [];
+    expect(await client.followReplay(1, ({ requestsDone }) => heard.push(requestsDone))).toEqual({
+      state: 'done',
+      requestsDone: 2,
+    });
+    expect(heard).toEqual([1, 2]);
+  });
+
+  it('without any event is a failure, not a success', async () => {
+    const { client } = clientThatGets(() => events());
+    await expect(client.followReplay(1, () => undefined)).rejects.toThrow('without sending any');
+  });
+});
