@@ -79,14 +79,14 @@ export function hashEntries(entries: readonly Entry[]): string {
 /** Pins a configuration: the snapshot is immutable, and one and the same for equal configurations. */
 export async function pinSnapshot(trx: Transaction, entries: readonly Entry[]): Promise<SnapshotModel> {
   const rootHash = hashEntries(entries);
-  const existing = await SnapshotModel.query(trx).findOne({ rootHash });
-  if (existing) return existing;
-  const snapshot = await SnapshotModel.query(trx).insert({ rootHash });
+  // Two that pin the same at once: the later waits here for the earlier and then finds its snapshot.
+  const inserted = await SnapshotModel.query(trx).insert({ rootHash }).onConflict('rootHash').ignore().returning('*');
+  if (inserted.id === undefined) return SnapshotModel.query(trx).findOne({ rootHash }).throwIfNotFound();
   for (const batch of batches(entries))
     await SnapshotEntryModel.query(trx).insert(
-      batch.map((entry) => ({ ...pickEntry(entry), snapshotId: snapshot.id })),
+      batch.map((entry) => ({ ...pickEntry(entry), snapshotId: inserted.id })),
     );
-  return snapshot;
+  return inserted;
 }
 
 export async function loadSnapshot(db: Database, snapshotId: number): Promise<StoredFences> {

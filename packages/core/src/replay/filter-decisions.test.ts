@@ -1,0 +1,154 @@
+import { describe, expect, it } from 'vitest';
+import { checkFences } from '../check/check-fences.js';
+import { checkFilter } from '../check/check-filter.js';
+import { ChunkBuilder, ChunkRows } from '../columns/chunk.js';
+import { formatDiagnostic } from '../language/diagnostic.js';
+import { createCountryTable, parseCountryCsv } from '../reference/country-table.js';
+import type { LogRecord } from '../request/record.js';
+import { filterChunk } from './filter-decisions.js';
+import { Replay, replayChunk, RulingTable } from './replay-chunk.js';
+
+const FENCES = `
+list team addresses { 198.18.4.0/24 }
+gate shop inbound { hosts shop.example fences desk, extra otherwise allow }
+fence desk enforce {
+  rule staff tag staff, night when client in team
+  rule login block 451 when path under /login and not tag = staff
+  rule later trial block when method = POST
+}
+fence extra trial { rule all allow when path = /all }
+`;
+const judge = {
+  rulebook: checkFences([{ path: 'f.fence', text: FENCES }], []).rulebook!,
+  countries: createCountryTable(parseCountryCsv('198.18.4.0/24,NO\n198.18.5.0/24,SE').ranges),
+};
+const record = (
+  line: number,
+  client: string | null,
+  path: string,
+  method = 'GET',
+  status?: number | null,
+): LogRecord => ({
+  line,
+  atUnixMs: line * 1000,
+  attributes: {
+    'client.address': client,
+    'http.request.header.host': [line === 6 ? 'other.example' : 'shop.example'],
+    'url.path': path,
+    'http.request.method': method,
+    ...(status === undefined ? {} : { 'http.response.status_code': status }),
+  },
+});
+const LOG = [
+  record(1, '198.18.4.1', '/login', 'GET', 200),
+  record(2, '198.18.5.1', '/login', 'GET', 200),
+  record(3, '198.18.5.2', '/all', 'GET', 404),
+  record(4, '198.18.5.3', '/', 'POST', null),
+  record(5, null, '/login/x', 'GET'),
+  record(6, '198.18.4.2', '/', 'GET', 500),
+];
+
+/** The lines for which the condition is true. */
+function linesWhere(where: string): number[] {
+  const { filter, diagnostics } = checkFilter(where, judge.rulebook.lists);
+  expect(diagnostics).toEqual([]);
+  const builder = new ChunkBuilder();
+  LOG.forEach((one) => builder.push(one));
+  const chunk = builder.encode()!;
+  const rows = new ChunkRows(chunk.numRows, chunk.columns);
+  const table = new RulingTable();
+  const codes = replayChunk(new Replay(judge), rows, table, () => undefined);
+  return [...filterChunk(filter!, judge, rows, codes, table.rulings)].map((row) => row + 1);
+}
+
+describe('a filter', () => {
+  it.each([
+    ['always', [1, 2, 3, 4, 5, 6]],
+    ['outcome = blocked', [2, 5]],
+    ['outcome not in allowed, uncovered', [2, 5]],
+    ['rule = desk/login', [2, 5]],
+    ['fence = desk', [2, 5]],
+    ['fence absent and gate = shop', [1, 3, 4]],
+    ['gate absent', [6]],
+    ['status = 451', [2, 5]],
+    ['status absent', [1, 3, 4, 6]],
+    ['would = blocked', [4]],
+    ['would present', [3, 4]],
+    ['would in allowed, held', [3]],
+    ['tag = night', [1]],
+    ['tag absent', [2, 3, 4, 5, 6]],
+    ['client in team', [1, 6]],
+    ['client absent', [5]],
+    ['country = SE and path = /all', [3]],
+    ['line in 2 - 3, 6', [2, 3, 6]],
+    ['line < 3 or line >= 6', [1, 2, 6]],
+    ['line <= 2 and not line > 1', [1]],
+    ['line != 1', [2, 3, 4, 5, 6]],
+    ['recorded status >= 400 and recorded status < 500', [3]],
+    ['recorded status present', [1, 2, 3, 6]],
+    ['recorded status absent', [4]],
+    ['method = POST and not path under /login', [4]],
+  ])('%s', (where, lines) => expect(linesWhere(where)).toEqual(lines));
+
+  it('leaves out what cannot be known, and so does its opposite', () => {
+    expect([linesWhere('country = NO'), linesWhere('country != NO')]).toEqual([
+      [1, 6],
+      [2, 3, 4],
+    ]);
+    expect([linesWhere('recorded status = 200'), linesWhere('recorded status != 200')]).toEqual([
+      [1, 2],
+      [3, 4, 6],
+    ]);
+  });
+});
+
+describe('an error in a filter', () => {
+  const errorsOf = (where: string): string[] =>
+    checkFilter(where, judge.rulebook.lists).diagnostics.map(formatDiagnostic);
+  it.each([
+    [
+      '',
+      [
+        'filter:1:1: Found the end of the file, expected a field: client, country, host, path, method, tag, outcome, gate, fence, rule, would, status, recorded status, line. [unknown-field]',
+      ],
+    ],
+    [
+      'outcome = blokked',
+      [
+        'filter:1:11: Found "blokked", expected an outcome: allowed, blocked, limited, redirected, held, uncovered. Did you mean "blocked"? [bad-value]',
+      ],
+    ],
+    ['rule = login', ['filter:1:8: Found "login", expected a rule written fence/rule. [bad-value]']],
+    ['line > x', ['filter:1:8: Found "x", expected a whole number. [bad-value]']],
+    ['line in 5 - 2', ['filter:1:9: The range 5 - 2 ends before it begins. [bad-value]']],
+    [
+      'line > 1 - 2',
+      [
+        'filter:1:8: line > takes one plain value each. Use "in" for lists, networks, ranges and entries with * or =. [wrong-operator]',
+      ],
+    ],
+    [
+      'status under 400',
+      [
+        'filter:1:8: Found "under", expected what status is asked: =, !=, in, not in, <, <=, >, >=, present, absent. [wrong-operator]',
+      ],
+    ],
+    ['recorded = 4', ['filter:1:10: Found "=", expected "status" after "recorded". [unexpected]']],
+    ['client in teem', ['filter:1:11: No list is named "teem". Did you mean "team"? [unknown-name]']],
+    ['host in team', ['filter:1:9: "team" is a list of addresses, expected a list of domains. [wrong-kind]']],
+    [
+      'line = 1 line = 2',
+      [
+        'filter:1:10: Found "line", expected the end of the condition. Conditions are joined with "and" or "or", values with commas. [unexpected]',
+      ],
+    ],
+  ])('is told under its text: %s', (where, expected) => expect(errorsOf(where)).toEqual(expected));
+
+  it('is also that a rule asks for what is not decided yet', () => {
+    const { diagnostics } = checkFences(
+      [{ path: 'f.fence', text: 'fence f trial { rule r block when outcome = blocked }' }],
+      [],
+    );
+    expect(diagnostics.map(({ code }) => code)).toEqual(['unknown-field']);
+  });
+});
