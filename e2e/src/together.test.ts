@@ -1,6 +1,6 @@
 /** Several people at once, and large things at once. */
 import { gzipSync } from 'node:zlib';
-import { ServiceError, type ServiceClient } from '@jadefence/contract';
+import { type ServiceError, type ServiceClient } from '@jadefence/contract';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { FENCES, logLine } from './desk.js';
 import { replayOnService, startTestService, type TestService } from './service.js';
