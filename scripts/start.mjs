@@ -5,6 +5,9 @@ import { checkNode, findPostgres, installPackages } from './lib/install.mjs';
 import { main, step } from './lib/run.mjs';
 import { startService } from './lib/service.mjs';
 
+/** Beside the demo's, which has a database of its own. */
+const PRIVATE_SIGN_IN = '.jadefence/postgres-sign-in';
+
 await main(async () => {
   checkNode();
   await installPackages();
@@ -16,9 +19,13 @@ await main(async () => {
     for (const signal of ['SIGINT', 'SIGTERM']) process.once(signal, resolve);
   });
   try {
-    const env = cluster ? { JADEFENCE_DATABASE_URL: await cluster.ensureDatabase('jadefence') } : {};
+    const signInFile = process.env.JADEFENCE_SIGN_IN_FILE ?? (cluster ? PRIVATE_SIGN_IN : '.jadefence/sign-in');
+    const databaseUrl = cluster ? await cluster.ensureDatabase('jadefence') : given;
+    const env = { JADEFENCE_DATABASE_URL: databaseUrl, JADEFENCE_SIGN_IN_FILE: signInFile };
     service = await startService(env);
-    process.stderr.write(`The console is at ${service.address}. Ctrl-C stops it.\n`);
+    process.stderr.write(
+      `The console is at ${service.address}; the first sign-in stands in ${signInFile}. Ctrl-C stops it.\n`,
+    );
     return await Promise.race([interrupted.then(() => 0), service.ended]);
   } finally {
     await service?.stop();

@@ -1,7 +1,7 @@
 import { spawn } from 'node:child_process';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
-import { statSync } from 'node:fs';
+import { readFileSync, statSync, writeFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { ROOT } from './root.js';
 
@@ -59,6 +59,19 @@ describe('npm run demo', () => {
     expect([second.exitCode, /Importing|Replaying|Making up/.test(second.output)]).toEqual([0, false]);
     const passwordOf = ({ output }: Ended): string | undefined => /password (\S+)/.exec(output)?.[1];
     expect(passwordOf(second)).toBe(passwordOf(first));
+  }, 120_000);
+
+  it('says what to do where its sign-in does not fit its database', async () => {
+    const signIn = join(ROOT, `.jadefence/${NAME}/sign-in`);
+    const kept = readFileSync(signIn, 'utf8');
+    writeFileSync(signIn, kept.replace(/password: .*/, 'password: another'));
+    const ended = await runDemo(['--once'], { JADEFENCE_PORT: '0' });
+    writeFileSync(signIn, kept);
+    expect(ended.exitCode).toBe(2);
+    expect(ended.output.trimEnd().split('\n').at(-1)).toBe(
+      `The sign-in of the demo (${signIn}) does not fit its database: The name or the password is wrong. Start over with npm run demo -- --fresh`,
+    );
+    expect(await processesOf(join(ROOT, `.jadefence/${NAME}-postgres`))).toBe('');
   }, 120_000);
 
   it('stays up until it is interrupted, and then stops what it started', async () => {

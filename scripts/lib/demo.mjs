@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { build } from './build.mjs';
 import { removeCluster, startCluster } from './cluster.mjs';
 import { checkNode, findPostgres, installPackages } from './install.mjs';
-import { ROOT, run, runHere, step } from './run.mjs';
+import { ROOT, run, runHere, SetupError, step } from './run.mjs';
 import { startService } from './service.mjs';
 
 const STATE = join(ROOT, '.jadefence');
@@ -55,23 +55,34 @@ export async function withDemo({ isFresh, port }, work) {
 }
 
 function readSignIn() {
+  if (!existsSync(SIGN_IN)) throw new SetupError(`The sign-in of the demo (${SIGN_IN}) is gone. ${START_OVER}`);
   return Object.fromEntries(
     [...readFileSync(SIGN_IN, 'utf8').matchAll(/^(\w+): (.*)$/gm)].map(([, key, value]) => [key, value]),
   );
 }
 
+const START_OVER = 'Start over with npm run demo -- --fresh';
+
+/** A client that may do everything. */
+async function signedIn(address, signIn, scope) {
+  const { ServiceClient } = await import('@jadefence/contract');
+  const { token } = await new ServiceClient({ baseUrl: address })
+    .createToken(signIn, { name: 'demo', scope })
+    .catch((error) => {
+      throw new SetupError(
+        `The sign-in of the demo (${SIGN_IN}) does not fit its database: ${error.message} ${START_OVER}`,
+      );
+    });
+  return { token, client: new ServiceClient({ baseUrl: address, token }) };
+}
+
 /** Loads what is not there yet, through the same doors as anybody. */
 async function load(address, signIn) {
-  const env = { ...process.env, XDG_CONFIG_HOME: join(STATE, 'config'), JADEFENCE_URL: address };
+  const env = { ...process.env, JADEFENCE_URL: address };
   const jadefence = (...args) => run(process.execPath, ['bin/jadefence', ...args], { env });
-  const { ServiceClient } = await import('@jadefence/contract');
   const { writeInboundLog, writeOutboundLog, DEMO_LOG, DEMO_OUTBOUND_LOG } = await import('@jadefence/demo');
-  const { token } = await new ServiceClient({ baseUrl: address }).createToken(signIn, {
-    name: 'demo',
-    scope: 'editor',
-  });
+  const { token, client } = await signedIn(address, signIn, 'editor');
   Object.assign(env, { JADEFENCE_TOKEN: token });
-  const client = new ServiceClient({ baseUrl: address, token });
   if ((await client.draft()).fences.length === 0)
     await step('Importing the fences', () => jadefence('fence', 'import', 'demo/fences', '--yes'));
   const hasTable = await client.countryTable().then(
@@ -100,11 +111,7 @@ async function load(address, signIn) {
 
 /** Runs the command-line client against the demo on this terminal. */
 export async function showLatestReplay(address, signIn) {
-  const { ServiceClient } = await import('@jadefence/contract');
-  const { token } = await new ServiceClient({ baseUrl: address }).createToken(signIn, {
-    name: 'demo',
-    scope: 'viewer',
-  });
+  const { token } = await signedIn(address, signIn, 'viewer');
   return runHere(process.execPath, ['bin/jadefence', 'replay', 'show'], {
     env: { ...process.env, JADEFENCE_URL: address, JADEFENCE_TOKEN: token },
   });
