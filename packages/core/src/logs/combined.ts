@@ -17,28 +17,39 @@ const WITH_HOST = new RegExp(`^(\\S+) ${FIELDS}\\s*$`);
 export function parseCombinedLine(text: string, hasHostColumn: boolean, host?: string): ParsedLine {
   const match = (hasHostColumn ? WITH_HOST : PLAIN).exec(text);
   if (!match) return 'not-the-format';
-  const [hostColumn, client, identity, user, time, request, status, bytes, referer, agent] = hasHostColumn
-    ? match.slice(1)
-    : [host, ...match.slice(1)];
+  // Read by number, not by slicing: this is the hottest place of every command that reads a log.
+  const at = hasHostColumn ? 2 : 1;
+  const hostColumn = hasHostColumn ? match[1] : host;
+  const [client, identity, user, time] = [match[at]!, match[at + 1]!, match[at + 2]!, match[at + 3]!];
+  const [request, status, bytes] = [match[at + 4]!, match[at + 5]!, match[at + 6]!];
+  const [referer, agent] = [match[at + 7]!, match[at + 8]!];
   // A host in front would be taken for the client, and the client for the identity (RFC 1413), which is never an address.
-  if (!hasHostColumn && parseAddress(identity!)) return 'not-the-format';
-  const atUnixMs = parseNcsaTime(time!);
+  if (!hasHostColumn && parseAddress(identity)) return 'not-the-format';
+  const atUnixMs = readTime(time);
   if (atUnixMs === undefined) return time === '' || time === '-' ? 'no-time' : 'bad-time';
-  const line = parseRequestLine(unescapeField(request!));
+  const line = parseRequestLine(unescapeField(request));
   const shownHost = line.authority ?? (hostColumn === undefined ? undefined : orNone(hostColumn));
   const attributes: Attributes = {
-    'client.address': orNone(client!),
+    'client.address': orNone(client),
     ...(line.version === null ? {} : { 'network.protocol.version': line.version }),
     ...(line.full === null ? { 'url.path': line.path, 'url.query': line.query } : { 'url.full': line.full }),
     'http.request.method': line.method,
     ...(shownHost === undefined ? {} : { 'http.request.header.host': shownHost === null ? null : [shownHost] }),
-    'http.request.header.referer': listOrNone(referer!),
+    'http.request.header.referer': listOrNone(referer),
     'http.response.status_code': status === '-' ? null : Number(status),
     'http.response.body.size': bytes === '-' ? 0 : Number(bytes),
-    'user_agent.original': orNone(unescapeField(agent!)),
-    'user.name': orNone(user!),
+    'user_agent.original': orNone(unescapeField(agent)),
+    'user.name': orNone(user),
   };
   return { atUnixMs, attributes };
+}
+
+let lastTime: { readonly text: string; readonly atUnixMs: number | undefined } = { text: '', atUnixMs: undefined };
+
+/** Requests of one second share the text of their time, so the last one is remembered. */
+function readTime(text: string): number | undefined {
+  if (text !== lastTime.text) lastTime = { text, atUnixMs: parseNcsaTime(text) };
+  return lastTime.atUnixMs;
 }
 
 function orNone(text: string): string | null {
