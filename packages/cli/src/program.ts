@@ -1,4 +1,4 @@
-import { ServiceError } from '@jadefence/contract';
+import { ServiceError, VERSION } from '@jadefence/contract';
 import { Command, CommanderError } from 'commander';
 import { addAdmin } from './commands/admin.js';
 import { addCompletion } from './commands/completion.js';
@@ -13,8 +13,6 @@ import { addSurvey } from './commands/survey.js';
 import { addTry } from './commands/try.js';
 import { EXIT, Failure, type ExitCode } from './failure.js';
 import type { Streams } from './output.js';
-
-export const VERSION = '0.1.0';
 
 /** Runs one command line. Never throws for what a person got wrong: it says so on stderr and answers the exit code. */
 export async function runProgram(args: readonly string[], streams: Streams): Promise<ExitCode> {

@@ -2,6 +2,7 @@ import { readFileSync } from 'node:fs';
 import { DIAGNOSTIC_CODES, REJECT_REASONS } from '@jadefence/core';
 import { describe, expect, it } from 'vitest';
 import { PROBLEMS } from './problems.js';
+import { VERSION } from './version.js';
 
 const page = readFileSync(new URL('../../../docs/errors.md', import.meta.url), 'utf8');
 
@@ -17,4 +18,12 @@ describe('docs/errors.md', () => {
     );
     expect(rows.sort()).toEqual([...codes].sort());
   });
+});
+
+it('the version is the one that the packages carry and the list of changes begins with', () => {
+  const read = (path: string): string => readFileSync(new URL(`../../../${path}`, import.meta.url), 'utf8');
+  for (const path of ['package.json', 'packages/service/package.json', 'packages/cli/package.json']) {
+    expect([path, (JSON.parse(read(path)) as { version: string }).version]).toEqual([path, VERSION]);
+  }
+  expect(/^## (\S+)/m.exec(read('CHANGELOG.md'))?.[1]).toBe(VERSION);
 });

@@ -5,12 +5,9 @@ export {
   formatRange,
   type Address,
   type AddressRange,
-  type Family,
 } from './request/address.js';
-export { type Field, type Truth } from './request/field.js';
-export { normalizeHost } from './request/host.js';
+export { type Field } from './request/field.js';
 export { invariant } from './request/invariant.js';
-export { normalizePath } from './request/path.js';
 export {
   REJECT_REASONS,
   type Attributes,
@@ -23,27 +20,23 @@ export { normalizeRequest, type Request } from './request/request.js';
 export {
   createCountryTable,
   parseCountryCsv,
-  describeCountryAnswer,
   type CountryAnswer,
   type CountryRange,
   type CountryRowProblem,
   type CountryTable,
 } from './reference/country-table.js';
 export {
-  compareDiagnostics,
   formatDiagnostic,
-  nearestName,
   suggestNearest,
   DIAGNOSTIC_CODES,
   type Diagnostic,
   type DiagnosticCode,
   type Place,
 } from './language/diagnostic.js';
-export { parseFences, parseListFile } from './language/parser.js';
-export { printFences, printRule, printStatement, printCondition } from './language/printer.js';
+export { parseFences } from './language/parser.js';
+export { printFences, printRule } from './language/printer.js';
 export { describeRule, type ListSizes } from './language/sentence.js';
 export {
-  LIST_KINDS,
   type FenceFile,
   type FenceStatement,
   type GateStatement,
@@ -55,8 +48,9 @@ export {
 export { checkFences, namedListFiles, type CheckedFences, type SourceFile } from './check/check-fences.js';
 export { type ResolvedList } from './check/members.js';
 export { type CheckedGate, type Rulebook } from './check/rulebook.js';
-export { isStop, OUTCOMES, ruleId, type Decision, type Outcome, type Ruling, type Would } from './decide/decision.js';
-export { decide, EMPTY_STATE, type Judge, type State } from './decide/interpreter.js';
+export { OUTCOMES, type Outcome } from './language/outcomes.js';
+export { type Decision, type Ruling, type Would } from './decide/decision.js';
+export { type Judge } from './decide/interpreter.js';
 export {
   explainRequest,
   type ComparisonStep,
@@ -66,14 +60,14 @@ export {
   type Shown,
 } from './explain/explain.js';
 export { renderExplanation } from './explain/render-text.js';
-export { ChunkBuilder, ChunkRows, CHUNK_ROWS, type EncodedChunk, type Row } from './columns/chunk.js';
+export { ChunkBuilder, ChunkRows, type EncodedChunk, type Row } from './columns/chunk.js';
 export { DamagedColumnError } from './columns/column.js';
 export { crc32 } from './columns/checksum.js';
 export { detectFormat, type Detection, type FormatFit } from './logs/detect.js';
 export { LOG_FORMATS, LogReader, type LogFormat, type ReaderOptions, type ReadLine } from './logs/reader.js';
 export { toDecidedRecord, type DecidedRecord } from './replay/decided-record.js';
 export { Replay, replayChunk, RulingTable } from './replay/replay-chunk.js';
-export { addDecision, addRejected, addTally, createTally, type RuleTally, type Tally } from './replay/tally.js';
+export { addRejected, addTally, createTally, type RuleTally, type Tally } from './replay/tally.js';
 export { countWouldStop, summarize, type FenceSummary, type RuleSummary, type Summary } from './replay/summary.js';
 export { printCsvCell, printCsvHeader, printCsvRow } from './replay/csv.js';
 export { coarsenTimeline, type Timeline } from './replay/timeline.js';

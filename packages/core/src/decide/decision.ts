@@ -1,10 +1,6 @@
+import type { Outcome } from '../language/outcomes.js';
 import type { Address } from '../request/address.js';
 import type { Field } from '../request/field.js';
-
-/** In the order in which they are shown; the language knows the same words. */
-export const OUTCOMES = ['allowed', 'blocked', 'limited', 'redirected', 'held', 'uncovered'] as const;
-/** What a judged request comes to. */
-export type Outcome = (typeof OUTCOMES)[number];
 
 /** All outcomes but allowed and uncovered stop the request. */
 export function isStop(outcome: Outcome): boolean {

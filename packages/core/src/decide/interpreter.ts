@@ -9,7 +9,8 @@ import type { CountryTable } from '../reference/country-table.js';
 import { countLabels, formatDomainEntry, type DomainEntry } from '../reference/domain-set.js';
 import type { Request } from '../request/request.js';
 import type { Truth } from '../request/field.js';
-import { ruleId, type Decision, type Outcome, type Would } from './decision.js';
+import { ruleId, type Decision, type Would } from './decision.js';
+import { type Outcome } from '../language/outcomes.js';
 import { evaluate, type Subject } from './evaluate.js';
 
 /** Everything a decision rests on besides the request. */

@@ -5,6 +5,7 @@ import { INTERNAL, NO_COUNTRY } from '../reference/country-table.js';
 import { formatDomainEntry, type Reach } from '../reference/domain-set.js';
 import { suggestCountry } from './country-names.js';
 import { suggestNearest } from './diagnostic.js';
+import { OUTCOMES } from './outcomes.js';
 import { NAME, RESERVED_WORDS, type Value, type ValueKind } from './tree.js';
 
 /** A value's content before it has a place. */
@@ -40,12 +41,12 @@ export function decodeValue(kind: ValueKind, written: WrittenValue): ValueOrProb
     case 'number':
       return decodeNumber(text, rangeEnd);
     case 'outcome': {
-      const isKnown = OUTCOME_WORDS.includes(text);
+      const isKnown = OUTCOMES.some((outcome) => outcome === text);
       return isKnown
         ? { content: { kind: 'text', text } }
         : {
-            problem: `Found ${JSON.stringify(text)}, expected an outcome: ${OUTCOME_WORDS.join(', ')}.`,
-            hint: suggestNearest(text, OUTCOME_WORDS),
+            problem: `Found ${JSON.stringify(text)}, expected an outcome: ${OUTCOMES.join(', ')}.`,
+            hint: suggestNearest(text, OUTCOMES),
           };
     }
     case 'method':
@@ -57,9 +58,6 @@ export function decodeValue(kind: ValueKind, written: WrittenValue): ValueOrProb
         : { problem: `Found ${JSON.stringify(text)}, expected a ${describeKind(kind)}.` };
   }
 }
-
-/** The words of outcomes; `decide/decision.ts` asserts that they are its own. */
-export const OUTCOME_WORDS: readonly string[] = ['allowed', 'blocked', 'limited', 'redirected', 'held', 'uncovered'];
 
 const PATTERNS = {
   method: /^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/,

@@ -1,5 +1,6 @@
 import type { Rulebook } from '../check/rulebook.js';
-import { isStop, OUTCOMES, ruleId, type Outcome } from '../decide/decision.js';
+import { isStop, ruleId } from '../decide/decision.js';
+import { OUTCOMES, type Outcome } from '../language/outcomes.js';
 import { describeRule } from '../language/sentence.js';
 import type { FenceStatement } from '../language/tree.js';
 import { REJECT_REASONS, type RejectedLine, type RejectReason } from '../request/record.js';

@@ -1,4 +1,5 @@
-import { ruleId, type Outcome, type Ruling } from '../decide/decision.js';
+import { ruleId, type Ruling } from '../decide/decision.js';
+import { type Outcome } from '../language/outcomes.js';
 import type { RejectedLine, RejectReason } from '../request/record.js';
 import { addTimeline, addToTimeline, createTimeline, type Timeline } from './timeline.js';
 

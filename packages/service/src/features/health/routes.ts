@@ -1,9 +1,7 @@
-import type { Health } from '@jadefence/contract';
+import { VERSION, type Health } from '@jadefence/contract';
 import type { Database } from '../../database/database.js';
 import { UserModel } from '../../database/models.js';
 import { route, type Route } from '../../http/route.js';
-
-export const VERSION = '0.1.0';
 
 /** Alive, without asking the database; ready, when the database answers too. */
 export function healthRoutes(db: Database): Route[] {
