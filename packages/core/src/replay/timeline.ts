@@ -1,4 +1,4 @@
-import type { Outcome } from '../decide/decision.js';
+import type { Outcome } from '../language/outcomes.js';
 
 type Counts = Partial<Record<Outcome, number>>;
 
