@@ -39,8 +39,6 @@ async function buildClient() {
     format: 'esm',
     target: 'node20',
     conditions: ['jade-source'],
-    minifyWhitespace: true,
-    minifySyntax: true,
     legalComments: 'none',
     // Some libraries are CommonJS and ask for Node's own modules.
     banner: { js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);" },

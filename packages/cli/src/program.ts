@@ -47,7 +47,7 @@ function buildProgram(streams: Streams): Command {
   return program;
 }
 
-function report(error: unknown, { stderr }: Streams): ExitCode {
+function report(error: unknown, { stderr, env }: Streams): ExitCode {
   if (error instanceof CommanderError) return error.exitCode === 0 ? EXIT.fine : EXIT.wrongInput;
   if (error instanceof Failure) {
     stderr.write(`${error.message}\n${error.hint ? `${error.hint}\n` : ''}`);
@@ -63,5 +63,8 @@ function report(error: unknown, { stderr }: Streams): ExitCode {
     stderr.write(`${lines.join('\n')}\n`);
     return problem === undefined || problem.status >= 500 ? EXIT.unreachable : EXIT.wrongInput;
   }
-  throw error;
+  stderr.write(`jadefence met an error that it did not foresee: ${(error as Error).message}\n`);
+  stderr.write('Please report it with the command and, if you can, the input that led to it.\n');
+  if (env['JADEFENCE_DEBUG']) stderr.write(`${(error as Error).stack}\n`);
+  return EXIT.checkFailed;
 }

@@ -19,7 +19,8 @@ export interface OpenLog {
 }
 
 export function parseFormat(text: string): LogFormat {
-  if (!(text in LOG_FORMATS)) throw new InvalidArgumentError(`Expected one of ${Object.keys(LOG_FORMATS).join(', ')}.`);
+  if (!Object.hasOwn(LOG_FORMATS, text))
+    throw new InvalidArgumentError(`Expected one of ${Object.keys(LOG_FORMATS).join(', ')}.`);
   return text as LogFormat;
 }
 

@@ -56,7 +56,7 @@ export class ChunkBuilder {
     const row = this.numRows;
     this.#lines.push(line);
     this.#times.push(atUnixMs);
-    const spilled: Record<string, Cell> = {};
+    const spilled = Object.create(null) as Record<string, Cell>;
     for (const name of Object.keys(attributes)) {
       if (this.#columns.has(name) || attributes[name] === undefined) continue;
       if (this.#columns.size < MAX_VALUE_COLUMNS && !name.includes('\0') && !RESERVED.has(name))
@@ -99,7 +99,8 @@ export class ChunkRows {
   }
 
   row(index: number): Row {
-    const attributes: Record<string, Cell> = {};
+    // Without a prototype, so that no name can stand for anything but itself.
+    const attributes = Object.create(null) as Record<string, Cell>;
     for (const [name, column] of this.#columns) {
       if (name === LINE_COLUMN || name === TIME_COLUMN) continue;
       const cell = cellAt(column, index);

@@ -45,7 +45,7 @@ function groupByOrder(kept: readonly KeptPart[]): KeptPart[][] {
   for (const one of kept) {
     if (one.part.kind !== 'gate' && one.part.kind !== 'rule') continue;
     const key = `${one.part.kind} ${one.part.owner}`;
-    groups.set(key, [...(groups.get(key) ?? []), one]);
+    addTo(groups, key, one);
   }
   return [...groups.values()];
 }
@@ -61,11 +61,17 @@ export function mergeParts(base: readonly Part[], added: readonly Part[]): Part[
     const statements = new Map<string, Part[]>();
     for (const part of parts) {
       const key = part.kind === 'rule' ? `fence ${part.owner}` : `${part.kind} ${part.name}`;
-      statements.set(key, [...(statements.get(key) ?? []), part]);
+      addTo(statements, key, part);
     }
     return statements;
   };
   return [...new Map([...statementsOf(base), ...statementsOf(added)]).values()].flat();
+}
+
+function addTo<K, T>(groups: Map<K, T[]>, key: K, item: T): void {
+  const group = groups.get(key);
+  if (group) group.push(item);
+  else groups.set(key, [item]);
 }
 
 function keyOf({ kind, owner, name }: Part): string {

@@ -44,7 +44,7 @@ function parseNegatable(cursor: Cursor, fields: readonly AnyField[]): Condition 
 
 function parsePrimary(cursor: Cursor, fields: readonly AnyField[]): Condition {
   if (!cursor.accept('(')) return parseComparison(cursor, fields);
-  const condition = parseJoined(cursor, fields, 'or');
+  const condition = cursor.nest(() => parseJoined(cursor, fields, 'or'));
   cursor.expect(')', 'after the condition');
   return condition;
 }

@@ -2,6 +2,9 @@ import { suggestNearest, type Diagnostic, type DiagnosticCode, type Place } from
 import { tokenize, type Comment, type Token } from './lexer.js';
 import { NAME, RESERVED_WORDS, type Reference } from './tree.js';
 
+/** Nobody reads deeper, and the parser must not run out of stack. */
+const MAX_NESTING = 100;
+
 /** Thrown inside the parser to give up on one rule or statement; never leaves it. */
 export class GiveUp extends Error {}
 
@@ -15,12 +18,25 @@ export class Cursor {
   readonly #comments: Comment[][];
   readonly #constructs: string[][] = [[]];
   #at = 0;
+  #depth = 0;
 
   constructor(text: string, file: string) {
     const { tokens, diagnostics } = tokenize(text, file);
     this.#tokens = tokens;
     this.diagnostics = diagnostics;
     this.#comments = tokens.map((token) => [...token.comments]);
+  }
+
+  /** Runs `parse` one level deeper in parentheses. */
+  nest<T>(parse: () => T): T {
+    if (this.#depth >= MAX_NESTING)
+      this.fail('unexpected', `expected at most ${MAX_NESTING} parentheses inside each other`);
+    this.#depth += 1;
+    try {
+      return parse();
+    } finally {
+      this.#depth -= 1;
+    }
   }
 
   get token(): Token {

@@ -1,3 +1,4 @@
+import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { formatDiagnostic } from './diagnostic.js';
 import { parseFences, parseListFile } from './parser.js';
@@ -219,6 +220,54 @@ describe('an error in fence text', () => {
       'fence f',
       'gate g',
     ]);
+  });
+});
+
+describe('text made to break the parser', () => {
+  it('is told where it goes too deep', () => {
+    const deep = (levels: number): string => rule(`allow when ${'('.repeat(levels)}tag = x${')'.repeat(levels)}`);
+    expect(errorsOf(deep(100))).toEqual([]);
+    expect(errorsOf(deep(100_000))).toEqual([
+      'f.fence:2:122: Found "(", expected at most 100 parentheses inside each other. [unexpected]',
+    ]);
+  });
+
+  it('of any kind ends in a tree and errors, never in a crash', () => {
+    const scraps = [
+      'rule',
+      'fence f trial {',
+      'list',
+      '{',
+      '}',
+      '(',
+      ')',
+      ',',
+      '"',
+      '"x"',
+      '#',
+      'when',
+      'not',
+      'in',
+      '=',
+      '-',
+      'client',
+      '198.18.0.1',
+      '\n',
+      '\0',
+      '\ud800',
+      'until',
+    ];
+    fc.assert(
+      fc.property(fc.array(fc.constantFrom(...scraps), { maxLength: 40 }), fc.constantFrom('', ' '), (words, space) => {
+        const { file, diagnostics } = parseFences(words.join(space), 'f.fence');
+        for (const { place } of diagnostics) expect(place.line).toBeGreaterThan(0);
+        // What could be read prints and reads again.
+        expect(
+          parseFences(printFences(file), 'f.fence').diagnostics.filter(({ code }) => code === 'unexpected'),
+        ).toEqual([]);
+      }),
+      { numRuns: 2000 },
+    );
   });
 });
 

@@ -28,9 +28,12 @@ export function parseNdjsonLine(text: string): ParsedLine {
     return 'not-json';
   }
   if (typeof parsed !== 'object' || parsed === null || Array.isArray(parsed)) return 'not-an-object';
-  const attributes: Record<string, AttributeValue | null> = {};
+  if (isDeeperThan(parsed, MAX_DEPTH)) return 'too-deep';
+  // Without a prototype, so that no key of a log can stand for anything but itself.
+  const attributes = Object.create(null) as Record<string, AttributeValue | null>;
   flatten(parsed as Record<string, AttributeValue | null>, '', attributes);
-  const { timestamp, ...rest } = attributes;
+  const { timestamp } = attributes;
+  delete attributes['timestamp'];
   if (timestamp == null) return 'no-time';
   const atUnixMs =
     typeof timestamp === 'number'
@@ -38,7 +41,14 @@ export function parseNdjsonLine(text: string): ParsedLine {
       : typeof timestamp === 'string'
         ? parseTimeText(timestamp)
         : undefined;
-  return atUnixMs === undefined ? 'bad-time' : { atUnixMs, attributes: rest };
+  return atUnixMs === undefined ? 'bad-time' : { atUnixMs, attributes };
+}
+
+const MAX_DEPTH = 32;
+
+function isDeeperThan(value: unknown, levels: number): boolean {
+  if (typeof value !== 'object' || value === null) return false;
+  return levels === 0 || Object.values(value).some((one) => isDeeperThan(one, levels - 1));
 }
 
 function parseTimeText(text: string): number | undefined {

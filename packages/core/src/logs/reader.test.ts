@@ -173,6 +173,27 @@ describe('an NDJSON line', () => {
   );
 });
 
+describe('an NDJSON line made to do harm', () => {
+  const nested = (levels: number, open: string, close: string): string =>
+    `{"timestamp":1791799200,"url":${open.repeat(levels)}1${close.repeat(levels)}}`;
+
+  it.each([
+    ['arrays', nested(30_000, '[', ']')],
+    ['objects', nested(9000, '{"a":', '}')],
+  ])('with %s inside each other is rejected, not a crash', (_, text) => {
+    expect(rejects(readAll('ndjson', bytesOf(text)))).toMatchObject([{ reason: 'too-deep' }]);
+  });
+
+  it('with names of the language’s own objects is a record like any other', () => {
+    const text =
+      '{"timestamp":1791799200,"__proto__":{"url.path":"/x"},"constructor":1,"url":{"__proto__":{"full":"x"}}}';
+    const [line] = readAll('ndjson', bytesOf(text));
+    const record = line?.kind === 'record' ? line.record : undefined;
+    expect(record?.attributes['url.path']).toBeUndefined();
+    expect(Object.keys(record!.attributes).sort()).toEqual(['__proto__', 'constructor', 'url.__proto__.full']);
+  });
+});
+
 describe('a time', () => {
   const iso = (ms: number | undefined): string | undefined =>
     ms === undefined ? undefined : new Date(ms).toISOString();

@@ -7,7 +7,8 @@ export type DecidedRecord = Record<string, AttributeValue | null>;
 
 /** The record's attributes, then the decision's. Unknown country or client are left out, none is `null`. */
 export function toDecidedRecord(record: LogRecord, decision: Decision): DecidedRecord {
-  const result: DecidedRecord = { timestamp: new Date(record.atUnixMs).toISOString() };
+  const result = Object.create(null) as DecidedRecord;
+  result['timestamp'] = new Date(record.atUnixMs).toISOString();
   for (const name of sortAttributeNames(Object.keys(record.attributes))) {
     const value = record.attributes[name];
     if (value !== undefined) result[name] = value;

@@ -124,6 +124,43 @@ describe('a summary', () => {
   });
 });
 
+describe('names that JavaScript has a meaning for', () => {
+  it('are counted and kept like any other, also after a tally was stored', () => {
+    const text = [
+      'gate constructor inbound { hosts a.example fences valueof otherwise allow }',
+      'fence valueof enforce { otherwise block }',
+    ].join('\n');
+    const rulebook = checkFences([{ path: 'f.fence', text }], []).rulebook!;
+    const replay = new Replay({ rulebook });
+    const records = ['a.example', 'constructor', '__proto__', '__proto__'].map((host, index): LogRecord => {
+      const attributes = JSON.parse(
+        `{"http.request.header.host":["${host}"],"url.path":"/","__proto__":"kept"}`,
+      ) as LogRecord['attributes'];
+      return { line: index + 1, atUnixMs: 0, attributes };
+    });
+    const builder = new ChunkBuilder();
+    records.forEach((record) => builder.push(record));
+    const chunk = builder.encode()!;
+    const rows = new ChunkRows(chunk.numRows, chunk.columns);
+    records.forEach((_, row) => replay.next(rows.row(row) as LogRecord));
+    const stored = JSON.parse(JSON.stringify(replay.tally)) as typeof replay.tally;
+    expect(summarize(stored, rulebook)).toMatchObject({
+      outcomes: [
+        { outcome: 'uncovered', requests: 3 },
+        { outcome: 'blocked', requests: 1 },
+      ],
+      uncoveredHosts: [
+        { host: '__proto__', requests: 2 },
+        { host: 'constructor', requests: 1 },
+      ],
+      gates: [{ gate: 'constructor', requests: 1, stopped: 1 }],
+      fences: [{ fence: 'valueof', otherwise: 1 }],
+    });
+    const written = JSON.stringify(toDecidedRecord(rows.row(0) as LogRecord, replay.next(records[0]!).decision));
+    expect(written).toContain('"__proto__":"kept"');
+  });
+});
+
 describe('a timeline', () => {
   it('keeps every count however long the span', () => {
     const timeline = createTimeline();

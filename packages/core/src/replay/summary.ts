@@ -4,7 +4,7 @@ import { OUTCOMES, type Outcome } from '../language/outcomes.js';
 import { describeRule } from '../language/sentence.js';
 import type { FenceStatement } from '../language/tree.js';
 import { REJECT_REASONS, type RejectedLine, type RejectReason } from '../request/record.js';
-import type { RuleTally, Tally } from './tally.js';
+import { ownValue, type RuleTally, type Tally } from './tally.js';
 
 /** What a log came to, ready to be shown: everything in its order, also the rules that never matched. */
 export interface Summary {
@@ -72,7 +72,7 @@ export function summarize(tally: Tally, rulebook: Rulebook): Summary {
       .slice(0, SHOWN_HOSTS),
     gates: rulebook.gates.map(({ statement }) => ({
       gate: statement.name,
-      ...(tally.gates[statement.name] ?? { requests: 0, stopped: 0, otherwise: 0 }),
+      ...(ownValue(tally.gates, statement.name) ?? { requests: 0, stopped: 0, otherwise: 0 }),
     })),
     fences: inOrderOfGates(rulebook).map((fence) => summarizeFence(fence, tally, rulebook)),
     numRejected: rejected.reduce((sum, { lines }) => sum + lines, 0),
@@ -97,9 +97,9 @@ function summarizeFence(fence: FenceStatement, tally: Tally, rulebook: Rulebook)
       ...(rule.title === undefined ? {} : { title: rule.title }),
       sentence: describeRule(rule, rulebook.lists),
       state: rule.state,
-      ...(tally.rules[ruleId(fence.name, rule.name)] ?? { hits: 0, decided: 0, would: {}, blind: 0 }),
+      ...(ownValue(tally.rules, ruleId(fence.name, rule.name)) ?? { hits: 0, decided: 0, would: {}, blind: 0 }),
     })),
-    otherwise: tally.otherwise[fence.name] ?? 0,
+    otherwise: ownValue(tally.otherwise, fence.name) ?? 0,
   };
 }
 

@@ -43,14 +43,24 @@ export function createTally(): Tally {
   return {
     requests: 0,
     outcomes: {},
-    rules: {},
-    otherwise: {},
-    gates: {},
-    uncoveredHosts: {},
+    rules: emptyRecord(),
+    otherwise: emptyRecord(),
+    gates: emptyRecord(),
+    uncoveredHosts: emptyRecord(),
     rejected: {},
     firstRejected: [],
     timeline: createTimeline(),
   };
+}
+
+/** Keys come from rules and logs, where `constructor` is a name like any other. */
+function emptyRecord<V>(): Record<string, V> {
+  return Object.create(null) as Record<string, V>;
+}
+
+/** The value under a key of its own, wherever the record comes from. */
+export function ownValue<V>(record: Readonly<Record<string, V>>, key: string): V | undefined {
+  return Object.hasOwn(record, key) ? record[key] : undefined;
 }
 
 function increment<K extends string>(counts: Partial<Record<K, number>>, key: K, by = 1): void {

@@ -35,6 +35,7 @@ export const REJECT_REASONS = {
   'bad-time': 'the time cannot be read',
   'not-json': 'the line is not JSON',
   'not-an-object': 'the line is JSON but not an object',
+  'too-deep': 'the JSON is nested deeper than 32 levels',
 } as const;
 export type RejectReason = keyof typeof REJECT_REASONS;
 
