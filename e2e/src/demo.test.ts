@@ -1,7 +1,7 @@
 import { spawn } from 'node:child_process';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
-import { readFileSync, statSync, writeFileSync } from 'node:fs';
+import { readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { ROOT } from './root.js';
 
@@ -33,13 +33,19 @@ function runDemo(args: readonly string[], env: Record<string, string>, until?: s
   });
 }
 
-const processesOf = (pattern: string): Promise<string> =>
-  new Promise((resolve) => {
-    const child = spawn('pgrep', ['-f', pattern]);
-    let output = '';
-    child.stdout.on('data', (piece: Buffer) => (output += piece.toString()));
-    child.on('close', () => resolve(output.trim()));
-  });
+/** The command lines of running processes that name `path`, as the kernel lists them. */
+function processesOf(path: string): string[] {
+  return readdirSync('/proc')
+    .filter((name) => /^\d+$/.test(name))
+    .map((pid) => {
+      try {
+        return readFileSync(`/proc/${pid}/cmdline`, 'utf8').replaceAll('\0', ' ');
+      } catch {
+        return '';
+      }
+    })
+    .filter((commandLine) => commandLine.includes(path));
+}
 
 describe('npm run demo', () => {
   it('loads everything, shows the result, keeps it for the next time, and leaves nothing running', async () => {
@@ -53,7 +59,7 @@ describe('npm run demo', () => {
       'With a log of your own: bin/jadefence survey access.log, then bin/jadefence judge access.log --fences starter.fence',
     );
     expect((statSync(join(ROOT, `.jadefence/${NAME}/sign-in`)).mode & 0o777).toString(8)).toBe('600');
-    expect(await processesOf(join(ROOT, `.jadefence/${NAME}-postgres`))).toBe('');
+    expect(processesOf(join(ROOT, `.jadefence/${NAME}-postgres`))).toEqual([]);
 
     const second = await runDemo(['--once'], { JADEFENCE_PORT: '0' });
     expect([second.exitCode, /Importing|Replaying|Making up/.test(second.output)]).toEqual([0, false]);
@@ -71,13 +77,13 @@ describe('npm run demo', () => {
     expect(ended.output.trimEnd().split('\n').at(-1)).toBe(
       `The sign-in of the demo (${signIn}) does not fit its database: The name or the password is wrong. Start over with npm run demo -- --fresh`,
     );
-    expect(await processesOf(join(ROOT, `.jadefence/${NAME}-postgres`))).toBe('');
+    expect(processesOf(join(ROOT, `.jadefence/${NAME}-postgres`))).toEqual([]);
   }, 120_000);
 
   it('stays up until it is interrupted, and then stops what it started', async () => {
     const ended = await runDemo([], { JADEFENCE_PORT: '0' }, 'With a log of your own');
     expect([ended.exitCode, ended.output.includes('Ctrl-C stops it.')]).toEqual([0, true]);
-    expect(await processesOf(join(ROOT, `.jadefence/${NAME}-postgres`))).toBe('');
+    expect(processesOf(join(ROOT, `.jadefence/${NAME}-postgres`))).toEqual([]);
   }, 120_000);
 
   it('says in a line that its port is taken, and stops its database', async () => {
@@ -90,6 +96,6 @@ describe('npm run demo', () => {
     expect(ended.output.trimEnd().split('\n').at(-1)).toBe(
       `Port ${port} of 127.0.0.1 is taken by another process. Stop it, or set JADEFENCE_PORT.`,
     );
-    expect(await processesOf(join(ROOT, `.jadefence/${NAME}-postgres`))).toBe('');
+    expect(processesOf(join(ROOT, `.jadefence/${NAME}-postgres`))).toEqual([]);
   }, 120_000);
 });
