@@ -1,8 +1,12 @@
-/** `npm start`: the service without demo data. Without JADEFENCE_DATABASE_URL it makes a private PostgreSQL. */
+/**
+ * `npm start`: the service without demo data. Without JADEFENCE_DATABASE_URL it makes a private PostgreSQL.
+ * `npm start -- reset-password [NAME]` gives a user a new password instead.
+ */
+import { join } from 'node:path';
 import { build } from './lib/build.mjs';
 import { startCluster } from './lib/cluster.mjs';
 import { checkNode, findPostgres, installPackages } from './lib/install.mjs';
-import { main, step } from './lib/run.mjs';
+import { main, ROOT, runHere, step } from './lib/run.mjs';
 import { startService } from './lib/service.mjs';
 
 /** Beside the demo's, which has a database of its own. */
@@ -22,6 +26,7 @@ await main(async () => {
     const signInFile = process.env.JADEFENCE_SIGN_IN_FILE ?? (cluster ? PRIVATE_SIGN_IN : '.jadefence/sign-in');
     const databaseUrl = cluster ? await cluster.ensureDatabase('jadefence') : given;
     const env = { JADEFENCE_DATABASE_URL: databaseUrl, JADEFENCE_SIGN_IN_FILE: signInFile };
+    if (process.argv[2] === 'reset-password') return await resetPassword(env, process.argv.slice(3));
     service = await startService(env);
     process.stderr.write(
       `The console is at ${service.address}; the first sign-in stands in ${signInFile}. Ctrl-C stops it.\n`,
@@ -32,6 +37,11 @@ await main(async () => {
     await cluster?.stop();
   }
 });
+
+function resetPassword(env, args) {
+  const script = join(ROOT, 'packages/service/dist/reset-password.js');
+  return runHere(process.execPath, [script, ...args], { env: { ...process.env, ...env } });
+}
 
 async function startPrivate() {
   const bin = await findPostgres();

@@ -302,16 +302,21 @@ describe('a killed service', () => {
 
 describe('starting the service', () => {
   /** Starts the built service the way npm start does and waits for its end. */
-  const start = (env: Record<string, string>): Promise<{ exitCode: number | null; stderr: string }> =>
+  const run = (script: string, env: Record<string, string>, args: readonly string[] = []): Promise<Ran> =>
     new Promise((resolve) => {
-      const child = spawn(process.execPath, [join(ROOT, 'packages/service/dist/main.js')], {
+      const child = spawn(process.execPath, [join(ROOT, 'packages/service/dist', script), ...args], {
         env: { PATH: process.env['PATH'], ...env },
-        stdio: ['ignore', 'ignore', 'pipe'],
+        stdio: ['ignore', 'pipe', 'pipe'],
       });
-      let stderr = '';
+      let [stdout, stderr] = ['', ''];
+      child.stdout.on('data', (piece) => (stdout += piece));
       child.stderr.on('data', (piece) => (stderr += piece));
-      child.on('close', (exitCode) => resolve({ exitCode, stderr }));
+      child.on('close', (exitCode) => resolve({ exitCode: exitCode ?? 1, stdout, stderr }));
     });
+  const start = async (env: Record<string, string>): Promise<Omit<Ran, 'stdout'>> => {
+    const { exitCode, stderr } = await run('main.js', env);
+    return { exitCode, stderr };
+  };
 
   it('tells every setting that cannot be used', async () => {
     expect(
@@ -337,6 +342,18 @@ describe('starting the service', () => {
       stderr:
         'The database cannot be reached (ECONNREFUSED). Check that PostgreSQL runs and that JADEFENCE_DATABASE_URL is right.\n',
     });
+  });
+
+  it('gives a new password on the database itself, for when nobody can sign in', async () => {
+    const reset = (name: string) => run('reset-password.js', { JADEFENCE_DATABASE_URL: service.databaseUrl }, [name]);
+    const { exitCode, stdout } = await reset('admin');
+    expect(exitCode).toBe(0);
+    const { token } = await new ServiceClient({ baseUrl: service.address }).createToken(
+      { name: 'admin', password: stdout.trim() },
+      { name: 'after', scope: 'viewer' },
+    );
+    expect(token).toMatch(/^jft_/);
+    expect(await reset('nobody')).toMatchObject({ exitCode: 2, stdout: '', stderr: 'There is no user "nobody".\n' });
   });
 
   it('keeps the sign-in where only its owner can read it', async () => {

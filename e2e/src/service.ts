@@ -43,7 +43,9 @@ export async function startTestService(env: Record<string, string> = {}): Promis
     scope: 'administrator',
   });
   return {
-    address: service.address,
+    get address() {
+      return service.address;
+    },
     client: new ServiceClient({ baseUrl: service.address, token }),
     signIn,
     databaseUrl: database.url,

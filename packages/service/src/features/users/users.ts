@@ -1,5 +1,5 @@
 import { createHash, randomBytes } from 'node:crypto';
-import { mkdir, writeFile } from 'node:fs/promises';
+import { mkdir, rm, writeFile } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import { ROLES, type CreatedToken, type Role, type Token } from '@jadefence/contract';
 import { hash, verify } from '@node-rs/argon2';
@@ -88,7 +88,7 @@ export class Users implements Identities {
   }
 
   /** Gives a user a new generated password; sign-ins and tokens that exist go on. @throws ProblemError when there is no such user */
-  async resetPassword(actor: Actor, name: string): Promise<{ password: string }> {
+  async resetPassword(actor: { readonly userId: number | null }, name: string): Promise<{ password: string }> {
     const password = generatePassword();
     const passwordHash = await hash(password);
     await inTransaction(this.db, async (trx) => {
@@ -115,6 +115,8 @@ export class Users implements Identities {
     });
     if (!isNew) return false;
     await mkdir(dirname(signInFile), { recursive: true });
+    // A file that is there already would keep its mode.
+    await rm(signInFile, { force: true });
     await writeFile(signInFile, `address: ${address}\nname: admin\npassword: ${password}\n`, { mode: 0o600 });
     return true;
   }
