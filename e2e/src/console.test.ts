@@ -88,7 +88,7 @@ describe('the console', () => {
     const { page, context, errors } = await open('/');
     await page.getByText('1,500').first().waitFor();
     const rules = await page.getByRole('listitem').allTextContents();
-    expect(rules.length).toBe(10);
+    expect(rules.length).toBe(11);
     expect(rules[2]).toContain('Block with 403 when the client is in tout-networks (3 address entries).');
     expect(rules[2]).toContain('1,500');
     expect(errors).toEqual([]);

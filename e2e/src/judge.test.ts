@@ -143,6 +143,15 @@ the first of them
       'unknown-host': ['uncovered undefined/undefined'],
       'malformed': ['undefined undefined/undefined'],
     });
+    // One fence in trial would stop the touts and nobody else, so it is ready; the other would stop visitors.
+    const wouldStop = (fence: string): unknown[] =>
+      [...decisions.values()]
+        .filter((one) => (one['jade.would'] as { fence: string }[]).some((would) => would.fence === fence))
+        .map((one) => one['jade.line']);
+    const linesOf = (event: string): number[] =>
+      labels.filter((label) => label.event === event).map(({ line }) => line);
+    expect(wouldStop('tout-watch')).toEqual(linesOf('tout-spread'));
+    expect(wouldStop('originals-watch').length).toBeGreaterThan(linesOf('scraper').length);
     const planted = new Set(labels.map(({ line }) => line));
     const others = [...decisions.values()].filter(
       (one) => one['jade.stopped'] === true && !planted.has(one['jade.line'] as number),
