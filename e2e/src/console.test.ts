@@ -84,6 +84,16 @@ describe('the console', () => {
     await context.close();
   });
 
+  it.each([1280, 400])('has nothing serious for axe to find on the sign-in, %i wide', async (width) => {
+    const { page, context } = await open('/', { isSignedOut: true, width });
+    await page.getByRole('heading', { name: 'Sign in to Jade Fence' }).waitFor();
+    const { violations } = await new AxeBuilder({ page })
+      .withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'])
+      .analyze();
+    expect(violations.map(({ id }) => id)).toEqual([]);
+    await context.close();
+  });
+
   it('shows the rules in order as sentences with their hits', async () => {
     const { page, context, errors } = await open('/');
     await page.getByText('1,500').first().waitFor();
