@@ -10,7 +10,7 @@ export interface ConformanceCase {
   readonly logFile: string;
   readonly countryFile?: string;
   readonly fenceFiles: readonly SourceFile[];
-  readonly listFiles: readonly SourceFile[];
+  readonly namedFiles: readonly SourceFile[];
   readonly options: { readonly host?: string; readonly gate?: string };
   /** Byte for byte, a line a request. */
   readonly expected: string;
@@ -32,7 +32,7 @@ export function readConformanceCases(): ConformanceCase[] {
       logFile: optional('log.ndjson') ?? join(folder, 'log.log'),
       countryFile: optional('countries.csv'),
       fenceFiles: sources.filter(({ path }) => path.endsWith('.fence')),
-      listFiles: sources.filter(({ path }) => !path.endsWith('.fence')),
+      namedFiles: sources.filter(({ path }) => !path.endsWith('.fence')),
       options: optionsFile ? (JSON.parse(readFileSync(optionsFile, 'utf8')) as ConformanceCase['options']) : {},
       expected: readFileSync(join(folder, 'expected.ndjson'), 'utf8'),
     };

@@ -17,7 +17,7 @@ const cases = readConformanceCases();
 
 describe('the interpreter decides as the corpus says', () => {
   it.each(cases)('$name', (one) => {
-    const { rulebook, diagnostics } = checkFences(one.fenceFiles, one.listFiles);
+    const { rulebook, diagnostics } = checkFences(one.fenceFiles, one.namedFiles);
     expect(diagnostics).toEqual([]);
     const countries = one.countryFile
       ? createCountryTable(parseCountryCsv(readFileSync(one.countryFile, 'utf8')).ranges)
@@ -67,10 +67,10 @@ describe('a replay in the service decides as the corpus says', () => {
       await client.importCountryTable('countries.csv', new Uint8Array(readFileSync(one.countryFile)));
     // The name of the case makes its bytes its own, since the same log is not taken twice.
     const bytes = new TextEncoder().encode(`${readFileSync(one.logFile, 'utf8')}# ${one.name}\n`);
-    const { fenceFiles, listFiles } = one;
+    const { fenceFiles, namedFiles } = one;
     const replay = await replayOnService(
       client,
-      { fenceFiles, listFiles },
+      { fenceFiles, namedFiles },
       { name: one.name, bytes, host: one.options.host },
       one.options.gate,
     );

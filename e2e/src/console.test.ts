@@ -31,10 +31,10 @@ beforeAll(async () => {
     path: `${name}.fence`,
     text: demoFile(`fences/${name}.fence`),
   }));
-  const listFiles = [{ path: 'lists/tout-networks.txt', text: demoFile('fences/lists/tout-networks.txt') }];
+  const namedFiles = [{ path: 'lists/tout-networks.txt', text: demoFile('fences/lists/tout-networks.txt') }];
   await replayOnService(
     service.client,
-    { fenceFiles, listFiles },
+    { fenceFiles, namedFiles },
     { name: 'day', bytes: new Uint8Array(readFileSync(log)) },
   );
   browser = await chromium.launch({

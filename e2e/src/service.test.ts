@@ -14,7 +14,7 @@ const FENCES =
 const LINE = (path: string): string =>
   `shop.example 198.18.1.1 - - [12/Oct/2026:10:00:00 +0000] "GET ${path} HTTP/1.1" 200 5 "-" "-"\n`;
 const bytesOf = (text: string): Uint8Array<ArrayBuffer> => new Uint8Array(Buffer.from(text));
-const sources = (text: string) => ({ fenceFiles: [{ path: 'site.fence', text }], listFiles: [] });
+const sources = (text: string) => ({ fenceFiles: [{ path: 'site.fence', text }], namedFiles: [] });
 
 let service: TestService;
 beforeAll(async () => {

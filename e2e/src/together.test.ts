@@ -13,7 +13,7 @@ beforeAll(async () => {
 });
 afterAll(() => service.stop());
 
-const sources = (text: string) => ({ fenceFiles: [{ path: 'site.fence', text }], listFiles: [] });
+const sources = (text: string) => ({ fenceFiles: [{ path: 'site.fence', text }], namedFiles: [] });
 const bytesOf = (text: string): Uint8Array<ArrayBuffer> => new Uint8Array(Buffer.from(text));
 
 describe('at the same time', () => {

@@ -52,7 +52,7 @@ export class FenceSourcesInput {
   @ArrayMaxSize(MAX_FILES)
   @ValidateNested({ each: true })
   @Type(() => SourceFileInput)
-  listFiles!: SourceFileInput[];
+  namedFiles!: SourceFileInput[];
   /** Replaces or adds what is given and leaves the rest of the draft alone. */
   @IsOptional() @IsBoolean() isMerge: boolean = false;
 }

@@ -39,13 +39,13 @@ export interface CreatedToken {
 /** A configuration as text: fence files and the files that lists are kept in. */
 export interface FenceSources {
   readonly fenceFiles: readonly SourceFile[];
-  readonly listFiles: readonly SourceFile[];
+  readonly namedFiles: readonly SourceFile[];
 }
 
 /** The draft as text: its parts in order, and the files that lists are kept in. */
 export interface DraftSources {
   readonly parts: readonly Part[];
-  readonly listFiles: readonly SourceFile[];
+  readonly namedFiles: readonly SourceFile[];
 }
 
 /** What an import would change, without changing it. */
@@ -97,7 +97,7 @@ export interface Draft {
   readonly snapshot: string;
   readonly gates: readonly {
     readonly name: string;
-    readonly direction: 'inbound';
+    readonly direction: 'inbound' | 'outbound';
     readonly hosts: readonly string[];
     readonly fences: readonly string[];
     readonly otherwise: string;

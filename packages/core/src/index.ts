@@ -33,24 +33,27 @@ export {
   type DiagnosticCode,
   type Place,
 } from './language/diagnostic.js';
+export { LIST_KINDS, type ListKind } from './language/fields.js';
 export { parseFences } from './language/parser.js';
-export { printFences, printRule } from './language/printer.js';
-export { describeRule, type ListSizes } from './language/sentence.js';
+export { printFences, printStatement } from './language/printer.js';
+export { printRule } from './language/fence-text.js';
+export { describeStatement } from './language/statement-sentence.js';
+export { describeEnding, describeRule, type ListSizes } from './language/sentence.js';
 export {
   type FenceFile,
   type FenceStatement,
   type GateStatement,
-  type ListKind,
   type ListStatement,
   type Rule,
   type Statement,
 } from './language/tree.js';
-export { checkFences, namedListFiles, type CheckedFences, type SourceFile } from './check/check-fences.js';
+export { checkFences, namedFilesOf, type CheckedFences, type SourceFile } from './check/check-fences.js';
 export { type ResolvedList } from './check/members.js';
 export { type CheckedGate, type Rulebook } from './check/rulebook.js';
 export { OUTCOMES, type Outcome } from './language/outcomes.js';
 export { type Decision, type Ruling, type Would } from './decide/decision.js';
-export { type Judge } from './decide/interpreter.js';
+export { PEOPLE, type Judge, type People } from './decide/interpreter.js';
+export { State, type StoredState } from './decide/state.js';
 export {
   explainRequest,
   type ComparisonStep,

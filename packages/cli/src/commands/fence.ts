@@ -103,11 +103,11 @@ function renderFence({ name, title, mode, gates, rules, otherwise }: DraftFence,
 }
 
 async function exportFences(folder: string, output: OneOutput, streams: Streams): Promise<void> {
-  const { parts, listFiles } = await (await connect(streams)).draftSources();
+  const { parts, namedFiles } = await (await connect(streams)).draftSources();
   const existing = await readdir(folder).catch(() => []);
   if (existing.length > 0)
     throw new Failure(`The folder "${folder}" is not empty.`, 2, 'Give a new folder, so that nothing is overwritten.');
-  const files = [{ path: EXPORT_FILE, text: printFences(joinParts(parts, EXPORT_FILE)) }, ...listFiles];
+  const files = [{ path: EXPORT_FILE, text: printFences(joinParts(parts, EXPORT_FILE)) }, ...namedFiles];
   for (const { path, text } of files) {
     await mkdir(dirname(join(folder, path)), { recursive: true });
     await writeFile(join(folder, path), text);

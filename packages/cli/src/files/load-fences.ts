@@ -3,7 +3,7 @@ import { basename, dirname, join, relative, sep } from 'node:path';
 import {
   checkFences,
   formatDiagnostic,
-  namedListFiles,
+  namedFilesOf,
   parseFences,
   type CheckedFences,
   type Rulebook,
@@ -28,9 +28,9 @@ export async function readFenceSources(path: string): Promise<FenceSources> {
   const names = info.isDirectory() ? await listFenceFiles(path) : [basename(path)];
   if (names.length === 0) throw new Failure(`The folder "${path}" holds no .fence file.`);
   const fenceFiles = await Promise.all(names.map((name) => readSource(root, name)));
-  const listNames = new Set(fenceFiles.flatMap((file) => namedListFiles(parseFences(file.text, file.path).file)));
-  const listFiles = await Promise.all([...listNames].map((name) => readSource(root, name).catch(() => undefined)));
-  return { fenceFiles, listFiles: listFiles.filter((file) => file !== undefined) };
+  const listNames = new Set(fenceFiles.flatMap((file) => namedFilesOf(parseFences(file.text, file.path).file)));
+  const namedFiles = await Promise.all([...listNames].map((name) => readSource(root, name).catch(() => undefined)));
+  return { fenceFiles, namedFiles: namedFiles.filter((file) => file !== undefined) };
 }
 
 async function listFenceFiles(folder: string): Promise<string[]> {
@@ -48,7 +48,7 @@ async function readSource(root: string, name: string): Promise<SourceFile> {
 /** @throws Failure that lists every error of the fences */
 export async function loadRulebook(path: string): Promise<{ rulebook: Rulebook; files: CheckedFences['files'] }> {
   const sources = await readFenceSources(path);
-  const { rulebook, files, diagnostics } = checkFences(sources.fenceFiles, sources.listFiles);
+  const { rulebook, files, diagnostics } = checkFences(sources.fenceFiles, sources.namedFiles);
   if (!rulebook) {
     const count = `${diagnostics.length} ${diagnostics.length === 1 ? 'error' : 'errors'}`;
     throw new Failure(`${diagnostics.map(formatDiagnostic).join('\n')}\n${count} in the fences.`);

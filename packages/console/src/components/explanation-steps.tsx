@@ -87,6 +87,8 @@ const VERDICTS: Record<RuleStep['verdict'], { word: string; style: string }> = {
   'matched': { word: 'matched', style: 'text-jade font-semibold' },
   'not-matched': { word: 'not matched', style: 'text-muted' },
   'blind': { word: 'blind', style: 'text-limited font-semibold' },
+  'expired': { word: 'expired', style: 'text-muted' },
+  'out-of-hours': { word: 'not in its hours', style: 'text-muted' },
   'off': { word: 'off', style: 'text-muted' },
   'not-reached': { word: 'not reached', style: 'text-muted' },
 };

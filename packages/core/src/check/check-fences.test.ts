@@ -4,8 +4,8 @@ import { parseAddress } from '../request/address.js';
 import { checkFences, type SourceFile } from './check-fences.js';
 import { formatEntry } from './members.js';
 
-const errorsOf = (text: string, listFiles: SourceFile[] = []): string[] =>
-  checkFences([{ path: 'f.fence', text }], listFiles).diagnostics.map(formatDiagnostic);
+const errorsOf = (text: string, namedFiles: SourceFile[] = []): string[] =>
+  checkFences([{ path: 'f.fence', text }], namedFiles).diagnostics.map(formatDiagnostic);
 
 describe('checking fences', () => {
   it.each([

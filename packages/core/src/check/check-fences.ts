@@ -1,19 +1,26 @@
 import { compareDiagnostics, type Diagnostic } from '../language/diagnostic.js';
-import { pathBeside } from '../language/parts.js';
+import { fileSourceOf, nameOfStatement, pathBeside } from '../language/parts.js';
 import { parseFences, parseListFile } from '../language/parser.js';
-import {
-  type FenceFile,
-  type FenceStatement,
-  type InlineEntries,
-  type ListStatement,
-  type Statement,
+import type {
+  FenceFile,
+  FenceStatement,
+  GateStatement,
+  InlineEntries,
+  ListStatement,
+  ScheduleStatement,
+  Statement,
+  Until,
 } from '../language/tree.js';
+import { conditionsOf } from '../language/visit.js';
+import { createSchedule, endOfDate, type Schedule } from '../reference/schedule.js';
 import { invariant } from '../request/invariant.js';
-import { collectMembers, createMembers, resolveList, type ResolvedList } from './members.js';
-import { checkNames } from './names.js';
+import { BUILT_IN_APPLICATIONS } from './built-in-applications.js';
+import { collectLookups } from './lookups.js';
+import { createMembers, isListName, resolveList, type ResolvedList } from './members.js';
+import { checkNames, fencesByName } from './names.js';
 import type { CheckedGate, Rulebook } from './rulebook.js';
 
-/** A fence file or a file that a list is kept in, by its path from the folder of the fences, with `/` between parts. */
+/** A fence file or a file that a list or page is kept in, by its path from the folder of the fences, with `/` between parts. */
 export interface SourceFile {
   readonly path: string;
   readonly text: string;
@@ -29,31 +36,54 @@ export interface CheckedFences {
 
 /**
  * Parses and checks a whole configuration: fence files (in byte order of path, whatever their order here) and the files
- * that lists are kept in.
+ * that lists and pages are kept in.
+ * @param categories those that the feeds know; without feeds every name may be one
  */
-export function checkFences(fenceSources: readonly SourceFile[], listSources: readonly SourceFile[]): CheckedFences {
+export function checkFences(
+  fenceSources: readonly SourceFile[],
+  namedFiles: readonly SourceFile[],
+  categories?: ReadonlySet<string>,
+): CheckedFences {
   const parsed = [...fenceSources]
     .sort((a, b) => (a.path < b.path ? -1 : 1))
     .map((source) => parseFences(source.text, source.path));
-  const files = parsed.map(({ file }) => file);
+  const checked = checkTree(
+    parsed.map(({ file }) => file),
+    namedFiles,
+    categories,
+  );
+  const diagnostics = [...parsed.flatMap((result) => result.diagnostics), ...checked.diagnostics];
+  diagnostics.sort(compareDiagnostics);
+  return diagnostics.length > 0 ? { files: checked.files, diagnostics } : { ...checked, diagnostics };
+}
+
+/** Checks files that are parsed already. */
+export function checkTree(
+  files: readonly FenceFile[],
+  namedFiles: readonly SourceFile[],
+  categories?: ReadonlySet<string>,
+): CheckedFences {
   const statements = files.flatMap((file) => file.statements);
-  const diagnostics = parsed.flatMap((result) => result.diagnostics);
-  const entriesOf = readEntries(files, new Map(listSources.map((source) => [source.path, source.text])), diagnostics);
-  diagnostics.push(...checkNames(statements, entriesOf));
+  const diagnostics: Diagnostic[] = [];
+  const entriesOf = readEntries(files, new Map(namedFiles.map((source) => [source.path, source.text])), diagnostics);
+  diagnostics.push(...checkNames(statements, entriesOf, categories));
   const lists = resolveLists(statements, entriesOf, diagnostics);
+  diagnostics.push(...checkCarriers(statements));
   diagnostics.sort(compareDiagnostics);
   return diagnostics.length > 0
     ? { files, diagnostics }
     : { files, diagnostics, rulebook: buildRulebook(statements, lists) };
 }
 
-/** The files that the lists of a fence file are kept in, by path from the folder of the fences. */
-export function namedListFiles(file: FenceFile): string[] {
-  return file.statements.flatMap((statement) =>
-    statement.kind === 'list' && statement.source.kind === 'file' ? [pathBeside(file.path, statement.source.path)] : [],
-  );
+/** The files that the lists and pages of a fence file are kept in, by path from the folder of the fences. */
+export function namedFilesOf(file: FenceFile): string[] {
+  return file.statements.flatMap((statement) => {
+    const source = fileSourceOf(statement);
+    return source ? [pathBeside(file.path, source.path)] : [];
+  });
 }
 
+/** The entries of each list; reports files that are not there, those of pages too. */
 function readEntries(
   files: readonly FenceFile[],
   texts: ReadonlyMap<string, string>,
@@ -62,29 +92,47 @@ function readEntries(
   const entriesOf = new Map<ListStatement, InlineEntries>();
   for (const file of files) {
     for (const statement of file.statements) {
-      if (statement.kind !== 'list') continue;
-      if (statement.source.kind === 'inline') {
-        entriesOf.set(statement, statement.source);
-        continue;
-      }
-      const path = pathBeside(file.path, statement.source.path);
+      if (statement.kind === 'list' && statement.source.kind === 'inline') entriesOf.set(statement, statement.source);
+      const source = fileSourceOf(statement);
+      if (!source) continue;
+      const path = pathBeside(file.path, source.path);
       const text = texts.get(path);
+      const [what, name] = [statement.kind === 'page' ? 'Page' : 'List', nameOfStatement(statement)];
       if (text === undefined) {
-        const message = `List ${statement.name} is kept in "${path}", which is not there.`;
         diagnostics.push({
           code: 'missing-file',
-          message,
-          place: statement.source.place,
+          message: `${what} ${name} is kept in "${path}", which is not there.`,
+          place: source.place,
           hint: 'Put the file there; the path is read from the folder of the fence file.',
         });
-        continue;
+      } else if (statement.kind === 'list') {
+        const read = parseListFile(text, statement.listKind, path);
+        diagnostics.push(...read.diagnostics);
+        entriesOf.set(statement, read.entries);
       }
-      const read = parseListFile(text, statement.listKind, path);
-      diagnostics.push(...read.diagnostics);
-      entriesOf.set(statement, read.entries);
     }
   }
   return entriesOf;
+}
+
+/** An application that is carried by itself, through others. */
+function checkCarriers(statements: readonly Statement[]): Diagnostic[] {
+  const applications = statements.filter((statement) => statement.kind === 'application');
+  const carrierOf = new Map(applications.map(({ name, over }) => [name, over?.name]));
+  return applications.flatMap(({ name, place }): Diagnostic[] => {
+    const path = [name];
+    for (let next = carrierOf.get(name); next !== undefined && !path.includes(next); next = carrierOf.get(next))
+      path.push(next);
+    if (carrierOf.get(path.at(-1)!) !== name) return [];
+    return [
+      {
+        code: 'cyclic-application',
+        message: `Application ${name} is carried by itself: ${[...path, name].join(' over ')}.`,
+        place,
+        hint: 'Leave out one "over".',
+      },
+    ];
+  });
 }
 
 /** Resolves lists inside out. A list that contains itself through others is reported once, at the list that closes the circle. */
@@ -116,7 +164,9 @@ function resolveLists(
     underWay.push(name);
     const source = entriesOf.get(statement);
     const named = source
-      ? [...source.entries, ...source.exceptions].flatMap((value) => (value.kind === 'list' ? [value.name] : []))
+      ? [...source.entries, ...source.exceptions].flatMap((value) =>
+          isListName(value, statementOf) ? [value.name] : [],
+        )
       : [];
     const isWhole = named.map(resolve).every(Boolean) && source !== undefined;
     underWay.pop();
@@ -129,21 +179,51 @@ function resolveLists(
 }
 
 function buildRulebook(statements: readonly Statement[], lists: ReadonlyMap<string, ResolvedList>): Rulebook {
-  const fences = new Map(
-    statements.flatMap((statement) => (statement.kind === 'fence' ? [[statement.name, statement] as const] : [])),
-  );
-  const gates = statements.flatMap((statement): CheckedGate[] => {
-    if (statement.kind !== 'gate') return [];
-    const stack = statement.fences.map(({ name }): FenceStatement => {
+  const byName = fencesByName(statements);
+  const fences = [...byName.values()];
+  const zone = statements.find((statement) => statement.kind === 'zone')?.zone ?? 'UTC';
+  const rules = fences.flatMap((fence) => fence.rules);
+  const applications = [...BUILT_IN_APPLICATIONS, ...statements.filter((one) => one.kind === 'application')];
+  return {
+    gates: statements.flatMap((statement) => (statement.kind === 'gate' ? [checkGate(statement, byName, lists)] : [])),
+    fences,
+    lists,
+    lookups: collectLookups([...statements, ...BUILT_IN_APPLICATIONS].flatMap(conditionsOf), lists),
+    schedules: new Map(
+      statements.flatMap((one) => (one.kind === 'schedule' ? [[one.name, scheduleOf(one, zone)] as const] : [])),
+    ),
+    applications,
+    pages: new Map(statements.flatMap((one) => (one.kind === 'page' ? [[one.name, one.source.path] as const] : []))),
+    expectations: statements.filter((statement) => statement.kind === 'expect'),
+    endsAtUnixMs: new Map(rules.flatMap((rule) => (rule.until ? [[rule, endOf(rule.until, zone)] as const] : []))),
+    isStateful: rules.some(({ action }) => ['limit', 'warn', 'passphrase', 'challenge'].includes(action.kind)),
+  };
+}
+
+function checkGate(
+  statement: GateStatement,
+  fences: ReadonlyMap<string, FenceStatement>,
+  lists: ReadonlyMap<string, ResolvedList>,
+): CheckedGate {
+  return {
+    statement,
+    hosts: createMembers('domains', statement.hosts, lists),
+    clients: createMembers('addresses', statement.clients, lists),
+    trusting: createMembers('addresses', statement.clientFrom?.trusting ?? [], lists),
+    pathReading: Object.fromEntries(statement.pathForms.map((form) => [form, true])),
+    fences: statement.fences.map(({ name }) => {
       const fence = fences.get(name);
       invariant(fence, `fence ${name} was not checked`);
       return fence;
-    });
-    return [{ statement, hosts: createMembers('domains', statement.hosts, lists), fences: stack }];
-  });
-  const membersOf = collectMembers(
-    [...fences.values()].flatMap((fence) => fence.rules.map((rule) => rule.condition)),
-    lists,
-  );
-  return { gates, fences: [...fences.values()], lists, membersOf };
+    }),
+  };
+}
+
+function scheduleOf({ zone, weekly, exceptions }: ScheduleStatement, unsaidZone: string): Schedule {
+  const spans = weekly.flatMap((hours) => hours.days.flatMap((day) => hours.spans.map((span) => ({ day, ...span }))));
+  return createSchedule(zone ?? unsaidZone, spans, new Set(exceptions));
+}
+
+function endOf(until: Until, zone: string): number {
+  return until.kind === 'instant' ? until.atUnixMs : endOfDate(until.date, zone);
 }

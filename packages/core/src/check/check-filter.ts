@@ -1,14 +1,16 @@
 import type { Diagnostic } from '../language/diagnostic.js';
+import { kindOf, LIST_KIND_OF } from '../language/fields.js';
 import { parseFilter } from '../language/parser.js';
-import { LIST_KIND_OF, traitsOf, type Condition } from '../language/tree.js';
+import type { Condition } from '../language/tree.js';
 import { visitComparisons } from '../language/visit.js';
-import { collectMembers, type MembersOf, type ResolvedList } from './members.js';
-import { checkListNames } from './names.js';
+import { collectLookups, type Lookups } from './lookups.js';
+import type { ResolvedList } from './members.js';
+import { checkListName } from './names.js';
 
 /** A condition over decisions that can be asked. */
 export interface Filter {
   readonly condition: Condition;
-  readonly membersOf: MembersOf;
+  readonly lookups: Lookups;
 }
 
 /**
@@ -22,15 +24,17 @@ export function checkFilter(
 ): { filter?: Filter; diagnostics: readonly Diagnostic[] } {
   const { condition, diagnostics } = parseFilter(text, 'filter');
   if (!condition) return { diagnostics };
-  const kindOf = new Map([...lists].map(([name, list]) => [name, list.kind]));
+  const kinds = new Map([...lists].map(([name, list]) => [name, list.kind]));
   visitComparisons(condition, ({ field, values }) => {
-    const expected = LIST_KIND_OF[traitsOf(field).kind];
-    if (expected)
-      checkListNames(values, expected, kindOf, (code, message, place, hint) =>
-        diagnostics.push({ code, message, place, ...(hint ? { hint } : {}) }),
-      );
+    const expected = LIST_KIND_OF[kindOf(field)];
+    for (const value of expected ? values : []) {
+      if (value.kind === 'list')
+        checkListName(value.name, value.place, expected!, kinds, (code, message, place, hint) =>
+          diagnostics.push({ code, message, place, ...(hint ? { hint } : {}) }),
+        );
+    }
   });
   return diagnostics.length > 0
     ? { diagnostics }
-    : { filter: { condition, membersOf: collectMembers([condition], lists) }, diagnostics };
+    : { filter: { condition, lookups: collectLookups([condition], lists) }, diagnostics };
 }

@@ -2,16 +2,9 @@ import { formatRange, type Address, type AddressRange } from '../request/address
 import { invariant } from '../request/invariant.js';
 import { createAddressSet } from '../reference/address-set.js';
 import { createDomainSet, formatDomainEntry, type DomainEntry } from '../reference/domain-set.js';
-import {
-  LIST_KIND_OF,
-  traitsOf,
-  type Comparison,
-  type Condition,
-  type InlineEntries,
-  type ListKind,
-  type Value,
-} from '../language/tree.js';
-import { visitComparisons } from '../language/visit.js';
+import type { ListKind } from '../language/fields.js';
+import type { InlineEntries, Value } from '../language/tree.js';
+import { createUrlMembers, type UrlMembers } from './url-members.js';
 
 /** Why a value is in a set: the entry that covers it, and the lists it was found through, outermost first. */
 export interface Membership {
@@ -27,7 +20,7 @@ export function formatEntry(entry: CoveringEntry): string {
   return 'reach' in entry ? formatDomainEntry(entry) : formatRange(entry);
 }
 
-/** A set of addresses, countries or domains, made of literals and lists. */
+/** A set of addresses, countries, domains, categories or applications, made of literals and lists. */
 export interface Members {
   /** @returns the entry that covers the value, or undefined. Addresses are asked by `Address`, the others by text. */
   find(value: Address | string): Membership | undefined;
@@ -39,6 +32,8 @@ export interface ResolvedList {
   readonly kind: ListKind;
   readonly source: InlineEntries;
   readonly members: Members;
+  /** Of a list of urls, which are asked by host and path. */
+  readonly urls?: UrlMembers;
   /** Own entries and those of lists inside it, exceptions not deducted. */
   readonly numEntries: number;
 }
@@ -53,7 +48,7 @@ export function createMembers(
   lists: ReadonlyMap<string, ResolvedList>,
 ): Members {
   const findOwn = createOwnLookup(kind, values);
-  const nested = values.flatMap((value) => (value.kind === 'list' ? [listNamed(lists, value.name)] : []));
+  const nested = values.flatMap((value) => (isListName(value, lists) ? [listNamed(lists, value.name)] : []));
   return {
     find(value) {
       const own = findOwn(value);
@@ -67,7 +62,15 @@ export function createMembers(
   };
 }
 
-function listNamed(lists: ReadonlyMap<string, ResolvedList>, name: string): ResolvedList {
+/** Whether a value stands for a list: a word does where a list has its name. */
+export function isListName(
+  value: Value,
+  lists: { has(name: string): boolean },
+): value is Value & { readonly kind: 'list' | 'word' } {
+  return value.kind === 'list' || (value.kind === 'word' && lists.has(value.name));
+}
+
+export function listNamed(lists: ReadonlyMap<string, ResolvedList>, name: string): ResolvedList {
   const list = lists.get(name);
   invariant(list, `list ${name} was not resolved before it was used`);
   return list;
@@ -81,6 +84,10 @@ function createOwnLookup(kind: ListKind, values: readonly Value[]): OwnLookup {
   if (kind === 'countries') {
     const codes = new Set(values.flatMap((value) => (value.kind === 'country' ? [value.code] : [])));
     return (value) => (typeof value === 'string' && codes.has(value) ? value : undefined);
+  }
+  if (kind === 'categories' || kind === 'applications') {
+    const names = new Set(values.flatMap((value) => (value.kind === 'word' ? [value.name] : [])));
+    return (value) => (typeof value === 'string' && names.has(value) ? value : undefined);
   }
   const set = createDomainSet(values.flatMap((value) => (value.kind === 'domain' ? [value.entry] : [])));
   return (value) => (typeof value === 'string' ? set.find(value) : undefined);
@@ -100,25 +107,10 @@ export function resolveList(
     kind,
     source,
     members: { find: (value) => (exceptions.find(value) ? undefined : entries.find(value)) },
+    ...(kind === 'urls' ? { urls: createUrlMembers(source, lists) } : {}),
     numEntries: source.entries.reduce(
-      (sum, value) => sum + (value.kind === 'list' ? listNamed(lists, value.name).numEntries : 1),
+      (sum, value) => sum + (isListName(value, lists) ? listNamed(lists, value.name).numEntries : 1),
       0,
     ),
   };
-}
-
-/** The sets behind each `in` over addresses, countries or domains. */
-export type MembersOf = ReadonlyMap<Comparison, Members>;
-
-/** @param lists the lists that the conditions may name, all resolved */
-export function collectMembers(conditions: readonly Condition[], lists: ReadonlyMap<string, ResolvedList>): MembersOf {
-  const membersOf = new Map<Comparison, Members>();
-  for (const condition of conditions) {
-    visitComparisons(condition, (comparison) => {
-      const kind = LIST_KIND_OF[traitsOf(comparison.field).kind];
-      if (kind && comparison.operator === 'in')
-        membersOf.set(comparison, createMembers(kind, comparison.values, lists));
-    });
-  }
-  return membersOf;
 }

@@ -1,99 +1,159 @@
 import { suggestCountry } from '../language/country-names.js';
 import { suggestNearest, type Diagnostic, type DiagnosticCode, type Place } from '../language/diagnostic.js';
-import { visitComparisons } from '../language/visit.js';
-import {
-  LIST_KIND_OF,
-  traitsOf,
-  type InlineEntries,
-  type ListKind,
-  type ListStatement,
-  type Statement,
-  type Value,
-} from '../language/tree.js';
+import type { ListKind } from '../language/fields.js';
+import { listMentions, type Mention } from '../language/mentions.js';
+import { nameOfStatement } from '../language/parts.js';
+import type { FenceStatement, InlineEntries, ListStatement, Statement } from '../language/tree.js';
+import { BUILT_IN_APPLICATIONS } from './built-in-applications.js';
+
+export type Report = (code: DiagnosticCode, message: string, place: Place, hint?: string) => void;
+
+/** Everything that has a name, by what it is. */
+interface Known {
+  readonly lists: ReadonlyMap<string, ListKind>;
+  readonly fences: ReadonlySet<string>;
+  readonly schedules: ReadonlySet<string>;
+  readonly pages: ReadonlySet<string>;
+  readonly applications: ReadonlySet<string>;
+  /** Written `fence/rule`. */
+  readonly rules: ReadonlySet<string>;
+  /** Undefined where no feed says which categories there are. */
+  readonly categories: ReadonlySet<string> | undefined;
+}
 
 /**
  * Names what is defined twice, used but not defined, or used as another kind than it is.
  * @param entriesOf the entries of each list, also of those kept in files
+ * @param categories those that the feeds know; without feeds every name may be one
  */
 export function checkNames(
   statements: readonly Statement[],
   entriesOf: ReadonlyMap<ListStatement, InlineEntries>,
+  categories: ReadonlySet<string> | undefined,
 ): Diagnostic[] {
   const diagnostics: Diagnostic[] = [];
-  const report = (code: DiagnosticCode, message: string, place: Place, hint?: string): void => {
+  const report: Report = (code, message, place, hint) => {
     diagnostics.push({ code, message, place, ...(hint ? { hint } : {}) });
   };
-  const lists = new Map<string, ListStatement>();
-  for (const statement of statements)
-    if (statement.kind === 'list' && !lists.has(statement.name)) lists.set(statement.name, statement);
-  const fenceNames = new Set(statements.filter((statement) => statement.kind === 'fence').map((fence) => fence.name));
+  const known = gatherNames(statements, categories);
+  reportDuplicates(statements, known, report);
+  for (const statement of statements) {
+    // Entries that are kept in a file mention lists, too.
+    const entries = statement.kind === 'list' ? entriesOf.get(statement) : undefined;
+    const whole = statement.kind === 'list' && entries ? { ...statement, source: entries } : statement;
+    for (const mention of listMentions(whole)) checkMention(mention, known, report);
+  }
+  return diagnostics;
+}
 
-  const kindOf = new Map([...lists].map(([name, list]) => [name, list.listKind]));
-  const checkValues = (values: readonly Value[], expected: ListKind): void =>
-    checkListNames(values, expected, kindOf, report);
-  for (const kind of ['list', 'gate', 'fence'] as const) {
+function gatherNames(statements: readonly Statement[], categories: ReadonlySet<string> | undefined): Known {
+  const named = (kind: Statement['kind']): Set<string> =>
+    new Set(statements.filter((statement) => statement.kind === kind).map(nameOfStatement));
+  const lists = new Map<string, ListKind>();
+  for (const statement of statements)
+    if (statement.kind === 'list' && !lists.has(statement.name)) lists.set(statement.name, statement.listKind);
+  const rules = statements.flatMap((statement) =>
+    statement.kind === 'fence' ? statement.rules.map((rule) => `${statement.name}/${rule.name}`) : [],
+  );
+  return {
+    lists,
+    fences: named('fence'),
+    schedules: named('schedule'),
+    pages: named('page'),
+    applications: new Set([...BUILT_IN_APPLICATIONS.map(({ name }) => name), ...named('application'), 'unrecognised']),
+    rules: new Set(rules),
+    categories: categories && new Set([...categories, 'uncategorised']),
+  };
+}
+
+function reportDuplicates(statements: readonly Statement[], known: Known, report: Report): void {
+  for (const kind of ['list', 'schedule', 'page', 'application', 'gate', 'fence', 'expect', 'zone'] as const) {
+    const ofKind = statements.filter((statement) => statement.kind === kind);
     reportTwice(
-      statements.filter((statement) => statement.kind === kind),
+      ofKind.map((statement) => ({ name: nameOfStatement(statement), place: statement.place })),
       kind,
       report,
     );
   }
   for (const statement of statements) {
-    if (statement.kind === 'list' && (statement.name === 'internal' || statement.name === 'no-country')) {
-      report('bad-name', `A list cannot be named "${statement.name}", which is a value of country.`, statement.place);
-    }
-    const source = statement.kind === 'list' ? entriesOf.get(statement) : undefined;
-    if (statement.kind === 'list' && source) checkValues([...source.entries, ...source.exceptions], statement.listKind);
-    if (statement.kind === 'gate') {
-      checkValues(statement.hosts, 'domains');
-      reportTwice(statement.fences, `fence at gate ${statement.name},`, report);
-      for (const fence of statement.fences) {
-        if (!fenceNames.has(fence.name))
-          report(
-            'unknown-name',
-            `No fence is named "${fence.name}".`,
-            fence.place,
-            suggestNearest(fence.name, fenceNames),
-          );
-      }
-    }
-    if (statement.kind === 'fence') {
-      reportTwice(statement.rules, `rule in fence ${statement.name},`, report);
-      for (const rule of statement.rules) {
-        visitComparisons(rule.condition, ({ field, values }) => {
-          const expected = LIST_KIND_OF[traitsOf(field).kind];
-          if (expected) checkValues(values, expected);
-        });
-      }
-    }
+    if (statement.kind === 'gate') reportTwice(statement.fences, `fence at gate ${statement.name},`, report);
+    if (statement.kind === 'fence') reportTwice(statement.rules, `rule in fence ${statement.name},`, report);
+    if (statement.kind === 'list') reportTakenName(statement, known, report);
   }
-  return diagnostics;
 }
 
-/** Names the lists among values that are not there or are of another kind. */
-export function checkListNames(
-  values: readonly Value[],
-  expected: ListKind,
-  kindOf: ReadonlyMap<string, ListKind>,
+/** A list may not be called like something that can stand where its name can stand. */
+function reportTakenName({ name, place }: ListStatement, known: Known, report: Report): void {
+  if (name === 'internal' || name === 'no-country')
+    report('bad-name', `A list cannot be named "${name}", which is a value of country.`, place);
+  const taken = known.applications.has(name)
+    ? 'an application'
+    : known.categories?.has(name)
+      ? 'a category'
+      : undefined;
+  if (taken)
+    report('duplicate-name', `A list cannot be named "${name}", which is ${taken}.`, place, 'Rename the list.');
+}
+
+function checkMention(mention: Mention, known: Known, report: Report): void {
+  const { name, place } = mention;
+  switch (mention.kind) {
+    case 'list':
+      return checkListName(name, place, mention.listKind, known.lists, report);
+    case 'word':
+      return checkWord(mention, known, report);
+    case 'fence':
+      return checkKnown(name, place, 'fence', known.fences, report);
+    case 'schedule':
+      return checkKnown(name, place, 'schedule', known.schedules, report);
+    case 'page':
+      return checkKnown(name, place, 'page', known.pages, report);
+    case 'application':
+      return checkKnown(name, place, 'application', known.applications, report);
+    case 'rule':
+      return checkKnown(name, place, 'rule', known.rules, report);
+  }
+}
+
+function checkKnown(name: string, place: Place, what: string, names: ReadonlySet<string>, report: Report): void {
+  if (!names.has(name)) report('unknown-name', `No ${what} is named "${name}".`, place, suggestNearest(name, names));
+}
+
+function checkWord(
+  { name, place, listKind, takesLists }: Extract<Mention, { kind: 'word' }>,
+  known: Known,
   report: Report,
 ): void {
-  for (const value of values) {
-    if (value.kind !== 'list') continue;
-    const kind = kindOf.get(value.name);
-    if (!kind)
-      report(
-        'unknown-name',
-        `No list is named "${value.name}".`,
-        value.place,
-        nearestListHint(value.name, kindOf, expected),
-      );
-    else if (kind !== expected)
-      report('wrong-kind', `"${value.name}" is a list of ${kind}, expected a list of ${expected}.`, value.place);
+  const kind = known.lists.get(name);
+  if (takesLists && kind !== undefined) {
+    if (kind !== listKind)
+      report('wrong-kind', `"${name}" is a list of ${kind}, expected a list of ${listKind}.`, place);
+    return;
   }
+  const names = listKind === 'applications' ? known.applications : known.categories;
+  if (!names || names.has(name)) return;
+  const what = listKind === 'applications' ? 'application' : 'category';
+  const lists = takesLists ? [...known.lists].filter(([, one]) => one === listKind).map(([one]) => one) : [];
+  const hint = kind !== undefined ? `Use "in" for the list ${name}.` : suggestNearest(name, [...names, ...lists]);
+  report('unknown-name', `No ${what} is named "${name}".`, place, hint);
 }
 
-function nearestListHint(name: string, kindOf: ReadonlyMap<string, ListKind>, kind: ListKind): string {
-  const ofKind = [...kindOf].filter(([, other]) => other === kind).map(([other]) => other);
+/** Names a list that is not there or is of another kind. */
+export function checkListName(
+  name: string,
+  place: Place,
+  expected: ListKind,
+  lists: ReadonlyMap<string, ListKind>,
+  report: Report,
+): void {
+  const kind = lists.get(name);
+  if (!kind) report('unknown-name', `No list is named "${name}".`, place, nearestListHint(name, lists, expected));
+  else if (kind !== expected)
+    report('wrong-kind', `"${name}" is a list of ${kind}, expected a list of ${expected}.`, place);
+}
+
+function nearestListHint(name: string, lists: ReadonlyMap<string, ListKind>, kind: ListKind): string {
+  const ofKind = [...lists].filter(([, other]) => other === kind).map(([other]) => other);
   const country = kind === 'countries' ? suggestCountry(name) : undefined;
   return (
     suggestNearest(name, ofKind) ??
@@ -101,8 +161,6 @@ function nearestListHint(name: string, kindOf: ReadonlyMap<string, ListKind>, ki
     (kind === 'domains' ? 'Define the list, or quote a real single label.' : 'Define the list, or write a value.')
   );
 }
-
-export type Report = (code: DiagnosticCode, message: string, place: Place, hint?: string) => void;
 
 function reportTwice(named: readonly { name: string; place: Place }[], what: string, report: Report): void {
   const seen = new Map<string, Place>();
@@ -113,8 +171,16 @@ function reportTwice(named: readonly { name: string; place: Place }[], what: str
         'duplicate-name',
         `A second ${what} "${name}", the first is at ${first.file}:${first.line}.`,
         place,
-        'Rename one of them.',
+        what === 'zone' || what === 'expect' ? 'Leave one of them out.' : 'Rename one of them.',
       );
     else seen.set(name, place);
   }
+}
+
+/** The fences of a configuration by name, the first of each. */
+export function fencesByName(statements: readonly Statement[]): Map<string, FenceStatement> {
+  const fences = new Map<string, FenceStatement>();
+  for (const statement of statements)
+    if (statement.kind === 'fence' && !fences.has(statement.name)) fences.set(statement.name, statement);
+  return fences;
 }

@@ -1,5 +1,8 @@
-import type { FenceStatement, GateStatement } from '../language/tree.js';
-import type { Members, MembersOf, ResolvedList } from './members.js';
+import type { ApplicationStatement, ExpectStatement, FenceStatement, GateStatement, Rule } from '../language/tree.js';
+import type { Schedule } from '../reference/schedule.js';
+import type { PathReading } from '../request/path.js';
+import type { Lookups } from './lookups.js';
+import type { Members, ResolvedList } from './members.js';
 
 /** Fences that have been checked: every name stands for something, and every set of values can be asked. */
 export interface Rulebook {
@@ -8,12 +11,29 @@ export interface Rulebook {
   /** Every fence, also those at no gate, in the order of definition. */
   readonly fences: readonly FenceStatement[];
   readonly lists: ReadonlyMap<string, ResolvedList>;
-  readonly membersOf: MembersOf;
+  /** Of every condition. */
+  readonly lookups: Lookups;
+  readonly schedules: ReadonlyMap<string, Schedule>;
+  /** The defined ones and the built-in ones. */
+  readonly applications: readonly ApplicationStatement[];
+  /** Files by name of the page. */
+  readonly pages: ReadonlyMap<string, string>;
+  readonly expectations: readonly ExpectStatement[];
+  /** When each rule with an end stops being live. */
+  readonly endsAtUnixMs: ReadonlyMap<Rule, number>;
+  /** Whether a request can change what a later one comes to. */
+  readonly isStateful: boolean;
 }
 
 export interface CheckedGate {
   readonly statement: GateStatement;
+  /** Of an inbound gate. */
   readonly hosts: Members;
+  /** Of an outbound gate. */
+  readonly clients: Members;
+  /** The proxies that may say who the client is. */
+  readonly trusting: Members;
+  readonly pathReading: PathReading;
   /** The stack, in order. */
   readonly fences: readonly FenceStatement[];
 }

@@ -25,6 +25,8 @@ export interface Ruling {
   readonly rule?: string;
   /** What a stopped client is answered. */
   readonly status?: number;
+  /** Of `held`: what the person has to do first. */
+  readonly reason?: HeldReason;
   readonly would: readonly Would[];
   /** Tags set by acting rules, in the order they were set. */
   readonly tags: readonly string[];
@@ -32,7 +34,11 @@ export interface Ruling {
   readonly blind: readonly string[];
   /** Rules that matched, as `fence/rule`, trial ones included. */
   readonly matched: readonly string[];
+  /** An address header was there, but whoever connected is not trusted to say who the client is. */
+  readonly isHeaderIgnored?: boolean;
 }
+
+export type HeldReason = 'warning' | 'passphrase' | 'challenge';
 
 /** What one request came to, and what was found out about it on the way. */
 export interface Decision extends Ruling {

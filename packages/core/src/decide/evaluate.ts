@@ -1,26 +1,27 @@
-import type { MembersOf } from '../check/members.js';
-import type { Comparison, Condition, FieldName, FilterFieldName, Value } from '../language/tree.js';
+import type { Lookup, Lookups } from '../check/lookups.js';
+import { kindOf, type FieldName } from '../language/fields.js';
+import type { ApplicationStatement, Comparison, Condition, Value } from '../language/tree.js';
 import type { Address } from '../request/address.js';
-import { negate, type Field, type Truth } from '../request/field.js';
+import { and, negate, or, type Field, type Truth } from '../request/field.js';
 import { isUnderDomain } from '../request/host.js';
 import { invariant } from '../request/invariant.js';
-import { isUnderPath } from '../request/path.js';
+import { isUnderPath, readPath, type PathReading } from '../request/path.js';
+import { isProtocol, type Protocol } from '../request/protocols.js';
+import type { Seen, View } from './view.js';
 
 /** What a condition can see of a request at one rule. */
 export interface Subject {
-  readonly client: Field<Address>;
-  readonly country: Field<string>;
-  readonly host: Field<string>;
-  readonly path: Field<string>;
-  readonly method: Field<string>;
+  readonly view: View;
   /** None where no tag is set. */
   readonly tag: readonly string[] | null;
+  /** What a filter sees of the decision. */
+  readonly decided?: DecidedFields;
 }
 
-/** What a filter can see of a request that was decided. */
-export interface DecidedSubject extends Subject {
+export interface DecidedFields {
   readonly 'outcome': string;
   readonly 'gate': Field<string>;
+  readonly 'direction': Field<string>;
   readonly 'fence': Field<string>;
   readonly 'rule': Field<string>;
   readonly 'would': readonly string[] | null;
@@ -28,66 +29,158 @@ export interface DecidedSubject extends Subject {
   readonly 'recorded status': Field<number>;
   readonly 'line': number;
 }
-type AnySubject = Subject & Partial<DecidedSubject>;
+
+/** What conditions are answered with besides the request. */
+export interface Terms {
+  readonly lookups: Lookups;
+  readonly applications: readonly ApplicationStatement[];
+}
 
 /** Kleene's strong three-valued logic over the comparisons of a condition. */
-export function evaluate(condition: Condition, subject: AnySubject, membersOf: MembersOf): Truth {
+export function evaluate(condition: Condition, subject: Subject, terms: Terms): Truth {
   switch (condition.kind) {
     case 'always':
       return 'true';
     case 'comparison':
-      return evaluateComparison(condition, subject, membersOf);
+      return evaluateComparison(condition, subject, terms);
     case 'not':
-      return negate(evaluate(condition.part, subject, membersOf));
+      return negate(evaluate(condition.part, subject, terms));
     case 'and': {
       let result: Truth = 'true';
       for (const part of condition.parts) {
-        const truth = evaluate(part, subject, membersOf);
-        if (truth === 'false') return 'false';
-        if (truth === 'unknown') result = 'unknown';
+        result = and(result, evaluate(part, subject, terms));
+        if (result === 'false') return result;
       }
       return result;
     }
     case 'or': {
       let result: Truth = 'false';
       for (const part of condition.parts) {
-        const truth = evaluate(part, subject, membersOf);
-        if (truth === 'true') return 'true';
-        if (truth === 'unknown') result = 'unknown';
+        result = or(result, evaluate(part, subject, terms));
+        if (result === 'true') return result;
       }
       return result;
     }
   }
 }
 
-/** On unknown a comparison is unknown; on none it is false, and its negation (`!=`, `not in`) therefore true. */
-export function evaluateComparison(comparison: Comparison, subject: AnySubject, membersOf: MembersOf): Truth {
-  const actual = subject[comparison.field];
-  if (actual === undefined) return 'unknown';
-  const holds = actual !== null && isSatisfied(comparison, actual, membersOf);
-  return holds !== comparison.isNegated ? 'true' : 'false';
+/** The truth of one comparison, its negation (`!=`, `not in`, `absent`) included. */
+export function evaluateComparison(comparison: Comparison, subject: Subject, terms: Terms): Truth {
+  const truth = ask(comparison, subject, terms);
+  return comparison.isNegated ? negate(truth) : truth;
 }
 
-type Known = NonNullable<DecidedSubject[FieldName | FilterFieldName]>;
+function ask(comparison: Comparison, subject: Subject, terms: Terms): Truth {
+  if (comparison.field === 'url') return askUrl(comparison, subject.view, terms.lookups);
+  if (comparison.field === 'application') return askApplication(comparison, subject, terms);
+  const actual = fieldOf(comparison, subject);
+  if (actual === undefined) return 'unknown';
+  // On none every comparison is false.
+  const holds = actual !== null && isSatisfied(comparison, actual, subject.view, terms.lookups.get(comparison));
+  return holds ? 'true' : 'false';
+}
 
-function isSatisfied(comparison: Comparison, actual: Known, membersOf: MembersOf): boolean {
+/** The value that a comparison looks at. */
+export function fieldOf({ field, parameter }: Comparison, { view, tag, decided }: Subject): Field<Seen> {
+  if (field === 'tag') return tag;
+  if (decided && Object.hasOwn(decided, field)) return decided[field as keyof DecidedFields];
+  return view.get(field as FieldName, parameter);
+}
+
+function askUrl(comparison: Comparison, view: View, lookups: Lookups): Truth {
+  const { host, path } = view;
+  if (comparison.operator === 'present') return and(presenceOf(host), presenceOf(path));
+  const lookup = lookups.get(comparison);
+  invariant(lookup?.kind === 'urls', 'a urls comparison was not prepared');
+  return lookup.urls.ask({ host, path, readPath: (text) => readPath(text, view.gate.pathReading) });
+}
+
+function presenceOf(value: Field<unknown>): Truth {
+  return value === undefined ? 'unknown' : value === null ? 'false' : 'true';
+}
+
+/** Values that are recognised, and those that could still turn out to be there. */
+export interface Recognised {
+  readonly certain: readonly string[];
+  readonly undecided: readonly string[];
+}
+
+const UNRECOGNISED = 'unrecognised';
+
+/** The applications whose signatures hold, with what carries them. */
+export function recogniseApplications(subject: Subject, terms: Terms): Recognised {
+  const truths = new Map<string, Truth>();
+  const note = (name: string, truth: Truth): void => {
+    truths.set(name, or(truths.get(name) ?? 'false', truth));
+  };
+  for (const application of terms.applications) {
+    const truth = application.signatures.reduce<Truth>(
+      (sum, signature) => or(sum, evaluate(signature, subject, terms)),
+      'false',
+    );
+    let next: ApplicationStatement | undefined = application;
+    for (; next; next = carrierOf(next, terms)) note(next.name, truth);
+  }
+  const named = (wanted: Truth): string[] => [...truths].flatMap(([name, truth]) => (truth === wanted ? [name] : []));
+  const [certain, undecided] = [named('true'), named('unknown')];
+  if (certain.length > 0) return { certain, undecided };
+  return undecided.length > 0
+    ? { certain, undecided: [...undecided, UNRECOGNISED] }
+    : { certain: [UNRECOGNISED], undecided };
+}
+
+function carrierOf({ over }: ApplicationStatement, { applications }: Terms): ApplicationStatement | undefined {
+  return over && applications.find((application) => application.name === over.name);
+}
+
+/** True if a recognised value satisfies it, else unknown if an undecided one would, else false. */
+function askApplication(comparison: Comparison, subject: Subject, terms: Terms): Truth {
+  if (comparison.operator === 'present') return 'true';
+  const { certain, undecided } = recogniseApplications(subject, terms);
+  const lookup = terms.lookups.get(comparison);
+  const isOneOf = (names: readonly string[]): boolean =>
+    names.some((name) => isSatisfied(comparison, name, subject.view, lookup));
+  return isOneOf(certain) ? 'true' : isOneOf(undecided) ? 'unknown' : 'false';
+}
+
+function isSatisfied(comparison: Comparison, actual: Seen, view: View, lookup: Lookup | undefined): boolean {
   if (comparison.operator === 'present') return true;
   if (typeof actual === 'number') return comparison.values.some((value) => satisfiesNumber(comparison, actual, value));
-  if (Array.isArray(actual)) return actual.some((one: string) => isSatisfied(comparison, one, membersOf));
+  if (actual instanceof Uint8Array) return satisfiesPayload(comparison, actual, view);
+  if (Array.isArray(actual)) return actual.some((one: string) => isSatisfied(comparison, one, view, lookup));
   const known = actual as Address | string;
-  const members = membersOf.get(comparison);
-  if (members) return members.find(known) !== undefined;
-  return comparison.values.some((value) => satisfiesValue(comparison, known, value));
+  if (lookup?.kind === 'members') return lookup.members.find(known) !== undefined;
+  if (lookup?.kind === 'tests')
+    return lookup.testsFor(readingFor(comparison, view)).some((test) => test(known as string));
+  return comparison.values.some((value) => satisfiesValue(comparison, known, value, view));
 }
 
-function satisfiesValue({ field, operator }: Comparison, actual: Address | string, value: Value): boolean {
+const READS_NOTHING: PathReading = {};
+
+function readingFor({ field }: Comparison, view: View): PathReading {
+  return kindOf(field) === 'path' ? view.gate.pathReading : READS_NOTHING;
+}
+
+function satisfiesValue({ field, operator }: Comparison, actual: Address | string, value: Value, view: View): boolean {
   if (typeof actual !== 'string') {
     invariant(value.kind === 'addresses', `${field} is compared with a ${value.kind}`);
     return value.range.family === actual.family && value.range.first === actual.value;
   }
   const literal = literalText(value);
   if (operator !== 'under') return actual === literal;
-  return field === 'path' ? isUnderPath(actual, literal) : isUnderDomain(actual, literal);
+  return field === 'path'
+    ? isUnderPath(actual, readPath(literal, view.gate.pathReading))
+    : isUnderDomain(actual, literal);
+}
+
+function satisfiesPayload({ operator, values }: Comparison, payload: Uint8Array, view: View): boolean {
+  const transport = view.get('transport') as Field<string>;
+  return values.some((value) => {
+    if (operator === 'is') return isProtocol(literalText(value) as Protocol, payload, transport);
+    invariant(value.kind === 'bytes', `payload is compared with a ${value.kind}`);
+    const wanted = value.hex.match(/../g)!.map((digits) => Number.parseInt(digits, 16));
+    return wanted.every((byte, index) => payload[index] === byte);
+  });
 }
 
 function satisfiesNumber({ field, operator }: Comparison, actual: number, value: Value): boolean {
@@ -104,8 +197,7 @@ function satisfiesNumber({ field, operator }: Comparison, actual: number, value:
     case '=':
     case 'in':
       return value.first <= actual && actual <= value.last;
-    case 'under':
-    case 'present':
+    default:
       throw new Error(`Internal error: a number was asked ${operator}.`);
   }
 }
@@ -118,9 +210,9 @@ function literalText(value: Value): string {
       return value.entry.name;
     case 'text':
       return value.text;
-    case 'addresses':
-    case 'number':
-    case 'list':
+    case 'word':
+      return value.name;
+    default:
       throw new Error(`Internal error: a ${value.kind} value reached a comparison of text.`);
   }
 }

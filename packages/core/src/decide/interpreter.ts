@@ -2,81 +2,111 @@
  * The reference evaluator: walks the rules for one request in the order of the language reference, and is written to be
  * obviously right. Everything else that decides (a matcher, a stored decision, an explanation) must agree with it.
  */
-import type { MembersOf } from '../check/members.js';
+import { formatEntry } from '../check/members.js';
 import type { CheckedGate, Rulebook } from '../check/rulebook.js';
-import type { FenceStatement, Rule } from '../language/tree.js';
-import type { CountryTable } from '../reference/country-table.js';
+import type { LimitAction, Ending, FenceStatement, LimitKey, PersonAction, Rule } from '../language/tree.js';
+import type { Outcome } from '../language/outcomes.js';
 import { countLabels, formatDomainEntry, type DomainEntry } from '../reference/domain-set.js';
+import { FAMILY_BITS, formatAddress, type Address } from '../request/address.js';
+import { and, type Field, type Truth } from '../request/field.js';
 import type { Request } from '../request/request.js';
-import type { Truth } from '../request/field.js';
-import { ruleId, type Decision, type Would } from './decision.js';
-import { type Outcome } from '../language/outcomes.js';
+import { ruleId, type Decision, type HeldReason, type Would } from './decision.js';
 import { evaluate, type Subject } from './evaluate.js';
+import type { Count, State } from './state.js';
+import { resolveClient, View, type ResolvedClient, type World } from './view.js';
 
 /** Everything a decision rests on besides the request. */
-export interface Judge {
+export interface Judge extends World {
   readonly rulebook: Rulebook;
-  /** Without a table every country is unknown. */
-  readonly countries?: CountryTable;
   /** The gate that judges every request, whatever its host. */
   readonly gate?: string;
+  /** Whether people who are held do what is asked of them and go on; they do unless said. */
+  readonly people?: People;
 }
 
-/**
- * What earlier requests leave behind for later ones. The actions that remember (limits and holds) are not in the
- * language yet, so a state is still empty; it is passed and returned so that nothing else has to change when they are.
- */
-export interface State {
-  readonly counters: Readonly<Record<string, never>>;
-}
-export const EMPTY_STATE: State = { counters: {} };
+export const PEOPLE = ['goes-on', 'stays-out'] as const;
+export type People = (typeof PEOPLE)[number];
 
 /** Hears every step of a judgement, in order. */
 export interface Observer {
-  gate?(gate: CheckedGate, why: GateReason): void;
+  gate?(gate: CheckedGate, why: GateReason, view: View): void;
+  /** An inspect rule was asked; the last that is heard, or else the `otherwise`, decided. */
+  inspected?(isInspected: boolean, why: InspectionReason): void;
   rule?(fence: FenceStatement, rule: Rule, verdict: Verdict, subject: Subject): void;
+  /** What a limit counted, or a hold did, for a rule that matched. */
+  remembered?(fence: FenceStatement, rule: Rule, memory: Memory): void;
   /** A fence came to its end without a rule ending it. */
   otherwise?(fence: FenceStatement): void;
 }
-export type GateReason =
-  { readonly kind: 'named' } | { readonly kind: 'record' } | { readonly kind: 'host'; readonly entry: string };
-export type Verdict = 'matched' | 'not-matched' | 'blind' | 'off';
 
-/** Judges one request. The result depends on nothing but the arguments. */
-export function decide(
-  judge: Judge,
-  request: Request,
-  state: State,
-  observer: Observer = {},
-): { decision: Decision; state: State } {
-  const { client, host, path, method } = request;
-  const country = judge.countries && client ? judge.countries.find(client).country : undefined;
+export type GateReason =
+  | { readonly kind: 'named' }
+  | { readonly kind: 'record' }
+  | { readonly kind: 'host'; readonly entry: string }
+  | { readonly kind: 'client'; readonly entry: string };
+
+export type InspectionReason =
+  | { readonly kind: 'not-encrypted' }
+  | { readonly kind: 'rule'; readonly index: number }
+  | { readonly kind: 'otherwise' }
+  | { readonly kind: 'record' }
+  | { readonly kind: 'unsaid' };
+
+export type Memory =
+  | { readonly kind: 'count'; readonly count: Count; readonly max: number; readonly key: readonly KeyValue[] }
+  | { readonly kind: 'hold'; readonly passes: boolean }
+  /** A key is unknown, so nothing was counted and the rule is blind. */
+  | { readonly kind: 'unknown-key'; readonly key: LimitKey };
+
+type KeyValue = string | number | null | readonly string[];
+
+export type Verdict = 'matched' | 'not-matched' | 'blind' | 'off' | 'expired' | 'out-of-hours';
+
+/**
+ * Judges one request. The result depends on nothing but the arguments.
+ * @param state what earlier requests left behind; brought up to date in place
+ */
+export function decide(judge: Judge, request: Request, state: State, observer: Observer = {}): Decision {
   const chosen = chooseGate(judge, request);
-  if (!chosen)
-    return { decision: { outcome: 'uncovered', would: [], tags: [], blind: [], matched: [], client, country }, state };
-  observer.gate?.(chosen.gate, chosen.why);
-  const walk = new Walk(judge.rulebook.membersOf, chosen.gate, { client, country, host, path, method }, observer);
-  return { decision: walk.judge(), state };
+  if (!chosen) {
+    const { client } = request;
+    const country = judge.countries && client ? judge.countries.find(client).country : undefined;
+    return { outcome: 'uncovered', would: [], tags: [], blind: [], matched: [], client, country };
+  }
+  const view = seeThrough(judge, chosen, request, observer);
+  observer.gate?.(chosen.gate, chosen.why, view);
+  return new Walk(judge, chosen.gate, view, state, observer).judge();
 }
 
-function chooseGate(
-  { rulebook, gate: named }: Judge,
-  request: Request,
-): { gate: CheckedGate; why: GateReason } | undefined {
+interface Chosen {
+  readonly gate: CheckedGate;
+  readonly why: GateReason;
+  readonly resolved: ResolvedClient;
+}
+
+/** The gate that is named, else the inbound gate with the closest host entry, else the first outbound gate that has the client. */
+function chooseGate({ rulebook, gate: named }: Judge, request: Request): Chosen | undefined {
   const byName = named ?? request.atGate;
   if (byName != null) {
     const gate = rulebook.gates.find(({ statement }) => statement.name === byName);
-    return gate && { gate, why: { kind: named === undefined ? 'record' : 'named' } };
+    const why: GateReason = { kind: named === undefined ? 'record' : 'named' };
+    return gate && { gate, why, resolved: resolveClient(gate, request) };
   }
+  return chooseInbound(rulebook, request) ?? chooseOutbound(rulebook, request);
+}
+
+function chooseInbound({ gates }: Rulebook, request: Request): Chosen | undefined {
   if (request.host == null) return undefined;
   let best: { gate: CheckedGate; entry: DomainEntry } | undefined;
-  for (const gate of rulebook.gates) {
-    const found = gate.hosts.find(request.host);
+  for (const gate of gates) {
+    const found = gate.statement.direction === 'inbound' ? gate.hosts.find(request.host) : undefined;
     if (!found) continue;
     const entry = found.entry as DomainEntry;
     if (!best || isCloser(entry, best.entry)) best = { gate, entry };
   }
-  return best && { gate: best.gate, why: { kind: 'host', entry: formatDomainEntry(best.entry) } };
+  if (!best) return undefined;
+  const why: GateReason = { kind: 'host', entry: formatDomainEntry(best.entry) };
+  return { gate: best.gate, why, resolved: resolveClient(best.gate, request) };
 }
 
 /** The entry with most labels is closer; among equals the one that names only itself. */
@@ -85,11 +115,72 @@ function isCloser(entry: DomainEntry, than: DomainEntry): boolean {
   return difference > 0 || (difference === 0 && entry.reach === 'only' && than.reach !== 'only');
 }
 
+function chooseOutbound({ gates }: Rulebook, request: Request): Chosen | undefined {
+  for (const gate of gates) {
+    if (gate.statement.direction !== 'outbound') continue;
+    const resolved = resolveClient(gate, request);
+    const found = resolved.client ? gate.clients.find(resolved.client) : undefined;
+    if (found) return { gate, why: { kind: 'client', entry: found.through[0] ?? formatEntry(found.entry) }, resolved };
+  }
+  return undefined;
+}
+
+/** The request as the gate sees it: at outbound gates what is encrypted is hidden unless it is inspected. */
+function seeThrough(judge: Judge, { gate, resolved }: Chosen, request: Request, observer: Observer): View {
+  const { inspection, direction } = gate.statement;
+  if (direction === 'inbound' || !request.isEncrypted) {
+    observer.inspected?.(true, { kind: 'not-encrypted' });
+    return new View(judge, gate, request, resolved, false);
+  }
+  const hidden = new View(judge, gate, request, resolved, true);
+  const answer = (isInspected: boolean, why: InspectionReason): View => {
+    observer.inspected?.(isInspected, why);
+    return isInspected ? new View(judge, gate, request, resolved, false) : hidden;
+  };
+  if (!inspection) {
+    const said = request.attributes['jade.inspected'];
+    return typeof said === 'boolean' ? answer(said, { kind: 'record' }) : answer(false, { kind: 'unsaid' });
+  }
+  const subject: Subject = { view: hidden, tag: null };
+  const index = inspection.rules.findIndex(({ condition }) => evaluate(condition, subject, judge.rulebook) === 'true');
+  return index >= 0
+    ? answer(inspection.rules[index]!.isInspected, { kind: 'rule', index })
+    : answer(inspection.otherwise, { kind: 'otherwise' });
+}
+
+/** A decided request as its gate reads it, nothing hidden: what a log shows can be asked of its decisions. */
+export function viewDecided(judge: Judge, request: Request, gateName: string | undefined): View {
+  const gate = judge.rulebook.gates.find(({ statement }) => statement.name === gateName);
+  return new View(judge, gate ?? NO_GATE, request, resolveClient(gate ?? NO_GATE, request), false);
+}
+
+const NO_MEMBERS = { find: () => undefined };
+const NO_GATE: CheckedGate = {
+  statement: {
+    kind: 'gate',
+    name: '',
+    direction: 'inbound',
+    hosts: [],
+    clients: [],
+    pathForms: [],
+    fences: [],
+    otherwise: { kind: 'allow' },
+    comments: [],
+    place: { file: '', line: 0, column: 0 },
+  },
+  hosts: NO_MEMBERS,
+  clients: NO_MEMBERS,
+  trusting: NO_MEMBERS,
+  pathReading: {},
+  fences: [],
+};
+
 interface Ended {
-  readonly outcome: 'allowed' | 'blocked';
+  readonly outcome: Exclude<Outcome, 'uncovered'>;
   readonly fence?: string;
   readonly rule?: string;
   readonly status?: number;
+  readonly reason?: HeldReason;
   /** No later fence is asked. */
   readonly isOutright?: boolean;
 }
@@ -106,26 +197,29 @@ class Walk {
   #seenByTrial: Subject | undefined;
 
   constructor(
-    private readonly membersOf: MembersOf,
+    private readonly judged: Judge,
     private readonly gate: CheckedGate,
-    private readonly facts: Omit<Subject, 'tag'>,
+    private readonly view: View,
+    private readonly state: State,
     private readonly observer: Observer,
   ) {}
 
   judge(): Decision {
-    const { outcome, fence, rule, status } = this.#walkFences();
+    const { outcome, fence, rule, status, reason } = this.#walkFences();
     return {
       outcome,
       gate: this.gate.statement.name,
       fence,
       rule,
       status,
+      ...(reason === undefined ? {} : { reason }),
       would: this.#would,
       tags: [...this.#tags],
       blind: this.#blind,
       matched: this.#matched,
-      client: this.facts.client,
-      country: this.facts.country,
+      ...(this.view.resolved.isHeaderIgnored ? { isHeaderIgnored: true } : {}),
+      client: this.view.client,
+      country: this.view.get('country') as Field<string>,
     };
   }
 
@@ -138,7 +232,7 @@ class Walk {
         this.#would.push(wouldOf(fence.name, ended.rule, ended.outcome));
         continue;
       }
-      if (ended.outcome === 'blocked' || ended.isOutright) return ended;
+      if (ended.outcome !== 'allowed' || ended.isOutright) return ended;
       allowed = ended;
     }
     return allowed ?? endingOf(this.gate.statement.otherwise);
@@ -147,46 +241,123 @@ class Walk {
   /** @returns what ended the fence, or undefined where it continues to the next. */
   #walkFence(fence: FenceStatement): Ended | undefined {
     for (const rule of fence.rules) {
-      if (rule.state === 'off') {
-        this.observer.rule?.(fence, rule, 'off', this.#subjectFor(fence, rule));
-        continue;
-      }
       if (!this.#matches(fence, rule)) continue;
-      const { action } = rule;
-      if (action.kind === 'observe') continue;
-      if (action.kind === 'tag') {
-        const tags = isInTrial(fence, rule) ? this.#trialTags : this.#tags;
-        action.tags.forEach((tag) => tags.add(tag));
-        this.#seenByActing = this.#seenByTrial = undefined;
-        continue;
-      }
-      const outcome = action.kind === 'allow' ? 'allowed' : 'blocked';
+      const ended = this.#act(fence, rule);
+      if (!ended) continue;
       if (rule.state === 'trial') {
-        this.#would.push(wouldOf(fence.name, rule.name, outcome));
+        this.#would.push(wouldOf(fence.name, rule.name, ended.outcome));
         continue;
       }
-      const status = action.kind === 'block' ? action.status : undefined;
-      return {
-        outcome,
-        fence: fence.name,
-        rule: rule.name,
-        status,
-        isOutright: action.kind === 'allow' && action.isOutright,
-      };
+      return { ...ended, fence: fence.name, rule: rule.name };
     }
     this.observer.otherwise?.(fence);
     if (fence.otherwise.kind === 'continue') return undefined;
     return { ...endingOf(fence.otherwise), fence: fence.name };
   }
 
-  /** Whether a live rule's condition is true; a rule whose condition is unknown is blind. */
+  /** Whether a live rule matches; one whose condition, or whose hours, cannot be known is blind. */
   #matches(fence: FenceStatement, rule: Rule): boolean {
     const subject = this.#subjectFor(fence, rule);
-    const truth = evaluate(rule.condition, subject, this.membersOf);
-    if (truth === 'true') this.#matched.push(ruleId(fence.name, rule.name));
+    const live = this.#liveness(rule);
+    if (typeof live === 'object') {
+      this.observer.rule?.(fence, rule, live.skipped, subject);
+      return false;
+    }
+    const truth = and(live, evaluate(rule.condition, subject, this.judged.rulebook));
+    const isMatch = truth === 'true' || (truth === 'unknown' && rule.matchesUnknown);
+    if (isMatch) this.#matched.push(ruleId(fence.name, rule.name));
     if (truth === 'unknown') this.#blind.push(ruleId(fence.name, rule.name));
     this.observer.rule?.(fence, rule, verdictOf(truth), subject);
-    return truth === 'true';
+    return isMatch;
+  }
+
+  /** Off, expired and out of hours are skipped; hours and dates of a request without a time are unknown. */
+  #liveness(rule: Rule): Truth | { skipped: Verdict } {
+    const { state, hours, until } = rule;
+    if (state === 'off') return { skipped: 'off' };
+    if (!hours && !until) return 'true';
+    const { atUnixMs, isTimeUnknown } = this.view.request;
+    if (isTimeUnknown) return 'unknown';
+    const { endsAtUnixMs, schedules } = this.judged.rulebook;
+    if (until && atUnixMs >= endsAtUnixMs.get(rule)!) return { skipped: 'expired' };
+    if (hours && schedules.get(hours.schedule.name)!.contains(atUnixMs) === hours.isOutside)
+      return { skipped: 'out-of-hours' };
+    return 'true';
+  }
+
+  /** What the action of a rule that matched comes to, or undefined where the next rule follows. */
+  #act(fence: FenceStatement, rule: Rule): Ended | undefined {
+    const { action } = rule;
+    switch (action.kind) {
+      case 'observe':
+        return undefined;
+      case 'tag': {
+        const tags = isInTrial(fence, rule) ? this.#trialTags : this.#tags;
+        action.tags.forEach((tag) => tags.add(tag));
+        this.#seenByActing = this.#seenByTrial = undefined;
+        return undefined;
+      }
+      case 'allow':
+        return { outcome: 'allowed', isOutright: action.isOutright };
+      case 'block':
+        return { outcome: 'blocked', status: action.status };
+      case 'redirect':
+        return { outcome: 'redirected', status: action.status };
+      case 'limit':
+        return this.#limit(fence, rule, action);
+      case 'warn':
+      case 'passphrase':
+      case 'challenge':
+        return this.#hold(fence, rule, action);
+    }
+  }
+
+  /** Counts the request under its key; nothing counts where a key is unknown. */
+  #limit(fence: FenceStatement, rule: Rule, action: LimitAction): Ended | undefined {
+    const key: KeyValue[] = [];
+    for (const one of action.keys) {
+      const value = this.#keyValue(one);
+      if (value === undefined) return this.#blindKey(fence, rule, one);
+      key.push(value);
+    }
+    const { count: max, windowMs, holdMs } = action;
+    const place = action.isAcrossGates ? '' : this.gate.statement.name;
+    const count = this.state.count(
+      JSON.stringify([place, ruleId(fence.name, rule.name), ...key]),
+      this.view.request.atUnixMs,
+      { max, windowMs, holdMs },
+    );
+    this.observer.remembered?.(fence, rule, { kind: 'count', count, max, key });
+    return count.isTripped ? { outcome: 'limited', status: action.then.status } : undefined;
+  }
+
+  /** Stops the person unless a hold stands, in which the rule stands aside. */
+  #hold(fence: FenceStatement, rule: Rule, { kind, holdMs }: PersonAction): Ended | undefined {
+    const ended: Ended = { outcome: 'held', ...HELD[kind] };
+    if (this.judged.people === 'stays-out') return ended;
+    const user = this.view.get('user') as Field<readonly string[]>;
+    const who = user ?? cutAddress(this.view.client, 32, 64);
+    if (who === undefined || who === null) return this.#blindKey(fence, rule, CLIENT_KEY);
+    const key = JSON.stringify([
+      this.gate.statement.name,
+      ruleId(fence.name, rule.name),
+      user ? 'user' : 'client',
+      who,
+    ]);
+    const passes = this.state.passesHold(key, this.view.request.atUnixMs, holdMs);
+    this.observer.remembered?.(fence, rule, { kind: 'hold', passes });
+    return passes ? undefined : ended;
+  }
+
+  #blindKey(fence: FenceStatement, rule: Rule, key: LimitKey): undefined {
+    const id = ruleId(fence.name, rule.name);
+    if (!this.#blind.includes(id)) this.#blind.push(id);
+    this.observer.remembered?.(fence, rule, { kind: 'unknown-key', key });
+  }
+
+  #keyValue(key: LimitKey): KeyValue | undefined {
+    if (key.kind === 'client') return cutAddress(this.view.client, key.bits4, key.bits6);
+    return this.view.get(key.field, key.parameter) as KeyValue | undefined;
   }
 
   /** Tags set in trial are seen only by rules in trial; tags set by acting rules by all. */
@@ -196,9 +367,24 @@ class Walk {
   }
 
   #withTags(tags: readonly string[]): Subject {
-    const { client, country, host, path, method } = this.facts;
-    return { client, country, host, path, method, tag: tags.length > 0 ? tags : null };
+    return { view: this.view, tag: tags.length > 0 ? tags : null };
   }
+}
+
+const HELD = {
+  warn: { reason: 'warning', status: 403 },
+  passphrase: { reason: 'passphrase', status: 401 },
+  challenge: { reason: 'challenge', status: 403 },
+} as const;
+
+const CLIENT_KEY: LimitKey = { kind: 'client', bits4: 32, bits6: 64 };
+
+/** The first bits of an address, as text. */
+function cutAddress(address: Field<Address>, bits4: number, bits6: number): Field<string> {
+  if (!address) return address;
+  const { family, value } = address;
+  const dropped = BigInt(FAMILY_BITS[family] - (family === 4 ? bits4 : bits6));
+  return formatAddress({ family, value: (value >> dropped) << dropped });
 }
 
 function isInTrial(fence: FenceStatement, rule: Rule): boolean {
@@ -213,6 +399,7 @@ function wouldOf(fence: string, rule: string | undefined, outcome: Outcome): Wou
   return rule === undefined ? { fence, outcome } : { fence, rule, outcome };
 }
 
-function endingOf(ending: { kind: 'allow' } | { kind: 'block'; status: number }): Ended {
-  return ending.kind === 'allow' ? { outcome: 'allowed' } : { outcome: 'blocked', status: ending.status };
+function endingOf(ending: Ending): Ended {
+  if (ending.kind === 'allow') return { outcome: 'allowed' };
+  return { outcome: ending.kind === 'block' ? 'blocked' : 'redirected', status: ending.status };
 }

@@ -113,7 +113,7 @@ GET other.example/ at 2026-10-12T10:00:00.000Z
 client   10.0.0.1, connected from 203.0.113.7
 country  internal (a private or local address, in no country)
 gate     none
-outcome  uncovered. No gate covers this host, so no rule was asked.
+outcome  uncovered. No gate covers this request, so no rule was asked.
 client sees: Nothing changes: these rules do not stand before this host.`);
   });
 });

@@ -1,19 +1,36 @@
-import { formatEntry } from '../check/members.js';
-import type { CheckedGate } from '../check/rulebook.js';
-import { isStop, type Ruling } from '../decide/decision.js';
-import { evaluate, type Subject } from '../decide/evaluate.js';
-import { decide, EMPTY_STATE, type GateReason, type Judge, type Verdict } from '../decide/interpreter.js';
+import type { Lookup } from '../check/lookups.js';
+import { formatEntry, type Membership } from '../check/members.js';
+import type { CheckedGate, Rulebook } from '../check/rulebook.js';
+import type { Ruling } from '../decide/decision.js';
+import { evaluate, fieldOf, recogniseApplications, type Subject } from '../decide/evaluate.js';
+import {
+  decide,
+  type GateReason,
+  type InspectionReason,
+  type Judge,
+  type Memory,
+  type Verdict,
+} from '../decide/interpreter.js';
+import { State } from '../decide/state.js';
+import type { Seen, View } from '../decide/view.js';
+import { printKey } from '../language/action-text.js';
+import { printCondition, printField } from '../language/condition-text.js';
 import { describeRule } from '../language/sentence.js';
-import { printCondition } from '../language/printer.js';
-import type { Comparison, Condition, FenceStatement, FieldName, Rule } from '../language/tree.js';
+import type { Action, Comparison, Condition, Ending, FenceStatement, Rule } from '../language/tree.js';
+import { formatUrl } from '../language/value.js';
+import { visitComparisons } from '../language/visit.js';
 import { describeCountryAnswer, type CountryAnswer } from '../reference/country-table.js';
-import { formatAddress } from '../request/address.js';
+import { formatAddress, type Address } from '../request/address.js';
+import { negate, type Field, type Truth } from '../request/field.js';
+import { readPath } from '../request/path.js';
 import type { Request } from '../request/request.js';
-import { negate, type Truth } from '../request/field.js';
 
 /** The judgement of one request, step by step, as data. */
 export interface Explanation {
   readonly atUnixMs: number;
+  /** Nobody said when, so hours and dates could not be known. */
+  readonly isTimeUnknown: boolean;
+  /** What is known of the request, as its gate sees it. */
   readonly request: {
     readonly peer: Shown;
     readonly client: Shown;
@@ -21,9 +38,15 @@ export interface Explanation {
     readonly path: Shown;
     readonly method: Shown;
   };
+  /** The way from who connected to who asked, where a header was followed or should have been. */
+  readonly clientBecause?: string;
   readonly country: { readonly value: Shown; readonly because: string };
+  /** More that the rules of the gate ask for: each field with its value, and where it comes from. */
+  readonly facts: readonly Fact[];
   /** Absent where no gate covers the request. */
   readonly gate?: { readonly name: string; readonly because: string };
+  /** What encryption left visible, at outbound gates. */
+  readonly visibility?: string;
   readonly fences: readonly FenceStep[];
   readonly decision: Ruling;
   /** Why the outcome came about, in one sentence. */
@@ -35,6 +58,13 @@ export interface Explanation {
 /** A value as people read it: the value, `none` or `unknown`. */
 export type Shown =
   { readonly kind: 'known'; readonly text: string } | { readonly kind: 'none' } | { readonly kind: 'unknown' };
+
+export interface Fact {
+  /** As it is written in conditions: `category`, `header "x"`. */
+  readonly field: string;
+  readonly value: Shown;
+  readonly because?: string;
+}
 
 export interface FenceStep {
   readonly fence: string;
@@ -51,68 +81,91 @@ export interface RuleStep {
   readonly verdict: Verdict | 'not-reached';
   /** The comparisons that settled it, in the order of the text. */
   readonly because: readonly ComparisonStep[];
+  /** What a limit counted or a hold did, in one sentence. */
+  readonly memory?: string;
 }
 
 /** A comparison with the value it looked at. */
 export interface ComparisonStep {
   readonly comparison: string;
-  readonly field: FieldName;
+  /** As it is written in conditions. */
+  readonly field: string;
   readonly actual: Shown;
   /** The entry that covers the value, and the lists it stands in. */
   readonly through?: string;
 }
 
-/** Judges one request with the interpreter and tells every step. */
-export function explainRequest(judge: Judge, request: Request): Explanation {
-  const seen = new Map<Rule, { verdict: Verdict; subject: Subject }>();
+/** What was heard of one rule. */
+interface Heard {
+  readonly verdict: Verdict;
+  readonly subject: Subject;
+  memory?: Memory;
+}
+
+/**
+ * Judges one request with the interpreter and tells every step.
+ * @param state what earlier requests left behind; brought up to date
+ */
+export function explainRequest(judge: Judge, request: Request, state: State = new State()): Explanation {
+  const heard = new Map<Rule, Heard>();
   const ended = new Set<FenceStatement>();
-  const context: { gate?: CheckedGate; why?: GateReason } = {};
-  const { decision } = decide(judge, request, EMPTY_STATE, {
-    gate: (gate, why) => Object.assign(context, { gate, why }),
-    rule: (_fence, rule, verdict, subject) => seen.set(rule, { verdict, subject }),
+  const context: { gate?: CheckedGate; why?: GateReason; view?: View; visibility?: string } = {};
+  const decision = decide(judge, request, state, {
+    gate: (gate, why, view) => Object.assign(context, { gate, why, view }),
+    inspected: (isInspected, why) => (context.visibility = describeVisibility(isInspected, why)),
+    rule: (_fence, rule, verdict, subject) => heard.set(rule, { verdict, subject }),
+    remembered: (_fence, rule, memory) => (heard.get(rule)!.memory = memory),
     otherwise: (fence) => ended.add(fence),
   });
   const { client, country, ...ruling } = decision;
   const found = judge.countries && client ? judge.countries.find(client) : undefined;
+  const { gate, view } = context;
+  const clientBecause = view && describeClient(view);
   return {
     atUnixMs: request.atUnixMs,
+    isTimeUnknown: request.isTimeUnknown,
     request: {
-      peer: showAddress(request.peer),
-      client: showAddress(client),
-      host: show(request.host),
-      path: show(request.path),
-      method: show(request.method),
+      peer: showSeen(request.peer),
+      client: showSeen(client),
+      host: showSeen(view ? view.host : request.host),
+      path: showSeen(view ? view.path : request.path),
+      method: showSeen(view ? view.get('method') : request.method),
     },
-    country: { value: show(country), because: countryReason(judge, client, found) },
-    ...(context.gate ? { gate: { name: context.gate.statement.name, because: gateReason(context.why!) } } : {}),
-    fences: (context.gate?.fences ?? []).map((fence) => ({
+    ...(clientBecause ? { clientBecause } : {}),
+    country: { value: showSeen(country), because: countryReason(judge, client, found) },
+    facts: gate && view ? gatherFacts(judge, gate, view) : [],
+    ...(gate ? { gate: { name: gate.statement.name, because: gateReason(context.why!) } } : {}),
+    ...(context.visibility ? { visibility: context.visibility } : {}),
+    fences: (gate?.fences ?? []).map((fence) => ({
       fence: fence.name,
       mode: fence.mode,
-      rules: fence.rules.map((rule) => explainRule(judge, fence, rule, seen.get(rule))),
+      rules: fence.rules.map((rule) => explainRule(judge, fence, rule, heard.get(rule))),
       reachedEnd: ended.has(fence),
     })),
     decision: ruling,
     conclusion: conclude(ruling),
-    clientSees: describeSight(ruling),
+    clientSees: describeSight(judge.rulebook, ruling, view),
   };
 }
 
-function explainRule(
-  judge: Judge,
-  fence: FenceStatement,
-  rule: Rule,
-  step: { verdict: Verdict; subject: Subject } | undefined,
-): RuleStep {
+function explainRule(judge: Judge, fence: FenceStatement, rule: Rule, step: Heard | undefined): RuleStep {
   const base = {
     rule: rule.name,
     sentence: describeRule(rule, judge.rulebook.lists),
     isTrial: fence.mode === 'trial' || rule.state === 'trial',
   };
   if (!step) return { ...base, verdict: 'not-reached', because: [] };
-  if (step.verdict === 'off') return { ...base, verdict: 'off', because: [] };
-  const truth: Truth = step.verdict === 'matched' ? 'true' : step.verdict === 'blind' ? 'unknown' : 'false';
-  const decisive = findDecisive(rule.condition, truth, step.subject, judge);
-  return { ...base, verdict: step.verdict, because: decisive.map((one) => showDecisive(one, step.subject, judge)) };
+  const { verdict, subject, memory } = step;
+  if (verdict === 'off' || verdict === 'expired' || verdict === 'out-of-hours')
+    return { ...base, verdict, because: [] };
+  const truth: Truth = verdict === 'matched' ? 'true' : verdict === 'blind' ? 'unknown' : 'false';
+  const decisive = findDecisive(rule.condition, truth, subject, judge);
+  return {
+    ...base,
+    verdict,
+    because: decisive.map((one) => showDecisive(one, subject, judge)),
+    ...(memory ? { memory: describeMemory(memory) } : {}),
+  };
 }
 
 /** A comparison, and whether the condition asks for its opposite. */
@@ -141,7 +194,7 @@ function findDecisive(
       return findDecisive(condition.part, negate(truth), subject, judge, !isUnderNot);
     case 'and':
     case 'or': {
-      const same = condition.parts.filter((part) => evaluate(part, subject, judge.rulebook.membersOf) === truth);
+      const same = condition.parts.filter((part) => evaluate(part, subject, judge.rulebook) === truth);
       const isOneEnough = truth === (condition.kind === 'and' ? 'false' : 'true');
       return (isOneEnough ? same.slice(0, 1) : same).flatMap((part) =>
         findDecisive(part, truth, subject, judge, isUnderNot),
@@ -151,40 +204,96 @@ function findDecisive(
 }
 
 function showDecisive({ comparison, isUnderNot }: Decisive, subject: Subject, judge: Judge): ComparisonStep {
-  const field = comparison.field as FieldName;
-  const actual = showField(field, subject);
+  const actual = showField(comparison, subject, judge);
   const through = describeMembership(comparison, subject, judge, actual);
   return {
     comparison: `${isUnderNot ? 'not ' : ''}${printCondition(comparison)}`,
-    field,
+    field: printField(comparison.field, comparison.parameter),
     actual,
     ...(through ? { through } : {}),
   };
 }
 
-function showField(field: FieldName, subject: Subject): Shown {
-  if (field === 'client') return showAddress(subject.client);
-  return show(field === 'tag' ? subject.tag && subject.tag.join(', ') : subject[field]);
+function showField(comparison: Comparison, subject: Subject, judge: Judge): Shown {
+  if (comparison.field === 'application') return showApplications(subject, judge);
+  if (comparison.field === 'url') return showUrl(subject.view);
+  return showSeen(fieldOf(comparison, subject));
+}
+
+function showUrl({ host, path }: View): Shown {
+  if (host === null || path === null) return { kind: 'none' };
+  return host === undefined || path === undefined
+    ? { kind: 'unknown' }
+    : { kind: 'known', text: formatUrl({ host, path }) };
+}
+
+function showApplications(subject: Subject, judge: Judge): Shown {
+  const { certain, undecided } = recogniseApplications(subject, judge.rulebook);
+  if (certain.length > 0) return { kind: 'known', text: certain.join(', ') };
+  return undecided.length > 0 ? { kind: 'unknown' } : { kind: 'none' };
 }
 
 /** Which entry of which list covers the value, where that says more than the value itself. */
 function describeMembership(comparison: Comparison, subject: Subject, judge: Judge, actual: Shown): string | undefined {
-  const field = comparison.field as FieldName;
-  const value = field === 'tag' ? undefined : subject[field];
-  const found = value == null ? undefined : judge.rulebook.membersOf.get(comparison)?.find(value);
+  const lookup = judge.rulebook.lookups.get(comparison);
+  const found = lookup && findMembership(lookup, comparison, subject);
   if (!found) return undefined;
   const entry = formatEntry(found.entry);
   if (found.through.length > 0) return `${found.through.join(' > ')} holds it as ${entry}`;
   return actual.kind === 'known' && entry !== actual.text ? `covered by ${entry}` : undefined;
 }
 
-function show(value: string | null | undefined): Shown {
-  if (value === undefined) return { kind: 'unknown' };
-  return value === null ? { kind: 'none' } : { kind: 'known', text: value };
+function findMembership(lookup: Lookup, comparison: Comparison, { view, tag }: Subject): Membership | undefined {
+  if (lookup.kind === 'urls')
+    return lookup.urls.find({ ...pickUrl(view), readPath: (path) => readPath(path, view.gate.pathReading) });
+  if (lookup.kind !== 'members' || comparison.field === 'application') return undefined;
+  const value = fieldOf(comparison, { view, tag });
+  const all = Array.isArray(value) ? (value as readonly string[]) : value == null ? [] : [value as Address | string];
+  return all.map((one) => lookup.members.find(one)).find((one) => one !== undefined);
 }
 
-function showAddress(address: Request['client']): Shown {
-  return show(address && formatAddress(address));
+function pickUrl({ host, path }: View): { host: View['host']; path: View['path'] } {
+  return { host, path };
+}
+
+/** The fields that the rules of a gate ask for and that the explanation does not show already. */
+function gatherFacts(judge: Judge, gate: CheckedGate, view: View): Fact[] {
+  const shown = new Set(['client', 'peer', 'country', 'host', 'path', 'method', 'tag']);
+  const facts: Fact[] = [];
+  const subject: Subject = { view, tag: null };
+  for (const rule of gate.fences.flatMap((fence) => fence.rules)) {
+    visitComparisons(rule.condition, (comparison) => {
+      const field = printField(comparison.field, comparison.parameter);
+      if (shown.has(field)) return;
+      shown.add(field);
+      const because = comparison.field === 'category' ? categoryReason(view) : undefined;
+      facts.push({ field, value: showField(comparison, subject, judge), ...(because ? { because } : {}) });
+    });
+  }
+  return facts;
+}
+
+function categoryReason({ categoryAnswer }: View): string {
+  if (!categoryAnswer) return 'no category feed is loaded, or the host is not known';
+  const { feed, entry } = categoryAnswer;
+  return feed === undefined ? 'no feed knows it' : `${feed} says so of ${entry}`;
+}
+
+function showSeen(value: Field<Seen>): Shown {
+  if (value === undefined) return { kind: 'unknown' };
+  if (value === null) return { kind: 'none' };
+  return { kind: 'known', text: textOfSeen(value) };
+}
+
+const SHOWN_BYTES = 16;
+
+function textOfSeen(value: Seen): string {
+  if (typeof value === 'string' || typeof value === 'number') return String(value);
+  if (value instanceof Uint8Array) {
+    const digits = Array.from(value.subarray(0, SHOWN_BYTES), (byte) => byte.toString(16).padStart(2, '0'));
+    return `${digits.join(' ')}${value.length > SHOWN_BYTES ? ' ...' : ''}`;
+  }
+  return Array.isArray(value) ? (value as readonly string[]).join(', ') : formatAddress(value as Address);
 }
 
 function countryReason(judge: Judge, client: Request['client'], found: CountryAnswer | undefined): string {
@@ -194,20 +303,101 @@ function countryReason(judge: Judge, client: Request['client'], found: CountryAn
 }
 
 function gateReason(why: GateReason): string {
-  if (why.kind === 'named') return 'it was named as the judge of every request';
-  if (why.kind === 'record') return 'the record names it';
-  return `its hosts cover the request with ${why.entry}`;
+  switch (why.kind) {
+    case 'named':
+      return 'it was named as the judge of every request';
+    case 'record':
+      return 'the record names it';
+    case 'host':
+      return `its hosts cover the request with ${why.entry}`;
+    case 'client':
+      return `its clients hold the client with ${why.entry}`;
+  }
 }
 
-function conclude({ outcome, gate, fence, rule }: Ruling): string {
-  if (outcome === 'uncovered') return 'No gate covers this host, so no rule was asked.';
-  if (fence === undefined)
-    return `No fence decided, so gate ${gate} ${outcome === 'allowed' ? 'allows' : 'blocks'} it (otherwise).`;
-  if (rule === undefined) return `No rule of fence ${fence} ended it, and its otherwise ${outcome} it.`;
-  return `Rule ${fence}/${rule} ${outcome} it.`;
+function describeVisibility(isInspected: boolean, why: InspectionReason): string | undefined {
+  const what = isInspected
+    ? 'Encrypted and inspected, so everything is visible'
+    : 'Encrypted and not inspected, so only the host and the addresses are visible';
+  switch (why.kind) {
+    case 'not-encrypted':
+      return undefined;
+    case 'rule':
+      return `${what}: inspect rule ${why.index + 1} of the gate says so.`;
+    case 'otherwise':
+      return `${what}: no inspect rule of the gate matched, and its otherwise says so.`;
+    case 'record':
+      return `${what}: the record says so.`;
+    case 'unsaid':
+      return `${what}: neither the gate nor the record says otherwise.`;
+  }
 }
 
-function describeSight({ outcome, status }: Ruling): string {
-  if (isStop(outcome)) return `Status ${status} instead of what was asked for.`;
-  return outcome === 'allowed' ? 'What was asked for.' : 'Nothing changes: these rules do not stand before this host.';
+function describeClient({ gate, resolved }: View): string | undefined {
+  const { clientFrom } = gate.statement;
+  if (!clientFrom) return undefined;
+  if (resolved.isHeaderIgnored)
+    return `The header ${clientFrom.header} is ignored, because whoever connected is not trusted with it.`;
+  if (resolved.hops.length === 0) return `The request shows no header ${clientFrom.header}.`;
+  const hops = resolved.hops.map(({ address, trustedBy }) => {
+    const text = formatAddress(address);
+    if (!trustedBy) return `${text} (not a trusted proxy)`;
+    return `${text} (trusted as ${trustedBy.through[0] ?? formatEntry(trustedBy.entry)})`;
+  });
+  return `Following the header ${clientFrom.header} from the right: ${hops.join(', then ')}.`;
+}
+
+function describeMemory(memory: Memory): string {
+  switch (memory.kind) {
+    case 'hold':
+      return memory.passes
+        ? 'The person has done what was asked, so this rule stands aside.'
+        : 'The person is asked, and may go on from the next request.';
+    case 'unknown-key':
+      return `What it counts by, ${printKey(memory.key)}, is unknown, so nothing is counted.`;
+    case 'count': {
+      const { count, max, key } = memory;
+      const by =
+        key.length === 0 ? 'everyone' : key.map((value) => (value === null ? '(none)' : String(value))).join(', ');
+      const over = count.counted > max ? `more than ${max}` : `${count.counted} of ${max}`;
+      const held =
+        count.heldUntilUnixMs === undefined ? '' : `, held until ${new Date(count.heldUntilUnixMs).toISOString()}`;
+      return `Counted for ${by}: ${over} in the window${held}.`;
+    }
+  }
+}
+
+function conclude({ outcome, gate, fence, rule, reason }: Ruling): string {
+  if (outcome === 'uncovered') return 'No gate covers this request, so no rule was asked.';
+  const did = { allowed: 'allowed', blocked: 'blocked', limited: 'limited', redirected: 'redirected', held: 'held' }[
+    outcome
+  ];
+  if (fence === undefined) return `No fence decided, so gate ${gate} ${PRESENT[outcome]} it (otherwise).`;
+  if (rule === undefined) return `No rule of fence ${fence} ended it, and its otherwise ${did} it.`;
+  return `Rule ${fence}/${rule} ${did} it${reason ? ` (${reason})` : ''}.`;
+}
+
+const PRESENT: Record<string, string> = { allowed: 'allows', blocked: 'blocks', redirected: 'redirects' };
+
+/** What stops a request: the action of the rule, or the ending of the fence or gate. */
+function findStop(rulebook: Rulebook, { gate, fence, rule }: Ruling): Action | Ending | undefined {
+  if (fence === undefined) return rulebook.gates.find(({ statement }) => statement.name === gate)?.statement.otherwise;
+  const statement = rulebook.fences.find((one) => one.name === fence);
+  if (rule !== undefined) return statement?.rules.find((one) => one.name === rule)?.action;
+  return statement && statement.otherwise.kind !== 'continue' ? statement.otherwise : undefined;
+}
+
+function describeSight(rulebook: Rulebook, ruling: Ruling, view: View | undefined): string {
+  const { outcome, status } = ruling;
+  if (outcome === 'allowed') return 'What was asked for.';
+  if (outcome === 'uncovered') return 'Nothing changes: these rules do not stand before this host.';
+  // A page cannot be put into a connection that nobody decrypts.
+  if (view?.isHidden) return 'A connection that fails: it is encrypted and not inspected, so no page can be shown.';
+  if (view && view.request.ifNotHttp !== 'is-http')
+    return 'A connection that fails: it is not HTTP, so no page can be shown.';
+  const found = findStop(rulebook, ruling);
+  const stop = found?.kind === 'limit' ? found.then : found;
+  if (stop?.kind === 'redirect') return `A redirect (${status}) to ${stop.url}.`;
+  const page = stop && 'page' in stop && stop.page ? `, with the page ${stop.page.name}` : '';
+  return `Status ${status}${page} instead of what was asked for.`;
 }

@@ -5,6 +5,8 @@ const VERDICTS: Record<RuleStep['verdict'], string> = {
   'not-matched': 'not matched',
   'blind': 'blind',
   'off': 'off',
+  'expired': 'expired',
+  'out-of-hours': 'not in its hours',
   'not-reached': 'not reached',
 };
 
@@ -12,10 +14,15 @@ const VERDICTS: Record<RuleStep['verdict'], string> = {
 export function renderExplanation(explanation: Explanation): string {
   const { request, country, gate } = explanation;
   return [
-    `${showText(request.method)} ${showText(request.host)}${showText(request.path)} at ${new Date(explanation.atUnixMs).toISOString()}`,
+    `${showText(request.method)} ${showText(request.host)}${showText(request.path)} at ${showTime(explanation)}`,
     `client   ${showText(request.client)}${sameText(request.client, request.peer) ? '' : `, connected from ${showText(request.peer)}`}`,
+    ...(explanation.clientBecause ? [`         ${explanation.clientBecause}`] : []),
     `country  ${showText(country.value)} (${country.because})`,
     gate ? `gate     ${gate.name} (${gate.because})` : 'gate     none',
+    ...(explanation.visibility ? [`         ${explanation.visibility}`] : []),
+    ...explanation.facts.map(
+      ({ field, value, because }) => `${field.padEnd(8)} ${showText(value)}${because ? ` (${because})` : ''}`,
+    ),
     ...explanation.fences.flatMap(renderFence),
     ...renderList('tags', explanation.decision.tags),
     ...renderList('blind', explanation.decision.blind),
@@ -38,7 +45,7 @@ function renderFence({ fence, mode, rules, reachedEnd }: FenceStep): string[] {
   ];
 }
 
-function renderRule({ rule, isTrial, verdict, because, sentence }: RuleStep): string[] {
+function renderRule({ rule, isTrial, verdict, because, sentence, memory }: RuleStep): string[] {
   return [
     `  ${rule}${isTrial ? ' (trial)' : ''}: ${VERDICTS[verdict]}`,
     `      ${sentence}`,
@@ -46,6 +53,7 @@ function renderRule({ rule, isTrial, verdict, because, sentence }: RuleStep): st
       ({ comparison, field, actual, through }) =>
         `      asked ${comparison}; the ${field} is ${showText(actual)}${through ? ` (${through})` : ''}`,
     ),
+    ...(memory ? [`      ${memory}`] : []),
   ];
 }
 
@@ -59,4 +67,8 @@ function showText(shown: Shown): string {
 
 function sameText(a: Shown, b: Shown): boolean {
   return showText(a) === showText(b);
+}
+
+function showTime({ atUnixMs, isTimeUnknown }: Explanation): string {
+  return isTimeUnknown ? '(unknown time)' : new Date(atUnixMs).toISOString();
 }

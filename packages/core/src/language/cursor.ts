@@ -5,6 +5,9 @@ import { NAME, RESERVED_WORDS, type Reference } from './tree.js';
 /** Nobody reads deeper, and the parser must not run out of stack. */
 const MAX_NESTING = 100;
 
+/** A long list of words says less than the one that was probably meant. */
+const MAX_LISTED_BESIDE_NEAREST = 12;
+
 /** Thrown inside the parser to give up on one rule or statement; never leaves it. */
 export class GiveUp extends Error {}
 
@@ -111,8 +114,11 @@ export class Cursor {
   /** One of the given words; anything else is an error that lists them and names the nearest. */
   expectOneOf<W extends string>(words: readonly W[], what: string, code: DiagnosticCode = 'unexpected'): W {
     const word = words.find((candidate) => this.sees(candidate));
-    if (word === undefined)
-      this.fail(code, `expected ${what}: ${words.join(', ')}`, suggestNearest(this.token.text, words));
+    if (word === undefined) {
+      const nearest = suggestNearest(this.token.text, words);
+      const isListed = nearest === undefined || words.length <= MAX_LISTED_BESIDE_NEAREST;
+      this.fail(code, isListed ? `expected ${what}: ${words.join(', ')}` : `expected ${what}`, nearest);
+    }
     this.next();
     return word;
   }

@@ -18,14 +18,18 @@ export const DIAGNOSTIC_CODES = [
   'bad-name',
   'bad-value',
   'bad-entry',
+  'bad-pattern',
+  'unknown-zone',
   'wrong-operator',
   'unknown-field',
   'unknown-name',
   'duplicate-name',
   'duplicate-clause',
+  'misplaced-clause',
   'missing-clause',
   'wrong-kind',
   'cyclic-list',
+  'cyclic-application',
   'missing-file',
 ] as const;
 export type DiagnosticCode = (typeof DIAGNOSTIC_CODES)[number];

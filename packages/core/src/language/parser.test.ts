@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { formatDiagnostic } from './diagnostic.js';
+import { nameOfStatement } from './parts.js';
 import { parseFences, parseListFile } from './parser.js';
 import { printFences } from './printer.js';
 
@@ -85,7 +86,9 @@ describe('an error in fence text', () => {
   it.each([
     [
       'lst a addresses { }',
-      ['f.fence:1:1: Found "lst", expected a statement: list, gate, fence. Did you mean "list"? [unexpected]'],
+      [
+        'f.fence:1:1: Found "lst", expected a statement: zone, list, schedule, page, application, gate, fence, expect. Did you mean "list"? [unexpected]',
+      ],
     ],
     [
       'list A addresses { }',
@@ -102,7 +105,7 @@ describe('an error in fence text', () => {
     [
       'list a adresses { }',
       [
-        'f.fence:1:8: Found "adresses", expected a kind of list: addresses, countries, domains. Did you mean "addresses"? [unexpected]',
+        'f.fence:1:8: Found "adresses", expected a kind of list: addresses, countries, domains, urls, categories, applications. Did you mean "addresses"? [unexpected]',
       ],
     ],
     [
@@ -129,9 +132,7 @@ describe('an error in fence text', () => {
     ],
     [
       rule('allow when hst = a.example'),
-      [
-        'f.fence:2:21: Found "hst", expected a field: client, country, host, path, method, tag. Did you mean "host"? [unknown-field]',
-      ],
+      ['f.fence:2:21: Found "hst", expected a field. Did you mean "host"? [unknown-field]'],
     ],
     [
       rule('allow when host=a.example'),
@@ -148,7 +149,7 @@ describe('an error in fence text', () => {
     [
       rule('allow when host == a.example'),
       [
-        'f.fence:2:26: Found "==", expected what host is asked: =, !=, in, not in, under, present, absent. Write "=" for equal. [wrong-operator]',
+        'f.fence:2:26: Found "==", expected what host is asked: =, !=, in, not in, under, like, starts, ends, contains, matches, present, absent. Write "=" for equal. [wrong-operator]',
       ],
     ],
     [
@@ -216,7 +217,7 @@ describe('an error in fence text', () => {
         'f.fence:9:1: Found the end of the fil',
       ].map((line) => line.slice(0, 36)),
     );
-    expect(parseFences(text, 'f.fence').file.statements.map(({ kind, name }) => `${kind} ${name}`)).toEqual([
+    expect(parseFences(text, 'f.fence').file.statements.map((statement) => `${statement.kind} ${nameOfStatement(statement)}`)).toEqual([
       'fence f',
       'gate g',
     ]);

@@ -4,8 +4,10 @@
  */
 import { invariant } from '../request/invariant.js';
 import { parseFences } from './parser.js';
-import { printRule, printStatement } from './printer.js';
-import type { FenceFile, FenceStatement, Rule, Statement } from './tree.js';
+import { printExpectedRequest } from './expectation-text.js';
+import { printRule } from './fence-text.js';
+import { printStatement } from './printer.js';
+import type { FenceFile, FenceStatement, FileSource, Rule, Statement } from './tree.js';
 
 export type PartKind = Statement['kind'] | 'rule';
 
@@ -17,7 +19,7 @@ export interface Part {
   readonly text: string;
 }
 
-/** The parts of the files in their order; the rules of a fence follow its head. Files named by lists are named from the folder of the fences. */
+/** The parts of the files in their order; the rules of a fence follow its head. Files that are named are named from the folder of the fences. */
 export function splitIntoParts(files: readonly FenceFile[]): Part[] {
   return files.flatMap((file) =>
     file.statements.flatMap((statement) => splitStatement(namedFromRoot(statement, file.path))),
@@ -25,18 +27,35 @@ export function splitIntoParts(files: readonly FenceFile[]): Part[] {
 }
 
 function namedFromRoot(statement: Statement, filePath: string): Statement {
-  if (statement.kind !== 'list' || statement.source.kind !== 'file') return statement;
-  return { ...statement, source: { ...statement.source, path: pathBeside(filePath, statement.source.path) } };
+  const source = fileSourceOf(statement);
+  if (!source) return statement;
+  return { ...statement, source: { ...source, path: pathBeside(filePath, source.path) } } as Statement;
 }
 
-function splitStatement(statement: Statement): Part[] {
-  const { kind, name } = statement;
-  if (kind !== 'fence') return [{ kind, owner: '', name, text: printStatement(statement) }];
-  const head = { kind, owner: '', name, text: printStatement({ ...statement, rules: [] }) };
+/** The file that a list or page is kept in. */
+export function fileSourceOf(statement: Statement): FileSource | undefined {
+  if (statement.kind === 'page') return statement.source;
+  return statement.kind === 'list' && statement.source.kind === 'file' ? statement.source : undefined;
+}
+
+/** What a statement is known by among those of its kind. */
+export function nameOfStatement(statement: Statement): string {
+  if (statement.kind === 'zone') return 'zone';
+  return statement.kind === 'expect' ? printExpectedRequest(statement) : statement.name;
+}
+
+/** The parts of one statement: a fence comes apart into its head and its rules. */
+export function splitStatement(statement: Statement): Part[] {
+  const base = { kind: statement.kind, owner: '', name: nameOfStatement(statement) };
+  if (statement.kind !== 'fence') return [{ ...base, text: printStatement(statement) }];
   return [
-    head,
-    ...statement.rules.map((rule) => ({ kind: 'rule' as const, owner: name, name: rule.name, text: printRule(rule) })),
+    { ...base, text: printStatement({ ...statement, rules: [] }) },
+    ...statement.rules.map((rule) => rulePart(statement.name, rule)),
   ];
+}
+
+export function rulePart(fence: string, rule: Rule): Part {
+  return { kind: 'rule', owner: fence, name: rule.name, text: printRule(rule) };
 }
 
 /** The whole configuration again, as one file. */
@@ -59,14 +78,15 @@ export function joinParts(parts: readonly Part[], path: string): FenceFile {
   return { path, statements, comments: [] };
 }
 
-function parsePart(text: string, path: string): Statement {
+/** @throws Error when a stored text cannot be read, which would be an internal error */
+export function parsePart(text: string, path: string): Statement {
   const { file, diagnostics } = parseFences(text, path);
   const statement = file.statements[0];
   invariant(statement && diagnostics.length === 0, `a stored part cannot be read: ${diagnostics[0]?.message ?? text}`);
   return statement;
 }
 
-function parseRulePart({ text }: Part, path: string): Rule {
+export function parseRulePart({ text }: Part, path: string): Rule {
   const fence = parsePart(`fence owner enforce {\n${text}\n}`, path) as FenceStatement;
   const rule = fence.rules[0];
   invariant(rule, `a stored rule cannot be read: ${text}`);

@@ -1,146 +1,55 @@
-import { operatorWord } from './condition-parser.js';
-import {
-  DEFAULT_BLOCK_STATUS,
-  type Action,
-  type Comparison,
-  type Condition,
-  type Ending,
-  type FenceFile,
-  type FenceStatement,
-  type GateStatement,
-  type ListStatement,
-  type Rule,
-  type Statement,
-  type Value,
-} from './tree.js';
-import { printValue } from './value.js';
+/** Trees to canonical text; each construct's printer stands beside its parser. */
+import { printApplication } from './application-text.js';
+import { printExpectation } from './expectation-text.js';
+import { printFence } from './fence-text.js';
+import { printGate } from './gate-text.js';
+import { printComments } from './layout.js';
+import { printList, printPage } from './list-text.js';
+import { printSchedule } from './schedule-text.js';
+import type { FenceFile, Statement } from './tree.js';
 
-const MAX_WIDTH = 110;
+/** Statements that stand close together when they follow their like. */
+const RUNS: readonly Statement['kind'][] = ['list', 'page', 'expect'];
 
 /** The canonical text of a file. `parseFences(printFences(x))` is `x`, and printing twice changes nothing. */
 export function printFences(file: FenceFile): string {
   const blocks = file.statements.map(printStatement);
   if (file.comments.length > 0) blocks.push(printComments(file.comments, '').trimEnd());
-  // Lists in a row stand together; everything else has an empty line above it.
   return (
     blocks.reduce((text, block, index) => {
-      const isListRun =
+      const statement = file.statements[index];
+      const isRun =
         index > 0 &&
-        file.statements[index]?.kind === 'list' &&
-        file.statements[index - 1]!.kind === 'list' &&
-        file.statements[index]!.comments.length === 0;
-      return `${text}${index === 0 ? '' : isListRun ? '\n' : '\n\n'}${block}`;
+        statement !== undefined &&
+        RUNS.includes(statement.kind) &&
+        file.statements[index - 1]!.kind === statement.kind &&
+        statement.comments.length === 0;
+      return `${text}${index === 0 ? '' : isRun ? '\n' : '\n\n'}${block}`;
     }, '') + (blocks.length > 0 ? '\n' : '')
   );
 }
 
 export function printStatement(statement: Statement): string {
-  const above = printComments(statement.comments, '');
+  return printComments(statement.comments, '') + printBody(statement);
+}
+
+function printBody(statement: Statement): string {
   switch (statement.kind) {
+    case 'zone':
+      return `zone ${statement.zone}`;
     case 'list':
-      return above + printList(statement);
+      return printList(statement);
+    case 'schedule':
+      return printSchedule(statement);
+    case 'page':
+      return printPage(statement);
+    case 'application':
+      return printApplication(statement);
     case 'gate':
-      return above + printGate(statement);
+      return printGate(statement);
     case 'fence':
-      return above + printFence(statement);
+      return printFence(statement);
+    case 'expect':
+      return printExpectation(statement);
   }
-}
-
-function printComments(comments: readonly string[], indent: string): string {
-  return comments.map((comment) => `${indent}#${comment === '' ? '' : ` ${comment}`}\n`).join('');
-}
-
-function printTitle(title: string | undefined): string {
-  return title === undefined ? '' : ` ${JSON.stringify(title)}`;
-}
-
-function printValues(values: readonly Value[]): string {
-  return values.map(printValue).join(', ');
-}
-
-function printList({ name, listKind, title, source }: ListStatement): string {
-  const head = `list ${name} ${listKind}${printTitle(title)}`;
-  if (source.kind === 'file') return `${head} from ${JSON.stringify(source.path)}`;
-  const parts = [
-    printValues(source.entries),
-    source.exceptions.length > 0 ? `except ${printValues(source.exceptions)}` : '',
-  ].filter(Boolean);
-  const oneLine = `${head} { ${parts.join(' ')} }`;
-  if (parts.length === 0) return `${head} { }`;
-  if (oneLine.length <= MAX_WIDTH) return oneLine;
-  const tall = (values: readonly Value[]): string => values.map((value) => `  ${printValue(value)}`).join(',\n');
-  return [
-    `${head} {`,
-    ...(source.entries.length > 0 ? [tall(source.entries)] : []),
-    ...(source.exceptions.length > 0 ? ['  except', tall(source.exceptions)] : []),
-    '}',
-  ].join('\n');
-}
-
-function printGate({ name, direction, hosts, fences, otherwise }: GateStatement): string {
-  return [
-    `gate ${name} ${direction} {`,
-    ...(hosts.length > 0 ? [`  hosts ${printValues(hosts)}`] : []),
-    ...(fences.length > 0 ? [`  fences ${fences.map((fence) => fence.name).join(', ')}`] : []),
-    `  otherwise ${printEnding(otherwise)}`,
-    '}',
-  ].join('\n');
-}
-
-function printEnding(ending: Ending | { kind: 'continue' }): string {
-  return ending.kind === 'block' ? `block${printStatus(ending.status)}` : ending.kind;
-}
-
-function printStatus(status: number): string {
-  return status === DEFAULT_BLOCK_STATUS ? '' : ` ${status}`;
-}
-
-function printFence(fence: FenceStatement): string {
-  const ending = fence.otherwise.kind === 'continue' ? [] : [`  otherwise ${printEnding(fence.otherwise)}`];
-  return [printFenceHead(fence), ...fence.rules.map((rule) => printRule(rule)), ...ending, '}'].join('\n');
-}
-
-function printFenceHead({ name, mode, title }: FenceStatement): string {
-  return `fence ${name} ${mode}${printTitle(title)} {`;
-}
-
-/** One rule, indented by two, comments above it. */
-export function printRule(rule: Rule): string {
-  const head = `rule ${rule.name}${printTitle(rule.title)}${rule.state === 'on' ? '' : ` ${rule.state}`} ${printAction(rule.action)}`;
-  const condition = `when ${printCondition(rule.condition)}`;
-  const isShort = head.length + condition.length + 3 <= MAX_WIDTH;
-  return `${printComments(rule.comments, '  ')}  ${head}${isShort ? ' ' : '\n    '}${condition}`;
-}
-
-export function printAction(action: Action): string {
-  switch (action.kind) {
-    case 'allow':
-      return action.isOutright ? 'allow outright' : 'allow';
-    case 'block':
-      return `block${printStatus(action.status)}`;
-    case 'tag':
-      return `tag ${action.tags.join(', ')}`;
-    case 'observe':
-      return 'observe';
-  }
-}
-
-export function printCondition(condition: Condition): string {
-  switch (condition.kind) {
-    case 'always':
-      return 'always';
-    case 'comparison':
-      return printComparison(condition);
-    case 'not':
-      return `not ${condition.part.kind === 'comparison' ? printComparison(condition.part) : `(${printCondition(condition.part)})`}`;
-    case 'and':
-    case 'or':
-      return condition.parts
-        .map((part) => (part.kind === 'or' ? `(${printCondition(part)})` : printCondition(part)))
-        .join(` ${condition.kind} `);
-  }
-}
-
-function printComparison({ field, operator, isNegated, values }: Comparison): string {
-  return [field, operatorWord(operator, isNegated), ...(values.length > 0 ? [printValues(values)] : [])].join(' ');
 }

@@ -1,6 +1,8 @@
 import type { AddressRange } from '../request/address.js';
 import type { DomainEntry } from '../reference/domain-set.js';
 import type { Place } from './diagnostic.js';
+import type { FieldName, FilterFieldName, ListKind, Operator } from './fields.js';
+import type { Outcome } from './outcomes.js';
 
 /** What the parser makes of one file. Places and comments are kept; everything else is what the text says. */
 export interface FenceFile {
@@ -10,23 +12,54 @@ export interface FenceFile {
   readonly comments: readonly string[];
 }
 
-export type Statement = ListStatement | GateStatement | FenceStatement;
+/** In the order in which the error for an unknown statement lists them. */
+export const STATEMENTS = ['zone', 'list', 'schedule', 'page', 'application', 'gate', 'fence', 'expect'] as const;
+export type StatementKind = (typeof STATEMENTS)[number];
 
-interface Named {
-  readonly name: string;
+export type Statement =
+  | ZoneStatement
+  | ListStatement
+  | ScheduleStatement
+  | PageStatement
+  | ApplicationStatement
+  | GateStatement
+  | FenceStatement
+  | ExpectStatement;
+
+interface Placed {
   /** Lines of comment above the statement. */
   readonly comments: readonly string[];
   readonly place: Place;
 }
 
-export const LIST_KINDS = ['addresses', 'countries', 'domains'] as const;
-export type ListKind = (typeof LIST_KINDS)[number];
+interface Named extends Placed {
+  readonly name: string;
+}
+
+/** A name that stands for something defined elsewhere. */
+export interface Reference {
+  readonly name: string;
+  readonly place: Place;
+}
+
+/** The time zone of dates and of schedules without one of their own. */
+export interface ZoneStatement extends Placed {
+  readonly kind: 'zone';
+  /** An IANA time zone. */
+  readonly zone: string;
+}
 
 export interface ListStatement extends Named {
   readonly kind: 'list';
   readonly listKind: ListKind;
   readonly title?: string;
-  readonly source: InlineEntries | { readonly kind: 'file'; readonly path: string; readonly place: Place };
+  readonly source: InlineEntries | FileSource;
+}
+
+export interface FileSource {
+  readonly kind: 'file';
+  readonly path: string;
+  readonly place: Place;
 }
 
 export interface InlineEntries {
@@ -36,17 +69,66 @@ export interface InlineEntries {
   readonly exceptions: readonly Value[];
 }
 
+export interface ScheduleStatement extends Named {
+  readonly kind: 'schedule';
+  readonly zone?: string;
+  readonly weekly: readonly WeeklyHours[];
+  /** Dates (`2026-12-24`) whose hours are left out. */
+  readonly exceptions: readonly string[];
+}
+
+export interface WeeklyHours {
+  /** 1 is Monday, 7 is Sunday, ascending, each once. */
+  readonly days: readonly number[];
+  /** Minutes of the day, the end not included; an end below the start lies on the next day. */
+  readonly spans: readonly { readonly fromMinute: number; readonly toMinute: number }[];
+}
+
+/** What a stopped person is shown. */
+export interface PageStatement extends Named {
+  readonly kind: 'page';
+  readonly source: FileSource;
+}
+
+export const RISKS = ['low', 'medium', 'high'] as const;
+
+/** A kind of traffic and how it is recognised. */
+export interface ApplicationStatement extends Named {
+  readonly kind: 'application';
+  readonly title?: string;
+  readonly category?: string;
+  readonly risk?: (typeof RISKS)[number];
+  readonly ports: readonly { readonly transport: 'tcp' | 'udp'; readonly port: number }[];
+  /** Applications that must be allowed, too. */
+  readonly needs: readonly Reference[];
+  /** The application that carries it, and is recognised with it. */
+  readonly over?: Reference;
+  /** Any of these recognises it. */
+  readonly signatures: readonly Condition[];
+}
+
+export const PATH_FORMS = ['fold-case', 'merge-slashes', 'strip-parameters'] as const;
+export type PathForm = (typeof PATH_FORMS)[number];
+
 export interface GateStatement extends Named {
   readonly kind: 'gate';
-  readonly direction: 'inbound';
+  readonly direction: 'inbound' | 'outbound';
+  /** Of an inbound gate: the hosts it stands for. */
   readonly hosts: readonly Value[];
+  /** Of an outbound gate: the clients that go out through it. */
+  readonly clients: readonly Value[];
+  readonly clientFrom?: { readonly header: string; readonly trusting: readonly Value[] };
+  /** How the server behind the gate reads paths, in the order of `PATH_FORMS`. */
+  readonly pathForms: readonly PathForm[];
+  readonly inspection?: Inspection;
   readonly fences: readonly Reference[];
   readonly otherwise: Ending;
 }
 
-export interface Reference {
-  readonly name: string;
-  readonly place: Place;
+/** Whether encrypted requests are looked into; the first rule whose condition is true says so. */
+export interface Inspection {
+  readonly rules: readonly { readonly isInspected: boolean; readonly condition: Condition }[];
+  readonly otherwise: boolean;
 }
 
 export interface FenceStatement extends Named {
@@ -58,26 +140,113 @@ export interface FenceStatement extends Named {
 }
 
 /** What happens where no rule ended: at a gate or at the end of a fence. */
-export type Ending = { readonly kind: 'allow' } | { readonly kind: 'block'; readonly status: number };
+export type Ending = { readonly kind: 'allow' } | BlockAction | RedirectAction;
 
 export const RULE_STATES = ['on', 'trial', 'off'] as const;
+export type RuleState = (typeof RULE_STATES)[number];
 
 export interface Rule extends Named {
   readonly title?: string;
-  readonly state: (typeof RULE_STATES)[number];
+  readonly state: RuleState;
   readonly action: Action;
   readonly condition: Condition;
+  /** The rule is live only in these hours, or only outside them. */
+  readonly hours?: { readonly isOutside: boolean; readonly schedule: Reference };
+  readonly until?: Until;
+  /** It also matches where its condition is unknown. */
+  readonly matchesUnknown: boolean;
+  readonly owner?: string;
+  readonly reason?: string;
 }
 
-export const ACTIONS = ['allow', 'block', 'tag', 'observe'] as const;
+/** A date, which is included, or an instant, which is not. */
+export type Until =
+  { readonly kind: 'date'; readonly date: string } | { readonly kind: 'instant'; readonly atUnixMs: number };
+
+export const ACTIONS = [
+  'allow',
+  'block',
+  'redirect',
+  'warn',
+  'passphrase',
+  'challenge',
+  'limit',
+  'tag',
+  'observe',
+] as const;
 
 export type Action =
   | { readonly kind: 'allow'; readonly isOutright: boolean }
-  | { readonly kind: 'block'; readonly status: number }
+  | BlockAction
+  | RedirectAction
+  | PersonAction
+  | LimitAction
   | { readonly kind: 'tag'; readonly tags: readonly string[] }
   | { readonly kind: 'observe' };
 
+export interface BlockAction {
+  readonly kind: 'block';
+  readonly status: number;
+  readonly page?: Reference;
+}
+
+export interface RedirectAction {
+  readonly kind: 'redirect';
+  readonly url: string;
+  readonly status: number;
+}
+
+/** A person has to do something, and may then go on for a while. */
+export interface PersonAction {
+  readonly kind: 'warn' | 'passphrase' | 'challenge';
+  /** Of `passphrase`: the name under which the service keeps it. */
+  readonly secret?: string;
+  readonly page?: Reference;
+  readonly holdMs: number;
+}
+
+export interface LimitAction {
+  readonly kind: 'limit';
+  readonly count: number;
+  readonly windowMs: number;
+  /** Empty counts everyone together. */
+  readonly keys: readonly LimitKey[];
+  readonly isAcrossGates: boolean;
+  readonly then: BlockAction | RedirectAction;
+  readonly holdMs?: number;
+}
+
+/** What requests are counted by. */
+export type LimitKey =
+  | { readonly kind: 'client'; readonly bits4: number; readonly bits6: number }
+  | { readonly kind: 'field'; readonly field: FieldName; readonly parameter?: string };
+
 export const DEFAULT_BLOCK_STATUS = 403;
+export const DEFAULT_LIMIT_STATUS = 429;
+export const DEFAULT_REDIRECT_STATUS = 302;
+export const DEFAULT_HOLD_MS = 30 * 60_000;
+/** How `client` counts: an IPv4 address, an IPv6 /64. */
+export const DEFAULT_CLIENT_BITS = { bits4: 32, bits6: 64 } as const;
+
+/** A request and what must come out of it. */
+export interface ExpectStatement extends Placed {
+  readonly kind: 'expect';
+  readonly outcome: Outcome;
+  readonly by?: { readonly fence: string; readonly rule: string; readonly place: Place };
+  /** How many such requests pass within a span before the next is limited. */
+  readonly after?: { readonly count: number; readonly windowMs: number };
+  readonly client: AddressRange;
+  readonly url: string;
+  readonly with: readonly ExpectField[];
+  readonly atUnixMs?: number;
+  readonly because?: string;
+}
+
+export interface ExpectField {
+  readonly field: FieldName;
+  readonly parameter?: string;
+  readonly value: string;
+}
 
 export type Condition =
   | { readonly kind: 'always' }
@@ -88,74 +257,31 @@ export type Condition =
 export interface Comparison {
   readonly kind: 'comparison';
   readonly field: FieldName | FilterFieldName;
+  /** The name in `header "name"`, `cookie "name"` and `query "name"`; header names are lower-case. */
+  readonly parameter?: string;
   readonly operator: Operator;
   /** `!=`, `not in` and `absent` negate `=`, `in` and `present`. */
   readonly isNegated: boolean;
+  /** ASCII letters are compared without their case. */
+  readonly isAnyCase: boolean;
   readonly values: readonly Value[];
   readonly place: Place;
 }
-
-export type Operator = '=' | 'in' | 'under' | '<' | '<=' | '>' | '>=' | 'present';
-
-/** A field of a condition: the kind of its values, and what it can be asked. */
-export interface FieldTraits {
-  readonly kind: ValueKind;
-  readonly operators: readonly Operator[];
-}
-
-/** The fields that rules and filters can ask. */
-export const FIELDS = {
-  client: { kind: 'address', operators: ['=', 'in', 'present'] },
-  country: { kind: 'country', operators: ['=', 'in'] },
-  host: { kind: 'domain', operators: ['=', 'in', 'under', 'present'] },
-  path: { kind: 'path', operators: ['=', 'in', 'under', 'present'] },
-  method: { kind: 'method', operators: ['=', 'in', 'present'] },
-  tag: { kind: 'tag', operators: ['=', 'in', 'present'] },
-} as const satisfies Record<string, FieldTraits>;
-export type FieldName = keyof typeof FIELDS;
-
-const NUMBER_OPERATORS = ['=', 'in', '<', '<=', '>', '>=', 'present'] as const;
-
-/** The fields of decisions, which only filters can ask. */
-export const FILTER_FIELDS = {
-  'outcome': { kind: 'outcome', operators: ['=', 'in'] },
-  'gate': { kind: 'name', operators: ['=', 'in', 'present'] },
-  'fence': { kind: 'name', operators: ['=', 'in', 'present'] },
-  'rule': { kind: 'rule', operators: ['=', 'in', 'present'] },
-  'would': { kind: 'outcome', operators: ['=', 'in', 'present'] },
-  'status': { kind: 'number', operators: NUMBER_OPERATORS },
-  'recorded status': { kind: 'number', operators: NUMBER_OPERATORS },
-  'line': { kind: 'number', operators: NUMBER_OPERATORS },
-} as const satisfies Record<string, FieldTraits>;
-export type FilterFieldName = keyof typeof FILTER_FIELDS;
-
-export type ValueKind =
-  'address' | 'country' | 'domain' | 'path' | 'method' | 'tag' | 'outcome' | 'name' | 'rule' | 'number';
-
-export function traitsOf(field: FieldName | FilterFieldName): FieldTraits {
-  return field in FIELDS ? FIELDS[field as FieldName] : FILTER_FIELDS[field as FilterFieldName];
-}
-
-/** The kind of list that may stand among values of a kind. */
-export const LIST_KIND_OF: Partial<Record<ValueKind, ListKind>> = {
-  address: 'addresses',
-  country: 'countries',
-  domain: 'domains',
-};
-export const VALUE_KIND_OF: Record<ListKind, ValueKind> = {
-  addresses: 'address',
-  countries: 'country',
-  domains: 'domain',
-};
 
 /** One value of a comparison or entry of a list, in its normal form. */
 export type Value = { readonly place: Place } & (
   | { readonly kind: 'addresses'; readonly range: AddressRange }
   | { readonly kind: 'country'; readonly code: string }
   | { readonly kind: 'domain'; readonly entry: DomainEntry }
+  /** A host and all below it, with a path and all below it by whole segments. */
+  | { readonly kind: 'url'; readonly host: string; readonly path: string }
   | { readonly kind: 'text'; readonly text: string }
+  /** A category or application, or a list of them where one has that name. */
+  | { readonly kind: 'word'; readonly name: string }
   /** A whole number, or all from `first` to `last`, both included. */
   | { readonly kind: 'number'; readonly first: number; readonly last: number }
+  /** Bytes as lower-case hexadecimal digits. */
+  | { readonly kind: 'bytes'; readonly hex: string }
   | { readonly kind: 'list'; readonly name: string }
 );
 

@@ -1,16 +1,29 @@
 import { formatRange, parseAddress, parseNetwork, type AddressRange } from '../request/address.js';
 import { isAddressHost, normalizeHost } from '../request/host.js';
-import { normalizePath } from '../request/path.js';
+import { normalizePath, normalizePathPart } from '../request/path.js';
 import { INTERNAL, NO_COUNTRY } from '../reference/country-table.js';
 import { formatDomainEntry, type Reach } from '../reference/domain-set.js';
+import { PROTOCOLS } from '../request/protocols.js';
+import { compilePattern } from '../reference/text-pattern.js';
 import { suggestCountry } from './country-names.js';
 import { suggestNearest } from './diagnostic.js';
+import { WORDS_OF, type FieldName, type FilterFieldName, type Operator, type ValueKind } from './fields.js';
+import { printBytes } from './measure.js';
 import { OUTCOMES } from './outcomes.js';
-import { NAME, RESERVED_WORDS, type Value, type ValueKind } from './tree.js';
+import { NAME, RESERVED_WORDS, type Value } from './tree.js';
 
 /** A value's content before it has a place. */
 type Content = Value extends infer V ? (V extends Value ? Omit<V, 'place'> : never) : never;
-export type ValueOrProblem = { readonly content: Content } | { readonly problem: string; readonly hint?: string };
+export type ValueOrProblem =
+  { readonly content: Content } | { readonly problem: string; readonly hint?: string; readonly isPattern?: boolean };
+
+/** What a value is asked for. */
+export interface Asked {
+  readonly kind: ValueKind;
+  /** `in` where the value stands in a list. */
+  readonly operator: Operator;
+  readonly field?: FieldName | FilterFieldName;
+}
 
 /** The words between `a - b`, or one word. */
 export interface WrittenValue {
@@ -24,10 +37,12 @@ export interface WrittenValue {
  * Decodes a written value into its normal form. A bare name in a place where lists can stand is a reference to a list,
  * whether or not that list exists; anything else is a literal.
  */
-export function decodeValue(kind: ValueKind, written: WrittenValue): ValueOrProblem {
+export function decodeValue(asked: Asked, written: WrittenValue): ValueOrProblem {
+  const { kind, operator } = asked;
   const { text, isQuoted, rangeEnd } = written;
-  if (rangeEnd !== undefined && kind !== 'address' && kind !== 'number')
+  if (rangeEnd !== undefined && kind !== 'address' && kind !== 'number' && kind !== 'bytes')
     return { problem: `Found a range, expected one ${describeKind(kind)}.` };
+  if (operator === 'matches') return decodePattern(text);
   const isName = !isQuoted && NAME.test(text) && text !== NO_COUNTRY && text !== INTERNAL;
   switch (kind) {
     case 'address':
@@ -35,58 +50,128 @@ export function decodeValue(kind: ValueKind, written: WrittenValue): ValueOrProb
     case 'country':
       return isName ? nameOrCountryTypo(text) : decodeCountry(text);
     case 'domain':
+      if (isPartial(operator)) return { content: { kind: 'text', text: text.toLowerCase() } };
       return isName ? { content: { kind: 'list', name: text } } : decodeDomain(text);
-    case 'path':
-      return decodePath(text);
-    case 'number':
-      return decodeNumber(text, rangeEnd);
-    case 'outcome': {
-      const isKnown = OUTCOMES.some((outcome) => outcome === text);
-      return isKnown
-        ? { content: { kind: 'text', text } }
-        : {
-            problem: `Found ${JSON.stringify(text)}, expected an outcome: ${OUTCOMES.join(', ')}.`,
-            hint: suggestNearest(text, OUTCOMES),
-          };
-    }
-    case 'method':
-    case 'tag':
-    case 'name':
-    case 'rule':
-      return PATTERNS[kind].test(text)
-        ? { content: { kind: 'text', text } }
+    case 'url':
+      return isName ? { content: { kind: 'list', name: text } } : decodeUrl(text);
+    case 'category':
+    case 'application':
+      return NAME.test(text)
+        ? { content: { kind: 'word', name: text } }
         : { problem: `Found ${JSON.stringify(text)}, expected a ${describeKind(kind)}.` };
+    case 'path':
+      return isPartial(operator) ? { content: { kind: 'text', text: normalizePathPart(text) } } : decodePath(text);
+    case 'text':
+      return { content: { kind: 'text', text } };
+    case 'number':
+    case 'bytes':
+      return decodeNumber(text, rangeEnd, kind);
+    case 'payload':
+      return operator === 'is' ? decodeOneOf(text, PROTOCOLS, 'a protocol') : decodeBytes(text);
+    case 'outcome':
+      return decodeOneOf(text, OUTCOMES, 'an outcome');
+    case 'tag':
+    case 'rule':
+    case 'word':
+      return decodeWord(asked, text);
   }
 }
 
-const PATTERNS = {
-  method: /^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/,
-  tag: NAME,
-  name: NAME,
-  rule: /^[a-z][a-z0-9-]{0,62}\/[a-z][a-z0-9-]{0,62}$/,
-};
+function isPartial(operator: Operator): boolean {
+  return operator === 'like' || operator === 'starts' || operator === 'ends' || operator === 'contains';
+}
+
+const METHOD = /^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/;
+const RULE_NAME = /^[a-z][a-z0-9-]{0,62}\/[a-z][a-z0-9-]{0,62}$/;
+const SCHEME = /^[a-z][a-z0-9+.-]*$/;
+
+/** Words have a shape, or are a few that are known. */
+function decodeWord({ kind, field }: Asked, text: string): ValueOrProblem {
+  const known = field && WORDS_OF[field as FieldName];
+  if (known) return decodeOneOf(text, known, `a ${field}`);
+  const [shape, what] =
+    kind === 'rule'
+      ? [RULE_NAME, 'a rule written fence/rule']
+      : field === 'method'
+        ? [METHOD, 'a method such as GET']
+        : field === 'scheme'
+          ? [SCHEME, 'a scheme such as https']
+          : [NAME, kind === 'tag' ? 'a tag name such as staff' : 'a name'];
+  return shape.test(text)
+    ? { content: { kind: 'text', text } }
+    : { problem: `Found ${JSON.stringify(text)}, expected ${what}.` };
+}
 
 export function describeKind(kind: ValueKind): string {
   return {
     address: 'address, network or list of addresses',
     country: 'country code or list of countries',
     domain: 'domain or list of domains',
+    url: 'URL such as shop.example/sale or list of urls',
+    category: 'category or list of categories',
+    application: 'application or list of applications',
     path: 'path',
-    method: 'method such as GET',
+    text: 'text',
+    word: 'word',
     tag: 'tag name such as staff',
     outcome: 'outcome',
-    name: 'name',
     rule: 'rule written fence/rule',
     number: 'whole number',
+    bytes: 'number of bytes such as 200 or 10MB',
+    payload: 'protocol, or hex and quoted bytes',
   }[kind];
 }
 
-function decodeNumber(text: string, rangeEnd = text): ValueOrProblem {
-  const [first, last] = [text, rangeEnd].map((part) => (/^\d{1,15}$/.test(part) ? Number(part) : undefined));
+function decodeOneOf(text: string, known: readonly string[], what: string): ValueOrProblem {
+  if (known.includes(text)) return { content: { kind: 'text', text } };
+  return {
+    problem: `Found ${JSON.stringify(text)}, expected ${what}: ${known.join(', ')}.`,
+    hint: suggestNearest(text, known),
+  };
+}
+
+function decodePattern(text: string): ValueOrProblem {
+  const compiled = compilePattern(text);
+  if ('test' in compiled) return { content: { kind: 'text', text } };
+  return {
+    problem: `The expression ${JSON.stringify(text)} cannot be used: ${compiled.problem}.`,
+    hint: 'Write it with the syntax of a linear-time engine, or use like, starts, ends or contains.',
+    isPattern: true,
+  };
+}
+
+const UNITS: Record<string, number> = {
+  '': 1,
+  'kB': 1000,
+  'MB': 1000 ** 2,
+  'GB': 1000 ** 3,
+  'KiB': 1024,
+  'MiB': 1024 ** 2,
+  'GiB': 1024 ** 3,
+};
+
+function decodeNumber(text: string, rangeEnd = text, kind: 'number' | 'bytes'): ValueOrProblem {
+  const [first, last] = [text, rangeEnd].map((part) => readNumber(part, kind));
   if (first === undefined || last === undefined)
-    return { problem: `Found ${JSON.stringify(first === undefined ? text : rangeEnd)}, expected a whole number.` };
+    return {
+      problem: `Found ${JSON.stringify(first === undefined ? text : rangeEnd)}, expected a ${describeKind(kind)}.`,
+    };
   if (last < first) return { problem: `The range ${text} - ${rangeEnd} ends before it begins.` };
   return { content: { kind: 'number', first, last } };
+}
+
+function readNumber(text: string, kind: 'number' | 'bytes'): number | undefined {
+  const [, digits, unit = ''] = /^(\d{1,15})([kMG]i?B|KiB)?$/.exec(text) ?? [];
+  const factor = kind === 'bytes' || unit === '' ? UNITS[unit] : undefined;
+  const value = digits === undefined || factor === undefined ? Number.NaN : Number(digits) * factor;
+  return Number.isSafeInteger(value) ? value : undefined;
+}
+
+function decodeBytes(text: string): ValueOrProblem {
+  const hex = text.replace(/ /g, '').toLowerCase();
+  return /^([0-9a-f]{2})+$/.test(hex)
+    ? { content: { kind: 'bytes', hex } }
+    : { problem: `Found ${JSON.stringify(text)}, expected bytes as pairs of hexadecimal digits such as "16 03".` };
 }
 
 function decodeAddresses({ text, rangeEnd }: WrittenValue): ValueOrProblem {
@@ -142,6 +227,18 @@ function decodeDomain(text: string): ValueOrProblem {
   };
 }
 
+function decodeUrl(text: string): ValueOrProblem {
+  const slash = text.indexOf('/');
+  const authority = slash < 0 ? text : text.slice(0, slash);
+  const path = slash < 0 ? '/' : text.slice(slash);
+  const host = /[@:*=]/.test(authority) && !isAddressHost(authority) ? null : normalizeHost(authority);
+  if (host !== null && !/[?#]/.test(path)) return { content: { kind: 'url', host, path: normalizePath(path) } };
+  return {
+    problem: `Found ${JSON.stringify(text)}, expected a host with a path such as shop.example/sale.`,
+    hint: 'Leave out the scheme, the port, the query and patterns; the host and all below it is meant, and the path and all below it.',
+  };
+}
+
 function decodePath(text: string): ValueOrProblem {
   if (!text.startsWith('/')) return { problem: `Found ${JSON.stringify(text)}, expected a path that begins with /.` };
   if (/[?#]/.test(text))
@@ -153,28 +250,43 @@ function decodePath(text: string): ValueOrProblem {
 }
 
 /** The value as it is written in fence text. */
-export function printValue(value: Value): string {
+export function printValue(value: Value, kind?: ValueKind): string {
   switch (value.kind) {
     case 'addresses':
       return formatRange(value.range);
     case 'country':
       return value.code;
     case 'list':
+    case 'word':
       return value.name;
-    case 'domain': {
-      const text = formatDomainEntry(value.entry);
-      return NAME.test(text) ? JSON.stringify(text) : printText(text);
-    }
+    case 'domain':
+      return printLiteral(formatDomainEntry(value.entry));
+    case 'url':
+      return printLiteral(formatUrl(value));
     case 'text':
       return printText(value.text);
-    case 'number':
-      return value.first === value.last ? String(value.first) : `${value.first} - ${value.last}`;
+    case 'number': {
+      const print = kind === 'bytes' ? printBytes : String;
+      return value.first === value.last ? print(value.first) : `${print(value.first)} - ${print(value.last)}`;
+    }
+    case 'bytes':
+      return `hex ${JSON.stringify(value.hex.replace(/..(?=.)/g, '$& '))}`;
   }
+}
+
+/** A host with a path; the path of the whole host is left out. */
+export function formatUrl({ host, path }: { readonly host: string; readonly path: string }): string {
+  return `${host}${path === '/' ? '' : path}`;
+}
+
+/** A literal in a place where lists can stand: quoted where it would be read as the name of one. */
+function printLiteral(text: string): string {
+  return NAME.test(text) ? JSON.stringify(text) : printText(text);
 }
 
 /** A text bare where it can stand bare, else quoted. */
 export function printText(text: string): string {
-  return /^[^\s,{}()"#][^\s,{}()"]*$/.test(text) && !RESERVED_WORDS.has(text) && text !== '-'
+  return /^[^\s,{}()"#][^\s,{}()"]*$/.test(text) && !RESERVED_WORDS.has(text) && text !== '-' && text !== 'anycase'
     ? text
     : JSON.stringify(text);
 }

@@ -1,7 +1,7 @@
 import { parseAddress } from '../request/address.js';
 import type { Attributes } from '../request/record.js';
 import { parseRequestLine } from '../request/request-line.js';
-import { parseNcsaTime } from './time.js';
+import { parseNcsaTime } from '../request/time.js';
 import type { ParsedLine } from './reader.js';
 
 /** A field between quotation marks: escaped quotes and backslashes inside. */

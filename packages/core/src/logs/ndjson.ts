@@ -1,6 +1,6 @@
 import { DECISION_ATTRIBUTES, type AttributeValue } from '../request/record.js';
 import type { ParsedLine } from './reader.js';
-import { parseEpoch, parseRfc3339 } from './time.js';
+import { parseEpoch, parseRfc3339 } from '../request/time.js';
 
 const DECISION_KEYS = new Set(DECISION_ATTRIBUTES);
 const ROOTS = new Set([

@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { detectFormat } from './detect.js';
 import { LineSplitter } from './lines.js';
 import { LogReader, type LogFormat, type ReadLine } from './reader.js';
-import { parseEpoch, parseNcsaTime, parseRfc3339 } from './time.js';
+import { parseEpoch, parseNcsaTime, parseRfc3339 } from '../request/time.js';
 
 const bytesOf = (text: string): Uint8Array => new TextEncoder().encode(text);
 

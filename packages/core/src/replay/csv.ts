@@ -23,6 +23,7 @@ export const CSV_COLUMNS = [
   'jade.fence',
   'jade.rule',
   'jade.status',
+  'jade.reason',
   'jade.would',
   'jade.tags',
   'jade.blind',

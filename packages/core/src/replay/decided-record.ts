@@ -17,7 +17,7 @@ export function toDecidedRecord(record: LogRecord, decision: Decision): DecidedR
 }
 
 function decisionAttributes(line: number, decision: Decision): DecidedRecord {
-  const { gate, fence, rule, status, client, country } = decision;
+  const { gate, fence, rule, status, reason, client, country } = decision;
   return {
     'jade.line': line,
     'jade.outcome': decision.outcome,
@@ -26,6 +26,7 @@ function decisionAttributes(line: number, decision: Decision): DecidedRecord {
     ...(fence === undefined ? {} : { 'jade.fence': fence }),
     ...(rule === undefined ? {} : { 'jade.rule': rule }),
     ...(status === undefined ? {} : { 'jade.status': status }),
+    ...(reason === undefined ? {} : { 'jade.reason': reason }),
     'jade.would': decision.would.map(printWould),
     'jade.tags': decision.tags,
     'jade.blind': decision.blind,

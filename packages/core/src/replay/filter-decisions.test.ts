@@ -109,7 +109,7 @@ describe('an error in a filter', () => {
     [
       '',
       [
-        'filter:1:1: Found the end of the file, expected a field: client, country, host, path, method, tag, outcome, gate, fence, rule, would, status, recorded status, line. [unknown-field]',
+        'filter:1:1: Found the end of the file, expected a field: client, peer, country, server country, server, host, site, scheme, transport, port, method, path, query, url, header, cookie, agent, size, from-client, to-client, user, group, category, application, payload, tag, gate, direction, outcome, fence, rule, would, status, recorded status, line. [unknown-field]',
       ],
     ],
     [

@@ -1,30 +1,29 @@
 import type { Filter } from '../check/check-filter.js';
 import type { ChunkRows } from '../columns/chunk.js';
 import { ruleId, type Ruling } from '../decide/decision.js';
-import { evaluate, type DecidedSubject } from '../decide/evaluate.js';
-import type { Judge } from '../decide/interpreter.js';
+import { evaluate, type Subject } from '../decide/evaluate.js';
+import { viewDecided, type Judge } from '../decide/interpreter.js';
 import type { LogRecord } from '../request/record.js';
 import { normalizeRequest } from '../request/request.js';
 
 /** What a filter sees of one decided request. */
-function subjectOf({ countries }: Judge, record: LogRecord, ruling: Ruling): DecidedSubject {
-  const { client, host, path, method, line } = normalizeRequest(record);
+function subjectOf(judge: Judge, record: LogRecord, ruling: Ruling): Subject {
+  const view = viewDecided(judge, normalizeRequest(record), ruling.gate);
   const recorded = record.attributes['http.response.status_code'];
   return {
-    client,
-    host,
-    path,
-    method,
-    line,
-    'country': countries && client ? countries.find(client).country : undefined,
-    'tag': noneIfEmpty(ruling.tags),
-    'outcome': ruling.outcome,
-    'gate': ruling.gate ?? null,
-    'fence': ruling.fence ?? null,
-    'rule': ruling.fence !== undefined && ruling.rule !== undefined ? ruleId(ruling.fence, ruling.rule) : null,
-    'would': noneIfEmpty(ruling.would.map(({ outcome }) => outcome)),
-    'status': ruling.status ?? null,
-    'recorded status': typeof recorded === 'number' || recorded === null ? recorded : undefined,
+    view,
+    tag: noneIfEmpty(ruling.tags),
+    decided: {
+      'line': record.line,
+      'outcome': ruling.outcome,
+      'gate': ruling.gate ?? null,
+      'direction': ruling.gate === undefined ? null : view.gate.statement.direction,
+      'fence': ruling.fence ?? null,
+      'rule': ruling.fence !== undefined && ruling.rule !== undefined ? ruleId(ruling.fence, ruling.rule) : null,
+      'would': noneIfEmpty(ruling.would.map(({ outcome }) => outcome)),
+      'status': ruling.status ?? null,
+      'recorded status': typeof recorded === 'number' || recorded === null ? recorded : undefined,
+    },
   };
 }
 
@@ -41,9 +40,10 @@ export function filterChunk(
   rulings: readonly Ruling[],
 ): Uint32Array {
   const matching: number[] = [];
+  const terms = { lookups: filter.lookups, applications: judge.rulebook.applications };
   for (let row = 0; row < rows.numRows; row += 1) {
     const subject = subjectOf(judge, rows.row(row) as LogRecord, rulings[codes[row]!]!);
-    if (evaluate(filter.condition, subject, filter.membersOf) === 'true') matching.push(row);
+    if (evaluate(filter.condition, subject, terms) === 'true') matching.push(row);
   }
   return Uint32Array.from(matching);
 }

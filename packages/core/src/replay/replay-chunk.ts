@@ -1,6 +1,7 @@
 import type { ChunkRows } from '../columns/chunk.js';
 import type { Decision, Ruling } from '../decide/decision.js';
-import { decide, EMPTY_STATE, type Judge, type State } from '../decide/interpreter.js';
+import { decide, type Judge } from '../decide/interpreter.js';
+import { State } from '../decide/state.js';
 import type { LogRecord } from '../request/record.js';
 import { normalizeRequest, type Request } from '../request/request.js';
 import { addDecision, createTally, type Tally } from './tally.js';
@@ -10,8 +11,20 @@ export class RulingTable {
   readonly #codes = new Map<string, number>();
   readonly rulings: Ruling[] = [];
 
-  codeFor({ outcome, gate, fence, rule, status, would, tags, blind, matched }: Ruling): number {
-    const ruling: Ruling = { outcome, gate, fence, rule, status, would, tags, blind, matched };
+  codeFor({
+    outcome,
+    gate,
+    fence,
+    rule,
+    status,
+    reason,
+    would,
+    tags,
+    blind,
+    matched,
+    isHeaderIgnored,
+  }: Ruling): number {
+    const ruling: Ruling = { outcome, gate, fence, rule, status, reason, would, tags, blind, matched, isHeaderIgnored };
     const key = JSON.stringify(ruling);
     let code = this.#codes.get(key);
     if (code === undefined) {
@@ -22,18 +35,20 @@ export class RulingTable {
   }
 }
 
-/** Judges the requests of a log one after the other and counts what they come to. */
+/** Judges requests one after the other, which must be the order of their time where the rules remember, and counts what they come to. */
 export class Replay {
   readonly tally: Tally = createTally();
-  #state: State = EMPTY_STATE;
 
-  constructor(private readonly judge: Judge) {}
+  /** @param state what requests before these left behind; brought up to date */
+  constructor(
+    private readonly judge: Judge,
+    readonly state: State = new State(),
+  ) {}
 
   /** Judges a record; the decision is counted. */
   next(record: LogRecord): { request: Request; decision: Decision } {
     const request = normalizeRequest(record);
-    const { decision, state } = decide(this.judge, request, this.#state);
-    this.#state = state;
+    const decision = decide(this.judge, request, this.state);
     addDecision(this.tally, decision, request.atUnixMs, request.host);
     return { request, decision };
   }

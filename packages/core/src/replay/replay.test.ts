@@ -2,9 +2,10 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { checkFences } from '../check/check-fences.js';
 import { ChunkBuilder, ChunkRows } from '../columns/chunk.js';
-import { decide, EMPTY_STATE } from '../decide/interpreter.js';
+import { State, type StoredState } from '../decide/state.js';
 import { explainRequest } from '../explain/explain.js';
 import { createCountryTable, parseCountryCsv } from '../reference/country-table.js';
+import { OUTCOMES } from '../language/outcomes.js';
 import { normalizeRequest } from '../request/request.js';
 import type { LogRecord } from '../request/record.js';
 import { attributes, fenceText } from '../test/arbitrary-fences.js';
@@ -33,12 +34,13 @@ describe('random fences over random requests', () => {
 
         const table = new RulingTable();
         const tally = createTally();
+        const state = new State();
         const stored = [log.slice(0, cut), log.slice(cut)].flatMap((part) => {
           const builder = new ChunkBuilder();
           part.forEach((record) => builder.push(record));
           const chunk = builder.encode();
           if (!chunk) return [];
-          const replay = new Replay(judge);
+          const replay = new Replay(judge, state);
           const codes = replayChunk(replay, new ChunkRows(chunk.numRows, chunk.columns), table, () => undefined);
           addTally(tally, replay.tally);
           return [...codes].map((code) => table.rulings[code]!);
@@ -46,8 +48,9 @@ describe('random fences over random requests', () => {
         expect(stored).toEqual(direct.map(({ client: _client, country: _country, ...ruling }) => ruling));
         expect(tally).toEqual(whole.tally);
 
+        const explained = new State();
         for (const [index, record] of log.entries()) {
-          const { decision } = explainRequest(judge, normalizeRequest(record));
+          const { decision } = explainRequest(judge, normalizeRequest(record), explained);
           expect(decision).toEqual(stored[index]);
           seen.outcomes.add(decision.outcome);
           seen.numDecisions += 1;
@@ -60,20 +63,25 @@ describe('random fences over random requests', () => {
       { numRuns: 300, seed: 7340 },
     );
     // What the generator reaches, so that agreement means something.
-    expect([...seen.outcomes].sort()).toEqual(['allowed', 'blocked', 'uncovered']);
+    expect([...seen.outcomes].sort()).toEqual([...OUTCOMES].sort());
     for (const count of [seen.numBelowFirst, seen.numBlind, seen.numWould])
       expect(count / seen.numDecisions).toBeGreaterThan(0.05);
   });
 
-  it('decide each request from itself alone, whatever came before', () => {
+  it('come to the same where the state is stored half-way and another replay goes on', () => {
     fc.assert(
-      fc.property(fenceText, records, (text, log) => {
+      fc.property(fenceText, records, fc.nat(), (text, log, cut) => {
         const judge = { rulebook: checkFences([{ path: 'f.fence', text }], []).rulebook!, countries };
-        const replay = new Replay(judge);
-        for (const record of log)
-          expect(replay.next(record).decision).toEqual(decide(judge, normalizeRequest(record), EMPTY_STATE).decision);
+        const whole = new Replay(judge);
+        const expected = log.map((record) => whole.next(record).decision);
+        const half = cut % (log.length + 1);
+        const before = new Replay(judge);
+        const decided = log.slice(0, half).map((record) => before.next(record).decision);
+        const after = new Replay(judge, new State(JSON.parse(JSON.stringify(before.state.store())) as StoredState));
+        decided.push(...log.slice(half).map((record) => after.next(record).decision));
+        expect(decided).toEqual(expected);
       }),
-      { numRuns: 50 },
+      { numRuns: 200 },
     );
   });
 });
@@ -195,6 +203,6 @@ it('a CSV cell that begins like a formula is made harmless, and quoted where it 
     { outcome: 'uncovered', would: [], tags: [], blind: [], matched: [], client: undefined, country: undefined },
   );
   expect(printCsvRow(record)).toBe(
-    '1970-01-01T00:00:00.000Z,,,,,,,,a.example,,,"\'=1+1, ""x""",,3,uncovered,false,,,,,,,,,',
+    '1970-01-01T00:00:00.000Z,,,,,,,,a.example,,,"\'=1+1, ""x""",,3,uncovered,false,,,,,,,,,,',
   );
 });

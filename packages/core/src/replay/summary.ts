@@ -4,7 +4,7 @@ import { OUTCOMES, type Outcome } from '../language/outcomes.js';
 import { describeRule } from '../language/sentence.js';
 import type { FenceStatement } from '../language/tree.js';
 import { REJECT_REASONS, type RejectedLine, type RejectReason } from '../request/record.js';
-import { ownValue, type RuleTally, type Tally } from './tally.js';
+import { ownValue, type GateTally, type RuleTally, type Tally } from './tally.js';
 
 /** What a log came to, ready to be shown: everything in its order, also the rules that never matched. */
 export interface Summary {
@@ -15,12 +15,7 @@ export interface Summary {
   readonly outcomes: readonly { readonly outcome: Outcome; readonly requests: number; readonly share: number }[];
   /** The ten most asked for hosts that no gate covers. */
   readonly uncoveredHosts: readonly { readonly host: string; readonly requests: number }[];
-  readonly gates: readonly {
-    readonly gate: string;
-    readonly requests: number;
-    readonly stopped: number;
-    readonly otherwise: number;
-  }[];
+  readonly gates: readonly (Readonly<GateTally> & { readonly gate: string })[];
   readonly fences: readonly FenceSummary[];
   readonly numRejected: number;
   readonly rejected: readonly { readonly reason: RejectReason; readonly text: string; readonly lines: number }[];
@@ -72,7 +67,7 @@ export function summarize(tally: Tally, rulebook: Rulebook): Summary {
       .slice(0, SHOWN_HOSTS),
     gates: rulebook.gates.map(({ statement }) => ({
       gate: statement.name,
-      ...(ownValue(tally.gates, statement.name) ?? { requests: 0, stopped: 0, otherwise: 0 }),
+      ...(ownValue(tally.gates, statement.name) ?? { requests: 0, stopped: 0, otherwise: 0, ignoredHeaders: 0 }),
     })),
     fences: inOrderOfGates(rulebook).map((fence) => summarizeFence(fence, tally, rulebook)),
     numRejected: rejected.reduce((sum, { lines }) => sum + lines, 0),

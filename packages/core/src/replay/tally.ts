@@ -17,6 +17,15 @@ export interface RuleTally {
   lastHitUnixMs?: number;
 }
 
+export interface GateTally {
+  requests: number;
+  stopped: number;
+  /** Requests that no fence decided. */
+  otherwise: number;
+  /** Requests whose address header came from somebody who is not trusted with it. */
+  ignoredHeaders: number;
+}
+
 /** Counts over the decisions of a log. Plain data; tallies of parts of a log add up to the tally of the whole. */
 export interface Tally {
   requests: number;
@@ -25,8 +34,7 @@ export interface Tally {
   rules: Record<string, RuleTally>;
   /** By fence: requests that its `otherwise` decided. */
   otherwise: Record<string, number>;
-  /** By gate: requests that came to it, and how many were stopped. */
-  gates: Record<string, { requests: number; stopped: number; otherwise: number }>;
+  gates: Record<string, GateTally>;
   /** Hosts of uncovered requests, at most `MAX_UNCOVERED_HOSTS` of them. */
   uncoveredHosts: Record<string, number>;
   rejected: Partial<Record<RejectReason, number>>;
@@ -80,9 +88,10 @@ export function addDecision(tally: Tally, ruling: Ruling, atUnixMs: number, host
       increment(tally.uncoveredHosts, name);
     return;
   }
-  const gate = (tally.gates[ruling.gate] ??= { requests: 0, stopped: 0, otherwise: 0 });
+  const gate = (tally.gates[ruling.gate] ??= { requests: 0, stopped: 0, otherwise: 0, ignoredHeaders: 0 });
   gate.requests += 1;
   if (ruling.outcome !== 'allowed') gate.stopped += 1;
+  if (ruling.isHeaderIgnored) gate.ignoredHeaders += 1;
   if (ruling.fence === undefined) gate.otherwise += 1;
   else if (ruling.rule === undefined) increment(tally.otherwise, ruling.fence);
   else ruleTally(tally, ruleId(ruling.fence, ruling.rule)).decided += 1;
@@ -118,7 +127,7 @@ export function addTally(into: Tally, part: Tally): void {
       increment(into.uncoveredHosts, host, requests);
   }
   for (const [name, gate] of Object.entries(part.gates))
-    addCounts((into.gates[name] ??= { requests: 0, stopped: 0, otherwise: 0 }), gate);
+    addCounts((into.gates[name] ??= { requests: 0, stopped: 0, otherwise: 0, ignoredHeaders: 0 }), gate);
   for (const [name, rule] of Object.entries(part.rules)) {
     const sum = ruleTally(into, name);
     sum.hits += rule.hits;

@@ -15,3 +15,13 @@ export function negate(truth: Truth): Truth {
   if (truth === 'unknown') return 'unknown';
   return truth === 'true' ? 'false' : 'true';
 }
+
+export function and(a: Truth, b: Truth): Truth {
+  if (a === 'false' || b === 'false') return 'false';
+  return a === 'unknown' || b === 'unknown' ? 'unknown' : 'true';
+}
+
+export function or(a: Truth, b: Truth): Truth {
+  if (a === 'true' || b === 'true') return 'true';
+  return a === 'unknown' || b === 'unknown' ? 'unknown' : 'false';
+}

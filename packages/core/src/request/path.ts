@@ -14,6 +14,35 @@ export function normalizePath(target: string): string {
   return removeDotSegments(normalizeEscapes(encodeNonAscii(path)));
 }
 
+/** The normal form of a part of a path, such as a pattern or a prefix: escapes as in a path, dots as they are. */
+export function normalizePathPart(text: string): string {
+  return normalizeEscapes(encodeNonAscii(text));
+}
+
+/** How a server reads paths beyond the normal form. */
+export interface PathReading {
+  readonly 'fold-case'?: boolean;
+  readonly 'merge-slashes'?: boolean;
+  readonly 'strip-parameters'?: boolean;
+}
+
+/**
+ * A path in normal form as such a server reads it: parameters (`;` to the end of a segment) stripped, dot segments that
+ * this uncovers removed, runs of slashes merged, letters outside escapes in lower case.
+ */
+export function readPath(path: string, reading: PathReading): string {
+  const stripped = reading['strip-parameters'] ? removeDotSegments(path.replace(/;[^/]*/g, '')) : path;
+  return readPathPart(stripped, reading);
+}
+
+/** The same of a part of a path, whose parameters cannot be told from text. */
+export function readPathPart(text: string, reading: PathReading): string {
+  const merged = reading['merge-slashes'] ? text.replace(/\/{2,}/g, '/') : text;
+  return reading['fold-case']
+    ? merged.replace(/%..|[A-Z]/g, (one) => (one.length > 1 ? one : one.toLowerCase()))
+    : merged;
+}
+
 function encodeNonAscii(path: string): string {
   return path.replace(/[\u0080-\u{10ffff}]+/gu, (run) =>
     Array.from(encoder.encode(run), (byte) => escapeByte(byte)).join(''),

@@ -16,6 +16,8 @@ export interface LogRecord {
   readonly line: number;
   /** Whole milliseconds since 1970-01-01T00:00:00Z, rounded down. */
   readonly atUnixMs: number;
+  /** Nobody said when the request was made: `atUnixMs` only tells it from others. */
+  readonly isTimeUnknown?: boolean;
   readonly attributes: Attributes;
 }
 
@@ -61,12 +63,15 @@ const ATTRIBUTE_ORDER: readonly string[] = [
   'http.request.method',
   'http.request.header.',
   'http.request.body.size',
+  'http.request.size',
   'http.response.status_code',
   'http.response.body.size',
+  'http.response.size',
   'user_agent.original',
   'user.name',
   'tls.client.server_name',
   'jade.groups',
+  'jade.all-headers',
   'jade.inspected',
   'jade.payload',
   'jade.at-gate',

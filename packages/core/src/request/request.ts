@@ -2,12 +2,19 @@ import { parseAddress, type Address } from './address.js';
 import type { Field } from './field.js';
 import { isAddressHost, normalizeHost } from './host.js';
 import { normalizePath } from './path.js';
+import { payloadOf, sniffPayload } from './payload.js';
 import type { Attributes, AttributeValue, LogRecord } from './record.js';
+import { splitUrl } from './url.js';
 
-/** A request as rules see it: every field in its normal form. */
+/** A request as rules see it. What every judgement needs is in its normal form; `fields.ts` reads the rest when it is asked. */
 export interface Request {
   readonly line: number;
   readonly atUnixMs: number;
+  /** Nobody said when it was made, so hours and dates cannot be known. */
+  readonly isTimeUnknown: boolean;
+  readonly attributes: Attributes;
+  /** What HTTP fields are where the record is not HTTP: none, or unknown. */
+  readonly ifNotHttp: 'is-http' | null | undefined;
   /** Who connected. */
   readonly peer: Field<Address>;
   /** Who asked, before a gate resolves an address header. */
@@ -15,32 +22,60 @@ export interface Request {
   readonly host: Field<string>;
   readonly path: Field<string>;
   readonly method: Field<string>;
+  /** What an encrypted request shows of its host. */
+  readonly serverName: string | null;
+  readonly isEncrypted: boolean;
   /** The gate that the record itself names as its judge. */
   readonly atGate: Field<string>;
 }
 
 /** Brings one record into the normal forms of the language reference. */
-export function normalizeRequest({ line, atUnixMs, attributes }: LogRecord): Request {
+export function normalizeRequest({ line, atUnixMs, isTimeUnknown = false, attributes }: LogRecord): Request {
   const peer = addressOf(firstPresent(attributes['network.peer.address'], attributes['client.address']));
   const client = attributes['client.address'] == null ? peer : addressOf(attributes['client.address']);
-  const atGate = textOf(attributes['jade.at-gate']);
-  if (isHttp(attributes)) {
-    const method = textOf(attributes['http.request.method']);
-    return { line, atUnixMs, peer, client, host: hostOf(attributes), path: pathOf(attributes), method, atGate };
-  }
-  // A ping has no HTTP fields at all; of any other flow without URL and method the log cannot say.
-  const absent = attributes['network.transport'] === 'icmp' ? null : undefined;
-  const serverName = textOf(attributes['tls.client.server_name']);
-  return {
+  const sniffed =
+    attributes['jade.payload'] == null ? undefined : sniffPayload(payloadOf(attributes) ?? new Uint8Array());
+  const serverName = serverNameOf(attributes, sniffed?.serverName);
+  const base = {
     line,
     atUnixMs,
+    isTimeUnknown,
+    attributes,
     peer,
     client,
-    host: serverName ? normalizeHost(serverName) : absent,
+    serverName,
+    atGate: textOf(attributes['jade.at-gate']),
+  };
+  if (isHttp(attributes)) {
+    const method = textOf(attributes['http.request.method']);
+    return {
+      ...base,
+      ifNotHttp: 'is-http',
+      host: hostOf(attributes, serverName),
+      path: pathOf(attributes),
+      method,
+      isEncrypted:
+        serverName !== null ||
+        sniffed?.isTls === true ||
+        method === 'CONNECT' ||
+        isSecureScheme(schemeText(attributes)),
+    };
+  }
+  // A ping, or bytes that are neither HTTP nor TLS, have no HTTP fields at all; of any other flow the log cannot say.
+  const isIcmp = textOf(attributes['network.transport'])?.toLowerCase() === 'icmp';
+  const absent = isIcmp || (sniffed && !sniffed.isTls && !sniffed.isHttp) ? null : undefined;
+  return {
+    ...base,
+    ifNotHttp: absent,
+    host: serverName ?? absent,
     path: absent,
     method: absent,
-    atGate,
+    isEncrypted: serverName !== null || sniffed?.isTls === true || isSecureScheme(schemeText(attributes)),
   };
+}
+
+function isSecureScheme(scheme: Field<string>): boolean {
+  return scheme === 'https' || scheme === 'wss';
 }
 
 /** A record with a URL, a method or a request line is HTTP, also when its log shows them as empty. */
@@ -56,41 +91,59 @@ function firstPresent(...values: Field<AttributeValue>[]): Field<AttributeValue>
   return values.find((value) => value != null) ?? (values.includes(null) ? null : undefined);
 }
 
-function textOf(value: Field<AttributeValue>): Field<string> {
+/** The text of an attribute, of several the first; empty is none, anything but text is unknown. */
+export function textOf(value: Field<AttributeValue>): Field<string> {
   if (value == null) return value;
   const first = Array.isArray(value) ? (value as readonly AttributeValue[])[0] : value;
   return typeof first === 'string' ? (first === '' ? null : first) : undefined;
 }
 
-function addressOf(value: Field<AttributeValue>): Field<Address> {
+/** An address in normal form; text that is none is unknown. */
+export function addressOf(value: Field<AttributeValue>): Field<Address> {
   const text = textOf(value);
   return text == null ? text : parseAddress(text);
 }
 
-/** The authority of a full URL (RFC 3986, 3.2) or undefined where the text has none. */
-function authorityOf(url: string): string | undefined {
-  return /^[A-Za-z][A-Za-z0-9+.-]*:\/\/([^/?#]*)/.exec(url)?.[1];
+/** The scheme of the full URL, else the one that the record says. */
+export function schemeText(attributes: Attributes): Field<string> {
+  const full = textOf(attributes['url.full']);
+  const scheme = full == null ? undefined : splitUrl(full)?.scheme;
+  if (scheme !== undefined) return scheme;
+  const said = textOf(attributes['url.scheme']);
+  return said == null ? said : said.toLowerCase();
 }
 
-function hostOf(attributes: Attributes): Field<string> {
+/** The authority of the full URL, else Host or the log's column for it; undefined where neither is known. */
+export function authorityOf(attributes: Attributes): Field<string> {
   const full = textOf(attributes['url.full']);
-  const authority = full == null ? undefined : authorityOf(full);
-  if (authority !== undefined) return normalizeHost(authority);
-  const header = textOf(attributes['http.request.header.host']);
-  if (header != null) return normalizeHost(header);
+  const authority = full == null ? undefined : splitUrl(full)?.authority;
+  return authority ?? textOf(attributes['http.request.header.host']);
+}
+
+function serverNameOf(attributes: Attributes, sniffed: string | undefined): string | null {
+  const said = textOf(attributes['tls.client.server_name']) ?? sniffed;
+  if (said !== undefined) return normalizeHost(said);
+  if (textOf(attributes['network.protocol.name']) !== 'tls') return null;
+  // A TLS record may carry its server name as the server's address.
+  const server = textOf(attributes['server.address']);
+  const name = server == null ? null : normalizeHost(server);
+  return name !== null && !isAddressHost(name) ? name : null;
+}
+
+function hostOf(attributes: Attributes, serverName: string | null): Field<string> {
+  const authority = authorityOf(attributes);
+  if (authority != null) return normalizeHost(authority);
   const server = textOf(attributes['server.address']);
   const serverHost = server == null ? null : normalizeHost(server);
   if (serverHost !== null && !isAddressHost(serverHost)) return serverHost;
-  const serverName = textOf(attributes['tls.client.server_name']);
-  if (serverName != null) return normalizeHost(serverName);
-  return server != null || header === null ? null : server;
+  if (serverName !== null) return serverName;
+  return server != null || authority === null ? null : server;
 }
 
 function pathOf(attributes: Attributes): Field<string> {
   const full = textOf(attributes['url.full']);
-  const authority = full == null ? undefined : authorityOf(full);
-  if (full != null && authority !== undefined)
-    return normalizePath(full.slice(full.indexOf('://') + 3 + authority.length));
+  const parts = full == null ? undefined : splitUrl(full);
+  if (parts) return normalizePath(parts.path);
   const path = attributes['url.path'];
   if (path === '') return '/';
   const text = textOf(path);

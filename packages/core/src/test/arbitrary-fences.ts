@@ -22,16 +22,74 @@ const inOrNot = fc.constantFrom('in', 'not in');
 const isOrNot = fc.constantFrom('=', '!=');
 const PLAIN_DOMAINS = ['a.example', 'b.example', 'c.a.example'];
 
+const AGENTS = ['"Fox/1 bot"', 'Hen', '"fox"', '"*o*"', '"b?t"'];
+const textComparison = (field: string): fc.Arbitrary<string> =>
+  fc.oneof(
+    fc.tuple(isOrNot, fc.constantFrom(...AGENTS)).map(([word, value]) => `${field} ${word} ${value}`),
+    fc.tuple(inOrNot, several(AGENTS)).map(([word, values]) => `${field} ${word} ${values}`),
+    fc
+      .tuple(fc.constantFrom('like', 'starts', 'ends', 'contains'), fc.boolean(), several(AGENTS))
+      .map(([word, isAnyCase, values]) => `${field} ${word} ${isAnyCase ? 'anycase ' : ''}${values}`),
+    fc
+      .constantFrom('matches "o[tx]"', 'matches "^H", "t$"', 'matches "[Ff]ox"', 'present', 'absent')
+      .map((asked) => `${field} ${asked}`),
+  );
+const numberComparison = (field: string): fc.Arbitrary<string> =>
+  fc.oneof(
+    fc
+      .tuple(fc.constantFrom('=', '!=', '<', '<=', '>', '>='), fc.constantFrom(0, 80, 443, 1000))
+      .map(([word, value]) => `${field} ${word} ${value}`),
+    fc.constantFrom(`${field} in 80 - 443, 1000`, `${field} not in 0 - 79`, `${field} present`, `${field} absent`),
+  );
 const comparison = fc.oneof(
   fc.tuple(inOrNot, several([...ADDRESSES, 'team', 'everyone'])).map(([word, values]) => `client ${word} ${values}`),
   fc.tuple(isOrNot, fc.constantFrom('198.18.0.1', '2001:db8::1')).map(([word, value]) => `client ${word} ${value}`),
+  fc.tuple(inOrNot, several([...ADDRESSES, 'team'])).map(([word, values]) => `peer ${word} ${values}`),
   fc.tuple(inOrNot, several([...COUNTRIES, 'home'])).map(([word, values]) => `country ${word} ${values}`),
   fc.tuple(inOrNot, several([...DOMAINS, 'sites'])).map(([word, values]) => `host ${word} ${values}`),
   fc.tuple(isOrNot, fc.constantFrom(...PLAIN_DOMAINS)).map(([word, value]) => `host ${word} ${value}`),
   several(PLAIN_DOMAINS).map((values) => `host under ${values}`),
+  fc.constantFrom(
+    'host like "*.a.example"',
+    'host starts a.',
+    'host contains ".a."',
+    'site = a.example',
+    'site absent',
+    'site in b.example',
+  ),
   several(PATHS).map((values) => `path under ${values}`),
   fc.tuple(inOrNot, several(PATHS)).map(([word, values]) => `path ${word} ${values}`),
+  fc.constantFrom(
+    'path like "/a*"',
+    'path ends /b',
+    'path contains anycase LOG',
+    'path matches "^/[al]"',
+    'path absent',
+  ),
+  fc.tuple(inOrNot, several(['a.example/a', 'b.example', 'places'])).map(([word, values]) => `url ${word} ${values}`),
+  fc.constantFrom('url present', 'url absent'),
   fc.tuple(inOrNot, several(METHODS)).map(([word, values]) => `method ${word} ${values}`),
+  fc.constantFrom(
+    'method present',
+    'scheme = https',
+    'scheme absent',
+    'direction = outbound',
+    'gate in a, out',
+    'user present',
+    'user = kari',
+  ),
+  fc.constantFrom(
+    'query "q" = "1"',
+    'query "q" absent',
+    'query contains q',
+    'cookie "c" in x, y',
+    'cookie "c" present',
+    'header "x-a" = anycase YES',
+    'header "x-a" absent',
+  ),
+  textComparison('agent'),
+  numberComparison('size'),
+  numberComparison('port'),
   fc.tuple(isOrNot, fc.constantFrom(...TAGS)).map(([word, value]) => `tag ${word} ${value}`),
 );
 
@@ -47,16 +105,42 @@ const condition: fc.Arbitrary<string> = fc.letrec<{ condition: string }>((tie) =
   ),
 })).condition;
 
+const keys = fc.oneof(
+  fc.constant('everyone'),
+  several(['client', 'client exact', 'client /24 /32', 'method', 'path', 'user', 'agent', 'query "q"', 'country']),
+);
+const limit = fc
+  .tuple(
+    fc.integer({ min: 1, max: 3 }),
+    fc.constantFrom('2s', '1m', '1h'),
+    keys,
+    fc.boolean(),
+    fc.constantFrom('', ' for 3s', ' for 2h'),
+  )
+  .map(
+    ([count, window, by, isAcross, hold]) =>
+      `limit ${count} per ${window} by ${by}${isAcross ? ' across gates' : ''}${hold}`,
+  );
 const action = fc.oneof(
-  fc.constantFrom('allow', 'allow outright', 'block', 'block 451', 'observe'),
+  fc.constantFrom('allow', 'allow outright', 'block', 'block 451', 'observe', 'redirect "https://b.example/"'),
+  { arbitrary: limit, weight: 2 },
+  fc.constantFrom('warn for 3s', 'challenge', 'passphrase door for 1m'),
   several(TAGS).map((tags) => `tag ${tags}`),
 );
-const rule = fc.tuple(
-  fc.constantFrom('', ' trial', ' off'),
-  action,
-  fc.oneof({ weight: 4, arbitrary: condition }, { weight: 1, arbitrary: fc.constant('always') }),
-);
-const ending = fc.constantFrom('continue', 'allow', 'block 410');
+const times = fc.constantFrom('', '', '', '', ' during desk-hours', ' outside desk-hours', ' during nights');
+const until = fc.constantFrom('', '', '', '', ' until 2026-10-24', ' until 2026-10-25T00:30:00Z');
+const ifUnknown = fc.constantFrom('', '', '', ' if unknown match');
+const rule = fc
+  .tuple(
+    fc.constantFrom('', '', ' trial', ' off'),
+    action,
+    fc.oneof({ weight: 4, arbitrary: condition }, { weight: 1, arbitrary: fc.constant('always') }),
+    times,
+    until,
+    ifUnknown,
+  )
+  .map(([state, act, when, ...rest]): [string, string, string] => [state, act, `${when}${rest.join('')}`]);
+const ending = fc.constantFrom('continue', 'continue', 'allow', 'block 410', 'redirect "/closed" 307');
 
 const fence = fc.tuple(fc.constantFrom('enforce', 'trial'), fc.array(rule, { minLength: 2, maxLength: 6 }), ending).map(
   ([mode, rules, otherwise]) =>
@@ -74,6 +158,10 @@ const LISTS = [
   'list everyone addresses { team, 2001:db8::/32 except 2001:db8::1 }',
   'list home countries { NO, SE }',
   'list sites domains { *.a.example, =b.example except c.a.example }',
+  'list places urls { a.example/a, b.example/login except a.example/a/b }',
+  'zone Europe/Oslo',
+  'schedule desk-hours { mon-fri 09:00-12:00, 14:00-18:00 sun 01:00-03:00 except 2026-10-26 }',
+  'schedule nights { zone America/New_York sat, sun 22:00-06:00 fri 20:00-24:00 }',
 ].join('\n');
 
 /** Gates that contend for one host: the entry with `=` is closer than the one without, wherever it stands. */
@@ -82,7 +170,13 @@ const CONTENDERS = [
   'gate exact inbound { hosts =c.a.example fences two otherwise block }',
 ].join('\n');
 
-/** Fence text with lists, gates for a.example and b.example, and three fences. */
+const INSPECTIONS = [
+  '',
+  'inspect { exempt when host under b.example inspect when client in team otherwise exempt }',
+  'inspect { exempt when country = NO otherwise inspect }',
+];
+
+/** Fence text with lists, schedules, gates for a.example and b.example and for clients who go out, and three fences. */
 export const fenceText: fc.Arbitrary<string> = fc
   .tuple(
     fence,
@@ -91,13 +185,17 @@ export const fenceText: fc.Arbitrary<string> = fc
     fc.constantFrom('allow', 'block'),
     fc.subarray(['one', 'two', 'three'], { minLength: 1 }),
     fc.constantFrom('', CONTENDERS),
+    fc.constantFrom('', 'client from header x-forwarded-for trusting 203.0.113.0/24, team'),
+    fc.constantFrom('', 'paths fold-case'),
+    fc.constantFrom(...INSPECTIONS),
   )
-  .map(([one, two, three, otherwise, stack, contenders]) =>
+  .map(([one, two, three, otherwise, stack, contenders, clientFrom, paths, inspection]) =>
     [
       LISTS,
       contenders,
-      `gate a inbound { hosts a.example fences ${stack.join(', ')} otherwise ${otherwise} }`,
-      'gate b inbound { hosts =b.example, single-list fences three otherwise allow }',
+      `gate a inbound { hosts a.example ${clientFrom} ${paths} fences ${stack.join(', ')} otherwise ${otherwise} }`,
+      'gate b inbound { hosts =b.example, single-list fences three otherwise redirect "https://a.example/" }',
+      `gate out outbound { clients 198.18.0.0/29, 10.0.0.0/8 ${clientFrom} ${inspection} fences ${stack.join(', ')} otherwise ${otherwise} }`,
       'list single-list domains { "single" }',
       one('one'),
       two('two'),
@@ -116,6 +214,13 @@ export const attributes = fc.record(
       null,
       'junk',
     ),
+    'network.peer.address': fc.constantFrom('203.0.113.9', '198.18.0.1', '198.18.0.77', null),
+    'http.request.header.x-forwarded-for': fc.constantFrom(
+      ['198.18.0.5'],
+      ['198.18.0.6, 203.0.113.7'],
+      ['junk, 198.18.0.1', '203.0.113.8'],
+      null,
+    ),
     'http.request.header.host': fc.constantFrom(
       ['a.example'],
       ['a.example'],
@@ -126,8 +231,42 @@ export const attributes = fc.record(
       ['other.example'],
       null,
     ),
-    'url.path': fc.constantFrom('/', '/a', '/a/b', '/login/x', '/a b', null),
-    'http.request.method': fc.constantFrom('GET', 'POST', 'HEAD', null),
+    'tls.client.server_name': fc.constantFrom('b.example', 'x.a.example'),
+    'jade.inspected': fc.boolean(),
+    'url.scheme': fc.constantFrom('https', 'http', null),
+    'url.path': fc.constantFrom('/', '/a', '/a/b', '/A/B', '/login/x', '/a b', null),
+    'url.query': fc.constantFrom('q=1', 'q=2&r=1', 'r=q', null),
+    'http.request.method': fc.constantFrom('GET', 'POST', 'HEAD', 'CONNECT', null),
+    'http.request.header.cookie': fc.constantFrom(['c=x'], ['b=1; c=y'], ['d=x'], null),
+    'http.request.header.x-a': fc.constantFrom(['yes'], ['no', 'Yes'], null),
+    'http.request.body.size': fc.constantFrom(0, 80, 443, 2000, null),
+    'server.port': fc.constantFrom(80, 443, 8443, null),
+    'user_agent.original': fc.constantFrom('Fox/1 bot', 'Hen', 'fox', 'BOT', null),
+    'user.name': fc.constantFrom('kari', 'ola', null),
   },
   { requiredKeys: ['url.path'] },
 );
+
+/** Times around the end of summer time in Oslo, few enough that requests fall into one window. */
+const timesUnixMs = fc
+  .array(fc.oneof(fc.constantFrom(0, 0, 500, 1000, 2000), fc.constantFrom(60_000, 1_800_000, 3_600_000, 20_000_000)), {
+    minLength: 1,
+    maxLength: 14,
+  })
+  .chain((steps) =>
+    fc.constantFrom('2026-10-24T19:30:00Z', '2026-10-25T00:00:00Z', '2026-10-23T08:00:00Z').map((start) => {
+      let at = Date.parse(start);
+      return steps.map((step) => (at += step));
+    }),
+  );
+
+/** A log of few distinct requests, so that limits and holds come into play. */
+export const repeatingLog = fc
+  .tuple(
+    timesUnixMs,
+    fc.array(attributes, { minLength: 1, maxLength: 3 }),
+    fc.array(fc.nat(5), { minLength: 14, maxLength: 14 }),
+  )
+  .map(([times, kinds, choices]) =>
+    times.map((t, index) => ({ t, attributes: kinds[choices[index]! % kinds.length]! })),
+  );

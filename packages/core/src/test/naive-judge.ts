@@ -1,20 +1,21 @@
 /**
- * A second reading of the language reference, for holding the interpreter against: truth as numbers, sets as lists of
- * texts, addresses by another library, fences as one flat list of steps. It shares the tree and nothing else, and makes
- * no attempt to be fast or complete beyond what `arbitrary-fences.ts` writes.
+ * A second reading of the language reference, for holding the interpreter against: truth as numbers, every value as
+ * text, sets as lists of texts, addresses by another library, limits as a search through all that came before. It
+ * shares the tree and nothing else, and makes no attempt to be fast or complete beyond what `arbitrary-fences.ts` writes.
  */
 import ipaddr from 'ipaddr.js';
-import type { Condition, FenceStatement, GateStatement, ListStatement, Statement, Value } from '../language/tree.js';
+import type {
+  Condition,
+  FenceStatement,
+  GateStatement,
+  ListStatement,
+  Rule,
+  ScheduleStatement,
+  Statement,
+  Value,
+} from '../language/tree.js';
 import { printValue } from '../language/value.js';
-
-/** A request as plain texts; `undefined` is unknown, `null` none. */
-export interface NaiveRequest {
-  readonly client?: string | null;
-  readonly country?: string;
-  readonly host?: string | null;
-  readonly path?: string | null;
-  readonly method?: string | null;
-}
+import { readNaively, type NaiveRecord } from './naive-fields.js';
 
 export interface NaiveDecision {
   readonly outcome: string;
@@ -27,91 +28,292 @@ export interface NaiveDecision {
 
 /** 1 is true, 0 is false, 0.5 is unknown: then and is the least, or the greatest, and not the rest to one. */
 type Degree = 0 | 0.5 | 1;
+/** The values of a field: `undefined` is unknown, an empty list none. */
+type Values = readonly string[] | undefined;
+type Ask = (field: string, parameter?: string) => Values;
 
-export function judgeNaively(statements: readonly Statement[], request: NaiveRequest): NaiveDecision {
-  const lists = new Map(
-    statements.flatMap((statement) => (statement.kind === 'list' ? [[statement.name, statement] as const] : [])),
-  );
-  const gate = findGate(statements, lists, request.host);
-  if (!gate) return { outcome: 'uncovered', decider: '', would: [], tags: [], blind: [] };
-  const fences = gate.fences.map(
-    ({ name }) =>
-      statements.find((statement) => statement.kind === 'fence' && statement.name === name) as FenceStatement,
-  );
+interface Memory {
+  /** Every request that a limit counted. */
+  readonly counted: { readonly key: string; readonly t: number }[];
+  /** Every hold, of limits and of people. */
+  readonly held: { readonly key: string; readonly from: number; readonly to: number }[];
+}
+
+/** Judges a whole log, in its order. @param countryOf the country of a client, undefined without a table */
+export function judgeNaively(
+  statements: readonly Statement[],
+  log: readonly NaiveRecord[],
+  countryOf: (client: string) => string | undefined,
+): NaiveDecision[] {
+  const memory: Memory = { counted: [], held: [] };
+  const ofKind = <K extends Statement['kind']>(kind: K) =>
+    statements.filter((one): one is Extract<Statement, { kind: K }> => one.kind === kind);
+  const lists = new Map(ofKind('list').map((list) => [list.name, list]));
+  return log.map((record) => {
+    const gate = findGate(ofKind('gate'), lists, record);
+    if (!gate) return { outcome: 'uncovered', decider: '', would: [], tags: [], blind: [] };
+    const askHidden = readNaively(record, gate, clientOf(gate, lists, record), countryOf, true);
+    const isHidden = !isVisible(gate, record, (condition) => degreeOf(condition, askHidden, [], lists));
+    const ask = isHidden ? askHidden : readNaively(record, gate, clientOf(gate, lists, record), countryOf, false);
+    const walk = {
+      gate,
+      ask,
+      t: record.t,
+      lists,
+      memory,
+      schedules: ofKind('schedule'),
+      zone: ofKind('zone')[0]?.zone,
+    };
+    const fences = gate.fences.map(({ name }) => ofKind('fence').find((fence) => fence.name === name)!);
+    return judgeAtGate(gate, fences, walk);
+  });
+}
+
+interface WalkContext {
+  readonly gate: GateStatement;
+  readonly ask: Ask;
+  readonly t: number;
+  readonly lists: Lists;
+  readonly memory: Memory;
+  readonly schedules: readonly ScheduleStatement[];
+  readonly zone: string | undefined;
+}
+type Lists = ReadonlyMap<string, ListStatement>;
+type Ending = readonly [outcome: string, decider: string, isOutright: boolean];
+
+function judgeAtGate(gate: GateStatement, fences: readonly FenceStatement[], context: WalkContext): NaiveDecision {
   const tags = { acting: [] as string[], trial: [] as string[] };
   const would: string[] = [];
   const blind: string[] = [];
   let allowedBy: string | undefined;
   for (const fence of fences) {
-    const ending = walk(fence, request, lists, tags, would, blind);
+    const ending = walkFence(fence, context, tags, would, blind);
     if (ending === undefined) continue;
     const [outcome, decider, isOutright] = ending;
     if (fence.mode === 'trial') would.push(`${decider}:${outcome}`);
-    else if (outcome === 'blocked' || isOutright)
+    else if (outcome !== 'allowed' || isOutright)
       return { outcome, gate: gate.name, decider, would, tags: tags.acting, blind };
     else allowedBy = decider;
   }
-  const outcome = allowedBy !== undefined || gate.otherwise.kind === 'allow' ? 'allowed' : 'blocked';
+  const outcome = allowedBy !== undefined ? 'allowed' : OUTCOME_OF[gate.otherwise.kind]!;
   return { outcome, gate: gate.name, decider: allowedBy ?? '', would, tags: tags.acting, blind };
 }
 
-type Lists = ReadonlyMap<string, ListStatement>;
-type Ending = readonly [outcome: string, decider: string, isOutright: boolean];
+const OUTCOME_OF: Record<string, string> = {
+  allow: 'allowed',
+  block: 'blocked',
+  redirect: 'redirected',
+  limit: 'limited',
+  warn: 'held',
+  passphrase: 'held',
+  challenge: 'held',
+};
 
-function walk(
+function walkFence(
   fence: FenceStatement,
-  request: NaiveRequest,
-  lists: Lists,
+  context: WalkContext,
   tags: { acting: string[]; trial: string[] },
   would: string[],
   blind: string[],
 ): Ending | undefined {
   for (const rule of fence.rules) {
-    if (rule.state === 'off') continue;
+    if (!isLive(rule, context)) continue;
     const isTrial = rule.state === 'trial' || fence.mode === 'trial';
     const seen = isTrial ? [...tags.acting, ...tags.trial] : tags.acting;
-    const degree = degreeOf(rule.condition, request, seen, lists);
-    if (degree === 0.5) blind.push(`${fence.name}/${rule.name}`);
-    if (degree !== 1) continue;
+    const degree = degreeOf(rule.condition, context.ask, seen, context.lists);
+    const id = `${fence.name}/${rule.name}`;
+    if (degree === 0.5) blind.push(id);
+    if (degree !== 1 && !(degree === 0.5 && rule.matchesUnknown)) continue;
     const { action } = rule;
     if (action.kind === 'tag') {
       const into = isTrial ? tags.trial : tags.acting;
       for (const tag of action.tags) if (!into.includes(tag)) into.push(tag);
     }
-    if (action.kind !== 'allow' && action.kind !== 'block') continue;
-    const outcome = action.kind === 'allow' ? 'allowed' : 'blocked';
-    const decider = `${fence.name}/${rule.name}`;
-    if (rule.state === 'trial') would.push(`${decider}:${outcome}`);
-    else return [outcome, decider, action.kind === 'allow' && action.isOutright];
+    if (action.kind === 'tag' || action.kind === 'observe') continue;
+    const stops = remember(rule, id, context);
+    if (stops === undefined && !blind.includes(id)) blind.push(id);
+    if (!stops) continue;
+    const outcome = OUTCOME_OF[action.kind]!;
+    if (rule.state === 'trial') would.push(`${id}:${outcome}`);
+    else return [outcome, id, action.kind === 'allow' && action.isOutright];
   }
   if (fence.otherwise.kind === 'continue') return undefined;
-  return [fence.otherwise.kind === 'allow' ? 'allowed' : 'blocked', fence.name, false];
+  return [OUTCOME_OF[fence.otherwise.kind]!, fence.name, false];
 }
 
-function degreeOf(condition: Condition, request: NaiveRequest, tags: readonly string[], lists: Lists): Degree {
+/** Whether the action comes to its outcome; undefined where a key is unknown. */
+function remember({ action }: Rule, id: string, { gate, ask, t, memory }: WalkContext): boolean | undefined {
+  const isHeld = (key: string): boolean =>
+    memory.held.some((hold) => hold.key === key && hold.from <= t && t < hold.to);
+  if (action.kind === 'limit') {
+    const parts = action.keys.map((key) =>
+      key.kind === 'client' ? cut(ask('client'), key.bits4, key.bits6) : ask(key.field, key.parameter),
+    );
+    if (parts.includes(undefined)) return undefined;
+    const key = JSON.stringify([id, action.isAcrossGates ? '' : gate.name, parts]);
+    memory.counted.push({ key, t });
+    const inWindow = memory.counted.filter((one) => one.key === key && one.t > t - action.windowMs && one.t <= t);
+    const isOver = inWindow.length > action.count;
+    if (isHeld(key)) return true;
+    if (isOver && action.holdMs !== undefined) memory.held.push({ key, from: t, to: t + action.holdMs });
+    return isOver;
+  }
+  if (action.kind === 'warn' || action.kind === 'passphrase' || action.kind === 'challenge') {
+    const user = ask('user');
+    const who = user && user.length > 0 ? ['user', ...user] : cut(ask('client'), 32, 64);
+    if (who === undefined || who.length === 0) return undefined;
+    const key = JSON.stringify([id, gate.name, who]);
+    if (isHeld(key)) return false;
+    memory.held.push({ key, from: t, to: t + action.holdMs });
+  }
+  return true;
+}
+
+function cut(client: Values, bits4: number, bits6: number): Values {
+  return client?.map((text) => {
+    const address = ipaddr.parse(text);
+    const bits = address.kind() === 'ipv4' ? bits4 : bits6;
+    const bytes = address.toByteArray();
+    return bytes
+      .map((byte, index) => byte & (0xff << (8 - Math.max(0, Math.min(8, bits - index * 8)))) & 0xff)
+      .join('.');
+  });
+}
+
+function isLive({ state, hours, until }: Rule, { t, schedules, zone = 'UTC' }: WalkContext): boolean {
+  if (state === 'off') return false;
+  if (until?.kind === 'instant' && t >= until.atUnixMs) return false;
+  if (until?.kind === 'date' && localTime(t, zone).date > until.date) return false;
+  if (!hours) return true;
+  const schedule = schedules.find((one) => one.name === hours.schedule.name)!;
+  return isInHours(schedule, t, schedule.zone ?? zone) !== hours.isOutside;
+}
+
+function isInHours({ weekly, exceptions }: ScheduleStatement, t: number, zone: string): boolean {
+  const { date, day, minute } = localTime(t, zone);
+  const yesterday = new Date(Date.parse(`${date}T12:00:00Z`) - 86_400_000).toISOString().slice(0, 10);
+  return weekly.some(({ days, spans }) =>
+    spans.some(({ fromMinute, toMinute }) => {
+      const isSameDay = fromMinute < toMinute;
+      if (days.includes(day) && !exceptions.includes(date) && minute >= fromMinute && (!isSameDay || minute < toMinute))
+        return true;
+      const dayBefore = day === 1 ? 7 : day - 1;
+      return !isSameDay && days.includes(dayBefore) && !exceptions.includes(yesterday) && minute < toMinute;
+    }),
+  );
+}
+
+function localTime(t: number, zone: string): { date: string; day: number; minute: number } {
+  const parts = new Intl.DateTimeFormat('en-CA', {
+    timeZone: zone,
+    hourCycle: 'h23',
+    year: 'numeric',
+    month: '2-digit',
+    day: '2-digit',
+    hour: '2-digit',
+    minute: '2-digit',
+  }).formatToParts(t);
+  const part = (type: string): string => parts.find((one) => one.type === type)!.value;
+  const date = `${part('year')}-${part('month')}-${part('day')}`;
+  const day = new Date(`${date}T12:00:00Z`).getUTCDay() || 7;
+  return { date, day, minute: Number(part('hour')) * 60 + Number(part('minute')) };
+}
+
+/** Inbound gates see everything; outbound ones what is not encrypted, or is inspected. */
+function isVisible(gate: GateStatement, record: NaiveRecord, degree: (condition: Condition) => Degree): boolean {
+  const { attributes } = record;
+  const isEncrypted =
+    attributes['url.scheme'] === 'https' ||
+    attributes['http.request.method'] === 'CONNECT' ||
+    attributes['tls.client.server_name'] !== undefined;
+  if (gate.direction === 'inbound' || !isEncrypted) return true;
+  if (!gate.inspection) return attributes['jade.inspected'] === true;
+  const rule = gate.inspection.rules.find((one) => degree(one.condition) === 1);
+  return rule ? rule.isInspected : gate.inspection.otherwise;
+}
+
+function degreeOf(condition: Condition, ask: Ask, tags: readonly string[], lists: Lists): Degree {
   switch (condition.kind) {
     case 'always':
       return 1;
     case 'not':
-      return (1 - degreeOf(condition.part, request, tags, lists)) as Degree;
+      return (1 - degreeOf(condition.part, ask, tags, lists)) as Degree;
     case 'and':
-      return Math.min(...condition.parts.map((part) => degreeOf(part, request, tags, lists))) as Degree;
+      return Math.min(...condition.parts.map((part) => degreeOf(part, ask, tags, lists))) as Degree;
     case 'or':
-      return Math.max(...condition.parts.map((part) => degreeOf(part, request, tags, lists))) as Degree;
+      return Math.max(...condition.parts.map((part) => degreeOf(part, ask, tags, lists))) as Degree;
     case 'comparison': {
-      const { field, operator, isNegated, values } = condition;
-      const actual = field === 'tag' ? tags : request[field as keyof NaiveRequest];
+      const { field, parameter, operator, isNegated, isAnyCase, values } = condition;
+      if (field === 'url') {
+        const degrees = values.map((value) => urlDegree(value, ask, lists));
+        const degree = operator === 'present' ? urlDegree(undefined, ask, lists) : Math.max(...degrees);
+        return (isNegated ? 1 - degree : degree) as Degree;
+      }
+      const actual = field === 'tag' ? tags : ask(field, parameter);
       if (actual === undefined) return 0.5;
-      const all = actual === null ? [] : [actual].flat();
-      const holds = all.some((one) => values.some((value) => covers(field, operator, value, one, lists)));
+      if (operator === 'present') return actual.length > 0 !== isNegated ? 1 : 0;
+      const fold = (text: string): string => (isAnyCase ? text.toLowerCase() : text);
+      const holds = actual.some((one) =>
+        values.some((value) => covers(field, operator, value, fold(one), lists, fold)),
+      );
       return holds !== isNegated ? 1 : 0;
     }
   }
 }
 
-function covers(field: string, operator: string, value: Value, actual: string, lists: Lists): boolean {
-  if (value.kind === 'list') return isInList(lists.get(value.name)!, actual, lists);
-  const text = value.kind === 'text' ? value.text : printValue(value).replaceAll('"', '');
+/** The least of both halves, per entry; of `undefined` whether there is a URL at all. */
+function urlDegree(value: Value | undefined, ask: Ask, lists: Lists): Degree {
+  if (value?.kind === 'list') {
+    const { source } = lists.get(value.name)!;
+    if (source.kind !== 'inline') throw new Error('lists in files are not asked here');
+    const any = (all: readonly Value[]): number => Math.max(0, ...all.map((one) => urlDegree(one, ask, lists)));
+    return Math.min(any(source.entries), 1 - any(source.exceptions)) as Degree;
+  }
+  const half = (actual: Values, test: (text: string) => boolean): number =>
+    actual === undefined ? 0.5 : actual.some(test) ? 1 : 0;
+  const [, host, path] = /^([^/]*)(.*)$/.exec(value ? printValue(value) : '')!;
+  return Math.min(
+    half(ask('host'), (text) => !value || isInDomainEntry(host!, text)),
+    half(ask('path'), (text) => !value || `${text}/`.startsWith(`${path!.replace(/\/$/, '')}/`)),
+  ) as Degree;
+}
+
+function covers(
+  field: string,
+  operator: string,
+  value: Value,
+  actual: string,
+  lists: Lists,
+  fold: (text: string) => string = (text) => text,
+): boolean {
+  if (value.kind === 'list') return isInList(lists.get(value.name)!, field, actual, lists);
+  if (value.kind === 'number') {
+    const number = Number(actual);
+    if (operator === '=' || operator === 'in') return value.first <= number && number <= value.last;
+    return (
+      { '<': number < value.first, '<=': number <= value.first, '>': number > value.first }[operator] ??
+      number >= value.first
+    );
+  }
+  const text = fold(value.kind === 'text' ? value.text : printValue(value).replaceAll('"', ''));
+  switch (operator) {
+    case 'like':
+      return new RegExp(
+        `^${text
+          .replace(/[.+^${}()|[\]\\]/g, '\\$&')
+          .replaceAll('*', '.*')
+          .replaceAll('?', '.')}$`,
+        's',
+      ).test(actual);
+    case 'starts':
+      return actual.indexOf(text) === 0;
+    case 'ends':
+      return actual.length >= text.length && actual.slice(actual.length - text.length) === text;
+    case 'contains':
+      return actual.split(text).length > 1;
+    case 'matches':
+      return new RegExp(text).test(actual);
+  }
   if (value.kind === 'addresses') return isInAddresses(text, actual);
   if (value.kind === 'domain' && operator === 'in') return isInDomainEntry(text, actual);
   if (operator !== 'under') return actual === text;
@@ -126,14 +328,14 @@ function covers(field: string, operator: string, value: Value, actual: string, l
   return wanted.every((part, index) => given[index] === part);
 }
 
-function isInList(list: ListStatement, actual: string, lists: Lists): boolean {
+function isInList(list: ListStatement, field: string, actual: string, lists: Lists): boolean {
   if (list.source.kind !== 'inline') throw new Error('lists in files are not asked here');
-  const kind = { addresses: 'client', countries: 'country', domains: 'host' }[list.listKind];
-  const isAny = (values: readonly Value[]): boolean => values.some((value) => covers(kind, 'in', value, actual, lists));
+  const isAny = (values: readonly Value[]): boolean =>
+    values.some((value) => covers(field, 'in', value, actual, lists));
   return isAny(list.source.entries) && !isAny(list.source.exceptions);
 }
 
-function isInAddresses(text: string, actual: string): boolean {
+export function isInAddresses(text: string, actual: string): boolean {
   const address = ipaddr.process(actual);
   if (text.includes('/')) {
     const [network, bits] = ipaddr.parseCIDR(text);
@@ -153,26 +355,51 @@ function isInDomainEntry(entry: string, host: string): boolean {
   return host === entry || host.endsWith(`.${entry}`);
 }
 
-/** The gate whose covering entry has most labels; `=` wins among equals, and then the first. */
-function findGate(
-  statements: readonly Statement[],
-  lists: Lists,
-  host: string | null | undefined,
-): GateStatement | undefined {
-  if (host == null) return undefined;
+/** The client after the trusted hops of the header; the last address where the next one cannot be read. */
+function clientOf({ clientFrom }: GateStatement, lists: Lists, { attributes }: NaiveRecord): Values {
+  const one = (value: unknown): Values => {
+    if (value === undefined) return undefined;
+    if (value === null) return [];
+    return ipaddr.isValid(String(value)) ? [ipaddr.process(String(value)).toString()] : undefined;
+  };
+  const said = [attributes['network.peer.address'], attributes['client.address']];
+  const peer = one(said.find((value) => value != null) ?? (said.includes(null) ? null : undefined));
+  const header = clientFrom && (attributes[`http.request.header.${clientFrom.header}`] as string[] | null | undefined);
+  if (!clientFrom || header == null)
+    return attributes['client.address'] == null ? peer : one(attributes['client.address']);
+  const hops = header.join(',').split(',');
+  let client = peer;
+  while (client?.length === 1) {
+    const now = client[0]!;
+    if (!clientFrom.trusting.some((value) => covers('peer', 'in', value, now, lists))) break;
+    const next = one(hops.pop()?.trim());
+    if (!next || next.length === 0) break;
+    client = next;
+  }
+  return client;
+}
+
+/** The inbound gate whose covering entry has most labels (`=` wins among equals, and then the first), else the first outbound one with the client. */
+function findGate(gates: readonly GateStatement[], lists: Lists, record: NaiveRecord): GateStatement | undefined {
+  const { attributes } = record;
+  const host =
+    (attributes['http.request.header.host'] as string[] | null | undefined)?.[0] ??
+    (attributes['tls.client.server_name'] as string | undefined);
   const entriesOf = (value: Value): string[] => {
     if (value.kind !== 'list') return [printValue(value).replaceAll('"', '')];
     const { source } = lists.get(value.name)!;
     return source.kind === 'inline' ? source.entries.flatMap(entriesOf) : [];
   };
-  const candidates = statements.flatMap((statement, order) => {
-    if (statement.kind !== 'gate') return [];
-    const covering = statement.hosts.flatMap(entriesOf).filter((entry) => isInDomainEntry(entry, host));
-    return covering.map((entry) => ({
-      gate: statement,
-      rank: [-entry.split('.').length, entry.startsWith('=') ? 0 : 1, order],
-    }));
+  const candidates = gates.flatMap((gate, order) => {
+    const covering =
+      host === undefined ? [] : gate.hosts.flatMap(entriesOf).filter((entry) => isInDomainEntry(entry, host));
+    return covering.map((entry) => ({ gate, rank: [-entry.split('.').length, entry.startsWith('=') ? 0 : 1, order] }));
   });
   candidates.sort((a, b) => a.rank.reduce((difference, part, index) => difference || part - b.rank[index]!, 0));
-  return candidates[0]?.gate;
+  const outbound = gates.find((gate) =>
+    clientOf(gate, lists, record)?.some((client) =>
+      gate.clients.some((value) => covers('client', 'in', value, client, lists)),
+    ),
+  );
+  return candidates[0]?.gate ?? outbound;
 }

@@ -21,7 +21,7 @@ export interface JudgeSource {
   /** Tells configurations apart, so that a worker prepares each once. */
   readonly judgeKey: string;
   readonly fenceFile: SourceFile;
-  readonly listFiles: readonly SourceFile[];
+  readonly namedFiles: readonly SourceFile[];
   /** Shared, since a country table is large and every task needs it. */
   readonly countryCsv?: SharedArrayBuffer;
   readonly gate?: string;
@@ -77,8 +77,8 @@ export function filterDecisions({ where, codes, rulings, ...task }: FilterTask):
 }
 
 /** Everything a decision rests on, from its texts. @throws Error when the fences cannot judge, which a snapshot's always can */
-export function prepareJudge({ fenceFile, listFiles, countryCsv, gate }: Omit<JudgeSource, 'judgeKey'>): Judge {
-  const { rulebook, diagnostics } = checkFences([fenceFile], listFiles);
+export function prepareJudge({ fenceFile, namedFiles, countryCsv, gate }: Omit<JudgeSource, 'judgeKey'>): Judge {
+  const { rulebook, diagnostics } = checkFences([fenceFile], namedFiles);
   if (!rulebook) throw new Error(`Internal error: a pinned snapshot cannot judge: ${diagnostics[0]?.message}`);
   const text = countryCsv && new TextDecoder().decode(new Uint8Array(countryCsv).slice());
   return {

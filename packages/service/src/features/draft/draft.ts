@@ -2,6 +2,7 @@ import type { Draft, DraftFence, DraftSources, FenceSources, ImportPreview } fro
 import {
   checkFences,
   compareParts,
+  describeEnding,
   describeRule,
   formatDiagnostic,
   mergeParts,
@@ -126,13 +127,13 @@ export class Drafts {
  * @throws ProblemError with every error
  */
 function readSources(sources: FenceSources, base?: StoredFences): StoredFences {
-  const { files, diagnostics } = checkFences(sources.fenceFiles, sources.listFiles);
+  const { files, diagnostics } = checkFences(sources.fenceFiles, sources.namedFiles);
   const errors = diagnostics.filter(({ code }) => !ALLOWED_IN_DRAFT.includes(code));
   if (errors.length > 0) throw badFences(errors);
   const parts = splitIntoParts(files);
-  if (!base) return { parts, listFiles: sources.listFiles };
-  const listFiles = new Map([...base.listFiles, ...sources.listFiles].map((file) => [file.path, file]));
-  return { parts: mergeParts(base.parts, parts), listFiles: [...listFiles.values()] };
+  if (!base) return { parts, namedFiles: sources.namedFiles };
+  const namedFiles = new Map([...base.namedFiles, ...sources.namedFiles].map((file) => [file.path, file]));
+  return { parts: mergeParts(base.parts, parts), namedFiles: [...namedFiles.values()] };
 }
 
 function usableRulebook({ rulebook, diagnostics }: CheckedFences): Rulebook {
@@ -177,9 +178,9 @@ function presentFences({
   const gates = ofKind(statements, 'gate').map(({ name, direction, hosts, fences, otherwise }) => ({
     name,
     direction,
-    hosts: hosts.map(printValue),
+    hosts: hosts.map((value) => printValue(value)),
     fences: fences.map((fence) => fence.name),
-    otherwise: otherwise.kind === 'allow' ? 'allow' : `block with ${otherwise.status}`,
+    otherwise: describeEnding(otherwise),
   }));
   return {
     gates,
@@ -199,7 +200,6 @@ function presentFence(
   gates: readonly { name: string; fences: readonly string[] }[],
   sizes: ListSizes,
 ): DraftFence {
-  const { otherwise } = fence;
   return {
     name: fence.name,
     title: fence.title,
@@ -212,12 +212,7 @@ function presentFence(
       sentence: describeRule(rule, sizes),
       text: printRule(rule).replace(/^ {2}/gm, ''),
     })),
-    otherwise:
-      otherwise.kind === 'block'
-        ? `block with ${otherwise.status}`
-        : otherwise.kind === 'allow'
-          ? 'allow'
-          : 'continue with the next fence',
+    otherwise: describeEnding(fence.otherwise),
   };
 }
 

@@ -14,7 +14,7 @@ import { ObjectModel, SnapshotEntryModel, SnapshotModel, type Entry } from '../.
 /** A configuration as it is stored: parts of fence text, and the files that lists are kept in. */
 export interface StoredFences {
   readonly parts: readonly Part[];
-  readonly listFiles: readonly SourceFile[];
+  readonly namedFiles: readonly SourceFile[];
 }
 
 const LIST_FILE = 'list-file';
@@ -22,10 +22,10 @@ const LIST_FILE = 'list-file';
 export const DRAFT_PATH = 'draft.fence';
 
 /** Stores the texts, each once whatever it is used for, and says where each stands. */
-export async function storeObjects(trx: Transaction, { parts, listFiles }: StoredFences): Promise<Entry[]> {
+export async function storeObjects(trx: Transaction, { parts, namedFiles }: StoredFences): Promise<Entry[]> {
   const all = [
     ...parts,
-    ...listFiles.map((file) => ({ kind: LIST_FILE, owner: '', name: file.path, text: file.text })),
+    ...namedFiles.map((file) => ({ kind: LIST_FILE, owner: '', name: file.path, text: file.text })),
   ];
   const entries: Entry[] = [];
   const objects = new Map<string, { hash: string; kind: string; body: string }>();
@@ -62,7 +62,7 @@ export async function loadStored(db: Database, entries: readonly Entry[]): Promi
     parts: sorted
       .filter(({ kind }) => kind !== LIST_FILE)
       .map((entry) => ({ kind: entry.kind as PartKind, owner: entry.owner, name: entry.name, text: textOf(entry) })),
-    listFiles: sorted
+    namedFiles: sorted
       .filter(({ kind }) => kind === LIST_FILE)
       .map((entry) => ({ path: entry.name, text: textOf(entry) })),
   };
@@ -98,7 +98,7 @@ export function pickEntry({ kind, owner, name, position, objectHash }: Entry): E
 }
 
 /** Fence text of a stored configuration, parsed and checked. */
-export function checkStored({ parts, listFiles }: StoredFences): CheckedFences & { text: string } {
+export function checkStored({ parts, namedFiles }: StoredFences): CheckedFences & { text: string } {
   const text = printFences(joinParts(parts, DRAFT_PATH));
-  return { ...checkFences([{ path: DRAFT_PATH, text }], listFiles), text };
+  return { ...checkFences([{ path: DRAFT_PATH, text }], namedFiles), text };
 }

@@ -17,12 +17,12 @@ export class Judges {
   ) {}
 
   async source({ snapshotId, datasetId, gate }: ReplayModel): Promise<JudgeSource> {
-    const { parts, listFiles } = await loadSnapshot(this.db, snapshotId);
+    const { parts, namedFiles } = await loadSnapshot(this.db, snapshotId);
     const csv = datasetId === null ? undefined : await this.countryTables.bytes(datasetId);
     return {
       judgeKey: keyOf(snapshotId, datasetId, gate),
       fenceFile: { path: DRAFT_PATH, text: printFences(joinParts(parts, DRAFT_PATH)) },
-      listFiles,
+      namedFiles,
       countryCsv: csv && share(csv),
       gate: gate ?? undefined,
     };

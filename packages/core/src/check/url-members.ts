@@ -1,0 +1,54 @@
+import { formatUrl } from '../language/value.js';
+import type { InlineEntries, Value } from '../language/tree.js';
+import { and, negate, or, type Field, type Truth } from '../request/field.js';
+import { isUnderDomain } from '../request/host.js';
+import { isUnderPath } from '../request/path.js';
+import type { Membership, ResolvedList } from './members.js';
+
+/** What a urls list is asked for; either half can be none or unknown. */
+export interface AskedUrl {
+  readonly host: Field<string>;
+  readonly path: Field<string>;
+  /** How the server behind the gate reads paths, for the paths of entries, too. */
+  readonly readPath: (path: string) => string;
+}
+
+/** A set of URLs. An entry holds a request where its host and its path do, each of which may be unknown. */
+export interface UrlMembers {
+  ask(url: AskedUrl): Truth;
+  /** Why it holds the request, where it does. */
+  find(url: AskedUrl): Membership | undefined;
+}
+
+/** @param lists the lists that the values may name, all resolved */
+export function createUrlMembers(
+  { entries, exceptions }: Pick<InlineEntries, 'entries' | 'exceptions'>,
+  lists: ReadonlyMap<string, ResolvedList>,
+): UrlMembers {
+  const askValue = (value: Value, url: AskedUrl): Truth => {
+    if (value.kind === 'list') return lists.get(value.name)!.urls!.ask(url);
+    if (value.kind !== 'url') return 'false';
+    const host = askHalf(url.host, (host) => isUnderDomain(host, value.host));
+    const path = askHalf(url.path, (path) => isUnderPath(path, url.readPath(value.path)));
+    return and(host, path);
+  };
+  const askAny = (values: readonly Value[], url: AskedUrl): Truth =>
+    values.reduce<Truth>((truth, value) => or(truth, askValue(value, url)), 'false');
+  const ask = (url: AskedUrl): Truth => and(askAny(entries, url), negate(askAny(exceptions, url)));
+  return {
+    ask,
+    find(url) {
+      if (ask(url) !== 'true') return undefined;
+      const value = entries.find((entry) => askValue(entry, url) === 'true')!;
+      if (value.kind === 'url') return { entry: formatUrl(value), through: [] };
+      if (value.kind !== 'list') return undefined;
+      const inner = lists.get(value.name)!.urls!.find(url)!;
+      return { entry: inner.entry, through: [value.name, ...inner.through] };
+    },
+  };
+}
+
+function askHalf(value: Field<string>, test: (text: string) => boolean): Truth {
+  if (value === undefined) return 'unknown';
+  return value !== null && test(value) ? 'true' : 'false';
+}

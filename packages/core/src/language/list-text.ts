@@ -1,0 +1,56 @@
+/** Lists and pages: fence text to tree and back. */
+import { parseValues } from './condition-text.js';
+import type { Cursor } from './cursor.js';
+import { LIST_KINDS, VALUE_KIND_OF } from './fields.js';
+import { MAX_WIDTH, printTitle } from './layout.js';
+import type { FileSource, ListStatement, PageStatement, Value } from './tree.js';
+import { printValue } from './value.js';
+
+export function parseList(cursor: Cursor): Omit<ListStatement, 'kind' | 'comments' | 'place'> {
+  const { name } = cursor.expectName('a list');
+  const listKind = cursor.expectOneOf(LIST_KINDS, 'a kind of list');
+  const title = cursor.acceptTitle();
+  const base = { name, listKind, ...(title === undefined ? {} : { title }) };
+  if (cursor.accept('from')) return { ...base, source: parseFileSource(cursor) };
+  cursor.expect('{', 'before the entries, or the word "from" and a file');
+  const asked = { kind: VALUE_KIND_OF[listKind], operator: 'in' } as const;
+  const entries = cursor.sees('}', 'except') ? [] : parseValues(cursor, asked);
+  const exceptions = cursor.accept('except') ? parseValues(cursor, asked) : [];
+  cursor.expect('}', 'after the entries');
+  return { ...base, source: { kind: 'inline', entries, exceptions } };
+}
+
+export function parsePage(cursor: Cursor): Omit<PageStatement, 'kind' | 'comments' | 'place'> {
+  return { name: cursor.expectName('a page').name, source: parseFileSource(cursor) };
+}
+
+function parseFileSource(cursor: Cursor): FileSource {
+  const { place } = cursor.token;
+  const path = cursor.acceptTitle();
+  if (path === undefined || path === '') cursor.fail('unexpected', 'expected the quoted name of a file');
+  return { kind: 'file', path, place };
+}
+
+export function printList({ name, listKind, title, source }: ListStatement): string {
+  const head = `list ${name} ${listKind}${printTitle(title)}`;
+  if (source.kind === 'file') return `${head} from ${JSON.stringify(source.path)}`;
+  const print = (value: Value): string => printValue(value, VALUE_KIND_OF[listKind]);
+  const parts = [
+    source.entries.map(print).join(', '),
+    source.exceptions.length > 0 ? `except ${source.exceptions.map(print).join(', ')}` : '',
+  ].filter(Boolean);
+  if (parts.length === 0) return `${head} { }`;
+  const oneLine = `${head} { ${parts.join(' ')} }`;
+  if (oneLine.length <= MAX_WIDTH) return oneLine;
+  const tall = (values: readonly Value[]): string => values.map((value) => `  ${print(value)}`).join(',\n');
+  return [
+    `${head} {`,
+    ...(source.entries.length > 0 ? [tall(source.entries)] : []),
+    ...(source.exceptions.length > 0 ? ['  except', tall(source.exceptions)] : []),
+    '}',
+  ].join('\n');
+}
+
+export function printPage({ name, source }: PageStatement): string {
+  return `page ${name} ${JSON.stringify(source.path)}`;
+}
