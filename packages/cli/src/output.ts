@@ -111,3 +111,10 @@ export class LineWriter {
     if (batch !== '' && !this.stream.write(batch)) await once(this.stream, 'drain');
   }
 }
+
+/** All of standard input as text. */
+export async function readAll({ stdin }: Streams): Promise<string> {
+  const pieces: Uint8Array[] = [];
+  for await (const piece of stdin as AsyncIterable<Uint8Array>) pieces.push(Buffer.from(piece));
+  return Buffer.concat(pieces).toString('utf8');
+}

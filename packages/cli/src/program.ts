@@ -4,6 +4,8 @@ import { addAdmin } from './commands/admin.js';
 import { addCompletion } from './commands/completion.js';
 import { addCountryImport } from './commands/country-import.js';
 import { addFence } from './commands/fence.js';
+import { addExpect } from './commands/expect.js';
+import { addFormat } from './commands/format.js';
 import { addJudge } from './commands/judge.js';
 import { addLogImport } from './commands/log-import.js';
 import { addLog } from './commands/log.js';
@@ -34,6 +36,8 @@ function buildProgram(streams: Streams): Command {
   addSurvey(program, streams);
   addJudge(program, streams);
   addTry(program, streams);
+  addExpect(program, streams);
+  addFormat(program, streams);
   addLogin(program, streams);
   addLogout(program, streams);
   addFence(program.command('fence').description('Fences of the service'), streams);

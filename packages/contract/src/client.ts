@@ -1,5 +1,5 @@
 import { createParser } from 'eventsource-parser';
-import type { Outcome } from '@jadefence/core';
+import type { ExpectationResult, Outcome } from '@jadefence/core';
 import { ServiceError, type Problem } from './problems.js';
 import type {
   CountryTableInfo,
@@ -58,6 +58,7 @@ export class ServiceClient {
     this.#json('POST', '/draft/preview', { ...sources, isMerge });
   importFences = (sources: FenceSources, isMerge = false): Promise<Draft> =>
     this.#json('PUT', '/draft', { ...sources, isMerge });
+  expectations = (): Promise<ExpectationResult[]> => this.#json('GET', '/draft/expectations');
   tryRequest = (input: TryInput): Promise<Explanation> => this.#json('POST', '/try', input);
   countryTable = (): Promise<CountryTableInfo> => this.#json('GET', '/country-table');
   importCountryTable = (name: string, csv: UploadBody): Promise<CountryTableInfo> =>

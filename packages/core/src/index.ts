@@ -82,3 +82,7 @@ export { makeUpRecord, type MadeUpProblem, type MadeUpRequest } from './request/
 export { filterChunk } from './replay/filter-decisions.js';
 export { SurveyBuilder, type Survey } from './survey/survey.js';
 export { type Starter, type StarterRule } from './survey/starter-rules.js';
+export { createCategories, type Categories } from './reference/categories.js';
+export { parseCategoryCsv } from './reference/category-csv.js';
+export { printJunit } from './expectations/junit.js';
+export { runExpectations, type ExpectationResult } from './expectations/run-expectations.js';

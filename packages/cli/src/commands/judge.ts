@@ -1,5 +1,6 @@
 import {
   addRejected,
+  PEOPLE,
   LogReader,
   printCsvHeader,
   printCsvRow,
@@ -7,13 +8,18 @@ import {
   summarize,
   toDecidedRecord,
   type LogFormat,
+  type LogRecord,
+  type People,
+  type Tally,
 } from '@jadefence/core';
-import type { Command } from 'commander';
+import { Option, type Command } from 'commander';
 import { Failure } from '../failure.js';
 import { loadCountryTable } from '../files/load-country-table.js';
+import { loadCategoryFeeds } from '../files/load-category-feeds.js';
 import { loadRulebook } from '../files/load-fences.js';
 import { openLog, parseFormat } from '../files/open-log.js';
-import { LineWriter, ROWS_OUTPUT, writeJson, type Output, type Streams } from '../output.js';
+import { isInTimeOrder, judgeReordered, judgeSorted, type JudgeRecord } from '../files/time-order.js';
+import { LineWriter, ROWS_OUTPUT, say, writeJson, type Output, type Streams } from '../output.js';
 import { suggestNearest } from '@jadefence/core';
 import { renderSummary } from '../render/summary.js';
 
@@ -23,6 +29,8 @@ interface JudgeOptions {
   readonly format?: LogFormat;
   readonly host?: string;
   readonly gate?: string;
+  readonly people: People;
+  readonly categoryFeed?: string[];
   readonly output: Output;
 }
 
@@ -36,6 +44,8 @@ export function addJudge(program: Command, streams: Streams): void {
     .option('--format <format>', 'log format, instead of detecting it', parseFormat)
     .option('--host <host>', 'host of every request, where the log has no column for it')
     .option('--gate <name>', 'gate that judges every request, whatever its host')
+    .addOption(new Option('--people <what>', 'what people do who are warned or asked').choices(PEOPLE).default('goes-on'))
+    .option('--category-feed <file...>', 'category feeds as CSV, domain-or-url,category; the first that knows a site answers')
     .option(...ROWS_OUTPUT)
     .addHelpText(
       'after',
@@ -49,7 +59,8 @@ Examples:
 }
 
 async function judgeLog(path: string, options: JudgeOptions, streams: Streams): Promise<void> {
-  const { rulebook } = await loadRulebook(options.fences);
+  const categories = options.categoryFeed && (await loadCategoryFeeds(options.categoryFeed, streams));
+  const { rulebook } = await loadRulebook(options.fences, categories?.names);
   const gateNames = rulebook.gates.map(({ statement }) => statement.name);
   if (options.gate !== undefined && !gateNames.includes(options.gate)) {
     throw new Failure(
@@ -59,30 +70,16 @@ async function judgeLog(path: string, options: JudgeOptions, streams: Streams): 
     );
   }
   const countries = options.countryTable ? await loadCountryTable(options.countryTable, streams) : undefined;
-  const { format, pieces } = await openLog(
-    path,
-    options.format,
-    options.host !== undefined || options.gate !== undefined,
-    streams,
-  );
-  const reader = new LogReader(format, { host: options.host });
-  const replay = new Replay({ rulebook, countries, gate: options.gate });
+  const replay = new Replay({ rulebook, countries, categories, gate: options.gate, people: options.people });
   const writer = new LineWriter(streams.stdout);
   const print = { ndjson: JSON.stringify, csv: printCsvRow, table: undefined, json: undefined }[options.output];
   if (options.output === 'csv') await writer.write(printCsvHeader());
-
-  const judgeLines = async (lines: ReturnType<LogReader['push']>): Promise<void> => {
-    for (const line of lines) {
-      if (line.kind === 'rejected') {
-        addRejected(replay.tally, line.rejected);
-        continue;
-      }
-      const { decision } = replay.next(line.record);
-      if (print) await writer.write(print(toDecidedRecord(line.record, decision)));
-    }
+  const judge = (record: LogRecord): string | undefined => {
+    const { decision } = replay.next(record);
+    return print?.(toDecidedRecord(record, decision));
   };
-  for await (const piece of pieces) await judgeLines(reader.push(piece));
-  await judgeLines(reader.end());
+  for await (const lines of judgeLines(path, options, rulebook.isStateful, judge, replay.tally, streams))
+    for (const line of lines) await writer.write(line);
   await writer.flush();
 
   const summary = summarize(replay.tally, rulebook);
@@ -91,4 +88,60 @@ async function judgeLog(path: string, options: JudgeOptions, streams: Streams): 
     streams.stdout.write(renderSummary(summary, `${path} judged by ${options.fences}`, streams));
   if (print && summary.numRejected > 0)
     streams.stderr.write(`${summary.numRejected} lines rejected; --output table shows the first of them\n`);
+}
+
+/** Judges in the order in which the rules need it, and answers what to print in the order of the log. */
+async function* judgeLines(
+  path: string,
+  { format, host, gate }: JudgeOptions,
+  isStateful: boolean,
+  judge: JudgeRecord,
+  tally: Tally,
+  streams: Streams,
+): AsyncGenerator<readonly string[]> {
+  const knowsHost = host !== undefined || gate !== undefined;
+  const { records, format: found } = await openRecords(path, { format, host, knowsHost, tally }, streams);
+  if (!isStateful) {
+    // Nothing remembers, so every line can be judged as it comes.
+    for await (const batch of records) yield judgeBatch(batch, judge);
+    return;
+  }
+  if (path === '-') return yield* judgeReordered(records, judge);
+  // The first pass only looks at the times, so its rejected lines are not counted.
+  const isOrdered = await isInTimeOrder(records);
+  tally.rejected = {};
+  tally.firstRejected = [];
+  const again = await openRecords(path, { format: found, host, knowsHost, tally }, streams);
+  if (!isOrdered) {
+    say(streams, `${path}: the lines are not in the order of time, so they are sorted first`);
+    return yield* judgeSorted(again.records, judge);
+  }
+  for await (const batch of again.records) yield judgeBatch(batch, judge);
+}
+
+function judgeBatch(batch: readonly LogRecord[], judge: JudgeRecord): string[] {
+  return batch.map(judge).filter((line) => line !== undefined);
+}
+
+/** The records of a log, in batches, since waiting for each would cost more than judging it; rejected lines are counted. */
+async function openRecords(
+  path: string,
+  { format, host, knowsHost, tally }: { format?: LogFormat; host?: string; knowsHost: boolean; tally: Tally },
+  streams: Streams,
+): Promise<{ records: AsyncIterable<readonly LogRecord[]>; format: LogFormat }> {
+  const log = await openLog(path, format, knowsHost, streams);
+  const reader = new LogReader(log.format, { host });
+  const accept = (lines: ReturnType<LogReader['push']>): LogRecord[] => {
+    const batch: LogRecord[] = [];
+    for (const line of lines) {
+      if (line.kind === 'rejected') addRejected(tally, line.rejected);
+      else batch.push(line.record);
+    }
+    return batch;
+  };
+  const read = async function* (): AsyncGenerator<readonly LogRecord[]> {
+    for await (const piece of log.pieces) yield accept(reader.push(piece));
+    yield accept(reader.end());
+  };
+  return { records: read(), format: log.format };
 }

@@ -13,7 +13,7 @@ import type { FenceSources } from '@jadefence/contract';
 import { EXIT, Failure } from '../failure.js';
 
 /**
- * Reads a fence file, or every `.fence` file below a folder, with the files that their lists are kept in.
+ * Reads a fence file, or every `.fence` file below a folder, with the files that their lists and pages are kept in.
  * @throws Failure when the path is not there or holds no fence file
  */
 export async function readFenceSources(path: string): Promise<FenceSources> {
@@ -28,12 +28,13 @@ export async function readFenceSources(path: string): Promise<FenceSources> {
   const names = info.isDirectory() ? await listFenceFiles(path) : [basename(path)];
   if (names.length === 0) throw new Failure(`The folder "${path}" holds no .fence file.`);
   const fenceFiles = await Promise.all(names.map((name) => readSource(root, name)));
-  const listNames = new Set(fenceFiles.flatMap((file) => namedFilesOf(parseFences(file.text, file.path).file)));
-  const namedFiles = await Promise.all([...listNames].map((name) => readSource(root, name).catch(() => undefined)));
+  const fileNames = new Set(fenceFiles.flatMap((file) => namedFilesOf(parseFences(file.text, file.path).file)));
+  const namedFiles = await Promise.all([...fileNames].map((name) => readSource(root, name).catch(() => undefined)));
   return { fenceFiles, namedFiles: namedFiles.filter((file) => file !== undefined) };
 }
 
-async function listFenceFiles(folder: string): Promise<string[]> {
+/** The fence files below a folder, in byte order, named from it. */
+export async function listFenceFiles(folder: string): Promise<string[]> {
   const entries = await readdir(folder, { recursive: true, withFileTypes: true });
   return entries
     .filter((entry) => entry.isFile() && entry.name.endsWith('.fence'))
@@ -46,9 +47,12 @@ async function readSource(root: string, name: string): Promise<SourceFile> {
 }
 
 /** @throws Failure that lists every error of the fences */
-export async function loadRulebook(path: string): Promise<{ rulebook: Rulebook; files: CheckedFences['files'] }> {
+export async function loadRulebook(
+  path: string,
+  categories?: ReadonlySet<string>,
+): Promise<{ rulebook: Rulebook; files: CheckedFences['files'] }> {
   const sources = await readFenceSources(path);
-  const { rulebook, files, diagnostics } = checkFences(sources.fenceFiles, sources.namedFiles);
+  const { rulebook, files, diagnostics } = checkFences(sources.fenceFiles, sources.namedFiles, categories);
   if (!rulebook) {
     const count = `${diagnostics.length} ${diagnostics.length === 1 ? 'error' : 'errors'}`;
     throw new Failure(`${diagnostics.map(formatDiagnostic).join('\n')}\n${count} in the fences.`);

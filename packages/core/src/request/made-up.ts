@@ -1,6 +1,7 @@
 import { formatAddress, parseAddress } from './address.js';
 import { normalizeHost } from './host.js';
-import type { LogRecord } from './record.js';
+import type { Attributes, LogRecord } from './record.js';
+import { splitUrl } from './url.js';
 
 /** A request that somebody makes up to see what would happen to it. */
 export interface MadeUpRequest {
@@ -9,6 +10,17 @@ export interface MadeUpRequest {
   /** GET unless said. */
   readonly method?: string;
   readonly atUnixMs: number;
+  /** Nobody says when. */
+  readonly isTimeUnknown?: boolean;
+  /** More that is said of it; what is not said is none. */
+  readonly fields?: readonly MadeUpField[];
+}
+
+/** A field as conditions name it, with one value; the same field can be said several times. */
+export interface MadeUpField {
+  readonly field: string;
+  readonly parameter?: string;
+  readonly value: string;
 }
 
 /** What is wrong with a part of a made-up request. */
@@ -17,11 +29,9 @@ export interface MadeUpProblem {
   readonly message: string;
 }
 
-/** The record of a made-up request; it has no tags, no headers and no user. */
-export function makeUpRecord({ client, url, method = 'GET', atUnixMs }: MadeUpRequest): {
-  record?: LogRecord;
-  problems: MadeUpProblem[];
-} {
+/** The record of a made-up request. All its HTTP fields and its user are known; its server and its payload are not. */
+export function makeUpRecord(request: MadeUpRequest): { record?: LogRecord; problems: MadeUpProblem[] } {
+  const { client, url, method = 'GET', atUnixMs, isTimeUnknown, fields = [] } = request;
   const problems: MadeUpProblem[] = [];
   const address = parseAddress(client.trim());
   if (!address)
@@ -30,8 +40,8 @@ export function makeUpRecord({ client, url, method = 'GET', atUnixMs }: MadeUpRe
       message: `Found ${JSON.stringify(client)}, expected an address such as 198.18.4.7 or 2001:db8::7.`,
     });
   const full = /^[a-z][a-z0-9+.-]*:\/\//i.test(url.trim()) ? url.trim() : `https://${url.trim()}`;
-  const authority = /^https?:\/\/([^/?#]*)/i.exec(full)?.[1];
-  if (authority === undefined || normalizeHost(authority) === null)
+  const parts = splitUrl(full);
+  if (parts === undefined || !/^(https?|wss?)$/.test(parts.scheme) || normalizeHost(parts.authority) === null)
     problems.push({
       part: 'url',
       message: `Found ${JSON.stringify(url)}, expected a URL such as https://shop.example/login.`,
@@ -39,19 +49,55 @@ export function makeUpRecord({ client, url, method = 'GET', atUnixMs }: MadeUpRe
   if (!/^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/.test(method))
     problems.push({ part: 'method', message: `Found ${JSON.stringify(method)}, expected a method such as GET.` });
   if (!address || problems.length > 0) return { problems };
-  const text = formatAddress(address);
-  return {
-    record: {
-      line: 1,
-      atUnixMs,
-      attributes: {
-        'client.address': text,
-        'network.peer.address': text,
-        'url.full': full,
-        'http.request.method': method,
-        'user.name': null,
-      },
-    },
-    problems,
+  const attributes = {
+    ...attributesOf(formatAddress(address), full, parts!.authority, method),
+    ...saidAttributes(fields),
   };
+  return { record: { line: 1, atUnixMs, ...(isTimeUnknown ? { isTimeUnknown } : {}), attributes }, problems };
+}
+
+function attributesOf(client: string, url: string, authority: string, method: string): Attributes {
+  return {
+    'client.address': client,
+    'network.peer.address': client,
+    'url.full': url,
+    'http.request.method': method,
+    'http.request.header.host': [authority],
+    'http.request.body.size': null,
+    'http.response.body.size': null,
+    'user_agent.original': null,
+    'user.name': null,
+    'jade.groups': null,
+    'jade.all-headers': true,
+  };
+}
+
+/** The attributes in which records say these fields. */
+const ATTRIBUTE_OF: Record<string, { readonly name: string; readonly kind: 'text' | 'list' | 'number' }> = {
+  'peer': { name: 'network.peer.address', kind: 'text' },
+  'server': { name: 'destination.address', kind: 'text' },
+  'method': { name: 'http.request.method', kind: 'text' },
+  'agent': { name: 'user_agent.original', kind: 'text' },
+  'size': { name: 'http.request.body.size', kind: 'number' },
+  'from-client': { name: 'http.request.size', kind: 'number' },
+  'to-client': { name: 'http.response.size', kind: 'number' },
+  'user': { name: 'user.name', kind: 'list' },
+  'group': { name: 'jade.groups', kind: 'list' },
+};
+
+function saidAttributes(fields: readonly MadeUpField[]): Attributes {
+  const said: Record<string, string | number | string[]> = {};
+  const add = (name: string, value: string): void => {
+    said[name] = [...((said[name] as string[] | undefined) ?? []), value];
+  };
+  for (const { field, parameter, value } of fields) {
+    if (field === 'header') add(`http.request.header.${parameter}`, value);
+    else if (field === 'cookie') add('http.request.header.cookie', `${parameter}=${value}`);
+    else {
+      const { name, kind } = ATTRIBUTE_OF[field]!;
+      if (kind === 'list') add(name, value);
+      else said[name] = kind === 'number' ? Number(value) : value;
+    }
+  }
+  return said;
 }

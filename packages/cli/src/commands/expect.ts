@@ -1,0 +1,72 @@
+import { printJunit, runExpectations, type ExpectationResult } from '@jadefence/core';
+import { Option, type Command } from 'commander';
+import { EXIT, Failure } from '../failure.js';
+import { loadCategoryFeeds } from '../files/load-category-feeds.js';
+import { loadCountryTable } from '../files/load-country-table.js';
+import { loadRulebook } from '../files/load-fences.js';
+import { say, writeJson, type Streams } from '../output.js';
+import { coloursFor } from '../render/text.js';
+import { connect } from '../service.js';
+
+interface ExpectOptions {
+  readonly fences?: string;
+  readonly countryTable?: string;
+  readonly categoryFeed?: string[];
+  readonly output: 'table' | 'json' | 'junit';
+}
+
+export function addExpect(program: Command, streams: Streams): void {
+  program
+    .command('expect')
+    .description('Run the expectations of the rules; ends with 1 where one is not met')
+    .option('--fences <path>', 'fence file or folder; without it the draft of the service is asked')
+    .option('--country-table <file>', 'country table as CSV, with --fences')
+    .option('--category-feed <file...>', 'category feeds as CSV, with --fences')
+    .addOption(
+      new Option('--output <output>', 'what is printed').choices(['table', 'json', 'junit']).default('table'),
+    )
+    .addHelpText(
+      'after',
+      `
+Examples:
+  jadefence expect --fences ./fences --country-table countries.csv
+  jadefence expect --output junit > expectations.xml`,
+    )
+    .action((options: ExpectOptions) => expectAll(options, streams));
+}
+
+async function expectAll(options: ExpectOptions, streams: Streams): Promise<void> {
+  const results =
+    options.fences === undefined
+      ? await (await connect(streams)).expectations()
+      : await expectLocally(options.fences, options, streams);
+  if (options.output === 'json') writeJson(streams, results);
+  else if (options.output === 'junit') streams.stdout.write(printJunit(results));
+  else if (results.length > 0) streams.stdout.write(`${renderResults(results, streams)}\n`);
+  if (results.length === 0) say(streams, 'The rules hold no expectation.');
+  const numFailed = results.filter(({ isMet }) => !isMet).length;
+  if (numFailed > 0)
+    throw new Failure(
+      `${numFailed} of ${results.length} ${results.length === 1 ? 'expectation is' : 'expectations are'} not met.`,
+      EXIT.checkFailed,
+    );
+}
+
+async function expectLocally(path: string, options: ExpectOptions, streams: Streams): Promise<ExpectationResult[]> {
+  const categories = options.categoryFeed && (await loadCategoryFeeds(options.categoryFeed, streams));
+  const { rulebook } = await loadRulebook(path, categories?.names);
+  const countries = options.countryTable ? await loadCountryTable(options.countryTable, streams) : undefined;
+  return runExpectations({ rulebook, countries, categories });
+}
+
+/** A line for each, and why for those that are not met. */
+export function renderResults(results: readonly ExpectationResult[], streams: Streams): string {
+  const colours = coloursFor(streams);
+  return results
+    .map(({ isMet, sentence, file, line, failure }) =>
+      isMet
+        ? `${colours.green('met')}      ${sentence}`
+        : `${colours.red('not met')}  ${sentence}\n         ${failure} (${file}:${line})`,
+    )
+    .join('\n');
+}
