@@ -1,6 +1,6 @@
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { SourceFile } from '@jadefence/core';
+import type { People, SourceFile } from '@jadefence/core';
 import { ROOT } from './root.js';
 
 /** One folder of the conformance corpus, read. */
@@ -11,7 +11,8 @@ export interface ConformanceCase {
   readonly countryFile?: string;
   readonly fenceFiles: readonly SourceFile[];
   readonly namedFiles: readonly SourceFile[];
-  readonly options: { readonly host?: string; readonly gate?: string };
+  readonly categoryFile?: string;
+  readonly options: { readonly host?: string; readonly gate?: string; readonly people?: People };
   /** Byte for byte, a line a request. */
   readonly expected: string;
 }
@@ -31,6 +32,7 @@ export function readConformanceCases(): ConformanceCase[] {
       folder,
       logFile: optional('log.ndjson') ?? join(folder, 'log.log'),
       countryFile: optional('countries.csv'),
+      categoryFile: optional('categories.csv'),
       fenceFiles: sources.filter(({ path }) => path.endsWith('.fence')),
       namedFiles: sources.filter(({ path }) => !path.endsWith('.fence')),
       options: optionsFile ? (JSON.parse(readFileSync(optionsFile, 'utf8')) as ConformanceCase['options']) : {},

@@ -1,9 +1,11 @@
 import { readFileSync } from 'node:fs';
 import {
   checkFences,
+  createCategories,
   createCountryTable,
   detectFormat,
   LogReader,
+  parseCategoryCsv,
   parseCountryCsv,
   Replay,
   toDecidedRecord,
@@ -17,20 +19,27 @@ const cases = readConformanceCases();
 
 describe('the interpreter decides as the corpus says', () => {
   it.each(cases)('$name', (one) => {
-    const { rulebook, diagnostics } = checkFences(one.fenceFiles, one.namedFiles);
+    const categories = one.categoryFile
+      ? createCategories([
+          { name: 'categories.csv', entries: parseCategoryCsv(readFileSync(one.categoryFile, 'utf8')).entries },
+        ])
+      : undefined;
+    const { rulebook, diagnostics } = checkFences(one.fenceFiles, one.namedFiles, categories?.names);
     expect(diagnostics).toEqual([]);
     const countries = one.countryFile
       ? createCountryTable(parseCountryCsv(readFileSync(one.countryFile, 'utf8')).ranges)
       : undefined;
     const bytes = readFileSync(one.logFile);
     const reader = new LogReader(detectFormat(bytes, true).best!.format, { host: one.options.host });
-    const replay = new Replay({ rulebook: rulebook!, countries, gate: one.options.gate });
-    const lines = [...reader.push(bytes), ...reader.end()].map((line) => {
+    const replay = new Replay({ rulebook: rulebook!, countries, categories, ...one.options });
+    const records = [...reader.push(bytes), ...reader.end()].map((line) => {
       expect(line.kind).toBe('record');
-      return line.kind === 'record'
-        ? `${JSON.stringify(toDecidedRecord(line.record, replay.next(line.record).decision))}\n`
-        : '';
+      return (line as Extract<typeof line, { kind: 'record' }>).record;
     });
+    const decided = [...records]
+      .sort((a, b) => a.atUnixMs - b.atUnixMs || a.line - b.line)
+      .map((record) => ({ line: record.line, decided: toDecidedRecord(record, replay.next(record).decision) }));
+    const lines = decided.sort((a, b) => a.line - b.line).map((record) => `${JSON.stringify(record.decided)}\n`);
     expect(lines.join('')).toBe(one.expected);
   });
 });
@@ -38,7 +47,10 @@ describe('the interpreter decides as the corpus says', () => {
 describe('jadefence judge prints what the corpus says', () => {
   it.each(cases)('$name', async (one) => {
     const options = Object.entries(one.options).flatMap(([name, value]) => [`--${name}`, value]);
-    const table = one.countryFile ? ['--country-table', one.countryFile] : [];
+    const table = [
+      ...(one.countryFile ? ['--country-table', one.countryFile] : []),
+      ...(one.categoryFile ? ['--category-feed', one.categoryFile] : []),
+    ];
     const { stdout, exitCode } = await jadefence([
       'judge',
       one.logFile,
@@ -72,7 +84,7 @@ describe('a replay in the service decides as the corpus says', () => {
       client,
       { fenceFiles, namedFiles },
       { name: one.name, bytes, host: one.options.host },
-      one.options.gate,
+      one.options,
     );
     expect(replay.failure).toBeNull();
     const { rows } = await client.decisions(replay.id, { offset: 0, limit: 1000 });
@@ -80,7 +92,9 @@ describe('a replay in the service decides as the corpus says', () => {
   };
 
   // Those without a table come first: a table, once there, is not taken away again.
-  it.each([...cases].sort((a, b) => Number(a.countryFile !== undefined) - Number(b.countryFile !== undefined)))(
+  // The service has no category feeds yet.
+  const inService = cases.filter(({ categoryFile }) => !categoryFile);
+  it.each([...inService].sort((a, b) => Number(a.countryFile !== undefined) - Number(b.countryFile !== undefined)))(
     '$name',
     async (one) => {
       expect(await decide(one)).toBe(one.expected);

@@ -7,7 +7,7 @@ import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { jadefence, type Ran } from './jadefence.js';
 import { ROOT } from './root.js';
-import { replayOnService, startTestService, type TestService } from './service.js';
+import { importInto, replayOnService, startTestService, type TestService } from './service.js';
 
 const FENCES =
   'gate shop inbound { hosts shop.example fences desk otherwise allow }\nfence desk enforce { rule login block when path under /login }\n';
@@ -105,31 +105,33 @@ describe('the everyday way from the command line', () => {
 describe('the service', () => {
   it('keeps the draft as it was where fences are wrong, and tells every error', async () => {
     const before = await service.client.draft();
-    const error = await service.client
-      .importFences(sources('lst a { }\nfence f enforce { rule r blok when always }'))
-      .catch((caught: ServiceError) => caught);
+    const error = await importInto(
+      service.client,
+      sources('lst a { }\nfence f enforce { rule r blok when always }'),
+    ).catch((caught: ServiceError) => caught);
     expect((error as ServiceError).problem?.errors).toEqual([
       {
         place: 'site.fence:1:1',
-        message: 'Found "lst", expected a statement: list, gate, fence. Did you mean "list"? [unexpected]',
+        message: 'Found "lst", expected a statement: zone, list, schedule, page, application, gate, fence, expect. Did you mean "list"? [unexpected]',
       },
       {
         place: 'site.fence:2:26',
-        message: 'Found "blok", expected an action: allow, block, tag, observe. Did you mean "block"? [unexpected]',
+        message: 'Found "blok", expected an action: allow, block, redirect, warn, passphrase, challenge, limit, tag, observe. Did you mean "block"? [unexpected]',
       },
     ]);
     expect(await service.client.draft()).toEqual(before);
   });
 
   it('lets an unknown name stand in the draft, and refuses to replay it', async () => {
-    const draft = await service.client.importFences(
+    const draft = await importInto(
+      service.client,
       sources('gate shop inbound { hosts shp-list otherwise allow }\nlist shop-list domains { shop.example }'),
     );
     expect(draft.diagnostics.map(({ message }) => message)).toEqual(['No list is named "shp-list".']);
     expect(await problemOf(service.client.startReplay({ logId: 1 }))).toBe(
       '409 draft-not-usable: The draft has errors and cannot judge.',
     );
-    await service.client.importFences(sources(FENCES));
+    await importInto(service.client, sources(FENCES));
   });
 
   it('pins what a replay rests on: later changes of the draft do not touch it', async () => {
@@ -138,10 +140,10 @@ describe('the service', () => {
       bytes: bytesOf(`${LINE('/pinned')}${LINE('/login')}`),
     });
     const before = await service.client.replayResult(id);
-    await service.client.importFences(sources(FENCES.replace('/login', '/other')));
+    await importInto(service.client, sources(FENCES.replace('/login', '/other')));
     expect((await service.client.draft()).snapshot).not.toBe(snapshot);
     expect(await service.client.replayResult(id)).toEqual(before);
-    await service.client.importFences(sources(FENCES));
+    await importInto(service.client, sources(FENCES));
     expect((await service.client.draft()).snapshot).toBe(snapshot);
   });
 
@@ -150,7 +152,7 @@ describe('the service', () => {
     const log = Array.from({ length: numRequests }, (_, index) => LINE(index % 10 === 0 ? '/login' : `/${index}`)).join(
       '',
     );
-    await service.client.importFences(sources(FENCES));
+    await importInto(service.client, sources(FENCES));
     const { id: logId } = await service.client.importLog({ name: 'two chunks' }, bytesOf(log));
     const { id } = await service.client.startReplay({ logId });
     const seen: number[] = [];
@@ -245,7 +247,7 @@ describe('the service', () => {
     });
     const viewer = new ServiceClient({ baseUrl: service.address, token });
     expect((await viewer.me()).role).toBe('viewer');
-    expect(await problemOf(viewer.importFences(sources(FENCES)))).toBe(
+    expect(await problemOf(importInto(viewer, sources(FENCES)))).toBe(
       '403 not-permitted: admin is viewer here; this needs editor.',
     );
   });
@@ -278,7 +280,7 @@ describe('the service', () => {
 describe('a killed service', () => {
   it('takes up its replays again, and forgets the imports that had not finished', async () => {
     const log = Array.from({ length: 140_000 }, (_, index) => LINE(`/${index % 7 === 0 ? 'login' : index}`)).join('');
-    await service.client.importFences(sources(FENCES));
+    await importInto(service.client, sources(FENCES));
     const { id: logId } = await service.client.importLog({ name: 'killed' }, bytesOf(log));
     const { id } = await service.client.startReplay({ logId });
     await expect

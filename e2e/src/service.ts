@@ -1,7 +1,8 @@
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { ServiceClient, type FenceSources, type Replay } from '@jadefence/contract';
+import { ServiceClient, type Draft, type FenceSources, type Replay } from '@jadefence/contract';
+import type { People } from '@jadefence/core';
 import { createTestDatabase } from './test-database.js';
 // The same way of starting the service as the demo has.
 import { startService } from '../../scripts/lib/service.mjs';
@@ -63,16 +64,21 @@ export async function startTestService(env: Record<string, string> = {}): Promis
   };
 }
 
+/** Replaces the draft, whatever it is. */
+export async function importInto(client: ServiceClient, fences: FenceSources): Promise<Draft> {
+  return client.importFences(fences, false, (await client.draft()).version);
+}
+
 /** Imports fences and a log, replays it, and answers the replay once it is done. */
 export async function replayOnService(
   client: ServiceClient,
   fences: FenceSources,
   log: { name: string; bytes: Uint8Array<ArrayBuffer>; host?: string },
-  gate?: string,
+  { gate, people }: { gate?: string; people?: People } = {},
 ): Promise<Replay> {
-  await client.importFences(fences);
+  await importInto(client, fences);
   const { id } = await client.importLog({ name: log.name, host: log.host }, log.bytes);
-  const replay = await client.startReplay({ logId: id, gate });
+  const replay = await client.startReplay({ logId: id, gate, people });
   await client.followReplay(replay.id, () => undefined);
   return client.replay(replay.id);
 }

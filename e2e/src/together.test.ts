@@ -3,7 +3,7 @@ import { gzipSync } from 'node:zlib';
 import { type ServiceError, type ServiceClient } from '@jadefence/contract';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { FENCES, logLine } from './desk.js';
-import { replayOnService, startTestService, type TestService } from './service.js';
+import { importInto, replayOnService, startTestService, type TestService } from './service.js';
 
 let service: TestService;
 let client: ServiceClient;
@@ -29,16 +29,23 @@ describe('at the same time', () => {
     expect((await client.logs()).filter(({ name }) => name.startsWith('same'))).toHaveLength(1);
   });
 
-  it('imports of fences follow one another, and the draft is one of them, whole', async () => {
+  it('of several who write on the same version one succeeds, and the others are told', async () => {
+    const { version } = await client.draft();
     const versions = Array.from({ length: 6 }, (_, index) => FENCES.replace('block when', `block ${410 + index} when`));
-    await Promise.all(versions.map((text) => client.importFences(sources(text))));
+    const results = await Promise.allSettled(
+      versions.map((text) => client.importFences(sources(text), false, version)),
+    );
+    const failures = results.flatMap((result) =>
+      result.status === 'rejected' ? [(result.reason as ServiceError).problem?.code] : [],
+    );
+    expect(failures).toEqual(Array(5).fill('changed-meanwhile'));
     const { fences } = await client.draft();
     expect(fences[0]!.rules.map(({ name }) => name)).toEqual(['staff', 'login']);
     expect(fences[0]!.rules[1]!.sentence).toMatch(/^Block with 41[0-5] when/);
   });
 
   it('replays of several logs each come to their own', async () => {
-    await client.importFences(sources(FENCES));
+    await importInto(client, sources(FENCES));
     const counts = [10, 200, 3000];
     const logs = await Promise.all(
       counts.map((count) =>

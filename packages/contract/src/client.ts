@@ -1,20 +1,29 @@
 import { createParser } from 'eventsource-parser';
-import type { ExpectationResult, Outcome } from '@jadefence/core';
+import type { Edit, ExpectationResult, LookUp, Outcome, People, StartingPoint } from '@jadefence/core';
 import { ServiceError, type Problem } from './problems.js';
 import type {
+  Against,
+  AuditPage,
   CountryTableInfo,
   CreatedToken,
   DecisionPage,
   Draft,
+  DraftChanges,
   DraftSources,
+  EditResult,
   Explanation,
   FenceSources,
   Health,
   ImportPreview,
+  ListInfo,
   Log,
+  MatchCount,
+  PublishInput,
   Replay,
   ReplayProgress,
   ReplayResult,
+  Revision,
+  RevisionDiff,
   Role,
   SignedIn,
   Survey,
@@ -56,8 +65,32 @@ export class ServiceClient {
   draftSources = (): Promise<DraftSources> => this.#json('GET', '/draft/sources');
   previewImport = (sources: FenceSources, isMerge: boolean): Promise<ImportPreview> =>
     this.#json('POST', '/draft/preview', { ...sources, isMerge });
-  importFences = (sources: FenceSources, isMerge = false): Promise<Draft> =>
-    this.#json('PUT', '/draft', { ...sources, isMerge });
+  importFences = (sources: FenceSources, isMerge: boolean, version: number): Promise<Draft> =>
+    this.#json('PUT', '/draft', { ...sources, isMerge }, version);
+  /** Edits the draft; `version` is the one that the edits were made on. */
+  edit = (edits: readonly Edit[], version: number): Promise<EditResult> =>
+    this.#json('POST', '/draft/edits', { edits }, version);
+  /** What edits would do, with nothing written. */
+  previewEdits = (edits: readonly Edit[]): Promise<EditResult> => this.#json('POST', '/draft/edits/preview', { edits });
+  draftChanges = (): Promise<DraftChanges> => this.#json('GET', '/draft/changes');
+  startingPoints = (): Promise<StartingPoint[]> => this.#json('GET', '/starting-points');
+  lists = (): Promise<ListInfo[]> => this.#json('GET', '/lists');
+  list = (name: string): Promise<ListInfo> => this.#json('GET', `/lists/${name}`);
+  lookUpInList = (name: string, value: string): Promise<LookUp> =>
+    this.#json('GET', `/lists/${name}/look-up${queryText({ value })}`);
+  revisions = (): Promise<Revision[]> => this.#json('GET', '/revisions');
+  revision = (number: number): Promise<Revision> => this.#json('GET', `/revisions/${number}`);
+  revisionSources = (number: number): Promise<DraftSources> => this.#json('GET', `/revisions/${number}/sources`);
+  diffRevisions = (from: Against, to: Against): Promise<RevisionDiff> =>
+    this.#json('GET', `/revision-diff${queryText({ from, to })}`);
+  publish = (input: PublishInput, version: number): Promise<Revision> =>
+    this.#json('POST', '/revisions', input, version);
+  restore = (number: number, note?: string): Promise<Revision> =>
+    this.#json('POST', `/revisions/${number}/restore`, note === undefined ? {} : { note });
+  countMatches = (logId: number, rule: { text: string; fence?: string }): Promise<MatchCount> =>
+    this.#json('POST', `/logs/${logId}/matches`, rule);
+  audit = (query: { offset: number; limit: number }): Promise<AuditPage> =>
+    this.#json('GET', `/audit${queryText(query)}`);
   expectations = (): Promise<ExpectationResult[]> => this.#json('GET', '/draft/expectations');
   tryRequest = (input: TryInput): Promise<Explanation> => this.#json('POST', '/try', input);
   countryTable = (): Promise<CountryTableInfo> => this.#json('GET', '/country-table');
@@ -71,7 +104,8 @@ export class ServiceClient {
   deleteLog = (id: number, isForced: boolean): Promise<void> =>
     this.#json('DELETE', `/logs/${id}${queryText({ force: isForced ? 'true' : undefined })}`);
   replays = (): Promise<Replay[]> => this.#json('GET', '/replays');
-  startReplay = (input: { logId: number; gate?: string }): Promise<Replay> => this.#json('POST', '/replays', input);
+  startReplay = (input: { logId: number; gate?: string; against?: Against; people?: People }): Promise<Replay> =>
+    this.#json('POST', '/replays', input);
   replay = (id: number): Promise<Replay> => this.#json('GET', `/replays/${id}`);
   replayResult = (id: number): Promise<ReplayResult> => this.#json('GET', `/replays/${id}/result`);
   decisions = (
@@ -104,9 +138,13 @@ export class ServiceClient {
     return last;
   }
 
-  #json<T>(method: string, path: string, body?: unknown): Promise<T> {
-    const init =
-      body === undefined ? {} : { body: JSON.stringify(body), headers: { 'content-type': 'application/json' } };
+  /** @param version the version of the draft that a write has seen */
+  #json<T>(method: string, path: string, body?: unknown, version?: number): Promise<T> {
+    const headers = {
+      ...(body === undefined ? {} : { 'content-type': 'application/json' }),
+      ...(version === undefined ? {} : { 'if-match': `"${version}"` }),
+    };
+    const init = { headers, ...(body === undefined ? {} : { body: JSON.stringify(body) }) };
     return this.#receive<T>(this.#send(method, path, init));
   }
 

@@ -1,26 +1,80 @@
 /** The shapes of everything the service reads, checked by class-validator. Loaded by the service only. */
 import 'reflect-metadata';
-import { OUTCOMES, LOG_FORMATS, type LogFormat, type Outcome } from '@jadefence/core';
-import { Type } from 'class-transformer';
+import {
+  EDIT_KINDS,
+  LOG_FORMATS,
+  OUTCOMES,
+  PEOPLE,
+  STATEMENTS,
+  type Edit,
+  type LogFormat,
+  type Outcome,
+  type People,
+  type StatementKind,
+} from '@jadefence/core';
+import { Transform, Type } from 'class-transformer';
 import {
   ArrayMaxSize,
+  ArrayMinSize,
   IsArray,
   IsBoolean,
   IsIn,
   IsInt,
   IsISO8601,
+  IsObject,
   IsOptional,
   IsString,
   Length,
   Matches,
   Max,
+  MaxLength,
   Min,
+  ValidateBy,
+  ValidateIf,
   ValidateNested,
 } from 'class-validator';
-import { ROLES, type Role } from './types.js';
+import { ROLES, type Against, type Role } from './types.js';
 
 const MAX_FILE_CHARACTERS = 20_000_000;
 const MAX_FILES = 2000;
+const FILE_PATH = /^(?!\/)(?!.*(^|\/)\.\.(\/|$))[^\0\\]{1,500}$/;
+const FILE_PATH_MESSAGE = '$property must be a path below the folder of the fences, such as lists/touts.txt';
+
+const RULE_EDITS: readonly Edit['kind'][] = [
+  'add-rule',
+  'replace-rule',
+  'move-rule',
+  'clone-rule',
+  'rename-rule',
+  'remove-rule',
+  'set-rule',
+  'set-mode',
+  'attach',
+  'detach',
+];
+
+/** A key that edits of these kinds must have, with `?` may have, and all others must not have. `null` stands for taking away. */
+function Needed(kinds: readonly (Edit['kind'] | `${Edit['kind']}?`)[]): PropertyDecorator {
+  return (target, key) => {
+    ValidateIf(({ kind }: { kind: Edit['kind'] }, value: unknown) => {
+      if (kinds.includes(kind)) return true;
+      if (kinds.includes(`${kind}?`)) return value !== undefined && value !== null;
+      return value !== undefined;
+    })(target, key);
+    IsAllowedFor(kinds.map((kind) => kind.replace('?', '')))(target, key as string);
+  };
+}
+
+function IsAllowedFor(kinds: readonly string[]): PropertyDecorator {
+  return ValidateBy({
+    name: 'isAllowedFor',
+    validator: {
+      validate: (_, args) => kinds.includes((args!.object as { kind: string }).kind),
+      defaultMessage: (args) =>
+        `${args!.property} has no use in an edit of the kind ${(args!.object as { kind: string }).kind}`,
+    },
+  });
+}
 
 export class SignInInput {
   @IsString() @Length(1, 100) name!: string;
@@ -35,10 +89,7 @@ export class CreateTokenInput {
 }
 
 export class SourceFileInput {
-  @Matches(/^(?!\/)(?!.*(^|\/)\.\.(\/|$))[^\0\\]{1,500}$/, {
-    message: '$property must be a path below the folder of the fences, such as lists/touts.txt',
-  })
-  path!: string;
+  @Matches(FILE_PATH, { message: FILE_PATH_MESSAGE }) path!: string;
   @IsString() @Length(0, MAX_FILE_CHARACTERS) text!: string;
 }
 
@@ -57,11 +108,130 @@ export class FenceSourcesInput {
   @IsOptional() @IsBoolean() isMerge: boolean = false;
 }
 
+const NAME = /^[a-z][a-z0-9-]{0,62}$/;
+const MAX_EDITS = 200;
+const MAX_ENTRIES = 200_000;
+const MAX_TEXT_CHARACTERS = 2_000_000;
+
+/** The draft, or the number of a revision, also as text in an address. */
+function IsAgainst(): PropertyDecorator {
+  return (target, key) => {
+    Transform(({ value }: { value: unknown }) =>
+      typeof value === 'string' && /^[1-9]\d{0,8}$/.test(value) ? Number(value) : value,
+    )(target, key);
+    ValidateIf((_, value) => value !== 'draft')(target, key);
+    IsInt({ message: '$property must be "draft" or the number of a revision' })(target, key as string);
+    Min(1, { message: '$property must be "draft" or the number of a revision' })(target, key as string);
+  };
+}
+
+export class PositionInput {
+  @IsIn(['top', 'bottom', 'above', 'below']) at!: 'top' | 'bottom' | 'above' | 'below';
+  @ValidateIf(({ at }: PositionInput) => at === 'above' || at === 'below') @Matches(NAME) name?: string;
+}
+
+/** Any edit: which keys it needs besides `kind` is told by its kind. */
+export class EditInput {
+  @IsIn(EDIT_KINDS) kind!: Edit['kind'];
+  @Needed(['put', 'add-rule', 'replace-rule', 'put-file']) @IsString() @MaxLength(MAX_TEXT_CHARACTERS) text?: string;
+  @Needed(['remove', 'rename']) @IsIn(STATEMENTS) part?: StatementKind;
+  @Needed(['remove', 'rename', 'clone-rule?']) @IsString() @Length(1, 2000) name?: string;
+  @Needed(['rename', 'rename-rule']) @IsString() @Length(1, 100) to?: string;
+  @Needed(RULE_EDITS) @Matches(NAME, { message: '$property must be the name of a fence' }) fence?: string;
+  @Needed(RULE_EDITS.filter((kind) => kind.endsWith('rule') && kind !== 'add-rule'))
+  @Matches(NAME, { message: '$property must be the name of a rule' })
+  rule?: string;
+  @Needed(['add-rule', 'move-rule', 'attach'])
+  @IsObject()
+  @ValidateNested()
+  @Type(() => PositionInput)
+  position?: PositionInput;
+  @Needed(['set-rule?']) @IsIn(['on', 'trial', 'off']) state?: 'on' | 'trial' | 'off';
+  @Needed(['set-rule?']) @IsString() @MaxLength(500) title?: string | null;
+  @Needed(['set-rule?']) @IsString() @MaxLength(40) until?: string | null;
+  @Needed(['set-rule?']) @IsString() @MaxLength(500) owner?: string | null;
+  @Needed(['set-rule?']) @IsString() @MaxLength(2000) reason?: string | null;
+  @Needed(['set-mode']) @IsIn(['trial', 'enforce']) mode?: 'trial' | 'enforce';
+  @Needed(['edit-list']) @Matches(NAME, { message: '$property must be the name of a list' }) list?: string;
+  @Needed(['edit-list']) @IsArray() @ArrayMaxSize(MAX_ENTRIES) @IsString({ each: true }) add?: string[];
+  @Needed(['edit-list']) @IsArray() @ArrayMaxSize(MAX_ENTRIES) @IsString({ each: true }) remove?: string[];
+  @Needed(['attach', 'detach']) @Matches(NAME, { message: '$property must be the name of a gate' }) gate?: string;
+  @Needed(['put-file']) @Matches(FILE_PATH, { message: FILE_PATH_MESSAGE }) path?: string;
+  @Needed(['start-from']) @IsString() @Length(1, 100) startingPoint?: string;
+}
+
+export class EditsInput {
+  @IsArray()
+  @ArrayMinSize(1)
+  @ArrayMaxSize(MAX_EDITS)
+  @ValidateNested({ each: true })
+  @Type(() => EditInput)
+  edits!: EditInput[];
+}
+
+export class OnlyPartInput {
+  @IsIn(STATEMENTS) part!: StatementKind;
+  @IsString() @Length(1, 2000) name!: string;
+}
+
+export class PublishRevisionInput {
+  @IsString() @Length(1, 2000) note!: string;
+  @IsOptional()
+  @IsArray()
+  @ArrayMinSize(1)
+  @ArrayMaxSize(MAX_FILES)
+  @ValidateNested({ each: true })
+  @Type(() => OnlyPartInput)
+  only?: OnlyPartInput[];
+  @IsOptional() @IsBoolean() isForced?: boolean;
+}
+
+export class RestoreInput {
+  @IsOptional() @IsString() @Length(1, 2000) note?: string;
+}
+
+export class DiffQuery {
+  @IsAgainst() from!: Against;
+  @IsAgainst() to!: Against;
+}
+
+export class NameParams {
+  @Matches(NAME, { message: '$property must be a name' }) name!: string;
+}
+
+export class LookUpQuery {
+  @IsString() @Length(1, 4000) value!: string;
+}
+
+export class CountMatchesInput {
+  @IsString() @Length(1, 20_000) text!: string;
+  @IsOptional() @Matches(NAME, { message: '$property must be the name of a fence' }) fence?: string;
+}
+
+export class PageQuery {
+  @Type(() => Number) @IsInt() @Min(0) offset: number = 0;
+  @Type(() => Number) @IsInt() @Min(1) @Max(1000) limit: number = 50;
+}
+
+export class HeaderInput {
+  @Matches(/^[!#$%&'*+.^_`|~0-9A-Za-z-]{1,200}$/, { message: '$property must be the name of a header' }) name!: string;
+  @IsString() @MaxLength(8000) value!: string;
+}
+
 export class TryRequestInput {
   @IsString() @Length(1, 100) client!: string;
   @IsString() @Length(1, 8000) url!: string;
   @IsOptional() @IsString() @Length(1, 40) method?: string;
   @IsOptional() @IsISO8601({ strict: true }) at?: string;
+  @IsOptional() @IsAgainst() against?: Against;
+  @IsOptional()
+  @IsArray()
+  @ArrayMaxSize(100)
+  @ValidateNested({ each: true })
+  @Type(() => HeaderInput)
+  headers?: HeaderInput[];
+  @IsOptional() @IsString() @Length(1, 200) user?: string;
+  @IsOptional() @IsString() @Length(1, 100) peer?: string;
 }
 
 export class NewTokenInput {
@@ -91,6 +261,8 @@ export class ImportCountryTableQuery {
 export class StartReplayInput {
   @IsInt() @Min(1) logId!: number;
   @IsOptional() @Matches(/^[a-z][a-z0-9-]{0,62}$/, { message: '$property must be the name of a gate' }) gate?: string;
+  @IsOptional() @IsAgainst() against?: Against;
+  @IsOptional() @IsIn(PEOPLE) people?: People;
 }
 
 export class DecisionsQuery {

@@ -1,15 +1,25 @@
 import type {
+  Edit,
+  ExpectationResult,
+  LookUp,
+  StartingPoint,
   Change,
   Decision,
   DecidedRecord,
+  DescribedChange,
   Diagnostic,
+  EntryReport,
   Explanation,
+  ListContents,
+  ListKind,
   LogFormat,
   Outcome,
   Part,
+  People,
   RejectedLine,
   RejectReason,
   SourceFile,
+  StatementKind,
   Summary,
   Survey,
 } from '@jadefence/core';
@@ -42,14 +52,18 @@ export interface FenceSources {
   readonly namedFiles: readonly SourceFile[];
 }
 
-/** The draft as text: its parts in order, and the files that lists are kept in. */
+/** The draft as text: its parts in order, and the files that lists and pages are kept in. */
 export interface DraftSources {
+  /** What a write has to show that it has seen. */
+  readonly version: number;
   readonly parts: readonly Part[];
   readonly namedFiles: readonly SourceFile[];
 }
 
 /** What an import would change, without changing it. */
 export interface ImportPreview {
+  /** The version of the draft that it is compared with. */
+  readonly version: number;
   readonly changes: readonly Change[];
   /** What would keep the draft from judging. */
   readonly diagnostics: readonly Diagnostic[];
@@ -71,7 +85,16 @@ export interface TryInput {
   readonly method?: string;
   /** RFC 3339; now unless said. */
   readonly at?: string;
+  /** The draft or a revision; the published revision unless said, or the draft where none is published. */
+  readonly against?: Against;
+  /** Several of these can be said. */
+  readonly headers?: readonly { readonly name: string; readonly value: string }[];
+  readonly user?: string;
+  readonly peer?: string;
 }
+
+/** What is judged by: the draft, or a revision by its number. */
+export type Against = 'draft' | number;
 
 export interface DraftRule {
   readonly name: string;
@@ -95,6 +118,10 @@ export interface DraftFence {
 export interface Draft {
   /** Identifies the state of the draft; equal texts have equal snapshots. */
   readonly snapshot: string;
+  /** What a write has to show that it has seen. */
+  readonly version: number;
+  /** The revision that is published, if any. */
+  readonly published: number | null;
   readonly gates: readonly {
     readonly name: string;
     readonly direction: 'inbound' | 'outbound';
@@ -105,14 +132,105 @@ export interface Draft {
   readonly fences: readonly DraftFence[];
   readonly lists: readonly {
     readonly name: string;
-    readonly kind: string;
+    readonly kind: ListKind;
     readonly title?: string;
     readonly numEntries?: number;
   }[];
+  readonly schedules: readonly { readonly name: string; readonly sentence: string }[];
   /** What keeps the draft from judging. */
   readonly diagnostics: readonly Diagnostic[];
   readonly changedAt: string | null;
   readonly changedBy: string | null;
+}
+
+/** What an edit came to. */
+export interface EditResult {
+  readonly version: number;
+  readonly changes: readonly DescribedChange[];
+  /** What became of each entry of edited lists. */
+  readonly entries: readonly EntryReport[];
+  /** What keeps the draft from judging now. */
+  readonly diagnostics: readonly Diagnostic[];
+}
+
+/** A change of the draft against what is published, and who made it. */
+export interface AuthoredChange extends DescribedChange {
+  /** Absent for what was removed. */
+  readonly changedBy?: string | null;
+  readonly changedAt?: string;
+}
+
+export interface DraftChanges {
+  readonly version: number;
+  /** Null where nothing is published. */
+  readonly against: number | null;
+  readonly changes: readonly AuthoredChange[];
+}
+
+export interface Revision {
+  readonly number: number;
+  readonly note: string;
+  readonly snapshot: string;
+  /** The revision whose state this one publishes again. */
+  readonly restoredFrom: number | null;
+  /** Published although expectations were not met. */
+  readonly isForced: boolean;
+  readonly publishedBy: string | null;
+  readonly publishedAt: string;
+  /** The latest revision is the one that is published. */
+  readonly isPublished: boolean;
+}
+
+/** A statement that is published alone: `fence house`. */
+export interface OnlyPart {
+  readonly part: StatementKind;
+  readonly name: string;
+}
+
+export interface PublishInput {
+  readonly note: string;
+  readonly only?: readonly OnlyPart[];
+  /** Publishes although expectations are not met; the audit trail keeps it. */
+  readonly isForced?: boolean;
+}
+
+export interface RevisionDiff {
+  readonly from: Against;
+  readonly to: Against;
+  readonly changes: readonly DescribedChange[];
+  /** The same in the unified format. */
+  readonly text: string;
+}
+
+/** A list of the draft, as people look at it. */
+export interface ListInfo extends ListContents {
+  /** What uses it. */
+  readonly usedBy: readonly string[];
+  readonly changedBy: string | null;
+  readonly changedAt: string;
+}
+
+/** How many requests of a log a condition is true of. */
+export interface MatchCount {
+  readonly matching: number;
+  readonly requests: number;
+  /** Requests of which it cannot be known. */
+  readonly unknown: number;
+}
+
+export interface AuditEntry {
+  readonly id: number;
+  readonly at: string;
+  readonly user: string | null;
+  readonly what: string;
+  readonly detail: Readonly<Record<string, unknown>>;
+}
+
+export interface AuditPage {
+  readonly total: number;
+  /** Whether every entry still fits the one before it. */
+  readonly isIntact: boolean;
+  readonly entries: readonly AuditEntry[];
 }
 
 export interface Log {
@@ -151,6 +269,9 @@ export interface Replay extends ReplayProgress {
   readonly logSha256: string;
   readonly countryTable: { readonly name: string; readonly sha256: string } | null;
   readonly gate: string | null;
+  /** The revision that was judged by; null for the draft. */
+  readonly revision: number | null;
+  readonly people: People;
   readonly startedAt: string;
 }
 
@@ -178,6 +299,7 @@ export interface DecisionRow {
   readonly fence?: string;
   readonly rule?: string;
   readonly status?: number;
+  readonly reason?: string;
   readonly would: Decision['would'];
   readonly tags: readonly string[];
   readonly blind: readonly string[];
@@ -201,4 +323,4 @@ export interface CountryTableInfo {
   readonly importedAt: string;
 }
 
-export type { Explanation, Survey };
+export type { Edit, ExpectationResult, Explanation, LookUp, StartingPoint, Survey };

@@ -40,19 +40,21 @@ export { printRule } from './language/fence-text.js';
 export { describeStatement } from './language/statement-sentence.js';
 export { describeEnding, describeRule, type ListSizes } from './language/sentence.js';
 export {
+  STATEMENTS,
   type FenceFile,
   type FenceStatement,
   type GateStatement,
   type ListStatement,
   type Rule,
   type Statement,
+  type StatementKind,
 } from './language/tree.js';
 export { checkFences, namedFilesOf, type CheckedFences, type SourceFile } from './check/check-fences.js';
 export { type ResolvedList } from './check/members.js';
 export { type CheckedGate, type Rulebook } from './check/rulebook.js';
 export { OUTCOMES, type Outcome } from './language/outcomes.js';
 export { type Decision, type Ruling, type Would } from './decide/decision.js';
-export { PEOPLE, type Judge, type People } from './decide/interpreter.js';
+export { PEOPLE, viewDecided, type Judge, type People } from './decide/interpreter.js';
 export { State, type StoredState } from './decide/state.js';
 export {
   explainRequest,
@@ -63,22 +65,24 @@ export {
   type Shown,
 } from './explain/explain.js';
 export { renderExplanation } from './explain/render-text.js';
-export { ChunkBuilder, ChunkRows, type EncodedChunk, type Row } from './columns/chunk.js';
+export { ChunkBuilder, ChunkRows, TIME_COLUMN, type EncodedChunk, type Row } from './columns/chunk.js';
 export { DamagedColumnError } from './columns/column.js';
 export { crc32 } from './columns/checksum.js';
 export { detectFormat, type Detection, type FormatFit } from './logs/detect.js';
 export { LOG_FORMATS, LogReader, type LogFormat, type ReaderOptions, type ReadLine } from './logs/reader.js';
 export { toDecidedRecord, type DecidedRecord } from './replay/decided-record.js';
-export { Replay, replayChunk, RulingTable } from './replay/replay-chunk.js';
+export { Replay, replayChunk, RulingTable, type RowSequence } from './replay/replay-chunk.js';
+export { countMatches, type Matches } from './replay/count-matches.js';
+export { orderByTime, type Segment } from './replay/time-order.js';
 export { addRejected, addTally, createTally, type RuleTally, type Tally } from './replay/tally.js';
 export { countWouldStop, summarize, type FenceSummary, type RuleSummary, type Summary } from './replay/summary.js';
 export { printCsvCell, printCsvHeader, printCsvRow } from './replay/csv.js';
 export { coarsenTimeline, type Timeline } from './replay/timeline.js';
 export { joinParts, splitIntoParts, type Part, type PartKind } from './language/parts.js';
 export { printValue } from './language/value.js';
-export { checkFilter, type Filter } from './check/check-filter.js';
-export { compareParts, mergeParts, type Change } from './language/changes.js';
-export { makeUpRecord, type MadeUpProblem, type MadeUpRequest } from './request/made-up.js';
+export { checkFilter, collectRuleLookups, readCondition, type Filter } from './check/check-filter.js';
+export { mergeParts, type Change } from './language/changes.js';
+export { makeUpRecord, type MadeUpField, type MadeUpProblem, type MadeUpRequest } from './request/made-up.js';
 export { filterChunk } from './replay/filter-decisions.js';
 export { SurveyBuilder, type Survey } from './survey/survey.js';
 export { type Starter, type StarterRule } from './survey/starter-rules.js';
@@ -86,3 +90,24 @@ export { createCategories, type Categories } from './reference/categories.js';
 export { parseCategoryCsv } from './reference/category-csv.js';
 export { printJunit } from './expectations/junit.js';
 export { runExpectations, type ExpectationResult } from './expectations/run-expectations.js';
+export { EDIT_PROBLEMS, EditError, type Configuration, type EditProblemCode } from './edit/configuration.js';
+export { compareConfigurations, describeChange, diffTexts, type DescribedChange } from './edit/describe-change.js';
+export {
+  applyEdits,
+  EDIT_KINDS,
+  freeName,
+  type Edit,
+  type Edited,
+  type Position,
+  type RuleSettings,
+} from './edit/edit.js';
+export {
+  lookUpInList,
+  showList,
+  type EntryReport,
+  type ListContents,
+  type ListEntry,
+  type LookUp,
+} from './edit/list-entries.js';
+export { STARTING_POINTS, type StartingPoint } from './edit/starting-points.js';
+export { describePart, findUses, type Mentioned } from './edit/uses.js';

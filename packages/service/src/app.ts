@@ -26,6 +26,12 @@ import { Judges } from './features/replays/judges.js';
 import { ReplayRuns } from './features/replays/replay-run.js';
 import { Replays } from './features/replays/replays.js';
 import { replayRoutes } from './features/replays/routes.js';
+import { MatchCounts } from './features/matches/matches.js';
+import { matchRoutes } from './features/matches/routes.js';
+import { auditRoutes } from './features/audit/routes.js';
+import { listRoutes } from './features/lists/routes.js';
+import { PublishedRevisions, Revisions } from './features/revisions/revisions.js';
+import { revisionRoutes } from './features/revisions/routes.js';
 import { tryRoutes } from './features/try/routes.js';
 import { userRoutes } from './features/users/routes.js';
 import { Users } from './features/users/users.js';
@@ -55,22 +61,27 @@ export async function createService(config: Config): Promise<Service> {
   const db = openDatabase(config.databaseUrl, MAX_CONNECTIONS);
   await migrate(db);
   const users = new Users(db);
-  const drafts = new Drafts(db);
+  const drafts = new Drafts(db, new PublishedRevisions());
   const countryTables = new CountryTables(db);
+  const revisions = new Revisions(db, drafts, countryTables);
   const logs = new Logs(db);
   const imports = new LogImports(db, logs, countryTables);
   const judges = new Judges(db, countryTables);
   const pool = new JudgingPool(Math.min(availableParallelism(), MAX_THREADS));
   const queue = new JobQueue(config.databaseUrl, logger);
   const runs = new ReplayRuns(db, logs, judges, pool, logger);
-  const replays = new Replays(db, drafts, logs, countryTables, judges, queue);
+  const replays = new Replays(db, revisions, logs, countryTables, judges, queue);
   const routes = [
     ...healthRoutes(db),
     ...userRoutes(users),
-    ...draftRoutes(drafts),
+    ...draftRoutes(drafts, countryTables),
+    ...revisionRoutes(revisions),
+    ...listRoutes(drafts),
+    ...auditRoutes(db),
     ...countryTableRoutes(countryTables),
     ...logRoutes(logs, imports, config.maxUploadBytes),
-    ...tryRoutes(drafts, countryTables),
+    ...matchRoutes(new MatchCounts(drafts, logs, countryTables, pool)),
+    ...tryRoutes(revisions, countryTables),
     ...replayRoutes(replays, new DecisionPages(db, logs, judges, pool)),
   ];
   const removed = await imports.removeUnfinished();

@@ -22,9 +22,7 @@ export function addExpect(program: Command, streams: Streams): void {
     .option('--fences <path>', 'fence file or folder; without it the draft of the service is asked')
     .option('--country-table <file>', 'country table as CSV, with --fences')
     .option('--category-feed <file...>', 'category feeds as CSV, with --fences')
-    .addOption(
-      new Option('--output <output>', 'what is printed').choices(['table', 'json', 'junit']).default('table'),
-    )
+    .addOption(new Option('--output <output>', 'what is printed').choices(['table', 'json', 'junit']).default('table'))
     .addHelpText(
       'after',
       `

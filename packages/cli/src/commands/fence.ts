@@ -1,9 +1,18 @@
 import { mkdir, readdir, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
-import { formatDiagnostic, joinParts, printFences, suggestNearest, type Change } from '@jadefence/core';
+import {
+  describeChange,
+  formatDiagnostic,
+  joinParts,
+  printFences,
+  STARTING_POINTS,
+  suggestNearest,
+} from '@jadefence/core';
 import type { DraftFence } from '@jadefence/contract';
 import type { Command } from 'commander';
+import { Argument } from 'commander';
 import { confirm } from '../confirm.js';
+import { editDraft } from '../edit-draft.js';
 import { Failure } from '../failure.js';
 import { readFenceSources } from '../files/load-fences.js';
 import {
@@ -17,6 +26,7 @@ import {
   type Output,
   type Streams,
 } from '../output.js';
+import { renderChanges } from '../render/changes.js';
 import { coloursFor, formatCount } from '../render/text.js';
 import { connect } from '../service.js';
 
@@ -55,6 +65,31 @@ export function addFence(fence: Command, streams: Streams): void {
       '\nExamples:\n  jadefence fence import ./fences\n  jadefence fence import house.fence --only --yes',
     )
     .action((path: string, options: ImportOptions) => importFences(path, options, streams));
+}
+
+/** Beginning from a fence of ours, and the mode of one that is there. */
+export function addFenceEdits(fence: Command, streams: Streams): void {
+  fence
+    .command('start-from')
+    .description('Put a fence of ours into the draft, in trial and to be edited; without a name list those there are')
+    .argument('[starting-point]', 'name of the starting point')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence fence start-from\n  jadefence fence start-from published-site')
+    .action(async (name: string | undefined, { output }: { output: OneOutput }) => {
+      if (name !== undefined) return editDraft([{ kind: 'start-from', startingPoint: name }], output, streams);
+      const text = STARTING_POINTS.map((one) => `${one.name}: ${one.title}. ${one.description}`).join('\n');
+      return writeOne(streams, output, STARTING_POINTS, text);
+    });
+  fence
+    .command('mode')
+    .description('Put a fence on trial, or enforce it')
+    .argument('<name>', 'name of the fence')
+    .addArgument(new Argument('<mode>', 'its mode').choices(['trial', 'enforce']))
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence fence mode tout-watch enforce')
+    .action((name: string, mode: 'trial' | 'enforce', { output }: { output: OneOutput }) =>
+      editDraft([{ kind: 'set-mode', fence: name, mode }], output, streams),
+    );
 }
 
 interface ImportOptions {
@@ -123,30 +158,18 @@ async function exportFences(folder: string, output: OneOutput, streams: Streams)
 async function importFences(path: string, { only, yes, output }: ImportOptions, streams: Streams): Promise<void> {
   const sources = await readFenceSources(path);
   const client = await connect(streams);
-  const { changes, diagnostics } = await client.previewImport(sources, only);
+  const { changes, diagnostics, version } = await client.previewImport(sources, only);
   for (const diagnostic of diagnostics) say(streams, formatDiagnostic(diagnostic));
   if (diagnostics.length > 0) say(streams, 'The draft cannot judge until these names are known.');
   if (output === 'table')
-    streams.stdout.write(changes.length === 0 ? 'The draft is so already.\n' : renderChanges(changes, streams));
+    streams.stdout.write(
+      changes.length === 0 ? 'The draft is so already.\n' : `${renderChanges(changes.map(describeChange), streams)}\n`,
+    );
   if (changes.length > 0) await confirm('Change the draft so?', yes, streams);
-  const draft = await client.importFences(sources, only);
+  const draft = await client.importFences(sources, only, version);
   if (output === 'json') return writeJson(streams, { changes, draft });
   const numRules = draft.fences.reduce((sum, { rules }) => sum + rules.length, 0);
   streams.stdout.write(
     `The draft now has ${draft.gates.length} gates, ${draft.fences.length} fences with ${formatCount(numRules)} rules, and ${draft.lists.length} lists.\n`,
   );
-}
-
-const SIGNS = { added: '+', removed: '-', changed: '~', moved: '>' } as const;
-
-function renderChanges(changes: readonly Change[], streams: Streams): string {
-  const colours = coloursFor(streams);
-  const colourOf = { added: colours.green, removed: colours.red, changed: colours.yellow, moved: colours.cyan };
-  const lines = changes.map(({ kind, part, name, before, after }) => {
-    const head = colourOf[kind](`${SIGNS[kind]} ${part} ${name} ${kind}`);
-    return kind === 'changed' && part === 'rule'
-      ? `${head}\n    from ${before!.trim()}\n    to   ${after!.trim()}`
-      : head;
-  });
-  return `${lines.join('\n')}\n`;
 }

@@ -44,8 +44,13 @@ export function addJudge(program: Command, streams: Streams): void {
     .option('--format <format>', 'log format, instead of detecting it', parseFormat)
     .option('--host <host>', 'host of every request, where the log has no column for it')
     .option('--gate <name>', 'gate that judges every request, whatever its host')
-    .addOption(new Option('--people <what>', 'what people do who are warned or asked').choices(PEOPLE).default('goes-on'))
-    .option('--category-feed <file...>', 'category feeds as CSV, domain-or-url,category; the first that knows a site answers')
+    .addOption(
+      new Option('--people <what>', 'what people do who are warned or asked').choices(PEOPLE).default('goes-on'),
+    )
+    .option(
+      '--category-feed <file...>',
+      'category feeds as CSV, domain-or-url,category; the first that knows a site answers',
+    )
     .option(...ROWS_OUTPUT)
     .addHelpText(
       'after',

@@ -1,6 +1,6 @@
-import { OUTCOMES, printCsvHeader, printCsvRow, type Outcome } from '@jadefence/core';
-import type { DecisionRow, Log, Replay, ServiceClient } from '@jadefence/contract';
-import { InvalidArgumentError, type Command } from 'commander';
+import { OUTCOMES, PEOPLE, printCsvHeader, printCsvRow, type Outcome, type People } from '@jadefence/core';
+import type { Against, DecisionRow, Log, Replay, ServiceClient } from '@jadefence/contract';
+import { InvalidArgumentError, Option, type Command } from 'commander';
 import { EXIT, Failure } from '../failure.js';
 import {
   ONE_OUTPUT,
@@ -17,13 +17,22 @@ import {
 import { renderSummary } from '../render/summary.js';
 import { formatCount, formatTime, printTable, shorten } from '../render/text.js';
 import { connect } from '../service.js';
+import { parseAgainst } from './revision.js';
 
 export function addReplay(replay: Command, streams: Streams): void {
   replay
     .command('start')
-    .description('Replay a stored log against the draft and wait for the result')
+    .description('Replay a stored log against a revision or the draft, and wait for the result')
     .argument('<log>', 'number or name of the log')
     .option('--gate <name>', 'gate that judges every request, whatever its host')
+    .option(
+      '--against <what>',
+      'draft, or the number of a revision (default: what is published, or the draft where nothing is)',
+      parseAgainst,
+    )
+    .addOption(
+      new Option('--people <what>', 'what people do who are warned or asked').choices(PEOPLE).default('goes-on'),
+    )
     .option('--no-wait', 'start it and do not wait')
     .option(...ONE_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence replay start 1\n  jadefence replay start access.log --gate tickets')
@@ -86,15 +95,23 @@ function parseOutcome(text: string): Outcome {
 
 interface StartOptions {
   readonly gate?: string;
+  readonly against?: Against;
+  readonly people: People;
   readonly wait: boolean;
   readonly output: OneOutput;
 }
 
-async function startReplay(logText: string, { gate, wait, output }: StartOptions, streams: Streams): Promise<void> {
+async function startReplay(
+  logText: string,
+  { gate, against, people, wait, output }: StartOptions,
+  streams: Streams,
+): Promise<void> {
   const client = await connect(streams);
   const log = findLog(await client.logs(), logText);
-  const started = await client.startReplay({ logId: log.id, gate });
-  if (!wait) return writeOne(streams, output, started, `Replay ${started.id} of "${log.name}" is started.`);
+  const started = await client.startReplay({ logId: log.id, gate, against, people });
+  const judgedBy = started.revision === null ? 'the draft' : `revision ${started.revision}`;
+  if (!wait)
+    return writeOne(streams, output, started, `Replay ${started.id} of "${log.name}" against ${judgedBy} is started.`);
   const end = await client.followReplay(started.id, ({ requestsDone, requests }) => {
     if (streams.stderr.isTTY)
       streams.stderr.write(`\r${formatCount(requestsDone)} of ${formatCount(requests)} requests`);
@@ -105,7 +122,7 @@ async function startReplay(logText: string, { gate, wait, output }: StartOptions
     streams,
     output,
     { ...started, ...end },
-    `Replay ${started.id} of "${log.name}" is done: ${formatCount(end.requestsDone)} requests.`,
+    `Replay ${started.id} of "${log.name}" against ${judgedBy} is done: ${formatCount(end.requestsDone)} requests.`,
   );
   say(streams, `See it with: jadefence replay show ${started.id}`);
 }

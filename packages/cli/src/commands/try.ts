@@ -12,8 +12,25 @@ import { loadCountryTable } from '../files/load-country-table.js';
 import { loadRulebook } from '../files/load-fences.js';
 import { ONE_OUTPUT, writeOne, type OneOutput, type Streams } from '../output.js';
 import { connect } from '../service.js';
+import { parseAgainst } from './revision.js';
+import type { Against } from '@jadefence/contract';
+
+interface HeaderOption {
+  readonly name: string;
+  readonly value: string;
+}
+
+function collectHeader(text: string, others: readonly HeaderOption[] = []): HeaderOption[] {
+  const colon = text.indexOf(':');
+  if (colon <= 0) throw new InvalidArgumentError('Expected a header such as "X-Forwarded-For: 198.18.4.7".');
+  return [...others, { name: text.slice(0, colon).trim(), value: text.slice(colon + 1).trim() }];
+}
 
 interface TryOptions {
+  readonly header?: readonly HeaderOption[];
+  readonly user?: string;
+  readonly peer?: string;
+  readonly against?: Against;
   readonly client: string;
   readonly url: string;
   readonly method?: string;
@@ -32,9 +49,16 @@ export function addTry(program: Command, streams: Streams): void {
     .requiredOption('--url <url>', 'what is asked for; https unless it says')
     .option('--method <method>', 'HTTP method (default: GET)')
     .option('--at <time>', 'when, as 2026-10-12T10:00:00Z (default: now)', parseTime)
-    .option('--fences <path>', 'fence file or folder; without it the draft of the service judges')
+    .option(
+      '--fences <path>',
+      'fence file or folder; without it the service judges: by what is published, or by the draft where nothing is',
+    )
     .option('--country-table <file>', 'country table as CSV, with --fences')
     .option('--gate <name>', 'gate that judges, whatever the host, with --fences')
+    .option('--header <name: value>', 'a header of the request; can be said again', collectHeader)
+    .option('--user <name>', 'who is signed in')
+    .option('--peer <address>', 'who connects, where it is not the client')
+    .option('--against <what>', 'draft, or the number of a revision, without --fences', parseAgainst)
     .option(...ONE_OUTPUT)
     .addHelpText(
       'after',
@@ -62,23 +86,24 @@ function parseTime(text: string): string {
 }
 
 async function tryOnService(
-  { client, url, method, at, countryTable, gate }: TryOptions,
+  { client, url, method, at, countryTable, gate, header, user, peer, against }: TryOptions,
   streams: Streams,
 ): Promise<Explanation> {
   if (countryTable !== undefined || gate !== undefined)
     throw new Failure(
       `--${countryTable === undefined ? 'gate' : 'country-table'} goes with --fences.`,
       2,
-      'The service judges with its own draft and country table.',
+      'The service judges with its own rules and country table.',
     );
-  return (await connect(streams)).tryRequest({ client, url, method, at });
+  return (await connect(streams)).tryRequest({ client, url, method, at, headers: header, user, peer, against });
 }
 
 async function tryLocally(
-  { client, url, method, at, countryTable, gate }: TryOptions,
+  { client, url, method, at, countryTable, gate, header = [], user, peer, against }: TryOptions,
   fences: string,
   streams: Streams,
 ): Promise<Explanation> {
+  if (against !== undefined) throw new Failure('--against asks the service, and goes without --fences.');
   const { rulebook } = await loadRulebook(fences);
   const gateNames = rulebook.gates.map(({ statement }) => statement.name);
   if (gate !== undefined && !gateNames.includes(gate))
@@ -88,6 +113,11 @@ async function tryLocally(
     client,
     url,
     method,
+    fields: [
+      ...header.map(({ name, value }) => ({ field: 'header', parameter: name.toLowerCase(), value })),
+      ...(user === undefined ? [] : [{ field: 'user', value: user }]),
+      ...(peer === undefined ? [] : [{ field: 'peer', value: peer }]),
+    ],
     atUnixMs: at === undefined ? Date.now() : Date.parse(at),
   });
   if (!record) throw new Failure(problems.map(({ message }) => message).join('\n'));

@@ -1,11 +1,13 @@
 import type { Diagnostic } from '../language/diagnostic.js';
 import { kindOf, LIST_KIND_OF } from '../language/fields.js';
-import { parseFilter } from '../language/parser.js';
+import { parseFences, parseFilter } from '../language/parser.js';
 import type { Condition } from '../language/tree.js';
 import { visitComparisons } from '../language/visit.js';
 import { collectLookups, type Lookups } from './lookups.js';
 import type { ResolvedList } from './members.js';
+import { invariant } from '../request/invariant.js';
 import { checkListName } from './names.js';
+import type { Rulebook } from './rulebook.js';
 
 /** A condition over decisions that can be asked. */
 export interface Filter {
@@ -37,4 +39,17 @@ export function checkFilter(
   return diagnostics.length > 0
     ? { diagnostics }
     : { filter: { condition, lookups: collectLookups([condition], lists) }, diagnostics };
+}
+
+/** The condition of a rule that was checked. @param text the rule as fence text */
+export function readCondition(text: string): Condition {
+  const { file } = parseFences(`fence f enforce {\n${text}\n}`, 'rule');
+  const [fence] = file.statements;
+  invariant(fence?.kind === 'fence' && fence.rules.length === 1, `a rule was not checked: ${text}`);
+  return fence.rules[0]!.condition;
+}
+
+/** What a condition is answered with beside a rulebook that does not hold it. */
+export function collectRuleLookups(condition: Condition, { lists }: Pick<Rulebook, 'lists'>): Lookups {
+  return collectLookups([condition], lists);
 }

@@ -111,6 +111,11 @@ export class ChunkRows {
     return { line: this.#integer(LINE_COLUMN, index), atUnixMs: this.#integer(TIME_COLUMN, index), attributes };
   }
 
+  /** The times of all rows, in milliseconds since the epoch. */
+  timesUnixMs(): Float64Array {
+    return Float64Array.from({ length: this.numRows }, (_, row) => this.#integer(TIME_COLUMN, row));
+  }
+
   #integer(name: string, index: number): number {
     const column = this.#columns.get(name);
     return column?.kind === 'integers' ? column.values[index]! : 0;

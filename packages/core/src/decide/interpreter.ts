@@ -148,6 +148,12 @@ function seeThrough(judge: Judge, { gate, resolved }: Chosen, request: Request, 
     : answer(inspection.otherwise, { kind: 'otherwise' });
 }
 
+/** A request as the gate that judges it sees it, or undefined where none does. */
+export function viewRequest(judge: Judge, request: Request): View | undefined {
+  const chosen = chooseGate(judge, request);
+  return chosen && seeThrough(judge, chosen, request, {});
+}
+
 /** A decided request as its gate reads it, nothing hidden: what a log shows can be asked of its decisions. */
 export function viewDecided(judge: Judge, request: Request, gateName: string | undefined): View {
   const gate = judge.rulebook.gates.find(({ statement }) => statement.name === gateName);

@@ -217,10 +217,11 @@ describe('an error in fence text', () => {
         'f.fence:9:1: Found the end of the fil',
       ].map((line) => line.slice(0, 36)),
     );
-    expect(parseFences(text, 'f.fence').file.statements.map((statement) => `${statement.kind} ${nameOfStatement(statement)}`)).toEqual([
-      'fence f',
-      'gate g',
-    ]);
+    expect(
+      parseFences(text, 'f.fence').file.statements.map(
+        (statement) => `${statement.kind} ${nameOfStatement(statement)}`,
+      ),
+    ).toEqual(['fence f', 'gate g']);
   });
 });
 

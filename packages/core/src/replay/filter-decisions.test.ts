@@ -57,7 +57,7 @@ function linesWhere(where: string): number[] {
   const chunk = builder.encode()!;
   const rows = new ChunkRows(chunk.numRows, chunk.columns);
   const table = new RulingTable();
-  const codes = replayChunk(new Replay(judge), rows, table, () => undefined);
+  const codes = replayChunk(new Replay(judge), [rows], undefined, table, () => undefined);
   return [...filterChunk(filter!, judge, rows, codes, table.rulings)].map((row) => row + 1);
 }
 

@@ -40,7 +40,10 @@ export function filterChunk(
   rulings: readonly Ruling[],
 ): Uint32Array {
   const matching: number[] = [];
-  const terms = { lookups: filter.lookups, applications: judge.rulebook.applications };
+  const terms = {
+    lookups: new Map([...judge.rulebook.lookups, ...filter.lookups]),
+    applications: judge.rulebook.applications,
+  };
   for (let row = 0; row < rows.numRows; row += 1) {
     const subject = subjectOf(judge, rows.row(row) as LogRecord, rulings[codes[row]!]!);
     if (evaluate(filter.condition, subject, terms) === 'true') matching.push(row);

@@ -54,22 +54,34 @@ export class Replay {
   }
 }
 
+/** Rows of several chunks in the order in which they are to be judged. */
+export interface RowSequence {
+  /** Index of the chunk of each row. */
+  readonly chunkOf: Uint32Array;
+  readonly rowOf: Uint32Array;
+}
+
 /**
- * Judges a chunk of a stored log.
- * @param rulings interns the decisions; shared by all chunks of a replay
+ * Judges rows of stored chunks.
+ * @param sequence the order of the rows; without it all rows of the one chunk in their order
+ * @param rulings interns the decisions; shared by all parts of a replay
  * @param progress called now and then with the number of rows done
- * @returns one code a row
+ * @returns one code a row, in the order of the sequence
  */
 export function replayChunk(
   replay: Replay,
-  rows: ChunkRows,
+  chunks: readonly ChunkRows[],
+  sequence: RowSequence | undefined,
   rulings: RulingTable,
   progress: (numRowsDone: number) => void,
 ): Uint32Array {
-  const codes = new Uint32Array(rows.numRows);
-  for (let row = 0; row < rows.numRows; row += 1) {
-    codes[row] = rulings.codeFor(replay.next(rows.row(row) as LogRecord).decision);
-    if ((row + 1) % PROGRESS_ROWS === 0) progress(row + 1);
+  const numRows = sequence ? sequence.rowOf.length : chunks[0]!.numRows;
+  const codes = new Uint32Array(numRows);
+  for (let index = 0; index < numRows; index += 1) {
+    const rows = sequence ? chunks[sequence.chunkOf[index]!]! : chunks[0]!;
+    const record = rows.row(sequence ? sequence.rowOf[index]! : index) as LogRecord;
+    codes[index] = rulings.codeFor(replay.next(record).decision);
+    if ((index + 1) % PROGRESS_ROWS === 0) progress(index + 1);
   }
   return codes;
 }

@@ -41,7 +41,13 @@ describe('random fences over random requests', () => {
           const chunk = builder.encode();
           if (!chunk) return [];
           const replay = new Replay(judge, state);
-          const codes = replayChunk(replay, new ChunkRows(chunk.numRows, chunk.columns), table, () => undefined);
+          const codes = replayChunk(
+            replay,
+            [new ChunkRows(chunk.numRows, chunk.columns)],
+            undefined,
+            table,
+            () => undefined,
+          );
           addTally(tally, replay.tally);
           return [...codes].map((code) => table.rulings[code]!);
         });

@@ -3,6 +3,7 @@ import { knexSnakeCaseMappers } from 'objection';
 import pg from 'pg';
 import * as foundation from './migrations/0001-foundation.js';
 import * as logSurvey from './migrations/0002-log-survey.js';
+import * as revisions from './migrations/0003-revisions.js';
 
 /** A connection pool or a transaction on it; every query of a model takes one. */
 export type Database = Knex;
@@ -13,7 +14,11 @@ const INT8 = 20;
 pg.types.setTypeParser(INT8, Number);
 
 /** The same names whether migrations run from source or built. */
-const MIGRATIONS: Record<string, Knex.Migration> = { '0001-foundation': foundation, '0002-log-survey': logSurvey };
+const MIGRATIONS: Record<string, Knex.Migration> = {
+  '0001-foundation': foundation,
+  '0002-log-survey': logSurvey,
+  '0003-revisions': revisions,
+};
 
 export function openDatabase(url: string, maxConnections: number): Database {
   return knexModule({

@@ -1,6 +1,6 @@
 /** One class a table. Names are camel-cased by the connection; nothing here leaves the feature that asks for it. */
 import type { Role, ReplayState } from '@jadefence/contract';
-import type { LogFormat, Outcome, RejectReason, Ruling, Survey, Tally } from '@jadefence/core';
+import type { LogFormat, Outcome, People, RejectReason, Ruling, Survey, Tally } from '@jadefence/core';
 import { Model } from 'objection';
 
 export class SettingModel extends Model {
@@ -67,6 +67,8 @@ export class DraftModel extends Model {
   static override tableName = 'drafts';
   declare id: number;
   declare name: string;
+  /** One more with every change. */
+  declare version: number;
 }
 
 export class DraftEntryModel extends Model implements Entry {
@@ -78,9 +80,23 @@ export class DraftEntryModel extends Model implements Entry {
   declare name: string;
   declare position: number;
   declare objectHash: string;
+  /** The version of the draft in which it last changed. */
   declare version: number;
   declare changedBy: number | null;
   declare changedAt: Date;
+}
+
+export class RevisionModel extends Model {
+  static override tableName = 'revisions';
+  static override idColumn = 'number';
+  declare number: number;
+  declare snapshotId: number;
+  declare note: string;
+  declare restoredFrom: number | null;
+  /** Published although expectations were not met. */
+  declare isForced: boolean;
+  declare publishedBy: number | null;
+  declare publishedAt: Date;
 }
 
 export interface CountryStats {
@@ -159,6 +175,9 @@ export class ReplayModel extends Model {
   declare snapshotId: number;
   declare datasetId: number | null;
   declare gate: string | null;
+  /** Absent where the draft was judged. */
+  declare revision: number | null;
+  declare people: People;
   declare state: ReplayState;
   declare requests: number;
   declare requestsDone: number;
@@ -197,4 +216,13 @@ export class AuditModel extends Model {
   declare detail: Record<string, unknown>;
   declare previousHash: string;
   declare hash: string;
+}
+
+/** What earlier requests left behind before a segment of a replay. */
+export class ReplayStateModel extends Model {
+  static override tableName = 'replay_states';
+  static override idColumn = ['replayId', 'segment'];
+  declare replayId: number;
+  declare segment: number;
+  declare bytes: Buffer;
 }

@@ -1,6 +1,7 @@
 import { MessageChannel } from 'node:worker_threads';
 import { Piscina } from 'piscina';
-import type { FilterTask, JudgeAnswer, JudgeTask } from './replay-worker.js';
+import type { Explanation, Matches } from '@jadefence/core';
+import type { CountTask, ExplainTask, FilterTask, JudgeAnswer, JudgeTask } from './replay-worker.js';
 
 /** Worker threads that judge and filter chunks, started when there is something to do. */
 export class JudgingPool {
@@ -24,6 +25,14 @@ export class JudgingPool {
   /** @returns the rows of the chunk that match, ascending */
   async filter(task: FilterTask): Promise<Uint32Array> {
     return (await this.#pool().run(task, { name: 'filterDecisions' })) as Uint32Array;
+  }
+
+  async explain(task: ExplainTask): Promise<Explanation> {
+    return (await this.#pool().run(task, { name: 'explainRow' })) as Explanation;
+  }
+
+  async count(task: CountTask): Promise<Matches> {
+    return (await this.#pool().run(task, { name: 'countChunk' })) as Matches;
   }
 
   async close(): Promise<void> {

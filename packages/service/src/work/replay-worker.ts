@@ -1,17 +1,29 @@
-/** Runs in a worker thread: judges one chunk of a stored log, or filters the decisions of one. */
+/** Runs in a worker thread: judges, filters, counts and explains rows of a stored log. */
 import {
   checkFences,
   checkFilter,
   ChunkRows,
+  collectRuleLookups,
+  countMatches,
   createCountryTable,
+  explainRequest,
   filterChunk,
+  normalizeRequest,
   parseCountryCsv,
+  readCondition,
   Replay,
   replayChunk,
   RulingTable,
+  State,
+  type Explanation,
   type Judge,
+  type LogRecord,
+  type Matches,
+  type People,
+  type RowSequence,
   type Ruling,
   type SourceFile,
+  type StoredState,
   type Tally,
 } from '@jadefence/core';
 import type { MessagePort } from 'node:worker_threads';
@@ -25,6 +37,7 @@ export interface JudgeSource {
   /** Shared, since a country table is large and every task needs it. */
   readonly countryCsv?: SharedArrayBuffer;
   readonly gate?: string;
+  readonly people?: People;
 }
 
 /** A chunk of a log. */
@@ -33,7 +46,12 @@ export interface ChunkSource {
   readonly columns: ReadonlyMap<string, Uint8Array>;
 }
 
-export interface JudgeTask extends JudgeSource, ChunkSource {
+export interface JudgeTask extends JudgeSource {
+  readonly chunks: readonly ChunkSource[];
+  /** The order of the rows, where it is not that of the one chunk. */
+  readonly sequence?: RowSequence;
+  /** What earlier requests left behind. */
+  readonly state?: StoredState;
   /** Hears the number of rows done, now and then. */
   readonly progress: MessagePort;
 }
@@ -43,6 +61,8 @@ export interface JudgeAnswer {
   readonly codes: Uint32Array;
   readonly rulings: readonly Ruling[];
   readonly tally: Tally;
+  /** What these requests leave behind; absent where nothing remembers. */
+  readonly state?: StoredState;
 }
 
 export interface FilterTask extends JudgeSource, ChunkSource {
@@ -59,13 +79,49 @@ function judgeFor(source: JudgeSource): Judge {
 }
 
 export function judgeChunk(task: JudgeTask): JudgeAnswer {
-  const replay = new Replay(judgeFor(task));
+  const judge = judgeFor(task);
+  const replay = new Replay(judge, new State(task.state));
   const table = new RulingTable();
-  const codes = replayChunk(replay, new ChunkRows(task.numRows, task.columns), table, (numRowsDone) =>
+  const chunks = task.chunks.map(({ numRows, columns }) => new ChunkRows(numRows, columns));
+  const codes = replayChunk(replay, chunks, task.sequence, table, (numRowsDone) =>
     task.progress.postMessage(numRowsDone),
   );
   task.progress.close();
-  return { codes, rulings: table.rulings, tally: replay.tally };
+  const state = judge.rulebook.isStateful ? { state: replay.state.store() } : {};
+  return { codes, rulings: table.rulings, tally: replay.tally, ...state };
+}
+
+/** One row to explain, with the rows of its segment before it where the rules remember. */
+export interface ExplainTask extends JudgeSource {
+  readonly chunks: readonly ChunkSource[];
+  readonly sequence?: RowSequence;
+  readonly state?: StoredState;
+  /** Where the row stands in the sequence, or in its chunk. */
+  readonly index: number;
+}
+
+export function explainRow({ chunks, sequence, state, index, ...source }: ExplainTask): Explanation {
+  const judge = judgeFor(source);
+  const rows = chunks.map(({ numRows, columns }) => new ChunkRows(numRows, columns));
+  const recordAt = (at: number): LogRecord =>
+    (sequence ? rows[sequence.chunkOf[at]!]!.row(sequence.rowOf[at]!) : rows[0]!.row(at)) as LogRecord;
+  const replay = new Replay(judge, new State(state));
+  if (judge.rulebook.isStateful) for (let at = 0; at < index; at += 1) replay.next(recordAt(at));
+  return explainRequest(judge, normalizeRequest(recordAt(index)), replay.state);
+}
+
+/** A condition to be counted over one chunk. */
+export interface CountTask extends JudgeSource, ChunkSource {
+  /** A rule as fence text. */
+  readonly rule: string;
+  readonly gates?: readonly string[];
+}
+
+export function countChunk({ rule, gates, numRows, columns, ...source }: CountTask): Matches {
+  const judge = judgeFor(source);
+  const condition = readCondition(rule);
+  const lookups = collectRuleLookups(condition, judge.rulebook);
+  return countMatches(judge, { condition, lookups }, new ChunkRows(numRows, columns), gates && new Set(gates));
 }
 
 /** @returns the rows that match, ascending */
@@ -77,13 +133,20 @@ export function filterDecisions({ where, codes, rulings, ...task }: FilterTask):
 }
 
 /** Everything a decision rests on, from its texts. @throws Error when the fences cannot judge, which a snapshot's always can */
-export function prepareJudge({ fenceFile, namedFiles, countryCsv, gate }: Omit<JudgeSource, 'judgeKey'>): Judge {
+export function prepareJudge({
+  fenceFile,
+  namedFiles,
+  countryCsv,
+  gate,
+  people,
+}: Omit<JudgeSource, 'judgeKey'>): Judge {
   const { rulebook, diagnostics } = checkFences([fenceFile], namedFiles);
   if (!rulebook) throw new Error(`Internal error: a pinned snapshot cannot judge: ${diagnostics[0]?.message}`);
   const text = countryCsv && new TextDecoder().decode(new Uint8Array(countryCsv).slice());
   return {
     rulebook,
     gate,
+    people,
     countries: text === undefined ? undefined : createCountryTable(parseCountryCsv(text).ranges),
   };
 }

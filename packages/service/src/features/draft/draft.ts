@@ -1,101 +1,161 @@
-import type { Draft, DraftFence, DraftSources, FenceSources, ImportPreview } from '@jadefence/contract';
+import type {
+  AuthoredChange,
+  Draft,
+  DraftChanges,
+  DraftSources,
+  EditResult,
+  FenceSources,
+  ImportPreview,
+} from '@jadefence/contract';
 import {
-  checkFences,
-  compareParts,
-  describeEnding,
-  describeRule,
-  formatDiagnostic,
-  mergeParts,
-  printRule,
-  printValue,
-  splitIntoParts,
+  applyEdits,
+  compareConfigurations,
+  describeChange,
+  EditError,
+  type Change,
   type CheckedFences,
-  type Diagnostic,
-  type DiagnosticCode,
-  type FenceStatement,
-  type ListSizes,
-  type ListStatement,
+  type Configuration,
+  type Edit,
+  type EntryReport,
   type Rulebook,
-  type Statement,
 } from '@jadefence/core';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, type Database, type Transaction } from '../../database/database.js';
 import { DraftEntryModel, DraftModel, UserModel, type Entry } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
-import {
-  batches,
-  checkStored,
-  hashEntries,
-  loadStored,
-  pickEntry,
-  pinSnapshot,
-  storeObjects,
-  type StoredFences,
-} from './snapshots.js';
+import { readSources, refuseErrors, usableRulebook } from './check.js';
+import { presentFences } from './present.js';
+import { batches, checkStored, hashEntries, loadStored, pickEntry, pinSnapshot, storeObjects } from './snapshots.js';
 
-/** A name that stands for nothing may stay in a draft until it is mended; everything else keeps an import out. */
-const ALLOWED_IN_DRAFT: readonly DiagnosticCode[] = ['unknown-name'];
 const MAIN = 'main';
+const FILE = 'list-file';
 
-/** The working copy of the fences. */
+/** What is published, for comparing the draft with it. */
+export interface Published {
+  latest(db: Database): Promise<{ readonly number: number; readonly configuration: Configuration } | undefined>;
+}
+
+/** The draft at one moment. */
+interface Loaded {
+  readonly id: number;
+  readonly version: number;
+  readonly entries: readonly DraftEntryModel[];
+  readonly configuration: Configuration;
+}
+
+/**
+ * The working copy of the fences. Every write goes through one place, which checks the result, tells a writer what
+ * somebody else changed meanwhile, and writes the audit trail.
+ */
 export class Drafts {
-  constructor(private readonly db: Database) {}
+  constructor(
+    private readonly db: Database,
+    private readonly published: Published,
+  ) {}
 
   async show(): Promise<Draft> {
-    const entries = await this.#entries(this.db);
-    const checked = checkStored(await loadStored(this.db, entries));
+    const { version, entries, configuration } = await this.#load(this.db);
     const last = entries.reduce<DraftEntryModel | undefined>(
       (latest, entry) => (latest && latest.changedAt >= entry.changedAt ? latest : entry),
       undefined,
     );
-    const author = last?.changedBy == null ? undefined : await UserModel.query(this.db).findById(last.changedBy);
+    const published = await this.published.latest(this.db);
     return {
       snapshot: hashEntries(entries),
-      ...presentFences(checked),
+      version,
+      published: published?.number ?? null,
+      ...presentFences(checkStored(configuration)),
       changedAt: last?.changedAt.toISOString() ?? null,
-      changedBy: author?.name ?? null,
+      changedBy: (await this.#authors(entries)).get(last?.changedBy ?? -1) ?? null,
     };
   }
 
   /** The draft as text. */
-  async sources(): Promise<DraftSources> {
-    return loadStored(this.db, await this.#entries(this.db));
+  async sources(db: Database = this.db): Promise<DraftSources> {
+    const { version, configuration } = await this.#load(db);
+    return { version, ...configuration };
   }
 
   /** What an import would change. @throws ProblemError as the import would */
   async preview(sources: FenceSources, isMerge: boolean): Promise<ImportPreview> {
-    const before = await this.sources();
-    const after = readSources(sources, isMerge ? before : undefined);
-    return { changes: compareParts(before.parts, after.parts), diagnostics: checkStored(after).diagnostics };
+    const { version, configuration } = await this.#load(this.db);
+    const after = readSources(sources, isMerge ? configuration : undefined);
+    return {
+      version,
+      changes: compareConfigurations(configuration, after),
+      diagnostics: checkStored(after).diagnostics,
+    };
   }
 
   /**
    * Replaces the draft, or with `isMerge` only what the sources name.
-   * @throws ProblemError with every error, and nothing changed, when the files cannot be read as fences
+   * @param seenVersion the version that the writer has seen
+   * @throws ProblemError with every error, or with what changed meanwhile; the draft is then as it was
    */
-  async import(sources: FenceSources, isMerge: boolean, actor: Actor): Promise<Draft> {
+  async import(sources: FenceSources, isMerge: boolean, seenVersion: number, actor: Actor): Promise<Draft> {
     // Read before the lock is taken, so that errors cost nobody a wait.
     readSources(sources);
     await inTransaction(this.db, async (trx) => {
-      const draft = await this.#main(trx).forUpdate();
-      const before = await this.#entries(trx);
-      const entries = await storeObjects(
-        trx,
-        readSources(sources, isMerge ? await loadStored(trx, before) : undefined),
-      );
-      await DraftEntryModel.query(trx).delete().where({ draftId: draft!.id });
-      for (const batch of batches(entries))
-        await DraftEntryModel.query(trx).insert(
-          batch.map((entry) => ({ ...entry, draftId: draft!.id, changedBy: actor.userId })),
-        );
-      await recordChange(trx, {
-        userId: actor.userId,
-        what: 'draft.import',
-        detail: { before: hashEntries(before), after: hashEntries(entries), isMerge },
-      });
+      const before = await this.#load(trx, true);
+      const after = readSources(sources, isMerge ? before.configuration : undefined);
+      await this.#write(trx, before, after, seenVersion, actor, 'draft.import');
     });
     return this.show();
+  }
+
+  /** @throws ProblemError saying why an edit cannot be made, or what changed meanwhile; the draft is then as it was */
+  async edit(edits: readonly Edit[], seenVersion: number, actor: Actor): Promise<EditResult> {
+    return inTransaction(this.db, async (trx) => {
+      const before = await this.#load(trx, true);
+      const { configuration, entries } = edited(before.configuration, edits);
+      const written = await this.#write(trx, before, configuration, seenVersion, actor, 'draft.edit');
+      return presentEdit(written.version, written.changes, entries, written.checked);
+    });
+  }
+
+  /** What edits would do. @throws ProblemError as they would */
+  async previewEdits(edits: readonly Edit[]): Promise<EditResult> {
+    const { version, configuration: before } = await this.#load(this.db);
+    const { configuration, entries } = edited(before, edits);
+    const checked = checkStored(configuration);
+    refuseErrors(checked.diagnostics);
+    return presentEdit(version, compareConfigurations(before, configuration), entries, checked);
+  }
+
+  /** What differs from what is published, and who changed it. */
+  async changes(): Promise<DraftChanges> {
+    const { version, entries, configuration } = await this.#load(this.db);
+    const published = await this.published.latest(this.db);
+    const changes = compareConfigurations(published?.configuration ?? { parts: [], namedFiles: [] }, configuration);
+    const authors = await this.#authors(entries);
+    const byKey = new Map(entries.map((entry) => [keyOf(entry), entry]));
+    return {
+      version,
+      against: published?.number ?? null,
+      changes: changes.map((change): AuthoredChange => {
+        const entry = byKey.get(keyOfChange(change));
+        return {
+          ...describeChange(change),
+          ...(entry
+            ? { changedBy: authors.get(entry.changedBy ?? -1) ?? null, changedAt: entry.changedAt.toISOString() }
+            : {}),
+        };
+      }),
+    };
+  }
+
+  /** Who last changed each part, by kind and name. */
+  async lastChanges(): Promise<(kind: string, name: string) => { changedBy: string | null; changedAt: string }> {
+    const { entries } = await this.#load(this.db);
+    const authors = await this.#authors(entries);
+    return (kind, name) => {
+      const entry = entries.find((one) => one.kind === kind && one.name === name);
+      return {
+        changedBy: authors.get(entry?.changedBy ?? -1) ?? null,
+        changedAt: (entry?.changedAt ?? new Date(0)).toISOString(),
+      };
+    };
   }
 
   /** A judge by the draft as it is now. @throws ProblemError when it cannot judge */
@@ -105,120 +165,137 @@ export class Drafts {
 
   /** Pins the draft as it is now. @throws ProblemError when it cannot judge */
   async pin(trx: Transaction): Promise<{ snapshotId: number; gates: readonly string[] }> {
-    const entries = await this.#entries(trx);
-    const rulebook = usableRulebook(checkStored(await loadStored(trx, entries)));
+    const { entries, configuration } = await this.#load(trx);
+    const rulebook = usableRulebook(checkStored(configuration));
     const snapshot = await pinSnapshot(trx, entries.map(pickEntry));
     return { snapshotId: snapshot.id, gates: rulebook.gates.map(({ statement }) => statement.name) };
   }
 
-  #main(db: Database) {
-    return DraftModel.query(db).findOne({ name: MAIN });
+  /** @throws ProblemError naming what others changed since `seenVersion` */
+  async refuseUnseen(trx: Transaction, seenVersion: number): Promise<DraftSources> {
+    const loaded = await this.#load(trx, true);
+    const unseen = loaded.entries.filter((entry) => entry.version > seenVersion);
+    if (loaded.version !== seenVersion) await this.#refuse(unseen, loaded.version, seenVersion);
+    return { version: loaded.version, ...loaded.configuration };
   }
 
-  async #entries(db: Database): Promise<(DraftEntryModel & Entry)[]> {
-    const draft = await this.#main(db);
-    return DraftEntryModel.query(db).where({ draftId: draft!.id }).orderBy('position');
+  async #load(db: Database, isForUpdate = false): Promise<Loaded> {
+    const query = DraftModel.query(db).findOne({ name: MAIN });
+    const draft = (await (isForUpdate ? query.forUpdate() : query))!;
+    const entries = await DraftEntryModel.query(db).where({ draftId: draft.id }).orderBy('position');
+    return { id: draft.id, version: draft.version, entries, configuration: await loadStored(db, entries) };
   }
-}
 
-/**
- * Reads sources into what a draft stores.
- * @param base where given, what the sources do not name stays as it is there
- * @throws ProblemError with every error
- */
-function readSources(sources: FenceSources, base?: StoredFences): StoredFences {
-  const { files, diagnostics } = checkFences(sources.fenceFiles, sources.namedFiles);
-  const errors = diagnostics.filter(({ code }) => !ALLOWED_IN_DRAFT.includes(code));
-  if (errors.length > 0) throw badFences(errors);
-  const parts = splitIntoParts(files);
-  if (!base) return { parts, namedFiles: sources.namedFiles };
-  const namedFiles = new Map([...base.namedFiles, ...sources.namedFiles].map((file) => [file.path, file]));
-  return { parts: mergeParts(base.parts, parts), namedFiles: [...namedFiles.values()] };
-}
-
-function usableRulebook({ rulebook, diagnostics }: CheckedFences): Rulebook {
-  if (!rulebook) {
-    const errors = diagnostics.map((diagnostic) => ({
-      place: placeOf(diagnostic),
-      message: formatDiagnostic(diagnostic),
-    }));
-    throw new ProblemError('draft-not-usable', 'The draft has errors and cannot judge.', {
-      errors,
-      hint: 'Mend the fences and import them again.',
+  /** The one place in which the draft changes. */
+  async #write(
+    trx: Transaction,
+    before: Loaded,
+    after: Configuration,
+    seenVersion: number,
+    actor: Actor,
+    what: string,
+  ): Promise<{ version: number; changes: readonly Change[]; checked: CheckedFences }> {
+    const checked = checkStored(after);
+    refuseErrors(checked.diagnostics);
+    const changes = compareConfigurations(before.configuration, after);
+    const old = new Map(before.entries.map((entry) => [keyOf(entry), entry]));
+    const overwritten = changes.flatMap((change) => old.get(keyOfChange(change)) ?? []);
+    await this.#refuse(
+      overwritten.filter((entry) => entry.version > seenVersion),
+      before.version,
+      seenVersion,
+    );
+    if (changes.length === 0) return { version: before.version, changes, checked };
+    const version = before.version + 1;
+    const changed = new Set(changes.map(keyOfChange));
+    const entries = (await storeObjects(trx, after)).map((entry) => {
+      const kept = changed.has(keyOf(entry)) ? undefined : old.get(keyOf(entry));
+      const { version: at, changedBy, changedAt } = kept ?? { version, changedBy: actor.userId, changedAt: new Date() };
+      return { ...entry, draftId: before.id, version: at, changedBy, changedAt };
     });
+    await replaceEntries(trx, before, entries, changed);
+    await DraftModel.query(trx).patch({ version }).where({ id: before.id });
+    await recordChange(trx, { userId: actor.userId, what, detail: { version, changes } });
+    return { version, changes, checked };
   }
-  if (rulebook.gates.length === 0)
-    throw new ProblemError('draft-not-usable', 'The draft has no gate, so no request would be judged.', {
-      hint: 'Import fences with jadefence fence import PATH.',
+
+  /** @throws ProblemError where there is anything that the writer has not seen */
+  async #refuse(unseen: readonly DraftEntryModel[], version: number, seenVersion: number): Promise<void> {
+    if (unseen.length === 0) return;
+    const authors = await this.#authors(unseen);
+    const { parts, namedFiles } = await loadStored(this.db, unseen);
+    const errors = unseen.map((entry) => {
+      const part = parts.find((one) => keyOf(one) === keyOf(entry));
+      const text = part?.text.trim() ?? namedFiles.find((file) => file.path === entry.name)?.path ?? entry.name;
+      const place = entry.kind === 'rule' ? `rule ${entry.owner}/${entry.name}` : `${entry.kind} ${entry.name}`;
+      const author = authors.get(entry.changedBy ?? -1) ?? 'somebody';
+      return { place, message: `${author} changed it at ${entry.changedAt.toISOString()}; it is now: ${text}` };
     });
-  return rulebook;
+    throw new ProblemError(
+      'changed-meanwhile',
+      `The draft is at version ${version}, and you have seen version ${seenVersion}: ${errors.map(({ place }) => place).join(', ')} changed meanwhile. Nothing was written.`,
+      { errors, hint: 'Look at the draft again, and make your change on what it is now.' },
+    );
+  }
+
+  async #authors(entries: readonly DraftEntryModel[]): Promise<Map<number, string>> {
+    const ids = [...new Set(entries.flatMap(({ changedBy }) => changedBy ?? []))];
+    return new Map((await UserModel.query(this.db).findByIds(ids)).map((user) => [user.id, user.name]));
+  }
 }
 
-function badFences(errors: readonly Diagnostic[]): ProblemError {
-  const count = `${errors.length} ${errors.length === 1 ? 'error' : 'errors'}`;
-  return new ProblemError('bad-fences', `The fences have ${count}; the draft is as it was.`, {
-    errors: errors.map(({ place, message, hint, code }) => ({
-      place: `${place.file}:${place.line}:${place.column}`,
-      message: `${message}${hint ? ` ${hint}` : ''} [${code}]`,
-    })),
-  });
+/** Only what changed is written where everything still stands where it stood. */
+async function replaceEntries(
+  trx: Transaction,
+  before: Loaded,
+  entries: readonly (Entry & { draftId: number; version: number; changedBy: number | null; changedAt: Date })[],
+  changed: ReadonlySet<string>,
+): Promise<void> {
+  const isInPlace =
+    entries.length === before.entries.length &&
+    entries.every((entry, index) => keyOf(entry) === keyOf(before.entries[index]!));
+  if (isInPlace) {
+    for (const entry of entries) {
+      if (!changed.has(keyOf(entry))) continue;
+      const { draftId, kind, owner, name, objectHash, version, changedBy, changedAt } = entry;
+      await DraftEntryModel.query(trx)
+        .patch({ objectHash, version, changedBy, changedAt })
+        .where({ draftId, kind, owner, name });
+    }
+    return;
+  }
+  await DraftEntryModel.query(trx).delete().where({ draftId: before.id });
+  for (const batch of batches(entries)) await DraftEntryModel.query(trx).insert(batch);
 }
 
-function placeOf({ place }: Diagnostic): string {
-  return `${place.file}:${place.line}:${place.column}`;
+function edited(
+  configuration: Configuration,
+  edits: readonly Edit[],
+): { configuration: Configuration; entries: readonly EntryReport[] } {
+  try {
+    return applyEdits(configuration, edits);
+  } catch (error) {
+    if (error instanceof EditError)
+      throw new ProblemError(error.code, error.message, error.hint ? { hint: error.hint } : {});
+    throw error;
+  }
 }
 
-function presentFences({
-  files,
-  diagnostics,
-  rulebook,
-}: CheckedFences): Pick<Draft, 'gates' | 'fences' | 'lists' | 'diagnostics'> {
-  const statements = files.flatMap((file) => file.statements);
-  const sizes: ListSizes = rulebook?.lists ?? new Map();
-  const gates = ofKind(statements, 'gate').map(({ name, direction, hosts, fences, otherwise }) => ({
-    name,
-    direction,
-    hosts: hosts.map((value) => printValue(value)),
-    fences: fences.map((fence) => fence.name),
-    otherwise: describeEnding(otherwise),
-  }));
-  return {
-    gates,
-    fences: ofKind(statements, 'fence').map((fence) => presentFence(fence, gates, sizes)),
-    lists: ofKind(statements, 'list').map((list: ListStatement) => ({
-      name: list.name,
-      kind: list.listKind,
-      title: list.title,
-      numEntries: sizes.get(list.name)?.numEntries,
-    })),
-    diagnostics,
-  };
+function presentEdit(
+  version: number,
+  changes: readonly Change[],
+  entries: readonly EntryReport[],
+  { diagnostics }: CheckedFences,
+): EditResult {
+  return { version, changes: changes.map(describeChange), entries, diagnostics };
 }
 
-function presentFence(
-  fence: FenceStatement,
-  gates: readonly { name: string; fences: readonly string[] }[],
-  sizes: ListSizes,
-): DraftFence {
-  return {
-    name: fence.name,
-    title: fence.title,
-    mode: fence.mode,
-    gates: gates.filter((gate) => gate.fences.includes(fence.name)).map((gate) => gate.name),
-    rules: fence.rules.map((rule) => ({
-      name: rule.name,
-      title: rule.title,
-      state: rule.state,
-      sentence: describeRule(rule, sizes),
-      text: printRule(rule).replace(/^ {2}/gm, ''),
-    })),
-    otherwise: describeEnding(fence.otherwise),
-  };
+function keyOf({ kind, owner, name }: { kind: string; owner: string; name: string }): string {
+  return `${kind} ${owner} ${name}`;
 }
 
-function ofKind<K extends Statement['kind']>(
-  statements: readonly Statement[],
-  kind: K,
-): Extract<Statement, { kind: K }>[] {
-  return statements.filter((statement): statement is Extract<Statement, { kind: K }> => statement.kind === kind);
+function keyOfChange({ part, name }: Change): string {
+  if (part === 'file') return `${FILE}  ${name}`;
+  const slash = part === 'rule' ? name.indexOf('/') : -1;
+  return `${part} ${name.slice(0, Math.max(0, slash))} ${name.slice(slash + 1)}`;
 }

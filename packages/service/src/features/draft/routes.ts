@@ -1,11 +1,24 @@
-import { FenceSourcesInput } from '@jadefence/contract/server';
+import { EditsInput, FenceSourcesInput } from '@jadefence/contract/server';
+import { runExpectations, STARTING_POINTS, type Edit } from '@jadefence/core';
 import { route, type Route } from '../../http/route.js';
+import { seenVersion, tellVersion } from '../../http/version.js';
+import type { CountryTables } from '../country-table/country-tables.js';
 import type { Drafts } from './draft.js';
 
-export function draftRoutes(drafts: Drafts): Route[] {
+export function draftRoutes(drafts: Drafts, countryTables: CountryTables): Route[] {
   return [
-    route({ method: 'get', path: '/draft', needs: 'viewer', handle: () => drafts.show() }),
-    route({ method: 'get', path: '/draft/sources', needs: 'viewer', handle: () => drafts.sources() }),
+    route({
+      method: 'get',
+      path: '/draft',
+      needs: 'viewer',
+      handle: async ({ response }) => tellVersion(response, await drafts.show()),
+    }),
+    route({
+      method: 'get',
+      path: '/draft/sources',
+      needs: 'viewer',
+      handle: async ({ response }) => tellVersion(response, await drafts.sources()),
+    }),
     route({
       method: 'post',
       path: '/draft/preview',
@@ -18,7 +31,32 @@ export function draftRoutes(drafts: Drafts): Route[] {
       path: '/draft',
       needs: 'editor',
       body: FenceSourcesInput,
-      handle: ({ body, actor }) => drafts.import(body, body.isMerge, actor),
+      handle: async ({ body, actor, request, response }) =>
+        tellVersion(response, await drafts.import(body, body.isMerge, seenVersion(request), actor)),
     }),
+    route({
+      method: 'post',
+      path: '/draft/edits',
+      needs: 'editor',
+      body: EditsInput,
+      handle: async ({ body, actor, request, response }) =>
+        tellVersion(response, await drafts.edit(body.edits as Edit[], seenVersion(request), actor)),
+    }),
+    route({
+      method: 'post',
+      path: '/draft/edits/preview',
+      needs: 'viewer',
+      body: EditsInput,
+      handle: ({ body }) => drafts.previewEdits(body.edits as Edit[]),
+    }),
+    route({ method: 'get', path: '/draft/changes', needs: 'viewer', handle: () => drafts.changes() }),
+    route({
+      method: 'get',
+      path: '/draft/expectations',
+      needs: 'viewer',
+      handle: async () =>
+        runExpectations({ rulebook: await drafts.rulebook(), countries: await countryTables.table() }),
+    }),
+    route({ method: 'get', path: '/starting-points', needs: 'viewer', handle: async () => STARTING_POINTS }),
   ];
 }

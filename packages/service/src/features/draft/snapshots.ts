@@ -4,25 +4,19 @@ import {
   joinParts,
   printFences,
   type CheckedFences,
-  type Part,
+  type Configuration,
   type PartKind,
-  type SourceFile,
 } from '@jadefence/core';
 import type { Database, Transaction } from '../../database/database.js';
 import { ObjectModel, SnapshotEntryModel, SnapshotModel, type Entry } from '../../database/models.js';
 
-/** A configuration as it is stored: parts of fence text, and the files that lists are kept in. */
-export interface StoredFences {
-  readonly parts: readonly Part[];
-  readonly namedFiles: readonly SourceFile[];
-}
-
+/** A file that a list or page is kept in; the word is older than pages. */
 const LIST_FILE = 'list-file';
 /** The file name that places in a stored configuration carry. */
 export const DRAFT_PATH = 'draft.fence';
 
 /** Stores the texts, each once whatever it is used for, and says where each stands. */
-export async function storeObjects(trx: Transaction, { parts, namedFiles }: StoredFences): Promise<Entry[]> {
+export async function storeObjects(trx: Transaction, { parts, namedFiles }: Configuration): Promise<Entry[]> {
   const all = [
     ...parts,
     ...namedFiles.map((file) => ({ kind: LIST_FILE, owner: '', name: file.path, text: file.text })),
@@ -50,7 +44,7 @@ export function batches<T>(rows: readonly T[]): T[][] {
 }
 
 /** The texts behind entries, in order. */
-export async function loadStored(db: Database, entries: readonly Entry[]): Promise<StoredFences> {
+export async function loadStored(db: Database, entries: readonly Entry[]): Promise<Configuration> {
   const hashes = [...new Set(entries.map((entry) => entry.objectHash))];
   const bodies = new Map<string, string>();
   for (const batch of batches(hashes)) {
@@ -89,7 +83,7 @@ export async function pinSnapshot(trx: Transaction, entries: readonly Entry[]): 
   return inserted;
 }
 
-export async function loadSnapshot(db: Database, snapshotId: number): Promise<StoredFences> {
+export async function loadSnapshot(db: Database, snapshotId: number): Promise<Configuration> {
   return loadStored(db, await SnapshotEntryModel.query(db).where({ snapshotId }));
 }
 
@@ -98,7 +92,7 @@ export function pickEntry({ kind, owner, name, position, objectHash }: Entry): E
 }
 
 /** Fence text of a stored configuration, parsed and checked. */
-export function checkStored({ parts, namedFiles }: StoredFences): CheckedFences & { text: string } {
+export function checkStored({ parts, namedFiles }: Configuration): CheckedFences & { text: string } {
   const text = printFences(joinParts(parts, DRAFT_PATH));
   return { ...checkFences([{ path: DRAFT_PATH, text }], namedFiles), text };
 }

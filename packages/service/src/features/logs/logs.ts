@@ -1,4 +1,5 @@
 import type { Log, Survey } from '@jadefence/contract';
+import { ChunkRows, orderByTime, TIME_COLUMN, type Segment } from '@jadefence/core';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, type Database } from '../../database/database.js';
 import { ChunkColumnModel, LogChunkModel, LogModel, LogRejectModel, ReplayModel } from '../../database/models.js';
@@ -75,6 +76,16 @@ export class Logs {
   async columns(logId: number, chunk: number): Promise<Map<string, Uint8Array>> {
     const stored = await ChunkColumnModel.query(this.db).where({ logId, chunk });
     return inflateColumns(stored.map(({ columnName, bytes }) => [columnName, bytes]));
+  }
+
+  /** The order in which rules that remember judge the log. */
+  async segments(logId: number): Promise<Segment[]> {
+    const times: Float64Array[] = [];
+    for (const { chunk, numRows } of await this.chunks(logId)) {
+      const { bytes } = await ChunkColumnModel.query(this.db).findById([logId, chunk, TIME_COLUMN]).throwIfNotFound();
+      times.push(new ChunkRows(numRows, await inflateColumns([[TIME_COLUMN, bytes]])).timesUnixMs());
+    }
+    return orderByTime(times);
   }
 
   async #present(log: LogModel): Promise<Log> {

@@ -2,12 +2,11 @@ import type { DecisionPage, DecisionRow } from '@jadefence/contract';
 import {
   checkFilter,
   ChunkRows,
-  explainRequest,
   formatAddress,
   invariant,
   normalizeRequest,
-  Replay,
   toDecidedRecord,
+  viewDecided,
   type Explanation,
   type Judge,
   type LogRecord,
@@ -15,11 +14,18 @@ import {
   type Ruling,
 } from '@jadefence/core';
 import type { Database } from '../../database/database.js';
-import { LogChunkModel, ReplayChunkModel, ReplayResultModel, type ReplayModel } from '../../database/models.js';
+import {
+  LogChunkModel,
+  ReplayChunkModel,
+  ReplayResultModel,
+  ReplayStateModel,
+  type ReplayModel,
+} from '../../database/models.js';
 import { ProblemError } from '../../http/problem.js';
 import type { Logs } from '../logs/logs.js';
 import type { JudgingPool } from '../../work/judging-pool.js';
-import { unpackCodes } from './codes.js';
+import type { ExplainTask } from '../../work/replay-worker.js';
+import { unpackCodes, unpackState } from './codes.js';
 import type { Judges } from './judges.js';
 
 /** How many filters keep their matching rows, four bytes each. */
@@ -134,9 +140,7 @@ export class DecisionPages {
       .first();
     if (!chunk || row >= chunk.rowStart + chunk.numRows)
       throw new ProblemError('not-found', `Replay ${replay.id} has no row ${row}; it has ${replay.requests}.`);
-    const judge = await this.judges.judge(replay);
-    const record = (await this.#chunkRows(replay, chunk)).row(row - chunk.rowStart) as LogRecord;
-    const explanation = explainRequest(judge, normalizeRequest(record));
+    const explanation = await this.pool.explain(await this.#explainTask(replay, chunk, row - chunk.rowStart));
     const stored = (await this.#rulings(replay.id))[
       (await this.#codes(replay.id, chunk.chunk))[row - chunk.rowStart]!
     ]!;
@@ -146,6 +150,37 @@ export class DecisionPages {
       `the explanation of row ${row} of replay ${replay.id} differs from its decision`,
     );
     return explanation;
+  }
+
+  /** The row, and where the rules remember, what was left behind before its segment. */
+  async #explainTask(replay: ReplayModel, { chunk, numRows }: LogChunkModel, row: number): Promise<ExplainTask> {
+    const source = await this.judges.source(replay);
+    const { rulebook } = await this.judges.judge(replay);
+    if (!rulebook.isStateful)
+      return { ...source, chunks: [{ numRows, columns: await this.logs.columns(replay.logId, chunk) }], index: row };
+    const segments = await this.logs.segments(replay.logId);
+    for (const [number, { chunks, sequence }] of segments.entries()) {
+      const at = chunks.indexOf(chunk);
+      const index =
+        at < 0 || !sequence
+          ? row
+          : sequence.rowOf.findIndex((one, position) => one === row && sequence.chunkOf[position] === at);
+      if (at < 0 || index < 0) continue;
+      const stored = await ReplayStateModel.query(this.db).findById([replay.id, number]);
+      return {
+        ...source,
+        sequence,
+        index,
+        state: stored && (await unpackState(stored.bytes)),
+        chunks: await Promise.all(
+          chunks.map(async (one) => ({
+            numRows: (await this.#logChunk(replay, one)).numRows,
+            columns: await this.logs.columns(replay.logId, one),
+          })),
+        ),
+      };
+    }
+    throw new Error(`Internal error: no segment of log ${replay.logId} has row ${row} of chunk ${chunk}.`);
   }
 
   /** The rows of a chunk that are wanted, `limit` of them after passing over `skip`. */
@@ -201,18 +236,20 @@ export class DecisionPages {
 }
 
 function presentRow(row: number, record: LogRecord, ruling: Ruling, judge: Judge): DecisionRow {
-  const { request, decision } = new Replay(judge).next(record);
-  const { matched: _, ...shown } = ruling;
+  const request = normalizeRequest(record);
+  const view = viewDecided(judge, request, ruling.gate);
+  const country = view.get('country') as string | undefined;
+  const { matched: _matched, isHeaderIgnored: _isHeaderIgnored, ...shown } = ruling;
   return {
     row,
     atUnixMs: record.atUnixMs,
     line: record.line,
-    client: decision.client ? formatAddress(decision.client) : null,
-    country: decision.country ?? null,
+    client: view.client ? formatAddress(view.client) : null,
+    country: country ?? null,
     method: request.method ?? null,
     host: request.host ?? null,
     path: request.path ?? null,
     ...shown,
-    record: toDecidedRecord(record, { ...ruling, client: decision.client, country: decision.country }),
+    record: toDecidedRecord(record, { ...ruling, client: view.client, country }),
   };
 }

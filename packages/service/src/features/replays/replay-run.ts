@@ -1,12 +1,18 @@
-import { addTally, crc32, createTally, RulingTable, type Ruling, type Tally } from '@jadefence/core';
+import { addTally, crc32, createTally, RulingTable, type Ruling, type StoredState, type Tally } from '@jadefence/core';
 import type { Logger } from 'pino';
 import { inTransaction, type Database } from '../../database/database.js';
-import { ReplayChunkModel, ReplayModel, ReplayResultModel } from '../../database/models.js';
+import {
+  ReplayChunkModel,
+  ReplayModel,
+  ReplayResultModel,
+  ReplayStateModel,
+  type LogChunkModel,
+} from '../../database/models.js';
 import type { JudgingPool } from '../../work/judging-pool.js';
-import type { JudgeAnswer, JudgeSource } from '../../work/replay-worker.js';
+import type { ChunkSource, JudgeAnswer, JudgeSource, JudgeTask } from '../../work/replay-worker.js';
 import { batches } from '../draft/snapshots.js';
 import type { Logs } from '../logs/logs.js';
-import { packCodes } from './codes.js';
+import { packCodes, packState } from './codes.js';
 import type { Judges } from './judges.js';
 
 /** How often a running replay tells how far it is. */
@@ -38,6 +44,7 @@ export class ReplayRuns {
     await inTransaction(this.db, async (trx) => {
       await ReplayChunkModel.query(trx).delete().where({ replayId });
       await ReplayResultModel.query(trx).delete().where({ replayId });
+      await ReplayStateModel.query(trx).delete().where({ replayId });
       await ReplayModel.query(trx).patch({ state: 'running', requestsDone: 0, failure: null }).where({ id: replayId });
     });
     try {
@@ -53,39 +60,98 @@ export class ReplayRuns {
 
   async #judgeChunks(replay: ReplayModel): Promise<{ tally: Tally; rulings: readonly Ruling[] }> {
     const source = await this.judges.source(replay);
-    const tally = createTally();
-    const table = new RulingTable();
+    const { rulebook } = await this.judges.judge(replay);
+    const merged: Merged = { tally: createTally(), table: new RulingTable() };
     const progress = new ProgressWriter(this.db, replay.id);
-    for (const { chunk, rowStart, numRows } of await this.logs.chunks(replay.logId)) {
-      const answer = await this.#judgeChunk(source, replay.logId, chunk, numRows, (numRowsDone) =>
-        progress.write(rowStart + numRowsDone),
-      );
-      addTally(tally, answer.tally);
-      const codeOf = answer.rulings.map((ruling) => table.codeFor(ruling));
-      await this.#storeChunk(
-        replay.id,
-        chunk,
-        answer.codes.map((code) => codeOf[code]!),
-      );
-    }
+    if (rulebook.isStateful) await this.#judgeInOrder(replay, source, merged, progress);
+    else await this.#judgeEach(replay, source, merged, progress);
     await progress.end();
-    return { tally, rulings: table.rulings };
+    return { tally: merged.tally, rulings: merged.table.rulings };
   }
 
-  async #judgeChunk(
+  /** Nothing remembers, so chunks are judged as they lie. */
+  async #judgeEach(replay: ReplayModel, source: JudgeSource, merged: Merged, progress: ProgressWriter): Promise<void> {
+    for (const { chunk, rowStart, numRows } of await this.logs.chunks(replay.logId)) {
+      const load = async (): Promise<JudgeInput> => ({
+        ...source,
+        chunks: [{ numRows, columns: await this.logs.columns(replay.logId, chunk) }],
+      });
+      const answer = await this.#judge(load, [chunk], replay.logId, (done) => progress.write(rowStart + done));
+      await this.#storeChunk(replay.id, chunk, merge(merged, answer));
+    }
+  }
+
+  /** The rules remember, so rows are judged in the order of time, and what they leave behind is handed on. */
+  async #judgeInOrder(
+    replay: ReplayModel,
     source: JudgeSource,
+    merged: Merged,
+    progress: ProgressWriter,
+  ): Promise<void> {
+    const chunks = await this.logs.chunks(replay.logId);
+    const segments = await this.logs.segments(replay.logId);
+    const codesOf = new Map<number, Uint32Array>();
+    /** Rows of each chunk that are still to come. */
+    const missing = chunks.map(({ numRows }) => numRows);
+    let state: StoredState | undefined;
+    let numDone = 0;
+    for (const [segment, { chunks: numbers, sequence }] of segments.entries()) {
+      if (state) await this.#storeState(replay.id, segment, state);
+      const before = state;
+      const load = async (): Promise<JudgeInput> => ({
+        ...source,
+        state: before,
+        sequence,
+        chunks: await this.#loadChunks(replay.logId, chunks, numbers),
+      });
+      const answer = await this.#judge(load, numbers, replay.logId, (done) => progress.write(numDone + done));
+      state = answer.state;
+      const codes = merge(merged, answer);
+      numDone += codes.length;
+      codes.forEach((code, index) => {
+        const chunk = numbers[sequence ? sequence.chunkOf[index]! : 0]!;
+        let chunkCodes = codesOf.get(chunk);
+        if (!chunkCodes) codesOf.set(chunk, (chunkCodes = new Uint32Array(chunks[chunk]!.numRows)));
+        chunkCodes[sequence ? sequence.rowOf[index]! : index] = code;
+        missing[chunk]! -= 1;
+      });
+      for (const chunk of numbers) {
+        if (missing[chunk] !== 0) continue;
+        await this.#storeChunk(replay.id, chunk, codesOf.get(chunk)!);
+        codesOf.delete(chunk);
+      }
+    }
+  }
+
+  async #loadChunks(
     logId: number,
-    chunk: number,
-    numRows: number,
+    chunks: readonly LogChunkModel[],
+    numbers: readonly number[],
+  ): Promise<ChunkSource[]> {
+    return Promise.all(
+      numbers.map(async (number) => ({
+        numRows: chunks[number]!.numRows,
+        columns: await this.logs.columns(logId, number),
+      })),
+    );
+  }
+
+  async #judge(
+    load: () => Promise<JudgeInput>,
+    chunks: readonly number[],
+    logId: number,
     onProgress: (numRowsDone: number) => void,
   ): Promise<JudgeAnswer> {
     try {
-      return await this.pool.judge({ ...source, numRows, columns: await this.logs.columns(logId, chunk) }, onProgress);
+      return await this.pool.judge(await load(), onProgress);
     } catch (error) {
-      throw new Error(`Chunk ${chunk} of log ${logId} cannot be judged: ${(error as Error).message}.`, {
-        cause: error,
-      });
+      const which = `${chunks.length === 1 ? 'Chunk' : 'Chunks'} ${chunks.join(', ')}`;
+      throw new Error(`${which} of log ${logId} cannot be judged: ${(error as Error).message}.`, { cause: error });
     }
+  }
+
+  async #storeState(replayId: number, segment: number, state: StoredState): Promise<void> {
+    await ReplayStateModel.query(this.db).insert({ replayId, segment, bytes: await packState(state) });
   }
 
   async #storeChunk(replayId: number, chunk: number, codes: Uint32Array): Promise<void> {
@@ -104,6 +170,21 @@ export class ReplayRuns {
         .where({ id: replay.id });
     });
   }
+}
+
+type JudgeInput = Omit<JudgeTask, 'progress'>;
+
+/** What the parts of a replay add up to. */
+interface Merged {
+  readonly tally: Tally;
+  readonly table: RulingTable;
+}
+
+/** Adds an answer and translates its codes. */
+function merge({ tally, table }: Merged, answer: JudgeAnswer): Uint32Array {
+  addTally(tally, answer.tally);
+  const codeOf = answer.rulings.map((ruling) => table.codeFor(ruling));
+  return answer.codes.map((code) => codeOf[code]!);
 }
 
 /** Writes how far a replay is, a few times a second and one write at a time. */

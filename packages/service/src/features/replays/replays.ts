@@ -1,6 +1,6 @@
 import { setTimeout as sleep } from 'node:timers/promises';
-import type { Replay, ReplayProgress, ReplayResult } from '@jadefence/contract';
-import { coarsenTimeline, invariant, suggestNearest, summarize } from '@jadefence/core';
+import type { Against, Replay, ReplayProgress, ReplayResult } from '@jadefence/contract';
+import { coarsenTimeline, invariant, suggestNearest, summarize, type People } from '@jadefence/core';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, type Database } from '../../database/database.js';
 import { DatasetModel, LogModel, ReplayModel, SnapshotModel } from '../../database/models.js';
@@ -8,7 +8,7 @@ import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
 import type { JobQueue } from '../../work/job-queue.js';
 import type { CountryTables } from '../country-table/country-tables.js';
-import type { Drafts } from '../draft/draft.js';
+import type { Revisions } from '../revisions/revisions.js';
 import type { Logs } from '../logs/logs.js';
 import type { Judges } from './judges.js';
 
@@ -16,11 +16,20 @@ const PROGRESS_MS = 250;
 const SHOWN_REPLAYS = 100;
 const MAX_TIMELINE_STEPS = 96;
 
-/** Replays of logs against pinned snapshots of the draft. */
+/** What is asked of a new replay. */
+interface StartReplay {
+  readonly logId: number;
+  readonly gate?: string;
+  /** What is published unless said, or the draft where nothing is. */
+  readonly against?: Against;
+  readonly people?: People;
+}
+
+/** Replays of logs against pinned snapshots of the draft or a revision. */
 export class Replays {
   constructor(
     private readonly db: Database,
-    private readonly drafts: Drafts,
+    private readonly revisions: Revisions,
     private readonly logs: Logs,
     private readonly countryTables: CountryTables,
     private readonly judges: Judges,
@@ -28,10 +37,12 @@ export class Replays {
   ) {}
 
   /** @throws ProblemError when there is no such log or gate, or the draft cannot judge */
-  async start({ logId, gate }: { logId: number; gate?: string }, actor: Actor): Promise<Replay> {
+  async start({ logId, gate, against, people = 'goes-on' }: StartReplay, actor: Actor): Promise<Replay> {
     const replay = await inTransaction(this.db, async (trx) => {
       const log = await this.logs.find(logId, trx);
-      const { snapshotId, gates } = await this.drafts.pin(trx);
+      const judgedBy = against ?? (await this.revisions.defaultAgainst(trx));
+      const { snapshotId, gates } = await this.revisions.pin(trx, judgedBy);
+      const revision = judgedBy === 'draft' ? null : judgedBy;
       if (gate !== undefined && !gates.includes(gate))
         throw new ProblemError('bad-input', `No gate is named "${gate}".`, {
           hint: suggestNearest(gate, gates) ?? `The gates are: ${gates.join(', ')}.`,
@@ -43,6 +54,8 @@ export class Replays {
           snapshotId,
           datasetId: dataset?.id ?? null,
           gate: gate ?? null,
+          revision,
+          people,
           state: 'waiting',
           requests: log.requests,
           startedBy: actor.userId,
@@ -51,7 +64,7 @@ export class Replays {
       await recordChange(trx, {
         userId: actor.userId,
         what: 'replay.start',
-        detail: { replay: inserted.id, log: logId, gate: gate ?? null },
+        detail: { replay: inserted.id, log: logId, gate: gate ?? null, revision, people },
       });
       return inserted;
     });
@@ -119,7 +132,7 @@ export class Replays {
     const snapshot = await SnapshotModel.query(this.db).findById(replay.snapshotId);
     const dataset =
       replay.datasetId === null ? undefined : await DatasetModel.query(this.db).findById(replay.datasetId);
-    const { id, logId, state, requests, requestsDone, failure, gate, startedAt } = replay;
+    const { id, logId, state, requests, requestsDone, failure, gate, revision, people, startedAt } = replay;
     return {
       id,
       logId,
@@ -128,6 +141,8 @@ export class Replays {
       snapshot: snapshot!.rootHash,
       countryTable: dataset ? { name: dataset.name, sha256: dataset.sha256 } : null,
       gate,
+      revision,
+      people,
       state,
       requests,
       requestsDone,

@@ -1,12 +1,12 @@
 import type { Explanation } from '@jadefence/contract';
 import { TryRequestInput } from '@jadefence/contract/server';
-import { explainRequest, makeUpRecord, normalizeRequest } from '@jadefence/core';
+import { explainRequest, makeUpRecord, normalizeRequest, type MadeUpField } from '@jadefence/core';
 import { ProblemError } from '../../http/problem.js';
 import { route, type Route } from '../../http/route.js';
 import type { CountryTables } from '../country-table/country-tables.js';
-import type { Drafts } from '../draft/draft.js';
+import type { Revisions } from '../revisions/revisions.js';
 
-export function tryRoutes(drafts: Drafts, countryTables: CountryTables): Route[] {
+export function tryRoutes(revisions: Revisions, countryTables: CountryTables): Route[] {
   return [
     route({
       method: 'post',
@@ -15,17 +15,23 @@ export function tryRoutes(drafts: Drafts, countryTables: CountryTables): Route[]
       body: TryRequestInput,
       handle: async ({ body }): Promise<Explanation> => {
         const atUnixMs = body.at === undefined ? Date.now() : Date.parse(body.at);
-        const { record, problems } = makeUpRecord({ ...body, atUnixMs });
+        const { record, problems } = makeUpRecord({ ...body, fields: fieldsOf(body), atUnixMs });
         if (!record) {
           throw new ProblemError('bad-request', problems.map(({ message }) => message).join(' '), {
             errors: problems.map(({ part, message }) => ({ place: part, message })),
           });
         }
-        return explainRequest(
-          { rulebook: await drafts.rulebook(), countries: await countryTables.table() },
-          normalizeRequest(record),
-        );
+        const rulebook = await revisions.rulebook(body.against ?? (await revisions.defaultAgainst()));
+        return explainRequest({ rulebook, countries: await countryTables.table() }, normalizeRequest(record));
       },
     }),
+  ];
+}
+
+function fieldsOf({ headers = [], user, peer }: TryRequestInput): MadeUpField[] {
+  return [
+    ...headers.map(({ name, value }) => ({ field: 'header', parameter: name.toLowerCase(), value })),
+    ...(user === undefined ? [] : [{ field: 'user', value: user }]),
+    ...(peer === undefined ? [] : [{ field: 'peer', value: peer }]),
   ];
 }

@@ -1,0 +1,117 @@
+import { readFile } from 'node:fs/promises';
+import { STATEMENTS, type StatementKind } from '@jadefence/core';
+import { Argument, type Command } from 'commander';
+import { editDraft, textOrInput } from '../edit-draft.js';
+import { Failure } from '../failure.js';
+import { ONE_OUTPUT, ROWS_OUTPUT, writeOne, writeRows, type OneOutput, type Output, type Streams } from '../output.js';
+import { renderChanges } from '../render/changes.js';
+import { connect } from '../service.js';
+import { positionOf, withPosition, type PositionOptions } from './rule.js';
+
+interface One {
+  readonly output: OneOutput;
+}
+
+/** What concerns the draft as a whole, and statements of any kind. */
+export function addDraft(draft: Command, streams: Streams): void {
+  draft
+    .command('changes')
+    .description('What the draft changes against what is published, and who changed it')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence draft changes')
+    .action(({ output }: One) => showChanges(output, streams));
+  draft
+    .command('put')
+    .description('Add a statement of fence text, or replace the one of its kind and name')
+    .argument('<text>', 'a list, schedule, page, application, gate, fence, expect or zone, or - for standard input')
+    .option('--with-file <path...>', 'files that it is kept in, such as a page, named as it names them')
+    .option(...ONE_OUTPUT)
+    .addHelpText(
+      'after',
+      "\nExamples:\n  jadefence draft put 'schedule nights { sun-thu 22:00-06:00 }'\n  jadefence draft put 'page sorry \"pages/sorry.html\"' --with-file pages/sorry.html",
+    )
+    .action(async (text: string, { withFile = [], output }: One & { withFile?: string[] }) => {
+      const files = await Promise.all(
+        withFile.map(async (path) => ({ kind: 'put-file' as const, path, text: await readText(path) })),
+      );
+      await editDraft([...files, { kind: 'put', text: await textOrInput(text, streams) }], output, streams);
+    });
+  draft
+    .command('remove')
+    .description('Remove a statement that nothing uses')
+    .addArgument(new Argument('<kind>', 'its kind').choices(STATEMENTS))
+    .argument('<name>', 'its name; of an expectation its text, of the zone "zone"')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence draft remove schedule nights')
+    .action((part: StatementKind, name: string, { output }: One) =>
+      editDraft([{ kind: 'remove', part, name }], output, streams),
+    );
+  draft
+    .command('rename')
+    .description('Rename a statement; what mentions it follows')
+    .addArgument(new Argument('<kind>', 'its kind').choices(STATEMENTS))
+    .argument('<name>', 'its name')
+    .argument('<to>', 'its new name')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence draft rename schedule nights closed-hours')
+    .action((part: StatementKind, name: string, to: string, { output }: One) =>
+      editDraft([{ kind: 'rename', part, name, to }], output, streams),
+    );
+}
+
+async function readText(path: string): Promise<string> {
+  return readFile(path, 'utf8').catch((error: NodeJS.ErrnoException) => {
+    throw new Failure(`The file "${path}" cannot be read (${error.code}).`);
+  });
+}
+
+async function showChanges(output: OneOutput, streams: Streams): Promise<void> {
+  const found = await (await connect(streams)).draftChanges();
+  const against = found.against === null ? 'Nothing is published yet.' : `Against revision ${found.against}:`;
+  const text = found.changes.length === 0 ? 'Nothing differs.' : renderChanges(found.changes, streams);
+  writeOne(streams, output, found, `${against}\n${text}`);
+}
+
+export function addGate(gate: Command, streams: Streams): void {
+  gate
+    .command('list')
+    .description('List the gates of the draft')
+    .option(...ROWS_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence gate list')
+    .action(async ({ output }: { output: Output }) => {
+      const { gates } = await (await connect(streams)).draft();
+      writeRows(streams, output, gates, {
+        columns: {
+          gate: (one) => one.name,
+          direction: (one) => one.direction,
+          before: (one) => one.hosts.join(', '),
+          fences: (one) => one.fences.join(', '),
+          otherwise: (one) => one.otherwise,
+        },
+        empty: 'The draft has no gates yet.',
+      });
+    });
+  withPosition(gate.command('attach'))
+    .description('Put a fence at a gate, or move it in the stack of the gate')
+    .argument('<gate>', 'name of the gate')
+    .argument('<fence>', 'name of the fence')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence gate attach tickets house --top')
+    .action((name: string, fence: string, options: One & PositionOptions) =>
+      editDraft(
+        [{ kind: 'attach', gate: name, fence, position: positionOf(options, 'bottom') }],
+        options.output,
+        streams,
+      ),
+    );
+  gate
+    .command('detach')
+    .description('Take a fence away from a gate')
+    .argument('<gate>', 'name of the gate')
+    .argument('<fence>', 'name of the fence')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence gate detach tickets house')
+    .action((name: string, fence: string, { output }: One) =>
+      editDraft([{ kind: 'detach', gate: name, fence }], output, streams),
+    );
+}

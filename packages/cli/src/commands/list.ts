@@ -1,0 +1,161 @@
+import { readFile } from 'node:fs/promises';
+import { LIST_KINDS, type ListContents } from '@jadefence/core';
+import { Argument, type Command } from 'commander';
+import { editDraft } from '../edit-draft.js';
+import { EXIT, Failure } from '../failure.js';
+import {
+  ONE_OUTPUT,
+  readAll,
+  ROWS_OUTPUT,
+  writeOne,
+  writeRows,
+  type OneOutput,
+  type Output,
+  type Streams,
+} from '../output.js';
+import { formatCount } from '../render/text.js';
+import { connect } from '../service.js';
+
+interface One {
+  readonly output: OneOutput;
+}
+
+export function addList(list: Command, streams: Streams): void {
+  list
+    .command('list')
+    .description('List the lists of the draft')
+    .option(...ROWS_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence list list')
+    .action(({ output }: { output: Output }) => listLists(output, streams));
+  list
+    .command('show')
+    .description('Show a list with what stands in the lists inside it, and where it is used')
+    .argument('<name>', 'name of the list')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence list show trusted')
+    .action((name: string, { output }: One) => showList(name, output, streams));
+  list
+    .command('create')
+    .description('Create an empty list in the draft')
+    .argument('<name>', 'name of the list')
+    .addArgument(new Argument('<kind>', 'what it holds').choices(LIST_KINDS))
+    .option('--title <text>', 'what people call it')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', "\nExamples:\n  jadefence list create couriers addresses --title 'Who brings parcels'")
+    .action((name: string, kind: string, { title, output }: One & { title?: string }) =>
+      editDraft(
+        [{ kind: 'put', text: `list ${name} ${kind}${title === undefined ? '' : ` ${JSON.stringify(title)}`} { }` }],
+        output,
+        streams,
+      ),
+    );
+  addEntryCommands(list, streams);
+  list
+    .command('look-up')
+    .description('Ask whether a value is in a list, and through which entry; ends with 1 where it is not')
+    .argument('<name>', 'name of the list')
+    .argument('<value>', 'address, country, host, URL, category or application')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence list look-up trusted 198.18.12.10')
+    .action((name: string, value: string, { output }: One) => lookUp(name, value, output, streams));
+  list
+    .command('rename')
+    .description('Rename a list; what mentions it follows')
+    .argument('<name>', 'name of the list')
+    .argument('<to>', 'its new name')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence list rename touts tout-networks')
+    .action((name: string, to: string, { output }: One) =>
+      editDraft([{ kind: 'rename', part: 'list', name, to }], output, streams),
+    );
+  list
+    .command('delete')
+    .description('Delete a list that nothing uses')
+    .argument('<name>', 'name of the list')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence list delete couriers')
+    .action((name: string, { output }: One) => editDraft([{ kind: 'remove', part: 'list', name }], output, streams));
+}
+
+function addEntryCommands(list: Command, streams: Streams): void {
+  for (const verb of ['add', 'remove'] as const) {
+    list
+      .command(verb)
+      .description(`${verb === 'add' ? 'Add entries to' : 'Remove entries from'} a list, each told by itself`)
+      .argument('<name>', 'name of the list')
+      .argument('[entries...]', 'entries, or - for standard input, one a line')
+      .option('--file <path>', 'a file of entries, one a line, # comments')
+      .option(...ONE_OUTPUT)
+      .addHelpText(
+        'after',
+        `\nExamples:\n  jadefence list ${verb} tout-networks 198.18.90.0/24 198.18.91.7\n  jadefence list ${verb} tout-networks --file touts.txt`,
+      )
+      .action(async (name: string, entries: string[], { file, output }: One & { file?: string }) => {
+        const rows = await readRows(entries, file, streams);
+        const [add, remove] = verb === 'add' ? [rows, []] : [[], rows];
+        await editDraft([{ kind: 'edit-list', list: name, add, remove }], output, streams);
+      });
+  }
+}
+
+async function readRows(entries: readonly string[], file: string | undefined, streams: Streams): Promise<string[]> {
+  const split = (text: string): string[] => text.replace(/\r?\n$/, '').split(/\r?\n/);
+  const fromFile =
+    file === undefined
+      ? []
+      : split(
+          await readFile(file, 'utf8').catch((error: NodeJS.ErrnoException) => {
+            throw new Failure(`The file "${file}" cannot be read (${error.code}).`);
+          }),
+        );
+  const given = entries.length === 1 && entries[0] === '-' ? split(await readAll(streams)) : entries;
+  const rows = [...given, ...fromFile];
+  if (rows.length === 0) throw new Failure('Expected entries, - for standard input, or --file PATH.');
+  return rows;
+}
+
+async function listLists(output: Output, streams: Streams): Promise<void> {
+  const lists = await (await connect(streams)).lists();
+  writeRows(streams, output, lists, {
+    columns: {
+      list: (one) => one.name,
+      kind: (one) => one.kind,
+      entries: (one) => formatCount(one.entries.length),
+      except: (one) => formatCount(one.exceptions.length),
+      used: (one) => one.usedBy.join(', ') || 'nowhere',
+      changed: (one) => `${one.changedAt.slice(0, 16).replace('T', ' ')} by ${one.changedBy ?? 'nobody'}`,
+    },
+    figures: ['entries', 'except'],
+    empty: 'The draft has no lists yet. Create one with jadefence list create NAME KIND.',
+  });
+}
+
+async function showList(name: string, output: OneOutput, streams: Streams): Promise<void> {
+  const list = await (await connect(streams)).list(name);
+  const used = list.usedBy.length > 0 ? `used by ${list.usedBy.join(', ')}` : 'used nowhere';
+  const head = `list ${list.name} of ${list.kind}${list.title ? ` "${list.title}"` : ''}${list.file ? `, kept in ${list.file}` : ''}`;
+  writeOne(streams, output, list, [head, ...renderContents(list, 1), used].join('\n'));
+}
+
+function renderContents({ entries, exceptions }: ListContents, depth: number): string[] {
+  const indent = '  '.repeat(depth);
+  const render = (one: ListContents['entries'][number]): string[] => [
+    `${indent}${one.text}${one.contents ? ' (a list)' : ''}`,
+    ...(one.contents ? renderContents(one.contents, depth + 1) : []),
+  ];
+  return [
+    ...entries.flatMap(render),
+    ...(exceptions.length > 0 ? [`${indent}except`, ...exceptions.flatMap(render)] : []),
+  ];
+}
+
+async function lookUp(name: string, value: string, output: OneOutput, streams: Streams): Promise<void> {
+  const found = await (await connect(streams)).lookUpInList(name, value);
+  const through = found.through && found.through.length > 0 ? ` through ${found.through.join(' > ')}` : '';
+  const out = found.takenOutBy ? `: ${found.takenOutBy} takes it out` : '';
+  const text = found.isIn
+    ? `${value} is in ${name}${through}, as ${found.entry}.`
+    : `${value} is not in ${name}${out}.`;
+  writeOne(streams, output, found, text);
+  if (!found.isIn) throw new Failure(`Not in ${name}.`, EXIT.checkFailed);
+}

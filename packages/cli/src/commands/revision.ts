@@ -1,0 +1,172 @@
+import type { Against, OnlyPart, Revision } from '@jadefence/contract';
+import { STATEMENTS, type StatementKind } from '@jadefence/core';
+import { InvalidArgumentError, type Command } from 'commander';
+import { EXIT, Failure } from '../failure.js';
+import {
+  ONE_OUTPUT,
+  parseWhole,
+  ROWS_OUTPUT,
+  say,
+  writeOne,
+  writeRows,
+  type OneOutput,
+  type Output,
+  type Streams,
+} from '../output.js';
+import { renderChanges } from '../render/changes.js';
+import { connect } from '../service.js';
+
+interface One {
+  readonly output: OneOutput;
+}
+
+/** Said with everything that publishes, until something enforces what is published. */
+const NOTHING_ENFORCES = 'Nothing enforces this yet: it is what replays and tries judge by.';
+
+export function parseAgainst(text: string): Against {
+  if (text === 'draft') return text;
+  if (!/^[1-9]\d{0,8}$/.test(text)) throw new InvalidArgumentError('Expected "draft" or the number of a revision.');
+  return Number(text);
+}
+
+function collectOnly(text: string, others: readonly OnlyPart[] = []): OnlyPart[] {
+  const [part, ...name] = text.split(' ');
+  if (!STATEMENTS.includes(part as StatementKind) || name.length === 0)
+    throw new InvalidArgumentError('Expected a kind and a name, such as "fence house".');
+  return [...others, { part: part as StatementKind, name: name.join(' ') }];
+}
+
+export function addPublish(program: Command, streams: Streams): void {
+  program
+    .command('publish')
+    .description('Make the draft, or parts of it, the next revision; expectations must be met')
+    .requiredOption('--note <text>', 'what changes and why')
+    .option(
+      '--only <part>',
+      'a statement that is published alone, such as "fence house"; can be said again',
+      collectOnly,
+    )
+    .option('--force', 'publish although expectations are not met; the audit trail keeps it')
+    .option(...ONE_OUTPUT)
+    .addHelpText(
+      'after',
+      "\nExamples:\n  jadefence publish --note 'Resale is for the home markets'\n  jadefence publish --only 'fence house' --only 'list tout-networks' --note 'New tout networks'",
+    )
+    .action(async ({ note, only, force, output }: One & { note: string; only?: OnlyPart[]; force?: boolean }) => {
+      const client = await connect(streams);
+      const { version } = await client.draftSources();
+      const revision = await client.publish(
+        { note, ...(only ? { only } : {}), ...(force ? { isForced: true } : {}) },
+        version,
+      );
+      tell(revision, `Published revision ${revision.number}.`, output, streams);
+    });
+}
+
+function tell(revision: Revision, text: string, output: OneOutput, streams: Streams): void {
+  writeOne(streams, output, revision, text);
+  say(streams, NOTHING_ENFORCES);
+}
+
+export function addRevision(revision: Command, streams: Streams): void {
+  revision
+    .command('list')
+    .description('List the revisions, latest first')
+    .option(...ROWS_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence revision list')
+    .action(async ({ output }: { output: Output }) => {
+      writeRows(streams, output, await (await connect(streams)).revisions(), {
+        columns: {
+          revision: (one) => String(one.number),
+          published: (one) => `${one.publishedAt.slice(0, 16).replace('T', ' ')} by ${one.publishedBy ?? 'nobody'}`,
+          note: (one) => `${one.note}${one.isForced ? ' (forced)' : ''}`,
+          is: (one) => (one.isPublished ? 'published' : ''),
+        },
+        figures: ['revision'],
+        empty: 'Nothing is published yet. Publish the draft with jadefence publish --note TEXT.',
+      });
+    });
+  revision
+    .command('show')
+    .description('Show a revision: what it changed against the one before')
+    .argument('<number>', 'number of the revision', parseWhole)
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence revision show 3')
+    .action((number: number, { output }: One) => showRevision(number, output, streams));
+  revision
+    .command('diff')
+    .description('What differs between two revisions, or a revision and the draft')
+    .argument('<from>', 'number of a revision, or draft', parseAgainst)
+    .argument('<to>', 'number of a revision, or draft', parseAgainst)
+    .option('--text', 'as text in the unified format')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence revision diff 2 3\n  jadefence revision diff 3 draft --text')
+    .action(async (from: Against, to: Against, { text, output }: One & { text?: boolean }) => {
+      const diff = await (await connect(streams)).diffRevisions(from, to);
+      const shown = text ? diff.text.trimEnd() : renderChanges(diff.changes, streams);
+      writeOne(streams, output, diff, diff.changes.length === 0 ? 'Nothing differs.' : shown);
+    });
+  revision
+    .command('restore')
+    .description('Publish an older revision again, as a new one; the draft is left alone')
+    .argument('<number>', 'number of the revision', parseWhole)
+    .option('--note <text>', 'why')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', "\nExamples:\n  jadefence revision restore 2 --note 'The sale is over'")
+    .action(async (number: number, { note, output }: One & { note?: string }) => {
+      const restored = await (await connect(streams)).restore(number, note);
+      tell(restored, `Published revision ${restored.number}, which is revision ${number} again.`, output, streams);
+    });
+}
+
+async function showRevision(number: number, output: OneOutput, streams: Streams): Promise<void> {
+  const client = await connect(streams);
+  const revision = await client.revision(number);
+  const { note, publishedBy, publishedAt, isPublished, isForced, restoredFrom } = revision;
+  const head = [
+    `revision ${number}${isPublished ? ', which is published' : ''}`,
+    `${note} (${publishedBy ?? 'nobody'}, ${publishedAt})`,
+    ...(restoredFrom === null ? [] : [`It is revision ${restoredFrom} again.`]),
+    ...(isForced ? ['It was published although expectations were not met.'] : []),
+  ];
+  if (number === 1) return writeOne(streams, output, revision, head.join('\n'));
+  const { changes } = await client.diffRevisions(number - 1, number);
+  writeOne(
+    streams,
+    output,
+    { ...revision, changes },
+    [...head, `Against revision ${number - 1}:`, renderChanges(changes, streams) || 'Nothing differs.'].join('\n'),
+  );
+}
+
+export function addAudit(audit: Command, streams: Streams): void {
+  audit
+    .command('list')
+    .description('Show the audit trail, latest first; ends with 1 where it was tampered with')
+    .option('--limit <number>', 'how many entries', parseWhole, 50)
+    .option('--offset <number>', 'how many to pass over', parseWhole, 0)
+    .option(...ROWS_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence audit list --limit 10\n  jadefence audit list --output ndjson')
+    .action(async ({ limit, offset, output }: { limit: number; offset: number; output: Output }) => {
+      const page = await (await connect(streams)).audit({ limit, offset });
+      writeRows(streams, output, page.entries, {
+        columns: {
+          entry: (one) => String(one.id),
+          at: (one) => one.at.slice(0, 19).replace('T', ' '),
+          who: (one) => one.user ?? 'the service',
+          what: (one) => one.what,
+          detail: (one) => shorten(JSON.stringify(one.detail)),
+        },
+        figures: ['entry'],
+        empty: 'The audit trail has no entries there.',
+      });
+      if (!page.isIntact)
+        throw new Failure('The audit trail is not intact: an entry was changed or taken out.', EXIT.checkFailed);
+    });
+}
+
+const SHOWN_CHARACTERS = 90;
+
+function shorten(text: string): string {
+  return text.length <= SHOWN_CHARACTERS ? text : `${text.slice(0, SHOWN_CHARACTERS)}...`;
+}

@@ -1,0 +1,179 @@
+import { findUses, type Position, type RuleSettings } from '@jadefence/core';
+import { InvalidArgumentError, type Command } from 'commander';
+import { editDraft, textOrInput } from '../edit-draft.js';
+import { Failure } from '../failure.js';
+import { ONE_OUTPUT, writeOne, type OneOutput, type Streams } from '../output.js';
+import { connect } from '../service.js';
+
+interface RuleId {
+  readonly fence: string;
+  readonly rule: string;
+}
+
+function parseRuleId(text: string): RuleId {
+  const [fence, rule, ...rest] = text.split('/');
+  if (!fence || !rule || rest.length > 0) throw new InvalidArgumentError('Expected a rule written fence/rule.');
+  return { fence, rule };
+}
+
+export interface PositionOptions {
+  readonly top?: boolean;
+  readonly bottom?: boolean;
+  readonly above?: string;
+  readonly below?: string;
+}
+
+/** @throws Failure where two positions are given, or none and none goes without saying */
+export function positionOf(options: PositionOptions, unsaid?: 'bottom'): Position {
+  const said: Position[] = [
+    ...(options.top ? [{ at: 'top' } as const] : []),
+    ...(options.bottom ? [{ at: 'bottom' } as const] : []),
+    ...(options.above === undefined ? [] : [{ at: 'above', name: options.above } as const]),
+    ...(options.below === undefined ? [] : [{ at: 'below', name: options.below } as const]),
+  ];
+  if (said.length === 0 && unsaid) return { at: unsaid };
+  if (said.length !== 1) throw new Failure('Expected one of --top, --bottom, --above NAME, --below NAME.');
+  return said[0]!;
+}
+
+/** The options that say where something stands among its like. */
+export function withPosition(command: Command): Command {
+  return command
+    .option('--top', 'before all others')
+    .option('--bottom', 'after all others')
+    .option('--above <name>', 'right before this one')
+    .option('--below <name>', 'right after this one');
+}
+
+type Options = PositionOptions & { readonly output: OneOutput };
+
+export function addRule(rule: Command, streams: Streams): void {
+  const id = '<fence/rule>';
+  rule
+    .command('show')
+    .description('Show a rule of the draft: its sentence and its fence text')
+    .argument(id, 'the rule', parseRuleId)
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence rule show ticket-desk/resale')
+    .action((one: RuleId, { output }: Options) => showRule(one, output, streams));
+  withPosition(rule.command('add'))
+    .description('Add a rule to a fence of the draft')
+    .argument('<fence>', 'name of the fence')
+    .argument('<text>', 'the rule as fence text, or - for standard input')
+    .option(...ONE_OUTPUT)
+    .addHelpText(
+      'after',
+      "\nExamples:\n  jadefence rule add house 'rule late block when path under /desk during nights' --below staff",
+    )
+    .action(async (fence: string, text: string, options: Options) =>
+      editDraft(
+        [{ kind: 'add-rule', fence, text: await textOrInput(text, streams), position: positionOf(options, 'bottom') }],
+        options.output,
+        streams,
+      ),
+    );
+  rule
+    .command('replace')
+    .description('Write a rule of the draft again; a new name is followed everywhere')
+    .argument(id, 'the rule', parseRuleId)
+    .argument('<text>', 'the rule as fence text, or - for standard input')
+    .option(...ONE_OUTPUT)
+    .addHelpText(
+      'after',
+      "\nExamples:\n  jadefence rule replace house/late 'rule late trial block when path under /desk'",
+    )
+    .action(async (one: RuleId, text: string, { output }: Options) =>
+      editDraft([{ kind: 'replace-rule', ...one, text: await textOrInput(text, streams) }], output, streams),
+    );
+  withPosition(rule.command('move'))
+    .description('Move a rule among those of its fence')
+    .argument(id, 'the rule', parseRuleId)
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence rule move house/late --above touts')
+    .action((one: RuleId, options: Options) =>
+      editDraft([{ kind: 'move-rule', ...one, position: positionOf(options) }], options.output, streams),
+    );
+  rule
+    .command('clone')
+    .description('Clone a rule; the clone stands below it and is off')
+    .argument(id, 'the rule', parseRuleId)
+    .option('--name <name>', 'name of the clone')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence rule clone house/touts --name touts-by-country')
+    .action((one: RuleId, { name, output }: Options & { name?: string }) =>
+      editDraft([{ kind: 'clone-rule', ...one, ...(name === undefined ? {} : { name }) }], output, streams),
+    );
+  rule
+    .command('rename')
+    .description('Rename a rule; what mentions it follows')
+    .argument(id, 'the rule', parseRuleId)
+    .argument('<name>', 'its new name')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence rule rename house/touts tout-networks')
+    .action((one: RuleId, to: string, { output }: Options) =>
+      editDraft([{ kind: 'rename-rule', ...one, to }], output, streams),
+    );
+  rule
+    .command('remove')
+    .description('Remove a rule from the draft')
+    .argument(id, 'the rule', parseRuleId)
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence rule remove house/late')
+    .action((one: RuleId, { output }: Options) => editDraft([{ kind: 'remove-rule', ...one }], output, streams));
+  addRuleStates(rule, streams);
+  addRuleNotes(rule, streams);
+}
+
+function addRuleStates(rule: Command, streams: Streams): void {
+  const descriptions = {
+    on: 'Turn a rule on',
+    trial: 'Put a rule on trial: judged and counted, and nothing changes',
+    off: 'Turn a rule off',
+  };
+  for (const state of ['on', 'trial', 'off'] as const) {
+    rule
+      .command(state)
+      .description(descriptions[state])
+      .argument('<fence/rule>', 'the rule', parseRuleId)
+      .option(...ONE_OUTPUT)
+      .addHelpText('after', `\nExamples:\n  jadefence rule ${state} ticket-desk/resale`)
+      .action((one: RuleId, { output }: Options) => editDraft([{ kind: 'set-rule', ...one, state }], output, streams));
+  }
+}
+
+function addRuleNotes(rule: Command, streams: Streams): void {
+  const orNull = (text: string | undefined): string | null | undefined => (text === 'none' ? null : text);
+  rule
+    .command('note')
+    .description('Say until when a rule stands, whose it is and why; "none" takes it away')
+    .argument('<fence/rule>', 'the rule', parseRuleId)
+    .option('--until <date>', 'last day, as 2026-12-24, or first instant it no longer stands, as 2026-12-24T18:00:00Z')
+    .option('--owner <text>', 'whose rule it is')
+    .option('--reason <text>', 'why it is there')
+    .option('--title <text>', 'what people call it')
+    .option(...ONE_OUTPUT)
+    .addHelpText(
+      'after',
+      "\nExamples:\n  jadefence rule note house/touts --until 2026-12-31 --owner kari --reason 'sale of the winter tickets'",
+    )
+    .action((one: RuleId, { until, owner, reason, title, output }: Options & Record<string, string | undefined>) => {
+      const settings: RuleSettings = {
+        ...(until === undefined ? {} : { until: orNull(until) }),
+        ...(owner === undefined ? {} : { owner: orNull(owner) }),
+        ...(reason === undefined ? {} : { reason: orNull(reason) }),
+        ...(title === undefined ? {} : { title: orNull(title) }),
+      };
+      if (Object.keys(settings).length === 0) throw new Failure('Expected --until, --owner, --reason or --title.');
+      return editDraft([{ kind: 'set-rule', ...one, ...settings }], output as OneOutput, streams);
+    });
+}
+
+async function showRule({ fence, rule }: RuleId, output: OneOutput, streams: Streams): Promise<void> {
+  const client = await connect(streams);
+  const found = (await client.draft()).fences.find((one) => one.name === fence)?.rules.find((one) => one.name === rule);
+  if (!found)
+    throw new Failure(`The draft has no rule "${fence}/${rule}".`, 2, `jadefence fence show ${fence} lists them.`);
+  const uses = findUses((await client.draftSources()).parts, 'rule', `${fence}/${rule}`);
+  const lines = [found.sentence, '', found.text, ...(uses.length > 0 ? ['', `Mentioned by ${uses.join(', ')}.`] : [])];
+  writeOne(streams, output, { fence, ...found, usedBy: uses }, lines.join('\n'));
+}

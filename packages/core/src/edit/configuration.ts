@@ -1,0 +1,65 @@
+import { parseFences } from '../language/parser.js';
+import { parsePart, parseRulePart, type Part, type PartKind } from '../language/parts.js';
+import { formatDiagnostic } from '../language/diagnostic.js';
+import type { FenceStatement, Rule, Statement } from '../language/tree.js';
+import type { SourceFile } from '../check/check-fences.js';
+
+/** A whole configuration as it is stored and edited: parts of fence text, and the files that lists and pages are kept in. */
+export interface Configuration {
+  readonly parts: readonly Part[];
+  readonly namedFiles: readonly SourceFile[];
+}
+
+/** Why an edit cannot be made. */
+export const EDIT_PROBLEMS = ['unknown-part', 'name-taken', 'part-in-use', 'bad-text'] as const;
+export type EditProblemCode = (typeof EDIT_PROBLEMS)[number];
+
+export class EditError extends Error {
+  constructor(
+    readonly code: EditProblemCode,
+    message: string,
+    readonly hint?: string,
+  ) {
+    super(message);
+  }
+}
+
+/** Places in what is edited are told as places in this file. */
+export const EDIT_FILE = 'edit';
+
+/** @throws EditError naming the part */
+export function findPart(parts: readonly Part[], kind: PartKind, name: string, owner = ''): Part {
+  const found = parts.find((part) => part.kind === kind && part.owner === owner && part.name === name);
+  if (found) return found;
+  const what = kind === 'rule' ? `fence ${owner} has no rule "${name}"` : `there is no ${kind} "${name}"`;
+  throw new EditError('unknown-part', `${what[0]!.toUpperCase()}${what.slice(1)} (any more).`);
+}
+
+export function statementOf(part: Part): Statement {
+  return parsePart(part.text, EDIT_FILE);
+}
+
+export function ruleOf(part: Part): Rule {
+  return parseRulePart(part, EDIT_FILE);
+}
+
+/** Reads one statement that somebody wrote. @throws EditError with every error */
+export function readStatement(text: string): Statement {
+  const { file, diagnostics } = parseFences(text, EDIT_FILE);
+  if (diagnostics.length > 0) throw new EditError('bad-text', diagnostics.map(formatDiagnostic).join('\n'));
+  const [statement] = file.statements;
+  if (!statement || file.statements.length > 1)
+    throw new EditError('bad-text', `Found ${file.statements.length} statements, expected one.`);
+  return statement;
+}
+
+/** Reads one rule that somebody wrote. @throws EditError with every error, placed in the text of the rule */
+export function readRule(text: string): Rule {
+  const { file, diagnostics } = parseFences(`fence f enforce {\n${text}\n}`, EDIT_FILE);
+  const shifted = diagnostics.map((one) => ({ ...one, place: { ...one.place, line: one.place.line - 1 } }));
+  if (shifted.length > 0) throw new EditError('bad-text', shifted.map(formatDiagnostic).join('\n'));
+  const rules = (file.statements[0] as FenceStatement).rules;
+  if (rules.length !== 1 || file.statements.length !== 1)
+    throw new EditError('bad-text', `Found ${rules.length} rules, expected one.`);
+  return rules[0]!;
+}

@@ -1,0 +1,194 @@
+/** Differences between configurations by what they mean, not by their text. */
+import { createTwoFilesPatch } from 'diff';
+import { compareParts, type Change } from '../language/changes.js';
+import { VALUE_KIND_OF } from '../language/fields.js';
+import { parseRulePart, parsePart } from '../language/parts.js';
+import { capitalize, describeAction, describeCondition, describeEnding, describeRule } from '../language/sentence.js';
+import { describeStatement } from '../language/statement-sentence.js';
+import { printUntil } from '../language/fence-text.js';
+import type { FenceStatement, GateStatement, ListStatement, Rule, Statement, Value } from '../language/tree.js';
+import { printValue } from '../language/value.js';
+import { EDIT_FILE, type Configuration } from './configuration.js';
+
+/** What differs, statements and rules first, then files. */
+export function compareConfigurations(before: Configuration, after: Configuration): Change[] {
+  const old = new Map(before.namedFiles.map((file) => [file.path, file.text]));
+  const now = new Map(after.namedFiles.map((file) => [file.path, file.text]));
+  const files = [...new Set([...old.keys(), ...now.keys()])].sort().flatMap((name): Change[] => {
+    const [was, is] = [old.get(name), now.get(name)];
+    if (was === is) return [];
+    const kind = was === undefined ? 'added' : is === undefined ? 'removed' : 'changed';
+    return [
+      {
+        kind,
+        part: 'file',
+        name,
+        ...(was === undefined ? {} : { before: was }),
+        ...(is === undefined ? {} : { after: is }),
+      },
+    ];
+  });
+  return [...compareParts(before.parts, after.parts), ...files];
+}
+
+/** A change in words. */
+export interface DescribedChange extends Change {
+  /** One sentence: what changed. */
+  readonly summary: string;
+  /** What exactly, a line each; empty where the summary says it all. */
+  readonly details: readonly string[];
+}
+
+const NO_SIZES = new Map();
+
+export function describeChange(change: Change): DescribedChange {
+  const details = change.part === 'file' ? fileDetails : change.part === 'rule' ? ruleDetails : statementDetails;
+  return { ...change, summary: summarize(change), details: details(change) };
+}
+
+const SHOWN_LINES = 20;
+
+function fileDetails({ before = '', after = '' }: Change): string[] {
+  const [old, now] = [before, after].map((text) => text.split(/\r?\n/).filter((line) => line.trim() !== ''));
+  const shorten = (lines: readonly string[]): string[] =>
+    lines.length <= SHOWN_LINES
+      ? [...lines]
+      : [...lines.slice(0, SHOWN_LINES), `and ${lines.length - SHOWN_LINES} more`];
+  const [kept, gone] = [new Set(old), new Set(now)];
+  const added = now!.filter((line) => !kept.has(line));
+  const removed = old!.filter((line) => !gone.has(line));
+  return [
+    ...(added.length > 0 ? [`Lines added: ${shorten(added).join(', ')}.`] : []),
+    ...(removed.length > 0 ? [`Lines removed: ${shorten(removed).join(', ')}.`] : []),
+  ];
+}
+
+function summarize({ kind, part, name }: Change): string {
+  if (part === 'expect') return `An expectation was ${kind}.`;
+  return `${capitalize(part === 'zone' ? 'the zone' : `${part} ${name}`)} was ${kind}.`;
+}
+
+function ruleDetails({ kind, before, after }: Change): string[] {
+  const [old, now] = [before, after].map((text) => (text === undefined ? undefined : readRule(text)));
+  if (kind === 'moved') return ['It stands elsewhere in its fence, and is otherwise the same.'];
+  if (!old || !now) return [describeRule((old ?? now)!, NO_SIZES)];
+  return [
+    ...difference('name', old.name, now.name),
+    ...difference('title', old.title, now.title),
+    ...difference('state', old.state, now.state),
+    ...difference('action', describeAction(old.action), describeAction(now.action)),
+    ...difference('condition', describeCondition(old.condition, NO_SIZES), describeCondition(now.condition, NO_SIZES)),
+    ...difference('hours', describeHours(old), describeHours(now)),
+    ...difference('end', old.until && printUntil(old.until), now.until && printUntil(now.until)),
+    ...difference('where it cannot be known', whenUnknown(old), whenUnknown(now)),
+    ...difference('owner', old.owner, now.owner),
+    ...difference('reason', old.reason, now.reason),
+    ...difference('comment', old.comments.join(' '), now.comments.join(' ')),
+  ];
+}
+
+function readRule(text: string): Rule {
+  return parseRulePart({ kind: 'rule', owner: 'f', name: '', text }, EDIT_FILE);
+}
+
+function describeHours({ hours }: Rule): string | undefined {
+  return hours && `${hours.isOutside ? 'outside' : 'during'} ${hours.schedule.name}`;
+}
+
+function whenUnknown({ matchesUnknown }: Rule): string {
+  return matchesUnknown ? 'it matches' : 'it does not match';
+}
+
+function difference(what: string, before: string | undefined, after: string | undefined): string[] {
+  if ((before ?? '') === (after ?? '')) return [];
+  if (!before) return [`${capitalize(what)} added: ${after}.`];
+  if (!after) return [`${capitalize(what)} removed: ${before}.`];
+  return [`${capitalize(what)} changed from ${before} to ${after}.`];
+}
+
+function statementDetails({ kind, before, after }: Change): string[] {
+  const [old, now] = [before, after].map((text) => (text === undefined ? undefined : parsePart(text, EDIT_FILE)));
+  if (kind === 'moved') return ['It stands elsewhere among its like, and is otherwise the same.'];
+  if (!old || !now || old.kind !== now.kind) return [describe((old ?? now)!)];
+  const comment = difference('comment', old.comments.join(' '), now.comments.join(' '));
+  if (old.kind === 'list') return [...listDetails(old, now as ListStatement), ...comment];
+  if (old.kind === 'gate') return [...gateDetails(old, now as GateStatement), ...comment];
+  if (old.kind === 'fence') return [...fenceDetails(old, now as FenceStatement), ...comment];
+  const [was, is] = [describe(old), describe(now)];
+  return was === is ? comment : [`Before: ${was}`, `Now: ${is}`, ...comment];
+}
+
+function describe(statement: Statement): string {
+  return describeStatement(statement, NO_SIZES);
+}
+
+function fenceDetails(old: FenceStatement, now: FenceStatement): string[] {
+  return [
+    ...difference('mode', old.mode, now.mode),
+    ...difference('title', old.title, now.title),
+    ...difference('otherwise', describeEnding(old.otherwise), describeEnding(now.otherwise)),
+  ];
+}
+
+function listDetails(old: ListStatement, now: ListStatement): string[] {
+  const texts = (list: ListStatement, side: 'entries' | 'exceptions'): string[] =>
+    list.source.kind === 'inline'
+      ? list.source[side].map((value) => printValue(value, VALUE_KIND_OF[list.listKind]))
+      : [];
+  const file = (list: ListStatement): string | undefined =>
+    list.source.kind === 'file' ? list.source.path : undefined;
+  return [
+    ...difference('kind', old.listKind, now.listKind),
+    ...difference('title', old.title, now.title),
+    ...difference('file', file(old), file(now)),
+    ...setDetails('member', texts(old, 'entries'), texts(now, 'entries')),
+    ...setDetails('exception', texts(old, 'exceptions'), texts(now, 'exceptions')),
+  ];
+}
+
+function gateDetails(old: GateStatement, now: GateStatement): string[] {
+  const print = (values: readonly Value[]): string[] => values.map((value) => printValue(value));
+  const stack = (gate: GateStatement): string => gate.fences.map(({ name }) => name).join(', ');
+  const header = ({ clientFrom }: GateStatement): string | undefined =>
+    clientFrom && `${clientFrom.header} where ${print(clientFrom.trusting).join(', ')} set it`;
+  const inspection = ({ inspection: rules }: GateStatement): string | undefined =>
+    rules &&
+    [
+      ...rules.rules.map(
+        (rule) => `${rule.isInspected ? 'inspect' : 'exempt'} when ${describeCondition(rule.condition, NO_SIZES)}`,
+      ),
+      `otherwise ${rules.otherwise ? 'inspect' : 'exempt'}`,
+    ].join('; ');
+  return [
+    ...difference('direction', old.direction, now.direction),
+    ...setDetails('host', print(old.hosts), print(now.hosts)),
+    ...setDetails('client network', print(old.clients), print(now.clients)),
+    ...difference('client header', header(old), header(now)),
+    ...difference('reading of paths', old.pathForms.join(', '), now.pathForms.join(', ')),
+    ...difference('inspection', inspection(old), inspection(now)),
+    ...difference('stack of fences', stack(old), stack(now)),
+    ...difference('otherwise', describeEnding(old.otherwise), describeEnding(now.otherwise)),
+  ];
+}
+
+function setDetails(what: string, before: readonly string[], after: readonly string[]): string[] {
+  const line = (verb: string, texts: readonly string[]): string[] =>
+    texts.length === 0 ? [] : [`${capitalize(what)}${texts.length === 1 ? '' : 's'} ${verb}: ${texts.join(', ')}.`];
+  const added = after.filter((text) => !before.includes(text));
+  const removed = before.filter((text) => !after.includes(text));
+  const isMoved = added.length === 0 && removed.length === 0 && before.join() !== after.join();
+  return [
+    ...line('added', added),
+    ...line('removed', removed),
+    ...(isMoved ? [`The order of the ${what}s changed.`] : []),
+  ];
+}
+
+/** The difference of two texts in the unified format; empty where they are equal. */
+export function diffTexts(before: string, after: string, beforeName: string, afterName: string): string {
+  if (before === after) return '';
+  return createTwoFilesPatch(beforeName, afterName, before, after, undefined, undefined, { context: 3 }).replace(
+    /^=+\n/,
+    '',
+  );
+}

@@ -1,0 +1,105 @@
+import {
+  checkFences,
+  formatDiagnostic,
+  joinParts,
+  mergeParts,
+  splitIntoParts,
+  type CheckedFences,
+  type Configuration,
+  type Diagnostic,
+  type DiagnosticCode,
+  type Rulebook,
+} from '@jadefence/core';
+import type { FenceSources } from '@jadefence/contract';
+import { ProblemError } from '../../http/problem.js';
+
+/** A name that stands for nothing may stay in a draft until it is mended; everything else keeps a change out. */
+const ALLOWED_IN_DRAFT: readonly DiagnosticCode[] = ['unknown-name'];
+
+/**
+ * Reads sources into what a draft stores.
+ * @param base where given, what the sources do not name stays as it is there
+ * @throws ProblemError with every error
+ */
+export function readSources(sources: FenceSources, base?: Configuration): Configuration {
+  const { files, diagnostics } = checkFences(sources.fenceFiles, sources.namedFiles);
+  refuseErrors(diagnostics);
+  const parts = splitIntoParts(files);
+  if (!base) return { parts, namedFiles: sources.namedFiles };
+  const namedFiles = new Map([...base.namedFiles, ...sources.namedFiles].map((file) => [file.path, file]));
+  return { parts: mergeParts(base.parts, parts), namedFiles: [...namedFiles.values()] };
+}
+
+/** @throws ProblemError with every error that cannot stay in a draft */
+export function refuseErrors(diagnostics: readonly Diagnostic[]): void {
+  const errors = diagnostics.filter(({ code }) => !ALLOWED_IN_DRAFT.includes(code));
+  if (errors.length === 0) return;
+  const count = `${errors.length} ${errors.length === 1 ? 'error' : 'errors'}`;
+  throw new ProblemError('bad-fences', `The fences have ${count}; the draft is as it was.`, {
+    errors: errors.map((diagnostic) => ({
+      place: placeOf(diagnostic),
+      message: `${diagnostic.message}${diagnostic.hint ? ` ${diagnostic.hint}` : ''} [${diagnostic.code}]`,
+    })),
+  });
+}
+
+/** @throws ProblemError where the fences cannot judge; `what` names them, `hint` says what to do */
+export function usableRulebook(
+  { rulebook, diagnostics }: CheckedFences,
+  what = 'The draft',
+  hint = 'Mend the fences first.',
+): Rulebook {
+  if (!rulebook) {
+    const errors = diagnostics.map((diagnostic) => ({
+      place: placeOf(diagnostic),
+      message: formatDiagnostic(diagnostic),
+    }));
+    throw new ProblemError('draft-not-usable', `${what} has errors and cannot judge.`, { errors, hint });
+  }
+  if (rulebook.gates.length === 0)
+    throw new ProblemError('draft-not-usable', `${what} has no gate, so no request would be judged.`, {
+      hint: 'Import fences with jadefence fence import PATH, or add a gate.',
+    });
+  return rulebook;
+}
+
+function placeOf({ place }: Diagnostic): string {
+  return `${place.file}:${place.line}:${place.column}`;
+}
+
+/** The configuration with statements taken from another, by kind and name; a fence comes with its rules, what is gone there goes. */
+export function takeParts(
+  base: Configuration,
+  from: Configuration,
+  only: readonly { readonly part: string; readonly name: string }[],
+): Configuration {
+  const isTaken = (kind: string, owner: string, name: string): boolean =>
+    only.some((one) =>
+      kind === 'rule' ? one.part === 'fence' && one.name === owner : one.part === kind && one.name === name,
+    );
+  const keyOf = ({ kind, owner, name }: Configuration['parts'][number]): string => `${kind} ${owner} ${name}`;
+  const kept = new Map(
+    base.parts.filter((part) => !isTaken(part.kind, part.owner, part.name)).map((part) => [keyOf(part), part]),
+  );
+  // In the order of the other configuration, then what only the base has.
+  const ordered = from.parts.flatMap((part) => {
+    if (isTaken(part.kind, part.owner, part.name)) return [part];
+    const old = kept.get(keyOf(part));
+    kept.delete(keyOf(part));
+    return old ? [old] : [];
+  });
+  const parts = [...ordered, ...kept.values()];
+  const named = new Set(
+    namedPaths({ parts: from.parts.filter((part) => isTaken(part.kind, part.owner, part.name)), namedFiles: [] }),
+  );
+  const files = new Map(base.namedFiles.map((file) => [file.path, file]));
+  for (const file of from.namedFiles) if (named.has(file.path)) files.set(file.path, file);
+  return { parts, namedFiles: [...files.values()] };
+}
+
+function namedPaths({ parts }: Configuration): string[] {
+  return joinParts(parts, 'parts').statements.flatMap((statement) => {
+    if (statement.kind === 'page') return [statement.source.path];
+    return statement.kind === 'list' && statement.source.kind === 'file' ? [statement.source.path] : [];
+  });
+}

@@ -1,0 +1,73 @@
+/** Configurations as people read them. */
+import type { Draft, DraftFence } from '@jadefence/contract';
+import {
+  describeEnding,
+  describeRule,
+  describeStatement,
+  printRule,
+  printValue,
+  type CheckedFences,
+  type FenceStatement,
+  type ListSizes,
+  type ListStatement,
+  type Statement,
+} from '@jadefence/core';
+
+export function presentFences({
+  files,
+  diagnostics,
+  rulebook,
+}: CheckedFences): Pick<Draft, 'gates' | 'fences' | 'lists' | 'schedules' | 'diagnostics'> {
+  const statements = files.flatMap((file) => file.statements);
+  const sizes: ListSizes = rulebook?.lists ?? new Map();
+  const gates = ofKind(statements, 'gate').map(({ name, direction, hosts, fences, otherwise }) => ({
+    name,
+    direction,
+    hosts: hosts.map((value) => printValue(value)),
+    fences: fences.map((fence) => fence.name),
+    otherwise: describeEnding(otherwise),
+  }));
+  return {
+    gates,
+    fences: ofKind(statements, 'fence').map((fence) => presentFence(fence, gates, sizes)),
+    lists: ofKind(statements, 'list').map((list: ListStatement) => ({
+      name: list.name,
+      kind: list.listKind,
+      title: list.title,
+      numEntries: sizes.get(list.name)?.numEntries,
+    })),
+    schedules: ofKind(statements, 'schedule').map((schedule) => ({
+      name: schedule.name,
+      sentence: describeStatement(schedule, sizes),
+    })),
+    diagnostics,
+  };
+}
+
+function presentFence(
+  fence: FenceStatement,
+  gates: readonly { name: string; fences: readonly string[] }[],
+  sizes: ListSizes,
+): DraftFence {
+  return {
+    name: fence.name,
+    title: fence.title,
+    mode: fence.mode,
+    gates: gates.filter((gate) => gate.fences.includes(fence.name)).map((gate) => gate.name),
+    rules: fence.rules.map((rule) => ({
+      name: rule.name,
+      title: rule.title,
+      state: rule.state,
+      sentence: describeRule(rule, sizes),
+      text: printRule(rule).replace(/^ {2}/gm, ''),
+    })),
+    otherwise: describeEnding(fence.otherwise),
+  };
+}
+
+function ofKind<K extends Statement['kind']>(
+  statements: readonly Statement[],
+  kind: K,
+): Extract<Statement, { kind: K }>[] {
+  return statements.filter((statement): statement is Extract<Statement, { kind: K }> => statement.kind === kind);
+}

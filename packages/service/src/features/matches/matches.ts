@@ -1,0 +1,83 @@
+import type { MatchCount } from '@jadefence/contract';
+import {
+  checkFences,
+  formatDiagnostic,
+  joinParts,
+  printFences,
+  type Diagnostic,
+  type SourceFile,
+} from '@jadefence/core';
+import { ProblemError } from '../../http/problem.js';
+import type { JudgingPool } from '../../work/judging-pool.js';
+import type { CountryTables } from '../country-table/country-tables.js';
+import { usableRulebook } from '../draft/check.js';
+import type { Drafts } from '../draft/draft.js';
+import { checkStored, DRAFT_PATH } from '../draft/snapshots.js';
+import type { Logs } from '../logs/logs.js';
+import { share } from '../replays/judges.js';
+
+/** Counts, while somebody writes a rule, the requests of a log that its condition is true of. */
+export class MatchCounts {
+  constructor(
+    private readonly drafts: Drafts,
+    private readonly logs: Logs,
+    private readonly countryTables: CountryTables,
+    private readonly pool: JudgingPool,
+  ) {}
+
+  /**
+   * @param text a rule as fence text; it may name what the draft holds
+   * @param fence where given, only requests at the gates of this fence count
+   * @throws ProblemError when there is no such log, or the rule or the draft has errors
+   */
+  async count(logId: number, { text, fence }: { text: string; fence?: string }): Promise<MatchCount> {
+    const log = await this.logs.find(logId);
+    const { parts, namedFiles, version } = await this.drafts.sources();
+    const draftText = printFences(joinParts(parts, DRAFT_PATH));
+    const rulebook = usableRulebook(checkStored({ parts, namedFiles }));
+    refuseErrors(draftText, text, namedFiles);
+    const gates = fence
+      ? rulebook.gates
+          .filter(({ fences }) => fences.some((one) => one.name === fence))
+          .map(({ statement }) => statement.name)
+      : undefined;
+    const dataset = await this.countryTables.active();
+    const csv = dataset && (await this.countryTables.bytes(dataset.id));
+    const source = {
+      judgeKey: JSON.stringify(['draft', version, dataset?.id]),
+      fenceFile: { path: DRAFT_PATH, text: draftText },
+      namedFiles,
+      countryCsv: csv && share(csv),
+      rule: text,
+      gates,
+    };
+    const chunks = await this.logs.chunks(log.id);
+    const counts = await Promise.all(
+      chunks.map(async ({ chunk, numRows }) =>
+        this.pool.count({ ...source, numRows, columns: await this.logs.columns(log.id, chunk) }),
+      ),
+    );
+    const sum = (key: keyof MatchCount): number => counts.reduce((total, count) => total + count[key], 0);
+    return { matching: sum('matching'), unknown: sum('unknown'), requests: sum('requests') };
+  }
+}
+
+/** A name that nobody has: 63 characters are taken. */
+const AROUND = `count-${'x'.repeat(57)}`;
+
+/** @throws ProblemError with every error of the rule, placed in its own text */
+function refuseErrors(draftText: string, rule: string, namedFiles: readonly SourceFile[]): void {
+  const head = `${draftText}\nfence ${AROUND} trial {\n`;
+  const numLines = head.split('\n').length - 1;
+  const { diagnostics } = checkFences([{ path: DRAFT_PATH, text: `${head}${rule}\n}\n` }], namedFiles);
+  const errors = diagnostics
+    .filter(({ place }) => place.line > numLines)
+    .map((one): Diagnostic => ({ ...one, place: { ...one.place, file: 'rule', line: one.place.line - numLines } }));
+  if (errors.length > 0)
+    throw new ProblemError('bad-text', errors.map(formatDiagnostic).join('\n'), {
+      errors: errors.map((one) => ({
+        place: `${one.place.line}:${one.place.column}`,
+        message: `${one.message}${one.hint ? ` ${one.hint}` : ''}`,
+      })),
+    });
+}

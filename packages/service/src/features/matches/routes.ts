@@ -1,0 +1,16 @@
+import { CountMatchesInput, IdParams } from '@jadefence/contract/server';
+import { route, type Route } from '../../http/route.js';
+import type { MatchCounts } from './matches.js';
+
+export function matchRoutes(matches: MatchCounts): Route[] {
+  return [
+    route({
+      method: 'post',
+      path: '/logs/:id/matches',
+      needs: 'viewer',
+      params: IdParams,
+      body: CountMatchesInput,
+      handle: ({ params, body }) => matches.count(params.id, body),
+    }),
+  ];
+}

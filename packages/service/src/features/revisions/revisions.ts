@@ -1,0 +1,210 @@
+import type { Against, DraftSources, PublishInput, Revision, RevisionDiff } from '@jadefence/contract';
+import {
+  compareConfigurations,
+  describeChange,
+  diffTexts,
+  runExpectations,
+  type Configuration,
+  type ExpectationResult,
+  type Rulebook,
+} from '@jadefence/core';
+import { recordChange } from '../../database/audit.js';
+import { inTransaction, type Database, type Transaction } from '../../database/database.js';
+import { RevisionModel, SnapshotModel, UserModel } from '../../database/models.js';
+import type { Actor } from '../../http/authenticate.js';
+import { ProblemError } from '../../http/problem.js';
+import type { CountryTables } from '../country-table/country-tables.js';
+import { takeParts, usableRulebook } from '../draft/check.js';
+import type { Drafts, Published } from '../draft/draft.js';
+import { checkStored, loadSnapshot, pinSnapshot, storeObjects } from '../draft/snapshots.js';
+
+/** One lock for all who publish, so that numbers have no gaps and nobody publishes over what he has not seen. */
+const PUBLISH_LOCK = 7_340_002;
+
+const EMPTY: Configuration = { parts: [], namedFiles: [] };
+
+/** Reads revisions; the draft needs no more of them. */
+export class PublishedRevisions implements Published {
+  async latest(db: Database): Promise<{ number: number; configuration: Configuration } | undefined> {
+    const latest = await RevisionModel.query(db).orderBy('number', 'desc').first();
+    return latest && { number: latest.number, configuration: await loadSnapshot(db, latest.snapshotId) };
+  }
+}
+
+/** The immutable numbered states. The latest is the one that is published. */
+export class Revisions {
+  constructor(
+    private readonly db: Database,
+    private readonly drafts: Drafts,
+    private readonly countryTables: CountryTables,
+  ) {}
+
+  async list(): Promise<Revision[]> {
+    const revisions = await RevisionModel.query(this.db).orderBy('number', 'desc');
+    return Promise.all(revisions.map((revision) => this.#present(revision, revisions[0]!.number)));
+  }
+
+  async show(number: number): Promise<Revision> {
+    return this.#present(await this.find(number), await this.latestNumber());
+  }
+
+  /** @throws ProblemError when there is no such revision */
+  async find(number: number, db: Database = this.db): Promise<RevisionModel> {
+    const revision = await RevisionModel.query(db).findById(number);
+    if (!revision)
+      throw new ProblemError('not-found', `There is no revision ${number}.`, {
+        hint: 'jadefence revision list shows those there are.',
+      });
+    return revision;
+  }
+
+  /** The number of the published revision, or 0. */
+  async latestNumber(db: Database = this.db): Promise<number> {
+    return (await RevisionModel.query(db).orderBy('number', 'desc').first())?.number ?? 0;
+  }
+
+  /** @throws ProblemError when there is no such revision */
+  async sources(number: number): Promise<DraftSources> {
+    const revision = await this.find(number);
+    return { version: number, ...(await loadSnapshot(this.db, revision.snapshotId)) };
+  }
+
+  /** What is to be judged by where nobody says: what is published, or the draft where nothing is. */
+  async defaultAgainst(db: Database = this.db): Promise<Against> {
+    return (await this.latestNumber(db)) || 'draft';
+  }
+
+  /** @throws ProblemError when there is no such revision, or the draft cannot judge */
+  async rulebook(against: Against): Promise<Rulebook> {
+    return against === 'draft'
+      ? this.drafts.rulebook()
+      : usableRulebook(checkStored(await this.sources(against)), `Revision ${against}`);
+  }
+
+  /** Pins what is to be judged by. @throws ProblemError when it cannot judge */
+  async pin(trx: Transaction, against: Against): Promise<{ snapshotId: number; gates: readonly string[] }> {
+    if (against === 'draft') return this.drafts.pin(trx);
+    const { snapshotId } = await this.find(against, trx);
+    const rulebook = usableRulebook(checkStored(await loadSnapshot(trx, snapshotId)), `Revision ${against}`);
+    return { snapshotId, gates: rulebook.gates.map(({ statement }) => statement.name) };
+  }
+
+  /** What differs from one to the other, by meaning and as text. */
+  async diff(from: Against, to: Against): Promise<RevisionDiff> {
+    const [before, after] = await Promise.all([this.#configuration(from), this.#configuration(to)]);
+    const nameOf = (one: Against): string => (one === 'draft' ? 'draft' : `revision ${one}`);
+    return {
+      from,
+      to,
+      changes: compareConfigurations(before, after).map(describeChange),
+      text: diffTexts(checkStored(before).text, checkStored(after).text, nameOf(from), nameOf(to)),
+    };
+  }
+
+  /**
+   * Makes the draft, or parts of it, the next revision.
+   * @throws ProblemError where the draft changed meanwhile, has errors, does not differ, or expectations are not met
+   */
+  async publish({ note, only, isForced = false }: PublishInput, seenVersion: number, actor: Actor): Promise<Revision> {
+    const countries = await this.countryTables.table();
+    const number = await inTransaction(this.db, async (trx) => {
+      await trx.raw('select pg_advisory_xact_lock(?)', [PUBLISH_LOCK]);
+      const draft = await this.drafts.refuseUnseen(trx, seenVersion);
+      const published = await new PublishedRevisions().latest(trx);
+      const base = published?.configuration ?? EMPTY;
+      if (only) refuseMissing(only, base, draft);
+      const next = only ? takeParts(base, draft, only) : { parts: draft.parts, namedFiles: draft.namedFiles };
+      const rulebook = usableRulebook(
+        checkStored(next),
+        only ? 'What would be published' : 'The draft',
+        only
+          ? 'Publish what it needs with it: give --only once more.'
+          : 'Mend the fences first; nothing was published.',
+      );
+      const changes = compareConfigurations(base, next);
+      if (published && changes.length === 0)
+        throw new ProblemError('nothing-to-publish', `Nothing differs from revision ${published.number}.`);
+      const unmet = runExpectations({ rulebook, countries }).filter(({ isMet }) => !isMet);
+      if (unmet.length > 0 && !isForced) throw notMet(unmet);
+      const { id } = await pinSnapshot(trx, await storeObjects(trx, next));
+      return this.#add(trx, actor, { snapshotId: id, note, isForced: unmet.length > 0 }, 'revision.publish', {
+        only: only ?? null,
+        changes,
+        unmet: unmet.map(({ text, failure }) => ({ text, failure })),
+      });
+    });
+    return this.show(number);
+  }
+
+  /** Publishes an older state again, at once and as a new revision; the draft is left alone. */
+  async restore(number: number, note: string | undefined, actor: Actor): Promise<Revision> {
+    const restored = await inTransaction(this.db, async (trx) => {
+      await trx.raw('select pg_advisory_xact_lock(?)', [PUBLISH_LOCK]);
+      const { snapshotId } = await this.find(number, trx);
+      if ((await this.latestNumber(trx)) === number)
+        throw new ProblemError('nothing-to-publish', `Revision ${number} is the one that is published.`);
+      return this.#add(
+        trx,
+        actor,
+        { snapshotId, note: note ?? `Restored revision ${number}`, restoredFrom: number },
+        'revision.restore',
+        { restored: number },
+      );
+    });
+    return this.show(restored);
+  }
+
+  async #add(
+    trx: Transaction,
+    { userId }: Actor,
+    fields: Partial<RevisionModel>,
+    what: string,
+    detail: Record<string, unknown>,
+  ): Promise<number> {
+    const number = (await this.latestNumber(trx)) + 1;
+    await RevisionModel.query(trx).insert({ ...fields, number, publishedBy: userId });
+    await recordChange(trx, { userId, what, detail: { revision: number, note: fields.note, ...detail } });
+    return number;
+  }
+
+  async #configuration(against: Against): Promise<Configuration> {
+    const { parts, namedFiles } = against === 'draft' ? await this.drafts.sources() : await this.sources(against);
+    return { parts, namedFiles };
+  }
+
+  async #present(revision: RevisionModel, latest: number): Promise<Revision> {
+    const snapshot = await SnapshotModel.query(this.db).findById(revision.snapshotId);
+    const author =
+      revision.publishedBy === null ? undefined : await UserModel.query(this.db).findById(revision.publishedBy);
+    const { number, note, restoredFrom, isForced, publishedAt } = revision;
+    return {
+      number,
+      note,
+      snapshot: snapshot!.rootHash,
+      restoredFrom,
+      isForced,
+      publishedBy: author?.name ?? null,
+      publishedAt: publishedAt.toISOString(),
+      isPublished: number === latest,
+    };
+  }
+}
+
+function refuseMissing(only: NonNullable<PublishInput['only']>, base: Configuration, draft: Configuration): void {
+  for (const { part, name } of only) {
+    const isThere = [...base.parts, ...draft.parts].some((one) => one.kind === part && one.name === name);
+    if (!isThere)
+      throw new ProblemError('unknown-part', `Neither the draft nor what is published has a ${part} "${name}".`);
+  }
+}
+
+function notMet(unmet: readonly ExpectationResult[]): ProblemError {
+  const count = `${unmet.length} ${unmet.length === 1 ? 'expectation is' : 'expectations are'}`;
+  return new ProblemError('expectations-not-met', `${count} not met, so nothing was published.`, {
+    errors: unmet.map(({ file, line, sentence, failure }) => ({
+      place: `${file}:${line}`,
+      message: `${sentence} ${failure}`,
+    })),
+    hint: 'Mend the rules or the expectations, or force it, which the audit trail keeps.',
+  });
+}

@@ -1,0 +1,20 @@
+import type { Request, Response } from 'express';
+import { ProblemError } from './problem.js';
+
+/** Answers what was asked for with its version as an entity tag (RFC 9110, 8.8.3). */
+export function tellVersion<T extends { readonly version: number }>(response: Response, answer: T): T {
+  response.setHeader('etag', `"${answer.version}"`);
+  return answer;
+}
+
+/** The version that a write has seen, from If-Match. @throws ProblemError where it does not say one */
+export function seenVersion(request: Request): number {
+  const version = /^"(\d{1,9})"$/.exec(request.headers['if-match'] ?? '')?.[1];
+  if (version === undefined)
+    throw new ProblemError(
+      'version-needed',
+      'A write of the draft says which version it has seen, so that nothing is overwritten unseen.',
+      { hint: 'Send the entity tag of the draft as If-Match: "VERSION".' },
+    );
+  return Number(version);
+}
