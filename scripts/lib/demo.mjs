@@ -91,6 +91,8 @@ async function load(address, signIn) {
   );
   if (!hasTable)
     await step('Importing the country table', () => jadefence('country', 'import', 'demo/data/countries.csv'));
+  if ((await client.revisions()).length === 0)
+    await step('Publishing them', () => jadefence('publish', '--note', 'The rules of the house'));
   if (!existsSync(LOG) || !existsSync(OUTBOUND_LOG)) {
     mkdirSync(join(STATE, NAME), { recursive: true });
     await step('Making up a day of requests', async () => {
@@ -106,7 +108,10 @@ async function load(address, signIn) {
       jadefence('log', 'import', OUTBOUND_LOG, '--name', OUTBOUND_LOG_NAME),
     );
   const isReplayed = (await client.replays()).some((replay) => replay.state === 'done');
-  if (!isReplayed) await step('Replaying it', () => jadefence('replay', 'start', LOG_NAME));
+  if (!isReplayed) {
+    await step('Replaying the outbound log', () => jadefence('replay', 'start', OUTBOUND_LOG_NAME));
+    await step('Replaying the inbound log', () => jadefence('replay', 'start', LOG_NAME));
+  }
 }
 
 /** Runs the command-line client against the demo on this terminal. */

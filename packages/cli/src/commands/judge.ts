@@ -18,7 +18,14 @@ import { loadCountryTable } from '../files/load-country-table.js';
 import { loadCategoryFeeds } from '../files/load-category-feeds.js';
 import { loadRulebook } from '../files/load-fences.js';
 import { openLog, parseFormat } from '../files/open-log.js';
-import { isInTimeOrder, judgeReordered, judgeSorted, type JudgeRecord } from '../files/time-order.js';
+import {
+  isInTimeOrder,
+  judgeChecked,
+  judgeReordered,
+  judgeSorted,
+  type Batches,
+  type JudgeRecord,
+} from '../files/time-order.js';
 import { LineWriter, ROWS_OUTPUT, say, writeJson, type Output, type Streams } from '../output.js';
 import { suggestNearest } from '@jadefence/core';
 import { renderSummary } from '../render/summary.js';
@@ -75,7 +82,9 @@ async function judgeLog(path: string, options: JudgeOptions, streams: Streams): 
     );
   }
   const countries = options.countryTable ? await loadCountryTable(options.countryTable, streams) : undefined;
-  const replay = new Replay({ rulebook, countries, categories, gate: options.gate, people: options.people });
+  const newReplay = (): Replay =>
+    new Replay({ rulebook, countries, categories, gate: options.gate, people: options.people });
+  let replay = newReplay();
   const writer = new LineWriter(streams.stdout);
   const print = { ndjson: JSON.stringify, csv: printCsvRow, table: undefined, json: undefined }[options.output];
   if (options.output === 'csv') await writer.write(printCsvHeader());
@@ -83,8 +92,19 @@ async function judgeLog(path: string, options: JudgeOptions, streams: Streams): 
     const { decision } = replay.next(record);
     return print?.(toDecidedRecord(record, decision));
   };
-  for await (const lines of judgeLines(path, options, rulebook.isStateful, judge, replay.tally, streams))
-    for (const line of lines) await writer.write(line);
+  const log = new LogPasses(path, options, streams);
+  let order: Order = 'as-it-comes';
+  if (rulebook.isStateful) order = path === '-' ? 'reordered' : 'checked';
+  if (order === 'checked' && print) order = (await isInTimeOrder(await log.open())) ? 'as-it-comes' : 'sorted';
+  if (order === 'checked' && !(await judgeChecked(await log.open(replay.tally), judge))) {
+    // Nothing is printed yet, so it can begin anew.
+    replay = newReplay();
+    order = 'sorted';
+  }
+  if (order === 'sorted') say(streams, `${path}: the lines are not in the order of time, so they are sorted first`);
+  if (order !== 'checked')
+    for await (const lines of judgeLines(await log.open(replay.tally), order, judge))
+      for (const line of lines) await writer.write(line);
   await writer.flush();
 
   const summary = summarize(replay.tally, rulebook);
@@ -95,58 +115,49 @@ async function judgeLog(path: string, options: JudgeOptions, streams: Streams): 
     streams.stderr.write(`${summary.numRejected} lines rejected; --output table shows the first of them\n`);
 }
 
-/** Judges in the order in which the rules need it, and answers what to print in the order of the log. */
+/** How the lines come to be judged: rules that remember need the order of time. */
+type Order = 'as-it-comes' | 'reordered' | 'sorted' | 'checked';
+
+/** Judges in that order, and answers what to print in the order of the log. */
 async function* judgeLines(
-  path: string,
-  { format, host, gate }: JudgeOptions,
-  isStateful: boolean,
+  records: Batches,
+  order: Exclude<Order, 'checked'>,
   judge: JudgeRecord,
-  tally: Tally,
-  streams: Streams,
 ): AsyncGenerator<readonly string[]> {
-  const knowsHost = host !== undefined || gate !== undefined;
-  const { records, format: found } = await openRecords(path, { format, host, knowsHost, tally }, streams);
-  if (!isStateful) {
-    // Nothing remembers, so every line can be judged as it comes.
-    for await (const batch of records) yield judgeBatch(batch, judge);
-    return;
-  }
-  if (path === '-') return yield* judgeReordered(records, judge);
-  // The first pass only looks at the times, so its rejected lines are not counted.
-  const isOrdered = await isInTimeOrder(records);
-  tally.rejected = {};
-  tally.firstRejected = [];
-  const again = await openRecords(path, { format: found, host, knowsHost, tally }, streams);
-  if (!isOrdered) {
-    say(streams, `${path}: the lines are not in the order of time, so they are sorted first`);
-    return yield* judgeSorted(again.records, judge);
-  }
-  for await (const batch of again.records) yield judgeBatch(batch, judge);
+  if (order === 'reordered') return yield* judgeReordered(records, judge);
+  if (order === 'sorted') return yield* judgeSorted(records, judge);
+  for await (const batch of records) yield batch.map(judge).filter((line) => line !== undefined);
 }
 
-function judgeBatch(batch: readonly LogRecord[], judge: JudgeRecord): string[] {
-  return batch.map(judge).filter((line) => line !== undefined);
-}
+/** Opens a log once or several times; its format is found, and told, the first time. */
+class LogPasses {
+  #format: LogFormat | undefined;
 
-/** The records of a log, in batches, since waiting for each would cost more than judging it; rejected lines are counted. */
-async function openRecords(
-  path: string,
-  { format, host, knowsHost, tally }: { format?: LogFormat; host?: string; knowsHost: boolean; tally: Tally },
-  streams: Streams,
-): Promise<{ records: AsyncIterable<readonly LogRecord[]>; format: LogFormat }> {
-  const log = await openLog(path, format, knowsHost, streams);
-  const reader = new LogReader(log.format, { host });
-  const accept = (lines: ReturnType<LogReader['push']>): LogRecord[] => {
-    const batch: LogRecord[] = [];
-    for (const line of lines) {
-      if (line.kind === 'rejected') addRejected(tally, line.rejected);
-      else batch.push(line.record);
-    }
-    return batch;
-  };
-  const read = async function* (): AsyncGenerator<readonly LogRecord[]> {
-    for await (const piece of log.pieces) yield accept(reader.push(piece));
-    yield accept(reader.end());
-  };
-  return { records: read(), format: log.format };
+  constructor(
+    private readonly path: string,
+    private readonly options: Pick<JudgeOptions, 'format' | 'host' | 'gate'>,
+    private readonly streams: Streams,
+  ) {
+    this.#format = options.format;
+  }
+
+  /** The records in batches, since waiting for each would cost more than judging it. @param tally counts rejected lines */
+  async open(tally?: Tally): Promise<Batches> {
+    const { host, gate } = this.options;
+    const log = await openLog(this.path, this.#format, host !== undefined || gate !== undefined, this.streams);
+    this.#format = log.format;
+    const reader = new LogReader(log.format, { host });
+    const accept = (lines: ReturnType<LogReader['push']>): LogRecord[] => {
+      const batch: LogRecord[] = [];
+      for (const line of lines) {
+        if (line.kind === 'record') batch.push(line.record);
+        else if (tally) addRejected(tally, line.rejected);
+      }
+      return batch;
+    };
+    return (async function* () {
+      for await (const piece of log.pieces) yield accept(reader.push(piece));
+      yield accept(reader.end());
+    })();
+  }
 }

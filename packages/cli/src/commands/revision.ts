@@ -103,7 +103,10 @@ export function addRevision(revision: Command, streams: Streams): void {
     .addHelpText('after', '\nExamples:\n  jadefence revision diff 2 3\n  jadefence revision diff 3 draft --text')
     .action(async (from: Against, to: Against, { text, output }: One & { text?: boolean }) => {
       const diff = await (await connect(streams)).diffRevisions(from, to);
-      const shown = text ? diff.text.trimEnd() : renderChanges(diff.changes, streams);
+      const nameOf = (one: Against): string => (one === 'draft' ? 'the draft' : `revision ${one}`);
+      const shown = text
+        ? diff.text.trimEnd()
+        : `From ${nameOf(from)} to ${nameOf(to)}:\n${renderChanges(diff.changes, streams)}`;
       writeOne(streams, output, diff, diff.changes.length === 0 ? 'Nothing differs.' : shown);
     });
   revision

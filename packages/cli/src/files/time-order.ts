@@ -27,6 +27,19 @@ export async function isInTimeOrder(records: Batches): Promise<boolean> {
   return true;
 }
 
+/** Judges as long as the records come in the order of their time. @returns whether all did */
+export async function judgeChecked(records: Batches, judge: JudgeRecord): Promise<boolean> {
+  let last = Number.NEGATIVE_INFINITY;
+  for await (const batch of records) {
+    for (const record of batch) {
+      if (record.atUnixMs < last) return false;
+      last = record.atUnixMs;
+      judge(record);
+    }
+  }
+  return true;
+}
+
 /** Judges a whole log in the order of time, through temporary files, and answers what to print in the order of lines. */
 export async function* judgeSorted(records: Batches, judge: JudgeRecord): AsyncGenerator<readonly string[]> {
   const judged = async function* (): AsyncGenerator<{ line: number; text: string }> {

@@ -9,10 +9,34 @@ export function renderSummary(summary: Summary, title: string, streams: Streams)
     `${colours.bold(title)}\n${formatCount(summary.requests)} requests from ${formatTime(summary.fromUnixMs)} to ${formatTime(summary.toUnixMs)} UTC`,
     renderOutcomes(summary, colours),
     ...renderUncovered(summary),
-    ...summary.fences.map((fence) => renderFence(fence, streams)),
+    ...renderIgnoredHeaders(summary),
+    ...summary.fences.filter((fence) => isAsked(fence, summary)).map((fence) => renderFence(fence, streams)),
+    ...renderUnasked(summary),
     ...renderRejected(summary, widthOf(streams)),
   ];
   return `${parts.join('\n\n')}\n`;
+}
+
+/** Whether a request came to a gate of the fence; one at no gate is shown, since that is worth knowing. */
+function isAsked({ gates }: FenceSummary, summary: Summary): boolean {
+  return gates.length === 0 || summary.gates.some(({ gate, requests }) => requests > 0 && gates.includes(gate));
+}
+
+function renderUnasked(summary: Summary): string[] {
+  const gates = summary.gates.filter(({ requests }) => requests === 0).map(({ gate }) => gate);
+  const fences = summary.fences.filter((fence) => !isAsked(fence, summary)).map(({ fence }) => fence);
+  if (gates.length === 0) return [];
+  const unasked = fences.length > 0 ? `, so nobody asked ${fences.join(', ')}` : '';
+  return [`No request came to ${gates.join(', ')}${unasked}.`];
+}
+
+function renderIgnoredHeaders({ gates }: Summary): string[] {
+  return gates
+    .filter(({ ignoredHeaders }) => ignoredHeaders > 0)
+    .map(
+      ({ gate, ignoredHeaders }) =>
+        `Gate ${gate} ignored the client header of ${formatCount(ignoredHeaders)} requests, whose senders it does not trust.`,
+    );
 }
 
 type Colours = ReturnType<typeof coloursFor>;

@@ -83,7 +83,8 @@ export class View {
   readonly resolved: ResolvedClient;
   /** Nothing of an encrypted request is hidden where it is inspected. */
   readonly isHidden: boolean;
-  readonly #cache = new Map<string, Field<Seen>>();
+  /** What was read once; made when it is needed, since most rules ask for little. */
+  #cache: Map<string, Field<Seen>> | undefined;
 
   constructor(
     private readonly world: World,
@@ -99,7 +100,10 @@ export class View {
 
   /** A field but for `tag`, `url` and `application`, which are asked in ways of their own. */
   get(field: FieldName, parameter?: string): Field<Seen> {
+    if (field === 'client') return this.client;
+    if (field === 'host') return this.host;
     const key = parameter === undefined ? field : `${field} ${parameter}`;
+    this.#cache ??= new Map();
     if (this.#cache.has(key)) return this.#cache.get(key);
     const value = this.#read(field, parameter);
     this.#cache.set(key, value);
@@ -125,8 +129,6 @@ export class View {
   #read(field: FieldName, parameter: string | undefined): Field<Seen> {
     const { request, gate } = this;
     switch (field) {
-      case 'client':
-        return this.client;
       case 'peer':
         return request.peer;
       case 'country':
@@ -135,8 +137,6 @@ export class View {
         return serverOf(request);
       case 'server country':
         return this.#countryOf(serverOf(request));
-      case 'host':
-        return this.host;
       case 'site':
         return siteOf(this.host);
       case 'scheme':

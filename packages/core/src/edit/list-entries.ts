@@ -39,7 +39,8 @@ export function editList(
   const entries =
     source.kind === 'inline' ? [...source.entries] : rows.flatMap((row) => readEntry(row, list).entry ?? []);
   const removed = remove.map((text, index) => removeEntry(entries, list, text, index + 1));
-  const added = add.map((text, index) => addEntry(entries, list, text, index + 1));
+  const lists = new Set(configuration.parts.flatMap((one) => (one.kind === 'list' ? [one.name] : [])));
+  const added = add.map((text, index) => addEntry(entries, list, lists, text, index + 1));
   const reports = [...removed, ...added].filter((report) => report !== undefined);
   const gone = new Set(removed.flatMap((report) => (report?.result === 'removed' ? [report.text] : [])));
   if (source.kind === 'inline') {
@@ -65,7 +66,13 @@ function printEntry(value: Value, { listKind }: ListStatement): string {
   return printValue(value, VALUE_KIND_OF[listKind]);
 }
 
-function addEntry(entries: Value[], list: ListStatement, text: string, line: number): EntryReport | undefined {
+function addEntry(
+  entries: Value[],
+  list: ListStatement,
+  lists: ReadonlySet<string>,
+  text: string,
+  line: number,
+): EntryReport | undefined {
   const { entry, diagnostics } = readEntry(text, list);
   const base = { list: list.name, line };
   if (diagnostics.length > 0) {
@@ -76,6 +83,13 @@ function addEntry(entries: Value[], list: ListStatement, text: string, line: num
   const printed = printEntry(entry, list);
   if (entry.kind === 'list' && entry.name === list.name)
     return { ...base, text: printed, result: 'invalid', note: 'A list cannot contain itself.' };
+  if (entry.kind === 'list' && !lists.has(entry.name))
+    return {
+      ...base,
+      text: printed,
+      result: 'invalid',
+      note: `No list is named "${entry.name}", and it is no literal.`,
+    };
   if (entries.some((one) => printEntry(one, list) === printed))
     return { ...base, text: printed, result: 'already-there' };
   const overlaps = entries.filter((one) => doOverlap(one, entry)).map((one) => printEntry(one, list));

@@ -97,14 +97,19 @@ export function printSchedule({ name, zone, weekly, exceptions }: ScheduleStatem
   ].join('\n');
 }
 
-/** Runs of three and more days as `mon-wed`. */
-export function printDays(days: readonly number[]): string {
+/** Days that follow one another, together. */
+export function runsOf(days: readonly number[]): number[][] {
   const runs: number[][] = [];
   for (const day of days) {
     if (runs.at(-1)?.at(-1) === day - 1) runs.at(-1)!.push(day);
     else runs.push([day]);
   }
-  return runs
+  return runs;
+}
+
+/** Runs of three and more days as `mon-wed`. */
+function printDays(days: readonly number[]): string {
+  return runsOf(days)
     .flatMap((run) =>
       run.length > 2 ? [`${DAYS[run[0]! - 1]}-${DAYS[run.at(-1)! - 1]}`] : run.map((day) => DAYS[day - 1]!),
     )

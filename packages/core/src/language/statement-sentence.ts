@@ -3,7 +3,7 @@ import { formatRange } from '../request/address.js';
 import { printDuration, printInstant } from './measure.js';
 import { printField } from './condition-text.js';
 import { VALUE_KIND_OF } from './fields.js';
-import { printSpan } from './schedule-text.js';
+import { printSpan, runsOf } from './schedule-text.js';
 import { countEntries, describeCondition, describeEnding, joinWords, type ListSizes } from './sentence.js';
 import type {
   ApplicationStatement,
@@ -73,12 +73,12 @@ export function describeSchedule({ name, zone, weekly, exceptions }: ScheduleSta
 
 function describeDays(days: readonly number[]): string {
   if (days.length === 7) return 'every day';
-  const isRun = days.length > 2 && days.at(-1)! - days[0]! === days.length - 1;
-  if (isRun) return `${DAY_NAMES[days[0]! - 1]} to ${DAY_NAMES[days.at(-1)! - 1]}`;
-  return joinWords(
-    days.map((day) => DAY_NAMES[day - 1]!),
-    'and',
+  const words = runsOf(days).flatMap((run) =>
+    run.length > 2
+      ? [`${DAY_NAMES[run[0]! - 1]} to ${DAY_NAMES[run.at(-1)! - 1]}`]
+      : run.map((day) => DAY_NAMES[day - 1]!),
   );
+  return joinWords(words, 'and');
 }
 
 function describeApplication({ name, signatures, over, needs }: ApplicationStatement, lists: ListSizes): string {

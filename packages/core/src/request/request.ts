@@ -33,45 +33,39 @@ export interface Request {
 export function normalizeRequest({ line, atUnixMs, isTimeUnknown = false, attributes }: LogRecord): Request {
   const peer = addressOf(firstPresent(attributes['network.peer.address'], attributes['client.address']));
   const client = attributes['client.address'] == null ? peer : addressOf(attributes['client.address']);
-  const sniffed =
-    attributes['jade.payload'] == null ? undefined : sniffPayload(payloadOf(attributes) ?? new Uint8Array());
+  const sniffed = attributes['jade.payload'] == null ? undefined : sniffPayload(payloadOf(attributes) ?? NO_BYTES);
   const serverName = serverNameOf(attributes, sniffed?.serverName);
-  const base = {
+  const ifNotHttp = isHttp(attributes) ? 'is-http' : absentHttp(attributes, sniffed);
+  const isHttpRecord = ifNotHttp === 'is-http';
+  const method = isHttpRecord ? textOf(attributes['http.request.method']) : ifNotHttp;
+  // One literal: every request is made here, and putting it together from parts would cost more than the rest.
+  return {
     line,
     atUnixMs,
     isTimeUnknown,
     attributes,
+    ifNotHttp,
     peer,
     client,
+    host: isHttpRecord ? hostOf(attributes, serverName) : (serverName ?? ifNotHttp),
+    path: isHttpRecord ? pathOf(attributes) : ifNotHttp,
+    method,
     serverName,
+    isEncrypted:
+      serverName !== null || sniffed?.isTls === true || method === 'CONNECT' || isSecureScheme(schemeText(attributes)),
     atGate: textOf(attributes['jade.at-gate']),
   };
-  if (isHttp(attributes)) {
-    const method = textOf(attributes['http.request.method']);
-    return {
-      ...base,
-      ifNotHttp: 'is-http',
-      host: hostOf(attributes, serverName),
-      path: pathOf(attributes),
-      method,
-      isEncrypted:
-        serverName !== null ||
-        sniffed?.isTls === true ||
-        method === 'CONNECT' ||
-        isSecureScheme(schemeText(attributes)),
-    };
-  }
-  // A ping, or bytes that are neither HTTP nor TLS, have no HTTP fields at all; of any other flow the log cannot say.
+}
+
+const NO_BYTES = new Uint8Array();
+
+/** A ping, or bytes that are neither HTTP nor TLS, have no HTTP fields at all; of any other flow the log cannot say. */
+function absentHttp(
+  attributes: Attributes,
+  sniffed: { isTls: boolean; isHttp: boolean } | undefined,
+): null | undefined {
   const isIcmp = textOf(attributes['network.transport'])?.toLowerCase() === 'icmp';
-  const absent = isIcmp || (sniffed && !sniffed.isTls && !sniffed.isHttp) ? null : undefined;
-  return {
-    ...base,
-    ifNotHttp: absent,
-    host: serverName ?? absent,
-    path: absent,
-    method: absent,
-    isEncrypted: serverName !== null || sniffed?.isTls === true || isSecureScheme(schemeText(attributes)),
-  };
+  return isIcmp || (sniffed && !sniffed.isTls && !sniffed.isHttp) ? null : undefined;
 }
 
 function isSecureScheme(scheme: Field<string>): boolean {

@@ -1,6 +1,5 @@
 import {
   checkFences,
-  formatDiagnostic,
   joinParts,
   mergeParts,
   splitIntoParts,
@@ -36,10 +35,7 @@ export function refuseErrors(diagnostics: readonly Diagnostic[]): void {
   if (errors.length === 0) return;
   const count = `${errors.length} ${errors.length === 1 ? 'error' : 'errors'}`;
   throw new ProblemError('bad-fences', `The fences have ${count}; the draft is as it was.`, {
-    errors: errors.map((diagnostic) => ({
-      place: placeOf(diagnostic),
-      message: `${diagnostic.message}${diagnostic.hint ? ` ${diagnostic.hint}` : ''} [${diagnostic.code}]`,
-    })),
+    errors: errors.map(tell),
   });
 }
 
@@ -50,10 +46,7 @@ export function usableRulebook(
   hint = 'Mend the fences first.',
 ): Rulebook {
   if (!rulebook) {
-    const errors = diagnostics.map((diagnostic) => ({
-      place: placeOf(diagnostic),
-      message: formatDiagnostic(diagnostic),
-    }));
+    const errors = diagnostics.map(tell);
     throw new ProblemError('draft-not-usable', `${what} has errors and cannot judge.`, { errors, hint });
   }
   if (rulebook.gates.length === 0)
@@ -63,8 +56,11 @@ export function usableRulebook(
   return rulebook;
 }
 
-function placeOf({ place }: Diagnostic): string {
-  return `${place.file}:${place.line}:${place.column}`;
+function tell({ place, message, hint, code }: Diagnostic): { place: string; message: string } {
+  return {
+    place: `${place.file}:${place.line}:${place.column}`,
+    message: `${message}${hint ? ` ${hint}` : ''} [${code}]`,
+  };
 }
 
 /** The configuration with statements taken from another, by kind and name; a fence comes with its rules, what is gone there goes. */

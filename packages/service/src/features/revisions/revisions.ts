@@ -97,7 +97,7 @@ export class Revisions {
       from,
       to,
       changes: compareConfigurations(before, after).map(describeChange),
-      text: diffTexts(checkStored(before).text, checkStored(after).text, nameOf(from), nameOf(to)),
+      text: diffAll(before, after, nameOf(from), nameOf(to)),
     };
   }
 
@@ -188,6 +188,17 @@ export class Revisions {
       isPublished: number === latest,
     };
   }
+}
+
+/** The fences, then every file that differs. */
+function diffAll(before: Configuration, after: Configuration, from: string, to: string): string {
+  const textOf = ({ namedFiles }: Configuration, path: string): string =>
+    namedFiles.find((file) => file.path === path)?.text ?? '';
+  const paths = [...new Set([...before.namedFiles, ...after.namedFiles].map(({ path }) => path))].sort();
+  return [
+    diffTexts(checkStored(before).text, checkStored(after).text, from, to),
+    ...paths.map((path) => diffTexts(textOf(before, path), textOf(after, path), `${from} ${path}`, `${to} ${path}`)),
+  ].join('');
 }
 
 function refuseMissing(only: NonNullable<PublishInput['only']>, base: Configuration, draft: Configuration): void {
