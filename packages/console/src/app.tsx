@@ -1,9 +1,14 @@
 import {
   ArrowRightStartOnRectangleIcon,
+  ArrowsRightLeftIcon,
   BeakerIcon,
+  CheckBadgeIcon,
+  ClockIcon,
   DocumentTextIcon,
+  FingerPrintIcon,
   PlayCircleIcon,
   QueueListIcon,
+  RectangleStackIcon,
 } from '@heroicons/react/24/outline';
 import { ServiceError } from '@jadefence/contract';
 import { QueryClient, QueryClientProvider, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
@@ -13,11 +18,16 @@ import { meQuery } from './api/queries.js';
 import { Button } from './components/button.js';
 import { EmptyState } from './components/layout.js';
 import { Loaded } from './components/loaded.js';
+import { AuditPage } from './features/audit/audit-page.js';
+import { ExpectationsPage } from './features/expectations/expectations-page.js';
 import { FencesPage } from './features/fences/fences-page.js';
+import { GatesPage } from './features/gates/gates-page.js';
+import { ListsPage } from './features/lists/lists-page.js';
 import { LogPage } from './features/logs/log-page.js';
 import { LogsPage } from './features/logs/logs-page.js';
 import { ReplayPage } from './features/replays/replay-page.js';
 import { ReplaysPage } from './features/replays/replays-page.js';
+import { RevisionsPage } from './features/revisions/revisions-page.js';
 import { SignInPage } from './features/sign-in/sign-in-page.js';
 import { TryPage } from './features/try/try-page.js';
 
@@ -41,6 +51,11 @@ const router = createBrowserRouter([
     children: [
       { index: true, element: <Navigate to="/fences" replace /> },
       { path: 'fences', element: <FencesPage /> },
+      { path: 'gates', element: <GatesPage /> },
+      { path: 'lists', element: <ListsPage /> },
+      { path: 'expectations', element: <ExpectationsPage /> },
+      { path: 'revisions', element: <RevisionsPage /> },
+      { path: 'audit', element: <AuditPage /> },
       { path: 'logs', element: <LogsPage /> },
       { path: 'logs/:id', element: <LogPage /> },
       { path: 'try', element: <TryPage /> },
@@ -71,9 +86,14 @@ function SignedIn() {
 /** In the order of the work. */
 const PAGES = [
   { to: '/fences', text: 'Fences', Icon: QueueListIcon },
+  { to: '/lists', text: 'Lists', Icon: RectangleStackIcon },
+  { to: '/gates', text: 'Gates', Icon: ArrowsRightLeftIcon },
   { to: '/logs', text: 'Logs', Icon: DocumentTextIcon },
   { to: '/replays', text: 'Replays', Icon: PlayCircleIcon },
   { to: '/try', text: 'Try', Icon: BeakerIcon },
+  { to: '/expectations', text: 'Expectations', Icon: CheckBadgeIcon },
+  { to: '/revisions', text: 'Revisions', Icon: ClockIcon },
+  { to: '/audit', text: 'Audit trail', Icon: FingerPrintIcon },
 ];
 
 function Frame() {

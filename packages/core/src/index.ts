@@ -38,7 +38,7 @@ export { parseFences } from './language/parser.js';
 export { printFences, printStatement } from './language/printer.js';
 export { printRule } from './language/fence-text.js';
 export { describeStatement } from './language/statement-sentence.js';
-export { describeEnding, describeRule, type ListSizes } from './language/sentence.js';
+export { countEntries, describeAction, describeCondition, describeEnding, describeRule, type ListSizes } from './language/sentence.js';
 export {
   STATEMENTS,
   type FenceFile,
@@ -111,3 +111,26 @@ export {
 } from './edit/list-entries.js';
 export { STARTING_POINTS, type StartingPoint } from './edit/starting-points.js';
 export { describePart, findUses, type Mentioned } from './edit/uses.js';
+export {
+  FIELD_INFOS,
+  parseConditionText,
+  parseRuleText,
+  printConditionText,
+  printRuleText,
+  type FieldInfo,
+} from './edit/rule-text.js';
+export { listCountries } from './language/country-names.js';
+export {
+  ACTIONS,
+  DEFAULT_BLOCK_STATUS,
+  DEFAULT_HOLD_MS,
+  DEFAULT_LIMIT_STATUS,
+  RULE_STATES,
+  type Action,
+  type Comparison,
+  type Condition,
+  type RuleState,
+  type Value,
+} from './language/tree.js';
+export { printDuration } from './language/measure.js';
+export { printAction } from './language/action-text.js';

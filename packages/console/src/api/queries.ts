@@ -1,10 +1,45 @@
 import { keepPreviousData, queryOptions } from '@tanstack/react-query';
+import type { Against } from '@jadefence/contract';
 import type { Outcome } from '@jadefence/core';
 import { service } from './client.js';
 
 /** One owner of each noun's state: what is asked, under which key, and for how long it stays good. */
 export const meQuery = queryOptions({ queryKey: ['me'], queryFn: service.me, retry: false });
 export const draftQuery = queryOptions({ queryKey: ['draft'], queryFn: service.draft });
+export const draftSourcesQuery = queryOptions({ queryKey: ['draft', 'sources'], queryFn: service.draftSources });
+export const draftChangesQuery = queryOptions({ queryKey: ['draft', 'changes'], queryFn: service.draftChanges });
+export const expectationsQuery = queryOptions({
+  queryKey: ['draft', 'expectations'],
+  queryFn: service.expectations,
+  retry: false,
+});
+export const listsQuery = queryOptions({ queryKey: ['draft', 'lists'], queryFn: service.lists });
+export const startingPointsQuery = queryOptions({
+  queryKey: ['starting-points'],
+  queryFn: service.startingPoints,
+  staleTime: Infinity,
+});
+export const revisionsQuery = queryOptions({ queryKey: ['revisions'], queryFn: service.revisions });
+
+export function diffQuery(from: Against, to: Against) {
+  return queryOptions({ queryKey: ['revisions', 'diff', from, to], queryFn: () => service.diffRevisions(from, to) });
+}
+
+export function auditQuery(offset: number, limit: number) {
+  return queryOptions({ queryKey: ['audit', offset, limit], queryFn: () => service.audit({ offset, limit }) });
+}
+
+/** How many requests of a log a rule is true of; the answer holds as long as the draft does. */
+export function matchesQuery(logId: number, text: string, fence: string, version: number) {
+  return queryOptions({
+    queryKey: ['draft', 'matches', logId, text, fence, version],
+    queryFn: () => service.countMatches(logId, { text, fence }),
+    staleTime: Infinity,
+    retry: false,
+    placeholderData: keepPreviousData,
+  });
+}
+
 export const logsQuery = queryOptions({ queryKey: ['logs'], queryFn: service.logs });
 export const replaysQuery = queryOptions({ queryKey: ['replays'], queryFn: service.replays });
 

@@ -25,3 +25,12 @@ export function suggestCountry(text: string): string | undefined {
     ? undefined
     : `Write ${names.get(name)} for ${name.replace(/(^|\s)\p{L}/gu, (letter) => letter.toUpperCase())}.`;
 }
+
+/** Every country with its code, sorted by name. */
+export function listCountries(): { readonly code: string; readonly name: string }[] {
+  const display = new Intl.DisplayNames('en', { type: 'region' });
+  return [...countryNames().values()]
+    .filter((code) => /^[A-Z]{2}$/.test(code))
+    .map((code) => ({ code, name: display.of(code)! }))
+    .sort((a, b) => a.name.localeCompare(b.name, 'en'));
+}

@@ -1,13 +1,17 @@
+import { PlusIcon } from '@heroicons/react/20/solid';
 import { useQuery } from '@tanstack/react-query';
-import type { Draft, DraftFence, Replay, ReplayResult } from '@jadefence/contract';
-import type { RuleSummary } from '@jadefence/core';
+import type { Draft, Replay, ReplayResult } from '@jadefence/contract';
+import { Input } from '@headlessui/react';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import { draftQuery, replayResultQuery, replaysQuery } from '../../api/queries.js';
 import { Choice } from '../../components/choice.js';
-import { Hits } from '../../components/hits.js';
-import { Card, Command, EmptyState, PageHeading } from '../../components/layout.js';
+import { Command, EmptyState, PageHeading } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
-import { StateBadge } from '../../components/state-badge.js';
+import { INPUT_STYLE } from '../../components/text-field.js';
+import { RuleEditor, type Edited } from '../rule-editor/rule-editor.js';
+import { FenceCard } from './fence-card.js';
+import { StartFrom } from './start-from.js';
 
 /** The rules of the draft in order, as sentences, with the hits of a replay. */
 export function FencesPage() {
@@ -15,18 +19,30 @@ export function FencesPage() {
   const replays = useQuery(replaysQuery);
   const done = (replays.data ?? []).filter((replay) => replay.state === 'done');
   const [chosenId, setChosenId] = useState<number>();
+  const [edited, setEdited] = useState<Edited>();
+  const [filter, setFilter] = useState('');
   const replayId = chosenId ?? done[0]?.id;
   const result = useQuery({ ...replayResultQuery(replayId ?? 0), enabled: replayId !== undefined });
   return (
     <>
-      <PageHeading
-        title="Fences"
-        aside={replayId !== undefined && <ReplayChoice replays={done} value={replayId} onChange={setChosenId} />}
-      >
-        Rules are asked from top to bottom; the first that ends a fence decides it. The hits are those of the chosen
-        replay.
+      <PageHeading title="Fences" aside={<StartFrom />}>
+        Rules are asked from top to bottom; the first that ends a fence decides it. Everything here is the draft until
+        it is published.
       </PageHeading>
-      <Loaded query={draft}>{(data) => <DraftFences draft={data} result={result.data} />}</Loaded>
+      <div className="mb-4 flex flex-wrap items-center justify-between gap-3">
+        <Input
+          aria-label="Show only rules with this text"
+          placeholder="Show only rules with …"
+          value={filter}
+          onChange={(event) => setFilter(event.target.value)}
+          className={`${INPUT_STYLE} max-w-72`}
+        />
+        {replayId !== undefined && <ReplayChoice replays={done} value={replayId} onChange={setChosenId} />}
+      </div>
+      <Loaded query={draft}>
+        {(data) => <DraftFences draft={data} result={result.data} filter={filter} onEdit={setEdited} />}
+      </Loaded>
+      {edited && <RuleEditor edited={edited} onClose={() => setEdited(undefined)} />}
     </>
   );
 }
@@ -50,11 +66,23 @@ function ReplayChoice({
   );
 }
 
-function DraftFences({ draft, result }: { draft: Draft; result?: ReplayResult }) {
+function DraftFences({
+  draft,
+  result,
+  filter,
+  onEdit,
+}: {
+  draft: Draft;
+  result?: ReplayResult;
+  filter: string;
+  onEdit: (edited: Edited) => void;
+}) {
   if (draft.fences.length === 0) {
     return (
       <EmptyState title="No fences yet">
-        Write some in a file and bring them in with <Command>jadefence fence import FILE</Command>.
+        <PlusIcon aria-hidden className="mx-auto mb-2 size-6" />
+        Begin from one of ours with the button above, or bring yours in with{' '}
+        <Command>jadefence fence import FILE</Command>.
       </EmptyState>
     );
   }
@@ -69,12 +97,15 @@ function DraftFences({ draft, result }: { draft: Draft; result?: ReplayResult })
     <>
       {isOtherDraft && (
         <p className="mb-4 rounded-lg bg-soft-limited px-3 py-2 text-sm text-limited">
-          The draft has changed since this replay, so the hits are those of the rules as they were.
+          The draft has changed since this replay, so the hits are those of the rules as they were.{' '}
+          <Link to="/revisions" className="underline">
+            What changed
+          </Link>
         </p>
       )}
       {draft.diagnostics.map((diagnostic) => (
         <p
-          key={`${diagnostic.place.line}:${diagnostic.place.column}`}
+          key={`${diagnostic.place.file}:${diagnostic.place.line}:${diagnostic.place.column}`}
           role="alert"
           className="mb-2 rounded-lg bg-soft-blocked px-3 py-2 text-sm text-blocked"
         >
@@ -82,63 +113,8 @@ function DraftFences({ draft, result }: { draft: Draft; result?: ReplayResult })
         </p>
       ))}
       {draft.fences.map((fence) => (
-        <FenceCard key={fence.name} fence={fence} tallies={tallies} most={most} />
+        <FenceCard key={fence.name} fence={fence} tallies={tallies} most={most} filter={filter} onEdit={onEdit} />
       ))}
     </>
-  );
-}
-
-function FenceCard({
-  fence,
-  tallies,
-  most,
-}: {
-  fence: DraftFence;
-  tallies: ReadonlyMap<string, RuleSummary>;
-  most: number;
-}) {
-  const heading = (
-    <>
-      {fence.title ?? fence.name} <span className="font-mono text-sm font-normal text-muted">{fence.name}</span>{' '}
-      <StateBadge state={fence.mode} />
-    </>
-  );
-  return (
-    <Card
-      title={heading}
-      aside={
-        <span className="text-sm text-muted">
-          {fence.gates.length > 0 ? `at ${fence.gates.join(', ')}` : 'at no gate, so it is never asked'}
-        </span>
-      }
-    >
-      <ol>
-        {fence.rules.map((rule, index) => {
-          const tally = tallies.get(`${fence.name}/${rule.name}`);
-          return (
-            <li
-              key={rule.name}
-              className="grid grid-cols-[1.75rem_1fr] items-center gap-x-4 gap-y-1 border-b border-line px-4 py-3 last:border-b-0 sm:grid-cols-[1.75rem_1fr_auto]"
-            >
-              <span className="text-sm text-muted tabular-nums">{index + 1}</span>
-              <div className="min-w-0">
-                <p className="flex flex-wrap items-center gap-2">
-                  <span className="font-mono text-sm font-medium">{rule.name}</span>
-                  <StateBadge state={rule.state} />
-                  {rule.title && <span className="text-sm text-muted">{rule.title}</span>}
-                </p>
-                <p className="mt-0.5">{rule.sentence}</p>
-              </div>
-              {tally && (
-                <div className="col-start-2 sm:col-start-3">
-                  <Hits hits={tally.hits} most={most} lastHitUnixMs={tally.lastHitUnixMs} />
-                </div>
-              )}
-            </li>
-          );
-        })}
-      </ol>
-      <p className="bg-sunken px-4 py-2 text-sm text-muted">Otherwise {fence.otherwise}.</p>
-    </Card>
   );
 }

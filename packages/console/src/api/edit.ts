@@ -1,0 +1,20 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import type { Edit, EditResult } from '@jadefence/contract';
+import { service } from './client.js';
+import { draftQuery } from './queries.js';
+
+/**
+ * Edits the draft on the version that is shown, so that what somebody else changed meanwhile is told and not
+ * overwritten. Everything that shows the draft is asked for again, also where the edit was refused.
+ */
+export function useEdit(onDone?: (result: EditResult) => void) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (edits: readonly Edit[]) => {
+      const { version } = await client.ensureQueryData(draftQuery);
+      return service.edit(edits, version);
+    },
+    onSuccess: (result) => onDone?.(result),
+    onSettled: () => client.invalidateQueries({ queryKey: draftQuery.queryKey }),
+  });
+}

@@ -1,0 +1,41 @@
+import { Popover, PopoverButton, PopoverPanel } from '@headlessui/react';
+import { ChevronDownIcon } from '@heroicons/react/16/solid';
+import type { ReactNode } from 'react';
+
+const LOOKS = {
+  plain: 'border-line bg-surface',
+  action: 'border-jade bg-jade-soft text-jade-strong',
+  missing: 'border-dashed border-muted text-muted',
+} as const;
+
+/** A phrase of a sentence that opens its own picker. */
+export function Chip({
+  text,
+  label,
+  look = 'plain',
+  children,
+}: {
+  text: ReactNode;
+  /** What it is, for those who cannot see where it stands. */
+  label: string;
+  look?: keyof typeof LOOKS;
+  children: (close: () => void) => ReactNode;
+}) {
+  return (
+    <Popover className="inline-block">
+      <PopoverButton
+        aria-label={label}
+        className={`inline-flex items-center gap-1 rounded-lg border px-2 py-0.5 text-left text-sm data-hover:bg-sunken ${LOOKS[look]}`}
+      >
+        {text}
+        <ChevronDownIcon aria-hidden className="size-4 shrink-0 opacity-60" />
+      </PopoverButton>
+      <PopoverPanel
+        anchor="bottom start"
+        className="z-40 w-96 max-w-[calc(100vw-2rem)] overflow-auto rounded-xl border border-line bg-surface p-4 text-sm text-ink shadow-xl [--anchor-gap:6px]"
+      >
+        {({ close }) => <>{children(close)}</>}
+      </PopoverPanel>
+    </Popover>
+  );
+}

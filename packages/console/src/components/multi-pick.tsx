@@ -1,0 +1,95 @@
+import { Checkbox, Field, Input, Label } from '@headlessui/react';
+import { CheckIcon, PlusIcon } from '@heroicons/react/20/solid';
+import { useState } from 'react';
+import { Button } from './button.js';
+import { INPUT_STYLE } from './text-field.js';
+
+export interface PickOption {
+  /** What is picked. */
+  readonly value: string;
+  /** What people read, where that is not the value. */
+  readonly text?: string;
+  /** A figure or a word beside it. */
+  readonly note?: string;
+}
+
+const SHOWN_OPTIONS = 200;
+
+/** Several values, by search and tick boxes; what is not among the options can be written. */
+export function MultiPick({
+  label,
+  options,
+  values,
+  isSingle = false,
+  onChange,
+}: {
+  label: string;
+  options: readonly PickOption[];
+  values: readonly string[];
+  isSingle?: boolean;
+  onChange: (values: readonly string[]) => void;
+}) {
+  const [search, setSearch] = useState('');
+  const known = new Set(options.map(({ value }) => value));
+  const all = [...values.filter((value) => !known.has(value)).map((value): PickOption => ({ value })), ...options];
+  const wanted = search.trim().toLowerCase();
+  const found = all.filter(({ value, text = '' }) => `${value} ${text}`.toLowerCase().includes(wanted));
+  const isNew = search.trim() !== '' && !all.some(({ value }) => value === search.trim());
+  const toggle = (value: string): void => {
+    if (isSingle) return onChange([value]);
+    onChange(values.includes(value) ? values.filter((one) => one !== value) : [...values, value]);
+  };
+  const add = (): void => {
+    toggle(search.trim());
+    setSearch('');
+  };
+  return (
+    <div className="text-sm">
+      <Field>
+        <Label className="font-medium">{label}</Label>
+        <div className="mt-1 flex gap-2">
+          <Input
+            value={search}
+            onChange={(event) => setSearch(event.target.value)}
+            onKeyDown={(event) => {
+              if (event.key !== 'Enter') return;
+              event.preventDefault();
+              if (isNew) add();
+              else if (found.length === 1) toggle(found[0]!.value);
+            }}
+            placeholder="Search, or write a value"
+            className={INPUT_STYLE}
+          />
+          {isNew && (
+            <Button onClick={add}>
+              <PlusIcon aria-hidden className="size-4" />
+              Add
+            </Button>
+          )}
+        </div>
+      </Field>
+      <ul className="mt-2 max-h-52 overflow-auto" aria-label={`${label}, to pick from`}>
+        {found.slice(0, SHOWN_OPTIONS).map(({ value, text, note }) => (
+          <li key={value}>
+            <Field className="flex cursor-pointer items-center gap-2 rounded-md px-1 py-1 hover:bg-sunken">
+              <Checkbox
+                checked={values.includes(value)}
+                onChange={() => toggle(value)}
+                className="group flex size-4 shrink-0 items-center justify-center rounded border border-muted data-checked:border-jade data-checked:bg-jade"
+              >
+                <CheckIcon aria-hidden className="invisible size-3.5 text-on-jade group-data-checked:visible" />
+              </Checkbox>
+              <Label className="flex min-w-0 grow cursor-pointer items-baseline justify-between gap-3">
+                <span className="min-w-0 truncate">
+                  {text ?? value} {text !== undefined && <span className="font-mono text-muted">{value}</span>}
+                </span>
+                {note && <span className="shrink-0 text-muted tabular-nums">{note}</span>}
+              </Label>
+            </Field>
+          </li>
+        ))}
+      </ul>
+      {found.length === 0 && !isNew && <p className="text-muted">Nothing to pick from: write a value.</p>}
+    </div>
+  );
+}

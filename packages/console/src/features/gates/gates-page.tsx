@@ -1,0 +1,118 @@
+import { ArrowDownIcon, ArrowUpIcon, XMarkIcon } from '@heroicons/react/20/solid';
+import { useQuery } from '@tanstack/react-query';
+import type { Draft, Edit } from '@jadefence/contract';
+import { useEdit } from '../../api/edit.js';
+import { draftQuery } from '../../api/queries.js';
+import { Choice } from '../../components/choice.js';
+import { Card, EmptyState, PageHeading } from '../../components/layout.js';
+import { ErrorNotice, Loaded } from '../../components/loaded.js';
+
+type Gate = Draft['gates'][number];
+
+/** Where requests pass: each gate with its stack of fences, in the order in which they are asked. */
+export function GatesPage() {
+  const draft = useQuery(draftQuery);
+  const edit = useEdit();
+  return (
+    <>
+      <PageHeading title="Gates">
+        A gate asks its fences from top to bottom. One fence can stand at any number of gates.
+      </PageHeading>
+      {edit.error && <ErrorNotice error={edit.error} />}
+      <Loaded query={draft}>
+        {({ gates, fences }) =>
+          gates.length === 0 ? (
+            <EmptyState title="No gates yet">Gates come with the fences that are imported.</EmptyState>
+          ) : (
+            gates.map((gate) => (
+              <GateCard
+                key={gate.name}
+                gate={gate}
+                fences={fences.map(({ name }) => name)}
+                onEdit={(change) => edit.mutate([change])}
+              />
+            ))
+          )
+        }
+      </Loaded>
+    </>
+  );
+}
+
+function GateCard({ gate, fences, onEdit }: { gate: Gate; fences: readonly string[]; onEdit: (edit: Edit) => void }) {
+  const others = fences.filter((name) => !gate.fences.includes(name));
+  const attach = (fence: string, position: Extract<Edit, { kind: 'attach' }>['position']): void =>
+    onEdit({ kind: 'attach', gate: gate.name, fence, position });
+  const heading = (
+    <>
+      {gate.name} <span className="text-sm font-normal text-muted">{gate.direction}</span>
+    </>
+  );
+  return (
+    <Card title={heading} aside={<span className="text-sm text-muted">{gate.hosts.join(', ')}</span>}>
+      <ol>
+        {gate.fences.map((fence, index) => (
+          <li key={fence} className="flex items-center gap-3 border-b border-line px-4 py-2">
+            <span className="w-5 text-sm text-muted tabular-nums">{index + 1}</span>
+            <span className="grow font-mono text-sm">{fence}</span>
+            <IconButton
+              label={`Ask ${fence} earlier at ${gate.name}`}
+              isOff={index === 0}
+              onClick={() => attach(fence, { at: 'above', name: gate.fences[index - 1]! })}
+            >
+              <ArrowUpIcon aria-hidden className="size-4" />
+            </IconButton>
+            <IconButton
+              label={`Ask ${fence} later at ${gate.name}`}
+              isOff={index === gate.fences.length - 1}
+              onClick={() => attach(fence, { at: 'below', name: gate.fences[index + 1]! })}
+            >
+              <ArrowDownIcon aria-hidden className="size-4" />
+            </IconButton>
+            <IconButton
+              label={`Take ${fence} away from ${gate.name}`}
+              onClick={() => onEdit({ kind: 'detach', gate: gate.name, fence })}
+            >
+              <XMarkIcon aria-hidden className="size-4" />
+            </IconButton>
+          </li>
+        ))}
+      </ol>
+      <div className="flex flex-wrap items-center justify-between gap-3 bg-sunken px-4 py-2 text-sm text-muted">
+        <span>Where none decides: {gate.otherwise}.</span>
+        {others.length > 0 && (
+          <Choice
+            label={`Add to ${gate.name}`}
+            value=""
+            options={[{ value: '', text: 'a fence …' }, ...others.map((name) => ({ value: name, text: name }))]}
+            onChange={(fence) => fence !== '' && attach(fence, { at: 'bottom' })}
+          />
+        )}
+      </div>
+    </Card>
+  );
+}
+
+function IconButton({
+  label,
+  isOff = false,
+  onClick,
+  children,
+}: {
+  label: string;
+  isOff?: boolean;
+  onClick: () => void;
+  children: React.ReactNode;
+}) {
+  return (
+    <button
+      type="button"
+      aria-label={label}
+      disabled={isOff}
+      onClick={onClick}
+      className="rounded-lg p-1.5 text-muted hover:bg-sunken disabled:opacity-30"
+    >
+      {children}
+    </button>
+  );
+}

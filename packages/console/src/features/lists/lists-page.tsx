@@ -1,0 +1,199 @@
+import { useQuery } from '@tanstack/react-query';
+import type { ListInfo } from '@jadefence/contract';
+import { countEntries, type EntryReport, type ListContents } from '@jadefence/core';
+import { useState, type FormEvent } from 'react';
+import { useEdit } from '../../api/edit.js';
+import { service } from '../../api/client.js';
+import { listsQuery } from '../../api/queries.js';
+import { Button } from '../../components/button.js';
+import { Card, EmptyState, PageHeading } from '../../components/layout.js';
+import { ErrorNotice, Loaded } from '../../components/loaded.js';
+import { INPUT_STYLE, TextField } from '../../components/text-field.js';
+import { NewList } from './new-list.js';
+
+/** The lists of the draft: what is in them, where they are used, and whether a value is in one. */
+export function ListsPage() {
+  const lists = useQuery(listsQuery);
+  const [chosen, setChosen] = useState<string>();
+  return (
+    <>
+      <PageHeading title="Lists" aside={<NewList />}>
+        Name a group once, and let rules name the group. A list can hold other lists of its kind.
+      </PageHeading>
+      <Loaded query={lists}>
+        {(all) => {
+          const shown = all.find(({ name }) => name === chosen) ?? all[0];
+          if (!shown) return <EmptyState title="No lists yet">Create one with the button above.</EmptyState>;
+          return (
+            <div className="grid items-start gap-6 md:grid-cols-[18rem_1fr]">
+              <Card>
+                <ul>
+                  {all.map((list) => (
+                    <li key={list.name} className="border-b border-line last:border-b-0">
+                      <button
+                        type="button"
+                        aria-current={list === shown}
+                        onClick={() => setChosen(list.name)}
+                        className={`flex w-full items-baseline justify-between gap-2 px-4 py-2 text-left text-sm ${list === shown ? 'bg-jade-soft text-jade-strong' : 'hover:bg-sunken'}`}
+                      >
+                        <span className="font-mono">{list.name}</span>
+                        <span className={list === shown ? '' : 'text-muted'}>
+                          {countEntries(list.kind, list.entries.length)}
+                        </span>
+                      </button>
+                    </li>
+                  ))}
+                </ul>
+              </Card>
+              <ListDetail key={shown.name} list={shown} onGone={() => setChosen(undefined)} />
+            </div>
+          );
+        }}
+      </Loaded>
+    </>
+  );
+}
+
+function ListDetail({ list, onGone }: { list: ListInfo; onGone: () => void }) {
+  const remove = useEdit(onGone);
+  return (
+    <div>
+      <Card
+        title={
+          <>
+            {list.title ?? list.name} <span className="font-mono text-sm font-normal text-muted">{list.name}</span>
+          </>
+        }
+        aside={
+          <Button
+            size="small"
+            disabled={remove.isPending}
+            onClick={() => remove.mutate([{ kind: 'remove', part: 'list', name: list.name }])}
+          >
+            Delete the list
+          </Button>
+        }
+      >
+        <div className="grid gap-3 p-4 text-sm">
+          {remove.error && <ErrorNotice error={remove.error} />}
+          <p className="text-muted">
+            {list.usedBy.length > 0 ? `Used by ${list.usedBy.join(', ')}.` : 'Used nowhere.'}
+            {list.file && ` Kept in ${list.file}.`} Last changed {list.changedAt.slice(0, 16).replace('T', ' ')} by{' '}
+            {list.changedBy ?? 'nobody'}.
+          </p>
+          <Contents list={list} />
+        </div>
+      </Card>
+      <Card title="Is it in there?">
+        <LookUpForm list={list} />
+      </Card>
+      <Card title="Add or remove many at once">
+        <BulkForm list={list} />
+      </Card>
+    </div>
+  );
+}
+
+function Contents({ list }: { list: ListContents }) {
+  return (
+    <ul className="max-h-96 overflow-auto font-mono" aria-label={`Entries of ${list.name}`} tabIndex={0}>
+      {list.entries.map((entry) => (
+        <li key={entry.text}>
+          {entry.text}
+          {entry.contents && (
+            <div className="ml-3 border-l-2 border-line pl-3">
+              <Contents list={entry.contents} />
+            </div>
+          )}
+        </li>
+      ))}
+      {list.exceptions.map((entry) => (
+        <li key={entry.text} className="text-blocked">
+          except {entry.text}
+        </li>
+      ))}
+      {list.entries.length === 0 && <li className="font-sans text-muted">It is empty.</li>}
+    </ul>
+  );
+}
+
+function LookUpForm({ list }: { list: ListInfo }) {
+  const [value, setValue] = useState('');
+  const found = useQuery({
+    queryKey: ['draft', 'look-up', list.name, value],
+    queryFn: () => service.lookUpInList(list.name, value),
+    enabled: value !== '',
+    retry: false,
+  });
+  const ask = (event: FormEvent<HTMLFormElement>): void => {
+    event.preventDefault();
+    setValue(String(new FormData(event.currentTarget).get('value')).trim());
+  };
+  return (
+    <form onSubmit={ask} className="grid gap-3 p-4 text-sm">
+      <div className="flex items-end gap-2">
+        <TextField label="Value" name="value" required className="grow" />
+        <Button type="submit">Look it up</Button>
+      </div>
+      {found.error && <ErrorNotice error={found.error} />}
+      {found.data && (
+        <p role="status">
+          {found.data.isIn
+            ? `${found.data.value} is in ${[list.name, ...(found.data.through ?? [])].join(' > ')}, as ${found.data.entry}.`
+            : `${found.data.value} is not in ${list.name}${found.data.takenOutBy ? `: ${found.data.takenOutBy} takes it out` : ''}.`}
+        </p>
+      )}
+    </form>
+  );
+}
+
+const RESULT_STYLES: Record<EntryReport['result'], string> = {
+  'added': 'text-allowed',
+  'removed': 'text-allowed',
+  'already-there': 'text-muted',
+  'not-there': 'text-muted',
+  'invalid': 'text-blocked',
+};
+
+function BulkForm({ list }: { list: ListInfo }) {
+  const [text, setText] = useState('');
+  const edit = useEdit();
+  const rows = text.split('\n');
+  const submit = (add: readonly string[], remove: readonly string[]): void =>
+    edit.mutate([{ kind: 'edit-list', list: list.name, add, remove }]);
+  const isEmpty = text.trim() === '';
+  return (
+    <div className="grid gap-3 p-4 text-sm">
+      <label className="font-medium">
+        Entries, one a line
+        <textarea
+          value={text}
+          onChange={(event) => setText(event.target.value)}
+          rows={5}
+          className={`mt-1 font-mono font-normal ${INPUT_STYLE}`}
+        />
+      </label>
+      <div className="flex gap-2">
+        <Button look="primary" disabled={isEmpty || edit.isPending} onClick={() => submit(rows, [])}>
+          Add them
+        </Button>
+        <Button disabled={isEmpty || edit.isPending} onClick={() => submit([], rows)}>
+          Remove them
+        </Button>
+      </div>
+      {edit.error && <ErrorNotice error={edit.error} />}
+      {edit.data && edit.data.entries.length > 0 && (
+        <ul role="status" aria-label="What became of each line">
+          {edit.data.entries.map(({ line, text: entry, result, note }) => (
+            <li key={`${line}:${entry}`}>
+              <span className="mr-2 inline-block w-8 text-right text-muted tabular-nums">{line}</span>
+              <span className={RESULT_STYLES[result]}>{result.replace('-', ' ')}</span>:{' '}
+              <span className="font-mono">{entry}</span>
+              {note && <span className="text-muted"> ({note})</span>}
+            </li>
+          ))}
+        </ul>
+      )}
+    </div>
+  );
+}

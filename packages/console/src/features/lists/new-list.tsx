@@ -1,0 +1,65 @@
+import { Popover, PopoverButton, PopoverPanel } from '@headlessui/react';
+import { LIST_KINDS, type ListKind } from '@jadefence/core';
+import { useState } from 'react';
+import { useEdit } from '../../api/edit.js';
+import { Button } from '../../components/button.js';
+import { Choice } from '../../components/choice.js';
+import { ErrorNotice } from '../../components/loaded.js';
+import { INPUT_STYLE, TextField } from '../../components/text-field.js';
+
+/** Names a group at the place where it is needed. */
+export function NewList() {
+  return (
+    <Popover>
+      <PopoverButton as={Button}>New list …</PopoverButton>
+      <PopoverPanel
+        anchor="top start"
+        className="z-40 w-96 max-w-[calc(100vw-2rem)] rounded-xl border border-line bg-surface p-4 text-sm shadow-xl [--anchor-gap:6px]"
+      >
+        {({ close }) => <NewListForm onDone={close} />}
+      </PopoverPanel>
+    </Popover>
+  );
+}
+
+function NewListForm({ onDone }: { onDone: () => void }) {
+  const [name, setName] = useState('');
+  const [kind, setKind] = useState<ListKind>('addresses');
+  const [entries, setEntries] = useState('');
+  const edit = useEdit(onDone);
+  const rows = entries.split('\n').filter((row) => row.trim() !== '');
+  return (
+    <div className="grid gap-3">
+      <TextField label="Name" value={name} onChange={(event) => setName(event.target.value)} placeholder="couriers" />
+      <Choice
+        label="Holds"
+        value={kind}
+        options={LIST_KINDS.map((one) => ({ value: one, text: one }))}
+        onChange={setKind}
+      />
+      <label className="font-medium">
+        Entries, one a line
+        <textarea
+          value={entries}
+          onChange={(event) => setEntries(event.target.value)}
+          rows={4}
+          className={`mt-1 font-mono font-normal ${INPUT_STYLE}`}
+        />
+      </label>
+      {edit.error && <ErrorNotice error={edit.error} />}
+      <Button
+        look="primary"
+        className="justify-self-end"
+        disabled={name === '' || edit.isPending}
+        onClick={() =>
+          edit.mutate([
+            { kind: 'put', text: `list ${name} ${kind} { }` },
+            ...(rows.length > 0 ? [{ kind: 'edit-list' as const, list: name, add: rows, remove: [] }] : []),
+          ])
+        }
+      >
+        Create the list
+      </Button>
+    </div>
+  );
+}

@@ -1,0 +1,228 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import type { AuthoredChange, DraftChanges, OnlyPart, Revision } from '@jadefence/contract';
+import type { DescribedChange } from '@jadefence/core';
+import { useState } from 'react';
+import { service } from '../../api/client.js';
+import { diffQuery, draftChangesQuery, revisionsQuery } from '../../api/queries.js';
+import { Button } from '../../components/button.js';
+import { Card, EmptyState, PageHeading } from '../../components/layout.js';
+import { ErrorNotice, Loaded } from '../../components/loaded.js';
+import { TextField } from '../../components/text-field.js';
+import { ProblemList } from './problem-list.js';
+
+/** What the draft changes, publishing it, and what was published before. */
+export function RevisionsPage() {
+  const changes = useQuery(draftChangesQuery);
+  const revisions = useQuery(revisionsQuery);
+  return (
+    <>
+      <PageHeading title="Revisions">
+        Publishing makes the draft the next revision. Nothing enforces this yet: it is what replays and tries judge by.
+      </PageHeading>
+      <Loaded query={changes}>{(data) => <DraftCard changes={data} />}</Loaded>
+      <Loaded query={revisions}>
+        {(all) =>
+          all.length === 0 ? (
+            <EmptyState title="Nothing is published yet">Publish the draft above.</EmptyState>
+          ) : (
+            all.map((revision) => <RevisionCard key={revision.number} revision={revision} />)
+          )
+        }
+      </Loaded>
+    </>
+  );
+}
+
+/** The statement that a change belongs to: a rule is published with its fence. */
+function statementOf({ part, name }: DescribedChange): OnlyPart | undefined {
+  if (part === 'file') return undefined;
+  return part === 'rule' ? { part: 'fence', name: name.slice(0, name.indexOf('/')) } : { part, name };
+}
+
+const keyOf = (only: OnlyPart): string => `${only.part} ${only.name}`;
+
+function DraftCard({ changes }: { changes: DraftChanges }) {
+  const [note, setNote] = useState('');
+  const [leftOut, setLeftOut] = useState<ReadonlySet<string>>(new Set());
+  const client = useQueryClient();
+  const statements = new Map(
+    changes.changes.flatMap((change) => {
+      const only = statementOf(change);
+      return only ? [[keyOf(only), only] as const] : [];
+    }),
+  );
+  const publish = useMutation({
+    mutationFn: (isForced: boolean) => {
+      const only = [...statements.values()].filter((one) => !leftOut.has(keyOf(one)));
+      return service.publish(
+        { note, ...(leftOut.size > 0 ? { only } : {}), ...(isForced ? { isForced } : {}) },
+        changes.version,
+      );
+    },
+    onSuccess: () => {
+      setNote('');
+      setLeftOut(new Set());
+    },
+    onSettled: () => client.invalidateQueries(),
+  });
+  const toggle = (key: string): void =>
+    setLeftOut((left) => new Set(left.has(key) ? [...left].filter((one) => one !== key) : [...left, key]));
+  const against = changes.against === null ? 'nothing is published' : `against revision ${changes.against}`;
+  return (
+    <Card title="The draft" aside={<span className="text-sm text-muted">{against}</span>}>
+      {changes.changes.length === 0 ? (
+        <p className="p-4 text-sm text-muted">Nothing differs from what is published.</p>
+      ) : (
+        <div className="grid gap-4 p-4">
+          {[...statements].map(([key]) => (
+            <label key={key} className="flex items-start gap-3 text-sm">
+              <input
+                type="checkbox"
+                checked={!leftOut.has(key)}
+                onChange={() => toggle(key)}
+                className="mt-1 accent-jade"
+                aria-label={`Publish ${key}`}
+              />
+              <ChangeList
+                changes={changes.changes.filter((change) => {
+                  const only = statementOf(change);
+                  return only && keyOf(only) === key;
+                })}
+              />
+            </label>
+          ))}
+          <ChangeList changes={changes.changes.filter(({ part }) => part === 'file')} />
+          <div className="flex flex-wrap items-end gap-3 border-t border-line pt-4">
+            <TextField
+              label="Note: what changes, and why"
+              value={note}
+              onChange={(event) => setNote(event.target.value)}
+              className="min-w-60 grow"
+            />
+            <Button
+              look="primary"
+              disabled={note.trim() === '' || publish.isPending || leftOut.size === statements.size}
+              onClick={() => publish.mutate(false)}
+            >
+              {leftOut.size > 0 ? 'Publish what is ticked' : 'Publish'}
+            </Button>
+          </div>
+          {publish.error && <ProblemList error={publish.error} onForce={() => publish.mutate(true)} />}
+        </div>
+      )}
+    </Card>
+  );
+}
+
+const SIGNS = { added: '+', removed: '−', changed: '~', moved: '↕' } as const;
+const SIGN_STYLES = {
+  added: 'text-allowed',
+  removed: 'text-blocked',
+  changed: 'text-limited',
+  moved: 'text-redirected',
+};
+
+function ChangeList({ changes }: { changes: readonly (DescribedChange | AuthoredChange)[] }) {
+  return (
+    <ul className="grid min-w-0 grow gap-2 text-sm">
+      {changes.map((change) => (
+        <li key={`${change.kind} ${change.part} ${change.name}`}>
+          <p>
+            <span aria-hidden className={`mr-2 font-mono font-semibold ${SIGN_STYLES[change.kind]}`}>
+              {SIGNS[change.kind]}
+            </span>
+            {change.summary}
+            {'changedAt' in change && change.changedAt && (
+              <span className="text-muted">
+                {' '}
+                {change.changedBy ?? 'somebody'}, {change.changedAt.slice(0, 16).replace('T', ' ')}
+              </span>
+            )}
+          </p>
+          {change.details.map((detail) => (
+            <p key={detail} className="ml-5 text-muted">
+              {detail}
+            </p>
+          ))}
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+function RevisionCard({ revision }: { revision: Revision }) {
+  const client = useQueryClient();
+  const [isOpen, setOpen] = useState(false);
+  const restore = useMutation({
+    mutationFn: () => service.restore(revision.number),
+    onSettled: () => client.invalidateQueries(),
+  });
+  const { number, note, publishedBy, publishedAt, isPublished, isForced } = revision;
+  return (
+    <Card
+      title={
+        <>
+          Revision {number}
+          {isPublished && (
+            <span className="rounded-full bg-jade-soft px-2 py-0.5 text-xs font-medium text-jade-strong">
+              published
+            </span>
+          )}
+          {isForced && <span className="text-xs font-normal text-limited">forced: expectations were not met</span>}
+        </>
+      }
+      aside={
+        <span className="flex gap-2">
+          {number > 1 && (
+            <Button size="small" onClick={() => setOpen(!isOpen)} aria-expanded={isOpen}>
+              What it changed
+            </Button>
+          )}
+          {!isPublished && (
+            <Button size="small" disabled={restore.isPending} onClick={() => restore.mutate()}>
+              Publish it again
+            </Button>
+          )}
+        </span>
+      }
+    >
+      <div className="grid gap-3 px-4 py-3 text-sm">
+        <p>
+          {note}{' '}
+          <span className="text-muted">
+            {publishedBy ?? 'nobody'}, {publishedAt.slice(0, 16).replace('T', ' ')}
+          </span>
+        </p>
+        {restore.error && <ErrorNotice error={restore.error} />}
+        {isOpen && <Diff from={number - 1} to={number} />}
+      </div>
+    </Card>
+  );
+}
+
+function Diff({ from, to }: { from: number; to: number }) {
+  const diff = useQuery(diffQuery(from, to));
+  const [isText, setText] = useState(false);
+  return (
+    <Loaded query={diff}>
+      {({ changes, text }) =>
+        changes.length === 0 ? (
+          <p className="text-muted">Nothing differs from revision {from}.</p>
+        ) : (
+          <div className="grid gap-3">
+            {isText ? (
+              <pre tabIndex={0} className="overflow-x-auto rounded-lg bg-sunken p-3 font-mono text-xs">
+                {text}
+              </pre>
+            ) : (
+              <ChangeList changes={changes} />
+            )}
+            <Button size="small" className="justify-self-start" onClick={() => setText(!isText)}>
+              {isText ? 'As sentences' : 'As text'}
+            </Button>
+          </div>
+        )
+      }
+    </Loaded>
+  );
+}

@@ -1,0 +1,184 @@
+import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react';
+import { useQuery } from '@tanstack/react-query';
+import { ServiceError, type Log } from '@jadefence/contract';
+import { describeRule, parseRuleText, printRuleText, type Diagnostic, type Edit, type Rule } from '@jadefence/core';
+import { lazy, Suspense, useDeferredValue, useEffect, useState } from 'react';
+import { hasProblem } from '../../api/client.js';
+import { useEdit } from '../../api/edit.js';
+import { draftQuery, logsQuery, matchesQuery } from '../../api/queries.js';
+import { Button } from '../../components/button.js';
+import { Choice } from '../../components/choice.js';
+import { ErrorNotice } from '../../components/loaded.js';
+import { formatCount } from '../../format.js';
+import { NewList } from '../lists/new-list.js';
+import { useKnown } from './known.js';
+import { RuleChips } from './rule-chips.js';
+
+const FenceText = lazy(() => import('./fence-text.js'));
+
+/** What is edited: a rule that is there, or a new one at a place. */
+export interface Edited {
+  readonly fence: string;
+  /** The text to begin with. */
+  readonly text: string;
+  readonly title: string;
+  /** The edit that keeps a text. */
+  readonly editOf: (text: string) => Edit;
+}
+
+/** The rule as chips and as text, side by side; each follows the other. */
+export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () => void }) {
+  const [text, setText] = useState(edited.text);
+  const { rule, diagnostics } = parseRuleText(text);
+  const lastRule = useLast(diagnostics.length === 0 ? rule : undefined);
+  const logs = useQuery(logsQuery).data ?? [];
+  const [chosenLog, setChosenLog] = useState<number>();
+  const logId = chosenLog ?? logs.at(-1)?.id;
+  const known = useKnown(logId);
+  const edit = useEdit(onClose);
+  const draft = useQuery(draftQuery).data;
+  const matches = useMatches(logId, text, edited.fence, draft?.version ?? 0, diagnostics.length === 0 && !!rule);
+  const sizes = new Map(draft?.lists.map(({ name, kind, numEntries = 0 }) => [name, { kind, numEntries }]));
+  const all = [...diagnostics, ...matches.problems];
+  return (
+    <Dialog open onClose={onClose} className="relative z-30">
+      <div className="fixed inset-0 bg-black/40" aria-hidden />
+      <div className="fixed inset-0 overflow-y-auto p-3 md:p-8">
+        <DialogPanel className="mx-auto max-w-5xl rounded-xl border border-line bg-surface p-4 shadow-2xl md:p-6">
+          <DialogTitle className="text-lg font-semibold">{edited.title}</DialogTitle>
+          <div className="mt-4 grid gap-5 lg:grid-cols-2">
+            <section>
+              <h3 className="mb-2 text-sm font-medium text-muted">As a sentence</h3>
+              {lastRule && <RuleChips rule={lastRule} known={known} onChange={(one) => setText(printRuleText(one))} />}
+            </section>
+            <section>
+              <h3 className="mb-2 text-sm font-medium text-muted">As fence text</h3>
+              <Suspense fallback={<p role="status">Loading …</p>}>
+                <FenceText
+                  text={text}
+                  label="The rule as fence text"
+                  diagnostics={all}
+                  known={known}
+                  onChange={setText}
+                />
+              </Suspense>
+              <Problems problems={all} />
+            </section>
+          </div>
+          <p className="mt-5 rounded-lg bg-sunken px-3 py-2" data-testid="sentence">
+            {rule && diagnostics.length === 0 ? describeRule(rule, sizes) : 'The text cannot be read yet.'}
+          </p>
+          <div className="mt-3 flex flex-wrap items-center justify-between gap-3">
+            <MatchLine matches={matches} />
+            {logs.length > 0 && <LogChoice logs={logs} value={logId!} onChange={setChosenLog} />}
+          </div>
+          {edit.error && (
+            <div className="mt-3">
+              <ErrorNotice error={edit.error} />
+            </div>
+          )}
+          <div className="mt-5 flex flex-wrap justify-between gap-2">
+            <NewList />
+            <span className="flex gap-2">
+              <Button onClick={onClose}>Leave it</Button>
+              <Button
+                look="primary"
+                disabled={!rule || diagnostics.length > 0 || edit.isPending}
+                onClick={() => edit.mutate([edited.editOf(text)])}
+              >
+                Keep it in the draft
+              </Button>
+            </span>
+          </div>
+        </DialogPanel>
+      </div>
+    </Dialog>
+  );
+}
+
+/** The last value there was. */
+function useLast(value: Rule | undefined): Rule | undefined {
+  const [last, setLast] = useState(value);
+  if (value && value !== last && printRuleText(value) !== (last && printRuleText(last))) setLast(value);
+  return last;
+}
+
+interface MatchState {
+  readonly count?: { readonly matching: number; readonly requests: number; readonly unknown: number };
+  readonly isStale: boolean;
+  readonly isDown: boolean;
+  readonly problems: readonly Diagnostic[];
+}
+
+const DEBOUNCE_MS = 250;
+
+/** Asks the service for the exact count, a moment after the last change. */
+function useMatches(
+  logId: number | undefined,
+  text: string,
+  fence: string,
+  version: number,
+  isReadable: boolean,
+): MatchState {
+  const [asked, setAsked] = useState(text);
+  const deferred = useDeferredValue(text);
+  useEffect(() => {
+    const timer = setTimeout(() => setAsked(deferred), DEBOUNCE_MS);
+    return () => clearTimeout(timer);
+  }, [deferred]);
+  const query = useQuery({
+    ...matchesQuery(logId ?? 0, asked, fence, version),
+    enabled: logId !== undefined && isReadable && asked === text,
+  });
+  const problem = query.error instanceof ServiceError ? query.error.problem : undefined;
+  const problems =
+    hasProblem(query.error, 'bad-text') && asked === text
+      ? (problem?.errors ?? []).map(({ place, message }): Diagnostic => {
+          const [line, column] = place.split(':').map(Number);
+          return { code: 'unknown-name', message, place: { file: 'rule', line: line ?? 1, column: column ?? 1 } };
+        })
+      : [];
+  return {
+    count: query.data,
+    isStale: asked !== text || query.isFetching || !isReadable,
+    isDown: query.error !== null && problems.length === 0,
+    problems,
+  };
+}
+
+function MatchLine({ matches: { count, isStale, isDown } }: { matches: MatchState }) {
+  if (isDown) return <p className="text-sm text-muted">How many requests match cannot be counted now.</p>;
+  if (!count) return <p className="text-sm text-muted">How many requests match is counted over a log.</p>;
+  return (
+    <p role="status" className={`text-sm ${isStale ? 'text-muted' : ''}`}>
+      Matches <strong className="tabular-nums">{formatCount(count.matching)}</strong> of{' '}
+      <span className="tabular-nums">{formatCount(count.requests)}</span> requests at the gates of this fence
+      {count.unknown > 0 && `, and cannot be known of ${formatCount(count.unknown)}`}
+      {isStale && ' …'}
+    </p>
+  );
+}
+
+function LogChoice({ logs, value, onChange }: { logs: readonly Log[]; value: number; onChange: (id: number) => void }) {
+  return (
+    <Choice
+      label="Counted over"
+      value={value}
+      onChange={onChange}
+      options={logs.map(({ id, name }) => ({ value: id, text: name }))}
+    />
+  );
+}
+
+function Problems({ problems }: { problems: readonly Diagnostic[] }) {
+  if (problems.length === 0) return null;
+  return (
+    <ul role="alert" className="mt-2 grid gap-1 text-sm text-blocked">
+      {problems.map(({ message, hint, place }) => (
+        <li key={`${place.line}:${place.column}:${message}`}>
+          Line {place.line}: {message} {hint}
+        </li>
+      ))}
+    </ul>
+  );
+}
