@@ -2,7 +2,7 @@ import { copyFileSync, existsSync, mkdtempSync, readdirSync, readFileSync, rmSyn
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { DEMO_LOG, writeInboundLog } from '@jadefence/demo';
-import { checkFences, formatDiagnostic } from '@jadefence/core';
+import { checkFences, formatDiagnostic, parseFences, printFences, runExpectations } from '@jadefence/core';
 import { describe, expect, it } from 'vitest';
 import { jadefence } from './jadefence.js';
 import { ROOT } from './root.js';
@@ -10,13 +10,19 @@ import { ROOT } from './root.js';
 const pages = readdirSync(join(ROOT, 'docs')).filter((name) => name.endsWith('.md'));
 
 describe('the documentation', () => {
-  it('has only fences that can be read', () => {
+  it('has only fences that can be read, and whose expectations are met', () => {
     const examples = pages.flatMap((name) =>
       [...readFileSync(join(ROOT, 'docs', name), 'utf8').matchAll(/^```fence\n([^]*?)^```/gm)].map(([, text]) => text!),
     );
     expect(examples.length).toBeGreaterThan(2);
-    for (const text of examples)
-      expect(checkFences([{ path: 'example.fence', text }], []).diagnostics.map(formatDiagnostic)).toEqual([]);
+    for (const text of examples) {
+      const { rulebook, files, diagnostics } = checkFences([{ path: 'example.fence', text }], []);
+      expect(diagnostics.map(formatDiagnostic)).toEqual([]);
+      const printed = printFences(files[0]!);
+      expect(printFences(parseFences(printed, 'example.fence').file)).toBe(printed);
+      // What the examples expect of themselves comes out.
+      expect(runExpectations({ rulebook: rulebook! }).filter(({ isMet }) => !isMet)).toEqual([]);
+    }
   });
 
   it('links to nothing that is not there', () => {
