@@ -193,6 +193,102 @@ describe('an error in fence text', () => {
         'f.fence:1:22: Found a quotation mark inside shop"x". Quote the whole value, or put a space before the quotation mark. [bad-character]',
       ],
     ],
+    [
+      'fence f enforce {\n  rule r redirect "example" when always\n}',
+      [
+        'f.fence:2:19: Found "example", expected where to redirect to. Write a URL such as "https://www.example/closed", or a path of the same site such as "/closed". [bad-value]',
+      ],
+    ],
+    [
+      'fence f enforce {\n  rule r limit 5 in 1m by client when always\n}',
+      ['f.fence:2:18: Found "in", expected "per" and a duration. [unexpected]'],
+    ],
+    [
+      'fence f enforce {\n  rule r limit 5 per 90 by client when always\n}',
+      ['f.fence:2:22: Found "90", expected a duration such as 30s, 5m, 2h or 7d, at least one of its unit. [bad-value]'],
+    ],
+    [
+      'fence f enforce {\n  rule r limit 5 per 1m by query when always\n}',
+      ['f.fence:2:34: Found "when", expected the quoted name of a parameter. [unexpected]'],
+    ],
+    [
+      'fence f enforce {\n  rule r block when path matches "(?=a)b"\n}',
+      [
+        'f.fence:2:34: The expression "(?=a)b" cannot be used: looking ahead or behind cannot be searched in linear time. Write it with the syntax of a linear-time engine, or use like, starts, ends or contains. [bad-pattern]',
+      ],
+    ],
+    [
+      'fence f enforce {\n  rule r block when header present\n}',
+      ['f.fence:2:28: Found "present", expected the quoted name of a header. [unexpected]'],
+    ],
+    [
+      'fence f enforce {\n  rule r block when port = eighty\n}',
+      ['f.fence:2:28: Found "eighty", expected a whole number. [bad-value]'],
+    ],
+    [
+      'fence f enforce {\n  rule r block when agent != anycase fox\n}',
+      [
+        'f.fence:2:30: Found "anycase", expected a value: "anycase" goes with =, like, starts, ends, contains of texts. Quote the value if the word itself is meant. [wrong-operator]',
+      ],
+    ],
+    [
+      'fence f enforce {\n  rule r block when path not starts /a\n}',
+      [
+        'f.fence:2:30: Found "starts", expected what path is asked: =, !=, in, not in, under, like, starts, ends, contains, matches, present, absent. Put "not" before the whole comparison. [wrong-operator]',
+      ],
+    ],
+    [
+      'fence f enforce {\n  rule r block when always until 2026-02-30\n}',
+      [
+        'f.fence:2:34: Found "2026-02-30", expected a date such as 2026-12-24 or a time such as 2026-12-24T18:00:00Z. [bad-value]',
+      ],
+    ],
+    [
+      'fence f enforce {\n  rule r block when always until 2026-02-03 during nights\n}',
+      [
+        'f.fence:2:45: Found "during", expected the next rule, "otherwise" or "}". After the condition come, in this order: during, outside, until, if, owner, reason. [unexpected]',
+      ],
+    ],
+    [
+      'schedule s { zone Europe/Oslp mon 09:00-10:00 }',
+      [
+        'f.fence:1:19: Found "Europe/Oslp", expected a time zone of the IANA database. Write it as Area/City such as Europe/Oslo, or UTC. [unknown-zone]',
+      ],
+    ],
+    [
+      'schedule s { mon 09:00-09:00 }',
+      [
+        'f.fence:1:18: Found "09:00-09:00", expected hours whose end differs from their start. Write 00:00-24:00 for the whole day. [bad-value]',
+      ],
+    ],
+    [
+      'schedule s { }',
+      ['f.fence:1:14: Found "}", expected hours. Write days and hours such as mon-fri 09:00-17:00. [missing-clause]'],
+    ],
+    [
+      'gate g inbound { hosts a.example clients 198.18.0.0/16 otherwise allow }',
+      [
+        'f.fence:1:34: Found "clients" in the inbound gate g; only outbound gates have it. An inbound gate is known by its hosts. [misplaced-clause]',
+      ],
+    ],
+    [
+      'gate g outbound { clients 198.18.0.0/16 inspect { inspect when path under /a otherwise exempt } otherwise allow }',
+      [
+        'f.fence:1:64: Found "path", expected a field that can be asked here: client, peer, country, server, server country, host, site, category, port, transport, user, group. [unknown-field]',
+      ],
+    ],
+    [
+      'expect allowed after 3 in 1m from 198.18.1.1 to https://a.example/',
+      ['f.fence:1:16: Found "after", expected "from": only "limited" comes after a number of requests. [unexpected]'],
+    ],
+    [
+      'expect blocked from 198.18.1.1 to a.example',
+      ['f.fence:1:35: Found "a.example", expected a URL such as https://shop.example/login. Write the scheme and the host. [bad-value]'],
+    ],
+    [
+      'application a { ports tcp/99999 }',
+      ['f.fence:1:23: Found "tcp/99999", expected a port such as tcp/443. [bad-value]'],
+    ],
   ])('is told with place, found, expected and what to do: %s', (text, expected) =>
     expect(errorsOf(text)).toEqual(expected),
   );

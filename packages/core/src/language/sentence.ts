@@ -109,11 +109,17 @@ export function describeCondition(condition: Condition, lists: ListSizes, isNest
     case 'and':
     case 'or': {
       const parts = condition.parts.map((part) => describeCondition(part, lists, true));
-      const isLong = condition.parts.some((part) => part.kind === 'comparison' && part.values.length > 1);
+      const isLong = condition.parts.some(hasSeveralValues);
       const text = parts.join(`${isLong ? ',' : ''} ${condition.kind} `);
       return isNested ? `(${text})` : text;
     }
   }
+}
+
+/** Then a comma tells its values from what follows. */
+function hasSeveralValues(condition: Condition): boolean {
+  const part = condition.kind === 'not' ? condition.part : condition;
+  return part.kind === 'comparison' && part.values.length > 1;
 }
 
 const NOUNS: Partial<Record<Comparison['field'], string>> = {
