@@ -33,7 +33,7 @@ describe('jadefence fence', () => {
     expect(await run('fence', 'import', 'other.fence')).toMatchObject({
       exitCode: 2,
       stdout:
-        '+ rule desk/new added\n~ rule desk/login changed\n    from rule login block when path under /login and not tag = staff\n    to   rule login block 451 when path under /login and not tag = staff\n',
+        '+ Rule desk/new was added.\n    Only observe always.\n~ Rule desk/login was changed.\n    Action changed from block with 403 to block with 451.\n',
       stderr: 'Nothing is changed: nobody can be asked here.\nSay --yes to go on without asking.\n',
     });
     expect((await run('fence', 'show', 'desk')).stdout).toBe(before);
@@ -42,7 +42,7 @@ describe('jadefence fence', () => {
   it('merges with --only, and exports what imports back to no difference', async () => {
     writeFileSync(join(folder, 'extra.fence'), 'fence extra trial { rule x block when always }\n');
     expect((await run('fence', 'import', 'extra.fence', '--only', '--yes')).stdout).toBe(
-      '+ fence extra added\n+ rule extra/x added\nThe draft now has 1 gates, 2 fences with 3 rules, and 1 lists.\n',
+      '+ Fence extra was added.\n    The fence extra is on trial; where no rule ends it: continue with the next fence.\n+ Rule extra/x was added.\n    Block with 403 always.\nThe draft now has 1 gates, 2 fences with 3 rules, and 1 lists.\n',
     );
     expect((await run('fence', 'list')).stdout).toBe(
       'fence  mode     rules  at       title\ndesk   enforce      2  shop     Desk\nextra  trial        1  no gate\n',
@@ -97,7 +97,7 @@ describe('jadefence log and replay', () => {
     expect(await run('replay', 'decisions', '1', '--where', 'status = desk and outcom = blocked')).toMatchObject({
       exitCode: 2,
       stderr:
-        'Found "desk", expected a whole number. Found "outcom", expected a field: client, country, host, path, method, tag, outcome, gate, fence, rule, would, status, recorded status, line. Did you mean "outcome"?\n1:10: Found "desk", expected a whole number.\n1:19: Found "outcom", expected a field: client, country, host, path, method, tag, outcome, gate, fence, rule, would, status, recorded status, line. Did you mean "outcome"?\n',
+        'Found "desk", expected a whole number. Found "outcom", expected a field. Did you mean "outcome"?\n1:10: Found "desk", expected a whole number.\n1:19: Found "outcom", expected a field. Did you mean "outcome"?\n',
     });
     expect(await run('log', 'delete', '1', '--yes')).toMatchObject({
       exitCode: 2,

@@ -3,20 +3,12 @@ import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import AxeBuilder from '@axe-core/playwright';
 import { DEMO_LOG, writeInboundLog } from '@jadefence/demo';
-import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
+import type { Browser } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { launchBrowser, openPage, type Look } from './browser.js';
 import { ROOT } from './root.js';
 import { replayOnService, startTestService, type TestService } from './service.js';
 
-const CHROMIUM_FLAGS = [
-  '--no-sandbox',
-  '--disable-gpu',
-  '--disable-quic',
-  '--no-first-run',
-  '--disable-background-networking',
-  '--disable-component-update',
-  '--disable-sync',
-];
 let service: TestService;
 let browser: Browser;
 
@@ -37,38 +29,14 @@ beforeAll(async () => {
     { fenceFiles, namedFiles },
     { name: 'day', bytes: new Uint8Array(readFileSync(log)) },
   );
-  browser = await chromium.launch({
-    executablePath: process.env['CHROMIUM'] ?? '/usr/bin/chromium',
-    args: CHROMIUM_FLAGS,
-  });
+  browser = await launchBrowser();
 });
 afterAll(async () => {
   await browser?.close();
   await service.stop();
 });
 
-/** A page of its own, signed in unless said; its errors fail the test. */
-async function open(
-  path: string,
-  look: { isSignedOut?: boolean; isDark?: boolean; width?: number } = {},
-): Promise<{ page: Page; context: BrowserContext; errors: string[] }> {
-  const context = await browser.newContext({
-    viewport: { width: look.width ?? 1280, height: 800 },
-    colorScheme: look.isDark ? 'dark' : 'light',
-  });
-  const { name, password } = service.signIn;
-  if (!look.isSignedOut) await context.request.post(`${service.address}/api/v1/sign-in`, { data: { name, password } });
-  context.setDefaultTimeout(8000);
-  const page = await context.newPage();
-  const errors: string[] = [];
-  page.on('pageerror', (error) => errors.push(error.message));
-  page.on(
-    'console',
-    (message) => message.type() === 'error' && !message.text().includes('401') && errors.push(message.text()),
-  );
-  await page.goto(`${service.address}${path}`);
-  return { page, context, errors };
-}
+const open = (path: string, look?: Look): ReturnType<typeof openPage> => openPage(service, browser, path, look);
 
 describe('the console', () => {
   it('asks for a sign-in, says when it is wrong, and leads to the page that was asked for', async () => {
@@ -98,7 +66,7 @@ describe('the console', () => {
     const { page, context, errors } = await open('/');
     await page.getByText('1,500').first().waitFor();
     const rules = await page.getByRole('listitem').allTextContents();
-    expect(rules.length).toBe(11);
+    expect(rules.length).toBe(12);
     expect(rules[2]).toContain('Block with 403 when the client is in tout-networks (3 address entries).');
     expect(rules[2]).toContain('1,500');
     expect(errors).toEqual([]);
@@ -199,6 +167,14 @@ describe('the console', () => {
     ['/replays/1', false, 1280],
     ['/replays/1', true, 1280],
     ['/replays/1', false, 400],
+    ['/lists', false, 1280],
+    ['/lists', true, 400],
+    ['/gates', false, 400],
+    ['/expectations', true, 1280],
+    ['/revisions', false, 1280],
+    ['/revisions', true, 400],
+    ['/audit', false, 1280],
+    ['/audit', true, 400],
     ['/nothing', false, 1280],
   ])(
     'has nothing serious for axe to find on %s (dark: %s, %i wide), and does not scroll sideways',

@@ -50,7 +50,7 @@ describe('the everyday way from the command line', () => {
     const signIn = join(service.folder, 'sign-in');
     expect(await run('login', '--sign-in-file', signIn)).toMatchObject({ exitCode: 0, stdout: '' });
     expect((await run('fence', 'import', fences, '--yes')).stdout).toBe(
-      '+ gate shop added\n+ fence desk added\n+ rule desk/login added\nThe draft now has 1 gates, 1 fences with 1 rules, and 0 lists.\n',
+      '+ Gate shop was added.\n    The inbound gate shop stands before shop.example, asks desk in this order; where none decides: allow.\n+ Fence desk was added.\n    The fence desk is enforced; where no rule ends it: continue with the next fence.\n+ Rule desk/login was added.\n    Block with 403 when the path is under /login.\nThe draft now has 1 gates, 1 fences with 1 rules, and 0 lists.\n',
     );
     expect(await run('log', 'import', log)).toMatchObject({
       exitCode: 0,
@@ -61,7 +61,7 @@ describe('the everyday way from the command line', () => {
     expect((await run('log', 'import', log)).stderr).toBe('The same bytes are here already as log 1 "day.log".\n');
     expect(await run('replay', 'start', 'day.log')).toMatchObject({
       exitCode: 0,
-      stdout: 'Replay 1 of "day.log" is done: 2 requests.\n',
+      stdout: 'Replay 1 of "day.log" against the draft is done: 2 requests.\n',
     });
     const shown = (await run('replay', 'show')).stdout;
     expect(shown).toContain('blocked         1  50.0%');
@@ -112,11 +112,13 @@ describe('the service', () => {
     expect((error as ServiceError).problem?.errors).toEqual([
       {
         place: 'site.fence:1:1',
-        message: 'Found "lst", expected a statement: zone, list, schedule, page, application, gate, fence, expect. Did you mean "list"? [unexpected]',
+        message:
+          'Found "lst", expected a statement: zone, list, schedule, page, application, gate, fence, expect. Did you mean "list"? [unexpected]',
       },
       {
         place: 'site.fence:2:26',
-        message: 'Found "blok", expected an action: allow, block, redirect, warn, passphrase, challenge, limit, tag, observe. Did you mean "block"? [unexpected]',
+        message:
+          'Found "blok", expected an action: allow, block, redirect, warn, passphrase, challenge, limit, tag, observe. Did you mean "block"? [unexpected]',
       },
     ]);
     expect(await service.client.draft()).toEqual(before);

@@ -38,7 +38,14 @@ export { parseFences } from './language/parser.js';
 export { printFences, printStatement } from './language/printer.js';
 export { printRule } from './language/fence-text.js';
 export { describeStatement } from './language/statement-sentence.js';
-export { countEntries, describeAction, describeCondition, describeEnding, describeRule, type ListSizes } from './language/sentence.js';
+export {
+  countEntries,
+  describeAction,
+  describeCondition,
+  describeEnding,
+  describeRule,
+  type ListSizes,
+} from './language/sentence.js';
 export {
   STATEMENTS,
   type FenceFile,

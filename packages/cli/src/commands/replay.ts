@@ -163,7 +163,8 @@ async function showReplay(id: number | undefined, output: OneOutput, streams: St
   const table = countryTable
     ? `country table ${countryTable.name} (${countryTable.sha256.slice(0, 12)})`
     : 'no country table';
-  const restsOn = `rests on draft ${result.snapshot.slice(0, 12)}, log ${result.logSha256.slice(0, 12)}, ${table}`;
+  const rules = result.revision === null ? 'the draft' : `revision ${result.revision}`;
+  const restsOn = `rests on ${rules} (${result.snapshot.slice(0, 12)}), log ${result.logSha256.slice(0, 12)}, ${table}`;
   streams.stdout.write(
     renderSummary(result.summary, `Replay ${replay.id} of "${replay.logName}", ${restsOn}`, streams),
   );

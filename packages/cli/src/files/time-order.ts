@@ -94,50 +94,67 @@ export async function* judgeReordered(records: Batches, judge: JudgeRecord): Asy
           2,
           'Rules that count or hold need the order of time. Give the log as a file, which is sorted first.',
         );
-      waiting.push(record);
       lines.push(record.line);
-      if (waiting.size > REORDER_LINES) judgeEarliest();
     }
+    waiting.push(batch);
+    while (waiting.size > REORDER_LINES) judgeEarliest();
     yield ready();
   }
   while (waiting.size > 0) judgeEarliest();
   yield ready();
 }
 
-/** A binary heap by time, then line. */
+/** Records that wait, outside the heap of objects: their text in one buffer, and the order of their times. */
+interface WaitingBatch {
+  readonly times: Float64Array;
+  readonly lines: Float64Array;
+  readonly bytes: Buffer;
+  /** Where the text of each record ends in `bytes`. */
+  readonly ends: Uint32Array;
+  /** The records by time, then line. */
+  readonly order: Uint32Array;
+  next: number;
+}
+
+/**
+ * A merge of sorted batches. There are few of them, so the earliest is found by looking at all.
+ * Rejected: a heap of records, whose hundred thousand objects keep the garbage collector busy.
+ */
 class EarliestFirst {
-  readonly #heap: LogRecord[] = [];
+  #batches: WaitingBatch[] = [];
+  size = 0;
 
-  get size(): number {
-    return this.#heap.length;
+  push(records: readonly LogRecord[]): void {
+    if (records.length === 0) return;
+    const texts = records.map(({ attributes }) => JSON.stringify(attributes));
+    const bytes = Buffer.from(texts.join(''));
+    let end = 0;
+    const ends = Uint32Array.from(texts, (text) => (end += Buffer.byteLength(text)));
+    const times = Float64Array.from(records, (record) => record.atUnixMs);
+    const lines = Float64Array.from(records, (record) => record.line);
+    const order = Uint32Array.from(records, (_, index) => index).sort((a, b) => times[a]! - times[b]! || a - b);
+    this.#batches.push({ times, lines, bytes, ends, order, next: 0 });
+    this.size += records.length;
   }
 
-  push(record: LogRecord): void {
-    const heap = this.#heap;
-    let at = heap.push(record) - 1;
-    while (at > 0) {
-      const parent = (at - 1) >> 1;
-      if (compareTimes(heap[parent]!, record) <= 0) break;
-      heap[at] = heap[parent]!;
-      at = parent;
-    }
-    heap[at] = record;
-  }
-
+  /** Takes out the earliest; of equal times the one that came first. */
   pop(): LogRecord {
-    const heap = this.#heap;
-    const first = heap[0]!;
-    const last = heap.pop()!;
-    if (heap.length === 0) return first;
-    let at = 0;
-    for (;;) {
-      let child = 2 * at + 1;
-      if (child + 1 < heap.length && compareTimes(heap[child + 1]!, heap[child]!) < 0) child += 1;
-      if (child >= heap.length || compareTimes(heap[child]!, last) >= 0) break;
-      heap[at] = heap[child]!;
-      at = child;
-    }
-    heap[at] = last;
-    return first;
+    let earliest = this.#batches[0]!;
+    for (const batch of this.#batches) if (headTime(batch) < headTime(earliest)) earliest = batch;
+    const index = earliest.order[earliest.next]!;
+    const text = earliest.bytes.toString('utf8', index === 0 ? 0 : earliest.ends[index - 1], earliest.ends[index]);
+    const record = {
+      line: earliest.lines[index]!,
+      atUnixMs: earliest.times[index]!,
+      attributes: JSON.parse(text) as LogRecord['attributes'],
+    };
+    earliest.next += 1;
+    this.size -= 1;
+    if (earliest.next === earliest.order.length) this.#batches = this.#batches.filter((batch) => batch !== earliest);
+    return record;
   }
+}
+
+function headTime({ times, order, next }: WaitingBatch): number {
+  return times[order[next]!]!;
 }

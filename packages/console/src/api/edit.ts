@@ -6,13 +6,14 @@ import { draftQuery } from './queries.js';
 /**
  * Edits the draft on the version that is shown, so that what somebody else changed meanwhile is told and not
  * overwritten. Everything that shows the draft is asked for again, also where the edit was refused.
+ * @param seenVersion where what is edited was opened earlier, the version that it was opened on
  */
-export function useEdit(onDone?: (result: EditResult) => void) {
+export function useEdit(onDone?: (result: EditResult) => void, seenVersion?: number) {
   const client = useQueryClient();
   return useMutation({
     mutationFn: async (edits: readonly Edit[]) => {
       const { version } = await client.ensureQueryData(draftQuery);
-      return service.edit(edits, version);
+      return service.edit(edits, seenVersion ?? version);
     },
     onSuccess: (result) => onDone?.(result),
     onSettled: () => client.invalidateQueries({ queryKey: draftQuery.queryKey }),

@@ -59,10 +59,26 @@ const RULE = { fence: 'door', rule: 'second' } as const;
 describe('a rule', () => {
   const text = 'rule new block when always';
   it.each<[string, Edit, string[]]>([
-    ['added on top', { kind: 'add-rule', fence: 'door', text, position: { at: 'top' } }, ['new', 'first', 'second', 'third']],
-    ['added at the bottom', { kind: 'add-rule', fence: 'door', text, position: { at: 'bottom' } }, ['first', 'second', 'third', 'new']],
-    ['added above one', { kind: 'add-rule', fence: 'door', text, position: { at: 'above', name: 'second' } }, ['first', 'new', 'second', 'third']],
-    ['added below one', { kind: 'add-rule', fence: 'door', text, position: { at: 'below', name: 'second' } }, ['first', 'second', 'new', 'third']],
+    [
+      'added on top',
+      { kind: 'add-rule', fence: 'door', text, position: { at: 'top' } },
+      ['new', 'first', 'second', 'third'],
+    ],
+    [
+      'added at the bottom',
+      { kind: 'add-rule', fence: 'door', text, position: { at: 'bottom' } },
+      ['first', 'second', 'third', 'new'],
+    ],
+    [
+      'added above one',
+      { kind: 'add-rule', fence: 'door', text, position: { at: 'above', name: 'second' } },
+      ['first', 'new', 'second', 'third'],
+    ],
+    [
+      'added below one',
+      { kind: 'add-rule', fence: 'door', text, position: { at: 'below', name: 'second' } },
+      ['first', 'second', 'new', 'third'],
+    ],
     ['moved', { kind: 'move-rule', ...RULE, position: { at: 'below', name: 'third' } }, ['first', 'third', 'second']],
     ['removed', { kind: 'remove-rule', ...RULE }, ['first', 'third']],
     ['cloned', { kind: 'clone-rule', ...RULE }, ['first', 'second', 'second-2', 'third']],
@@ -83,7 +99,9 @@ describe('a rule', () => {
     expect(textAfter(set)).toContain(
       'rule second trial block when path under /desk during nights until 2026-12-31 owner "kari" reason "why"',
     );
-    expect(textAfter(set, { kind: 'set-rule', ...RULE, until: null, owner: null })).toContain('during nights reason "why"');
+    expect(textAfter(set, { kind: 'set-rule', ...RULE, until: null, owner: null })).toContain(
+      'during nights reason "why"',
+    );
   });
 });
 
@@ -121,14 +139,23 @@ describe('an edit that cannot be made', () => {
   it.each<[string, Edit]>([
     ['unknown-part: Fence door has no rule "gone" (any more).', { kind: 'remove-rule', fence: 'door', rule: 'gone' }],
     ['name-taken: Fence door has a rule "first" already.', { kind: 'rename-rule', ...RULE, to: 'first' }],
-    ['bad-text: Found "With Space", expected a name.', { kind: 'rename', part: 'list', name: 'team', to: 'With Space' }],
+    [
+      'bad-text: Found "With Space", expected a name.',
+      { kind: 'rename', part: 'list', name: 'team', to: 'With Space' },
+    ],
     ['unknown-part: The fence "spare" does not stand at gate shop.', { kind: 'detach', gate: 'shop', fence: 'spare' }],
     [
       'bad-text: edit:2:8: Found "blok", expected an action: allow, block, redirect, warn, passphrase, challenge, limit, tag, observe. Did you mean "block"? [unexpected]',
       { kind: 'replace-rule', ...RULE, text: '# note\nrule x blok when always' },
     ],
-    ['bad-text: Found 2 rules, expected one.', { kind: 'replace-rule', ...RULE, text: 'rule a allow when always rule b allow when always' }],
-    ['name-taken: There is a fence "door" already.', { kind: 'put', text: 'fence door trial { rule a allow when always }' }],
+    [
+      'bad-text: Found 2 rules, expected one.',
+      { kind: 'replace-rule', ...RULE, text: 'rule a allow when always rule b allow when always' },
+    ],
+    [
+      'name-taken: There is a fence "door" already.',
+      { kind: 'put', text: 'fence door trial { rule a allow when always }' },
+    ],
   ])('says why: %s', (expected, edit) => expect(problemOf(edit)).toBe(expected));
 });
 
@@ -157,7 +184,9 @@ describe('entries of a list', () => {
         remove: ['198.18.9.9'],
       },
     ]);
-    expect(entries.map(({ line, text, result, note }) => [line, text, result, note ?? '']).map((row) => row.join('|'))).toEqual([
+    expect(
+      entries.map(({ line, text, result, note }) => [line, text, result, note ?? '']).map((row) => row.join('|')),
+    ).toEqual([
       '1|198.18.9.9|not-there|',
       '1|198.18.4.7|added|overlaps 198.18.4.0/24',
       '2|guests|already-there|',
@@ -177,7 +206,9 @@ describe('entries of a list', () => {
       { kind: 'edit-list', list: 'touts', add: ['198.18.10.0/24'], remove: [] },
     ]);
     expect(configuration.namedFiles[0]!.text).toBe('# who\n198.18.9.0/24 # a rack\n198.18.10.0/24\n');
-    const removed = applyEdits(configuration, [{ kind: 'edit-list', list: 'touts', add: [], remove: ['198.18.9.0/24'] }]);
+    const removed = applyEdits(configuration, [
+      { kind: 'edit-list', list: 'touts', add: [], remove: ['198.18.9.0/24'] },
+    ]);
     expect(removed.configuration.namedFiles[0]!.text).toBe('# who\n198.18.10.0/24\n');
   });
 
@@ -234,6 +265,8 @@ describe('a difference', () => {
       '  Lines added: 198.18.11.0/24.',
       '  Lines removed: 198.18.9.0/24 # a rack.',
     ]);
-    expect(diffTexts('a\nb\n', 'a\nc\n', 'revision 1', 'draft')).toBe('--- revision 1\n+++ draft\n@@ -1,2 +1,2 @@\n a\n-b\n+c\n');
+    expect(diffTexts('a\nb\n', 'a\nc\n', 'revision 1', 'draft')).toBe(
+      '--- revision 1\n+++ draft\n@@ -1,2 +1,2 @@\n a\n-b\n+c\n',
+    );
   });
 });

@@ -205,7 +205,9 @@ describe('an error in fence text', () => {
     ],
     [
       'fence f enforce {\n  rule r limit 5 per 90 by client when always\n}',
-      ['f.fence:2:22: Found "90", expected a duration such as 30s, 5m, 2h or 7d, at least one of its unit. [bad-value]'],
+      [
+        'f.fence:2:22: Found "90", expected a duration such as 30s, 5m, 2h or 7d, at least one of its unit. [bad-value]',
+      ],
     ],
     [
       'fence f enforce {\n  rule r limit 5 per 1m by query when always\n}',
@@ -283,7 +285,9 @@ describe('an error in fence text', () => {
     ],
     [
       'expect blocked from 198.18.1.1 to a.example',
-      ['f.fence:1:35: Found "a.example", expected a URL such as https://shop.example/login. Write the scheme and the host. [bad-value]'],
+      [
+        'f.fence:1:35: Found "a.example", expected a URL such as https://shop.example/login. Write the scheme and the host. [bad-value]',
+      ],
     ],
     [
       'application a { ports tcp/99999 }',

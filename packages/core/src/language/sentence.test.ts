@@ -70,12 +70,18 @@ describe('a rule', () => {
       'limit 1 per 1s by client /24 /48, path across gates then redirect "/wait" when always',
       'Limit to 1 request in 1 second for each client network of /24 or /48 and path across all gates and beyond that redirect to /wait, always.',
     ],
-    ['limit 5 per 1m by everyone when always', 'Limit to 5 requests in 1 minute for everyone together and beyond that block with 429, always.'],
+    [
+      'limit 5 per 1m by everyone when always',
+      'Limit to 5 requests in 1 minute for everyone together and beyond that block with 429, always.',
+    ],
     [
       'block when country = NO during nights until 2026-12-31 if unknown match owner "kari" reason "why"',
       'Block with 403 when the country is NO, during nights, until 2026-12-31 (that day included), also where this cannot be known.',
     ],
-    ['block when always outside nights until 2026-12-31T18:00:00Z', 'Block with 403 always, outside nights, until 2026-12-31T18:00:00Z.'],
+    [
+      'block when always outside nights until 2026-12-31T18:00:00Z',
+      'Block with 403 always, outside nights, until 2026-12-31T18:00:00Z.',
+    ],
     [
       'block when port in 80, 8000 - 8999 and size > 10MB',
       'Block with 403 when the port is 80 or in 8000 - 8999, and the size of the request body is above 10MB.',
@@ -122,7 +128,10 @@ describe('a statement', () => {
       'gate g outbound { clients 198.18.0.0/16 inspect { exempt when user = kari otherwise inspect } fences a, b otherwise block }',
       'The outbound gate g is where 198.18.0.0/16 go out, leaves alone what is encrypted when the user is kari, otherwise inspects it, asks a and b in this order; where none decides: block with 403.',
     ],
-    ['fence f trial { rule r allow when always }', 'The fence f is on trial with 1 rule; where none ends it: continue with the next fence.'],
+    [
+      'fence f trial { rule r allow when always }',
+      'The fence f is on trial with 1 rule; where no rule ends it: continue with the next fence.',
+    ],
     [
       'expect limited by rule f/r after 5 in 1m from 198.18.1.1 to https://a.example/ with user kari at 2026-10-12T10:00:00Z because "why"',
       'A request from 198.18.1.1 to https://a.example/ with user kari at 2026-10-12T10:00:00Z must be limited after 5 in 1m by the rule f/r, because why.',

@@ -131,9 +131,9 @@ function describeGate(gate: GateStatement, lists: ListSizes): string {
 }
 
 function describeFence({ name, mode, rules, otherwise }: FenceStatement): string {
-  const count = `${rules.length} ${rules.length === 1 ? 'rule' : 'rules'}`;
+  const count = rules.length === 0 ? '' : ` with ${rules.length} ${rules.length === 1 ? 'rule' : 'rules'}`;
   const is = mode === 'trial' ? 'is on trial' : 'is enforced';
-  return `The fence ${name} ${is} with ${count}; where none ends it: ${describeEnding(otherwise)}.`;
+  return `The fence ${name} ${is}${count}; where no rule ends it: ${describeEnding(otherwise)}.`;
 }
 
 export function describeExpectation(expectation: ExpectStatement): string {

@@ -1,7 +1,8 @@
 import { describe, expect, it } from 'vitest';
 import { isProtocol, parseClientHello, PROTOCOLS } from './protocols.js';
 
-const bytes = (hex: string): Uint8Array => Uint8Array.from(hex.match(/../g) ?? [], (digits) => Number.parseInt(digits, 16));
+const bytes = (hex: string): Uint8Array =>
+  Uint8Array.from(hex.match(/../g) ?? [], (digits) => Number.parseInt(digits, 16));
 const text = (content: string): Uint8Array => new TextEncoder().encode(content);
 
 const QUERY = '1234010000010000000000000473686f70076578616d706c650000010001';

@@ -1,10 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import type { Log } from '@jadefence/contract';
+import type { Against, Log } from '@jadefence/contract';
 import { LOG_FORMATS, REJECT_REASONS } from '@jadefence/core';
 import { useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { hasProblem, service } from '../../api/client.js';
-import { logQuery, logsQuery, surveyQuery } from '../../api/queries.js';
+import { draftQuery, logQuery, logsQuery, surveyQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Card, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
@@ -35,12 +35,13 @@ function LogActions({ log }: { log: Log }) {
   const queryClient = useQueryClient();
   const navigate = useNavigate();
   const replay = useMutation({
-    mutationFn: () => service.startReplay({ logId: log.id }),
+    mutationFn: (against: Against) => service.startReplay({ logId: log.id, against }),
     onSuccess: async ({ id }) => {
       await queryClient.invalidateQueries({ queryKey: ['replays'] });
       await navigate(`/replays/${id}`);
     },
   });
+  const published = useQuery(draftQuery).data?.published;
   const remove = useMutation({
     mutationFn: (isForced: boolean) => service.deleteLog(log.id, isForced),
     onSuccess: async () => {
@@ -57,9 +58,14 @@ function LogActions({ log }: { log: Log }) {
   return (
     <div className="flex max-w-md flex-col items-end gap-2">
       <div className="flex gap-2">
-        <Button look="primary" onClick={() => replay.mutate()} disabled={replay.isPending}>
+        <Button look="primary" onClick={() => replay.mutate('draft')} disabled={replay.isPending}>
           Replay against the draft
         </Button>
+        {published && (
+          <Button onClick={() => replay.mutate(published)} disabled={replay.isPending}>
+            Against revision {published}
+          </Button>
+        )}
         <Button onClick={() => (isAsking ? remove.mutate(isUsed) : setIsAsking(true))} disabled={remove.isPending}>
           {deleteText}
         </Button>

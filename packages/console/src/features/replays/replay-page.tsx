@@ -93,7 +93,8 @@ function Result({ result }: { result: ReplayResult }) {
       <RulesTable fences={summary.fences} />
       <DecisionTable replayId={result.id} outcomes={summary.outcomes.map(({ outcome }) => outcome)} />
       <p className="text-xs text-muted">
-        Rests on rules {result.snapshot.slice(0, 12)}, log {result.logSha256.slice(0, 12)},{' '}
+        Rests on {result.revision === null ? 'the draft' : `revision ${result.revision}`} (
+        {result.snapshot.slice(0, 12)}), log {result.logSha256.slice(0, 12)},{' '}
         {result.countryTable
           ? `country table ${result.countryTable.name} ${result.countryTable.sha256.slice(0, 12)}`
           : 'no country table'}

@@ -14,7 +14,8 @@ export function ReplaysPage() {
   return (
     <>
       <PageHeading title="Replays">
-        What a stored log comes to when the draft judges it. Each rests on the rules and the country table as they were.
+        What a stored log comes to when the draft or a revision judges it. Each rests on the rules and the country table
+        as they were.
       </PageHeading>
       <Loaded query={replays}>
         {(list) =>

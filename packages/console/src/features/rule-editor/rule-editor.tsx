@@ -35,8 +35,9 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
   const [chosenLog, setChosenLog] = useState<number>();
   const logId = chosenLog ?? logs.at(-1)?.id;
   const known = useKnown(logId);
-  const edit = useEdit(onClose);
   const draft = useQuery(draftQuery).data;
+  const [openedOn] = useState(draft?.version);
+  const edit = useEdit(onClose, openedOn);
   const matches = useMatches(logId, text, edited.fence, draft?.version ?? 0, diagnostics.length === 0 && !!rule);
   const sizes = new Map(draft?.lists.map(({ name, kind, numEntries = 0 }) => [name, { kind, numEntries }]));
   const all = [...diagnostics, ...matches.problems];

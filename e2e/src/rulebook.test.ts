@@ -1,0 +1,281 @@
+/** Everything people do with rules between writing and publishing, through the command line and the service. */
+import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { ServiceClient, ServiceError } from '@jadefence/contract';
+import type { Edit } from '@jadefence/core';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { FENCES, setUpDesk, type Desk } from './desk.js';
+
+let desk: Desk;
+let client: ServiceClient;
+beforeAll(async () => {
+  desk = await setUpDesk();
+  client = new ServiceClient({ baseUrl: desk.service.address, token: desk.token });
+});
+afterAll(() => desk.clear());
+
+/** Runs a command that must do well. */
+async function done(...args: string[]): Promise<string> {
+  const { exitCode, stdout, stderr } = await desk.run(...args);
+  expect([args, exitCode, stderr]).toEqual([args, 0, stderr]);
+  return stdout;
+}
+
+async function begin(text = FENCES): Promise<void> {
+  writeFileSync(join(desk.folder, 'site.fence'), text);
+  await done('fence', 'import', 'site.fence', '--yes');
+}
+
+/** The draft as it is exported: every file with its text. */
+async function exported(name: string): Promise<Record<string, string>> {
+  await done('fence', 'export', name);
+  const folder = join(desk.folder, name);
+  const files = readdirSync(folder, { recursive: true, withFileTypes: true }).filter((entry) => entry.isFile());
+  return Object.fromEntries(
+    files.map((entry) => [entry.name, readFileSync(join(entry.parentPath, entry.name), 'utf8')]),
+  );
+}
+
+async function refusal(
+  promise: Promise<unknown>,
+): Promise<{ code?: string; detail?: string; errors?: readonly unknown[] }> {
+  return promise.then(
+    () => ({}),
+    (error: ServiceError) => error.problem ?? {},
+  );
+}
+
+const edit = async (...edits: Edit[]) => client.edit(edits, (await client.draft()).version);
+
+describe('a fence', () => {
+  it('built by the command line comes out as the same fence that is written in a file', async () => {
+    await begin('gate shop inbound { hosts shop.example otherwise allow }');
+    await done('list', 'create', 'team', 'addresses');
+    await done('list', 'add', 'team', '198.18.4.0/24');
+    await done('draft', 'put', 'fence desk enforce "Desk" { }');
+    await done('rule', 'add', 'desk', 'rule login block when path under /login and not tag = staff');
+    await done('rule', 'add', 'desk', 'rule staff tag staff when client in team', '--above', 'login');
+    await done('gate', 'attach', 'shop', 'desk');
+    const byCommand = await exported('by-command');
+    await begin(
+      'gate shop inbound { hosts shop.example fences desk otherwise allow }\nlist team addresses { 198.18.4.0/24 }\nfence desk enforce "Desk" { rule staff tag staff when client in team rule login block when path under /login and not tag = staff }',
+    );
+    expect(await exported('by-file')).toEqual(byCommand);
+    expect((await desk.run('fence', 'import', 'by-command', '--yes')).stdout).toContain('The draft is so already.');
+  });
+});
+
+describe('two who write at once', () => {
+  it('keep each their own rule, and the later of two on one rule is told what it is now', async () => {
+    await begin();
+    const { version } = await client.draft();
+    const set = (rule: string, state: 'trial' | 'off') =>
+      client.edit([{ kind: 'set-rule', fence: 'desk', rule, state }], version);
+    await set('staff', 'trial');
+    await set('login', 'trial');
+    expect(await refusal(set('login', 'off'))).toMatchObject({
+      status: 412,
+      code: 'changed-meanwhile',
+      errors: [
+        {
+          place: 'rule desk/login',
+          message: expect.stringMatching(/^admin changed it at .+; it is now: rule login trial block when path under/),
+        },
+      ],
+    });
+    expect((await client.draft()).fences[0]!.rules.map(({ state }) => state)).toEqual(['trial', 'trial']);
+    const untagged = await fetch(`${desk.service.address}/api/v1/draft/edits`, {
+      method: 'POST',
+      headers: { 'authorization': `Bearer ${desk.token}`, 'content-type': 'application/json' },
+      body: JSON.stringify({ edits: [{ kind: 'remove-rule', fence: 'desk', rule: 'staff' }] }),
+    });
+    expect([untagged.status, ((await untagged.json()) as { code: string }).code]).toEqual([428, 'version-needed']);
+  });
+});
+
+describe('publishing', () => {
+  it('makes numbered revisions, in part where the part stands alone, and restores an older one at once', async () => {
+    await begin();
+    expect(await done('publish', '--note', 'first')).toBe('Published revision 1.\n');
+    expect((await desk.run('publish', '--note', 'again')).stderr).toContain('Nothing differs from revision 1.');
+    await done('draft', 'put', 'schedule nights { mon-fri 22:00-06:00 }');
+    await done('rule', 'replace', 'desk/login', 'rule login block 451 when path under /login during nights');
+    await done('list', 'add', 'team', '198.18.5.0/24');
+    const alone = await desk.run('publish', '--note', 'x', '--only', 'fence desk');
+    expect([alone.exitCode, alone.stderr]).toEqual([2, expect.stringContaining('No schedule is named "nights".')]);
+    await done('publish', '--note', 'second', '--only', 'fence desk', '--only', 'schedule nights');
+    expect(await done('revision', 'diff', '1', '2')).toBe(
+      [
+        'From revision 1 to revision 2:',
+        '~ Rule desk/login was changed.',
+        '    Action changed from block with 403 to block with 451.',
+        '    Condition changed from the path is under /login and the request is not tagged staff to the path is under /login.',
+        '    Hours added: during nights.',
+        '+ Schedule nights was added.',
+        '    The schedule nights is Monday to Friday 22:00-06:00.',
+        '',
+      ].join('\n'),
+    );
+    expect((await client.draftChanges()).changes.map(({ summary, changedBy }) => [summary, changedBy])).toEqual([
+      ['List team was changed.', 'admin'],
+    ]);
+    const draft = await client.draft();
+    await done('revision', 'restore', '1', '--note', 'back');
+    expect((await client.draft()).snapshot).toBe(draft.snapshot);
+    const revisions = await client.revisions();
+    expect(
+      revisions.map(({ number, note, restoredFrom, isPublished }) => [number, note, restoredFrom, isPublished]),
+    ).toEqual([
+      [3, 'back', 1, true],
+      [2, 'second', null, false],
+      [1, 'first', null, false],
+    ]);
+    expect(revisions[0]!.snapshot).toBe(revisions[2]!.snapshot);
+    expect(await done('revision', 'diff', '2', 'draft', '--text')).toContain(
+      '+list team addresses { 198.18.4.0/24, 198.18.5.0/24 }',
+    );
+  });
+
+  it('judges by what is published unless the draft is asked for', async () => {
+    const url = 'https://shop.example/login';
+    const input = { client: '203.0.113.9', url, at: '2026-10-12T10:00:00Z' };
+    expect((await client.tryRequest(input)).decision.outcome).toBe('blocked');
+    expect((await client.tryRequest({ ...input, against: 'draft' })).decision.outcome).toBe('allowed');
+    expect((await client.tryRequest({ ...input, against: 2 })).fences[0]!.rules[1]!.verdict).toBe('out-of-hours');
+    await done('log', 'import', 'day.log', '--name', 'day');
+    expect((await client.startReplay({ logId: 1 })).revision).toBe(3);
+    expect((await client.startReplay({ logId: 1, against: 'draft' })).revision).toBeNull();
+    expect(await refusal(client.startReplay({ logId: 1, against: 9 }))).toMatchObject({ code: 'not-found' });
+  });
+
+  it('runs the expectations, and says which are not met; forcing it is kept', async () => {
+    await begin(`${FENCES}expect allowed from 203.0.113.9 to https://shop.example/login\n`);
+    const ran = await desk.run('expect');
+    expect([ran.exitCode, ran.stdout]).toEqual([
+      1,
+      'not met  A request from 203.0.113.9 to https://shop.example/login must be allowed.\n         It was blocked by rule desk/login, expected allowed. (draft.fence:14)\n',
+    ]);
+    expect((await desk.run('expect', '--output', 'junit')).stdout).toContain('<testsuites tests="1" failures="1">');
+    const refused = await desk.run('publish', '--note', 'x');
+    expect([refused.exitCode, refused.stderr]).toEqual([
+      2,
+      expect.stringContaining('1 expectation is not met, so nothing was published.'),
+    ]);
+    await done('publish', '--note', 'forced', '--force');
+    expect((await client.revisions())[0]).toMatchObject({ note: 'forced', isForced: true });
+    const [entry] = (await client.audit({ offset: 0, limit: 1 })).entries;
+    expect(entry).toMatchObject({
+      user: 'admin',
+      what: 'revision.publish',
+      detail: { unmet: [{ failure: 'It was blocked by rule desk/login, expected allowed.' }] },
+    });
+  });
+});
+
+describe('bad input', () => {
+  it.each<[string, string[], string]>([
+    ['a cyclic list', ['draft', 'put', 'list team addresses { team }'], 'List team contains itself'],
+    [
+      'a page that is missing',
+      ['draft', 'put', 'page sorry "sorry.html"'],
+      'Page sorry is kept in "sorry.html", which is not there.',
+    ],
+    ['an unknown zone', ['draft', 'put', 'zone Europe/Oslp'], 'Found "Europe/Oslp", expected a time zone'],
+    ['deleting a used list', ['list', 'delete', 'team'], 'The list team is used by rule desk/staff.'],
+    ['a rule with an error', ['rule', 'add', 'desk', 'rule x blok when always'], 'Did you mean "block"?'],
+    ['a rule that is not there', ['rule', 'off', 'desk/gone'], 'Fence desk has no rule "gone"'],
+    ['a taken name', ['rule', 'add', 'desk', 'rule login allow when always'], 'Fence desk has a rule "login" already.'],
+    ['a list that is not there', ['list', 'add', 'gone', '198.18.1.1'], 'There is no list "gone"'],
+    ['no place', ['rule', 'move', 'desk/login'], 'Expected one of --top, --bottom, --above NAME, --below NAME.'],
+    ['a revision that is not there', ['revision', 'restore', '99'], 'There is no revision 99.'],
+  ])('%s is refused with a clear message, and nothing is lost', async (_, args, message) => {
+    await begin();
+    const { snapshot } = await client.draft();
+    const { exitCode, stderr } = await desk.run(...args);
+    expect([exitCode, stderr]).toEqual([2, expect.stringContaining(message)]);
+    expect((await client.draft()).snapshot).toBe(snapshot);
+  });
+
+  it('publishing with a name that is not known is refused', async () => {
+    await begin();
+    await edit({
+      kind: 'add-rule',
+      fence: 'desk',
+      text: 'rule x block when client in nobody',
+      position: { at: 'bottom' },
+    });
+    const { exitCode, stderr } = await desk.run('publish', '--note', 'x');
+    expect([exitCode, stderr]).toEqual([2, expect.stringContaining('No list is named "nobody".')]);
+  });
+});
+
+describe('a list', () => {
+  it('answers what is in it, through what, and with an exit code', async () => {
+    await begin(`${FENCES}list all addresses { team, 198.18.9.0/24 except 198.18.4.7 }`);
+    expect(await done('list', 'look-up', 'all', '198.18.4.1')).toBe(
+      '198.18.4.1 is in all through team, as 198.18.4.0/24.\n',
+    );
+    const out = await desk.run('list', 'look-up', 'all', '198.18.4.7');
+    expect([out.exitCode, out.stdout]).toEqual([1, '198.18.4.7 is not in all: 198.18.4.7 takes it out.\n']);
+    writeFileSync(join(desk.folder, 'many.txt'), '198.18.20.0/24\njunk!\n198.18.20.0/24\n');
+    expect((await desk.run('list', 'add', 'all', '--file', 'many.txt')).stdout).toContain(
+      '   1  added: 198.18.20.0/24\n   2  invalid: junk! (Found "junk!"',
+    );
+  });
+});
+
+describe('files', () => {
+  it('are formatted in place, all or none, and checked', async () => {
+    const folder = join(desk.folder, 'format');
+    mkdirSync(folder);
+    const write = (name: string, text: string): void => writeFileSync(join(folder, name), text);
+    write('a.fence', '# kept\nlist b addresses{198.18.1.1}   # and this\n');
+    write('b.fence', 'fence f enforce { rule r blok when always }');
+    const broken = await desk.run('format', 'format');
+    expect([broken.exitCode, broken.stderr]).toEqual([2, expect.stringContaining('Nothing is written.')]);
+    write('b.fence', 'fence f enforce {\n  rule r block when always\n}\n');
+    expect((await desk.run('format', '--check', 'format')).exitCode).toBe(1);
+    await done('format', 'format');
+    expect(readFileSync(join(folder, 'a.fence'), 'utf8')).toBe('# kept\n# and this\nlist b addresses { 198.18.1.1 }\n');
+    await done('format', '--check', 'format');
+  });
+});
+
+describe('the audit trail', () => {
+  it('has every write with what was before and after, and fits together', async () => {
+    await begin();
+    await done('rule', 'off', 'desk/login');
+    const page = await client.audit({ offset: 0, limit: 5 });
+    expect(page.isIntact).toBe(true);
+    expect(page.entries[0]).toMatchObject({
+      user: 'admin',
+      what: 'draft.edit',
+      detail: {
+        changes: [
+          {
+            kind: 'changed',
+            part: 'rule',
+            name: 'desk/login',
+            before: '  rule login block when path under /login and not tag = staff',
+            after: '  rule login off block when path under /login and not tag = staff',
+          },
+        ],
+      },
+    });
+    expect(await done('audit', 'list', '--limit', '1')).toContain('draft.edit');
+  });
+});
+
+describe('how many requests a rule matches', () => {
+  it('is counted exactly over a log, and an error is placed in the rule', async () => {
+    await begin();
+    const count = (text: string) => client.countMatches(1, { text, fence: 'desk' });
+    expect(await count('rule x block when path under /login')).toEqual({ matching: 4, unknown: 0, requests: 12 });
+    expect(await count('rule x block when tag = staff')).toEqual({ matching: 8, unknown: 0, requests: 12 });
+    expect(await count('rule x block when country = NO')).toEqual({ matching: 0, unknown: 12, requests: 12 });
+    expect(await refusal(count('rule x block\n  when client in nobody'))).toMatchObject({
+      code: 'bad-text',
+      errors: [{ place: '2:18', message: expect.stringContaining('No list is named "nobody".') }],
+    });
+  });
+});
