@@ -10,10 +10,10 @@ const SIZE = { width: 1280, height: 800 };
 /** Each picture: its file name, the address it is taken at, and what is done before. */
 const PAGES = [
   { name: 'fences', path: '/fences', ready: 'Hits of' },
-  { name: 'replay', path: '/replays/1', ready: 'each bar is' },
+  { name: 'replay', path: '/replays/2', ready: 'each bar is' },
   {
     name: 'replay-decisions',
-    path: '/replays/1',
+    path: '/replays/2',
     ready: 'each bar is',
     act: async (page) => {
       await page.getByRole('button', { name: 'all outcomes' }).click();
@@ -23,7 +23,7 @@ const PAGES = [
   },
   {
     name: 'explanation',
-    path: '/replays/1',
+    path: '/replays/2',
     ready: 'each bar is',
     act: async (page) => {
       await page.getByRole('button', { name: 'all outcomes' }).click();
@@ -51,7 +51,7 @@ const PAGES = [
   },
   {
     name: 'filter',
-    path: '/replays/1',
+    path: '/replays/2',
     ready: 'each bar is',
     act: async (page) => {
       await page.getByLabel('Filter').fill('country = RO or rule = picture-api/scraper and line < 20000');
@@ -61,6 +61,20 @@ const PAGES = [
       await page.evaluate(() => window.scrollBy(0, 500));
     },
   },
+  {
+    name: 'rule-editor',
+    path: '/fences',
+    ready: 'Hits of',
+    act: async (page) => {
+      await page.getByRole('button', { name: 'Edit rule login-abroad' }).click();
+      await page.getByText(/^Matches/).waitFor();
+      await page.getByRole('button', { name: /^Condition: the country/ }).click();
+      await page.getByText('Norway').waitFor();
+    },
+  },
+  { name: 'lists', path: '/lists', ready: 'Name a group once' },
+  { name: 'revisions', path: '/revisions', ready: 'Revision 1' },
+  { name: 'expectations', path: '/expectations', ready: 'must be' },
   { name: 'fences-dark', path: '/fences', ready: 'Hits of', dark: true },
 ];
 

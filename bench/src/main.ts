@@ -1,7 +1,8 @@
 /** `npm run bench [NAME ...]`: the named workloads, or all of them. */
 import { benchJudge } from './judge.js';
+import { benchParse } from './parse.js';
 
-const WORKLOADS: Record<string, () => Promise<void>> = { judge: benchJudge };
+const WORKLOADS: Record<string, () => Promise<void>> = { parse: benchParse, judge: benchJudge };
 
 const wanted = process.argv.slice(2);
 const unknown = wanted.filter((name) => !(name in WORKLOADS));

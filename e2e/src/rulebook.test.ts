@@ -1,7 +1,7 @@
 /** Everything people do with rules between writing and publishing, through the command line and the service. */
 import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { ServiceClient, ServiceError } from '@jadefence/contract';
+import { ServiceClient, type ServiceError } from '@jadefence/contract';
 import type { Edit } from '@jadefence/core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { FENCES, setUpDesk, type Desk } from './desk.js';

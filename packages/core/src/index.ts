@@ -61,7 +61,8 @@ export { type ResolvedList } from './check/members.js';
 export { type CheckedGate, type Rulebook } from './check/rulebook.js';
 export { OUTCOMES, type Outcome } from './language/outcomes.js';
 export { type Decision, type Ruling, type Would } from './decide/decision.js';
-export { PEOPLE, viewDecided, type Judge, type People } from './decide/interpreter.js';
+export { viewDecided } from './decide/gate.js';
+export { PEOPLE, type Judge, type People } from './decide/interpreter.js';
 export { State, type StoredState } from './decide/state.js';
 export {
   explainRequest,

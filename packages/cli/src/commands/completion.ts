@@ -1,9 +1,10 @@
-import { LOG_FORMATS, OUTCOMES } from '@jadefence/core';
+import { LOG_FORMATS, OUTCOMES, PEOPLE } from '@jadefence/core';
 import { ROLES } from '@jadefence/contract';
 import type { Argument, Command } from 'commander';
 import { Failure } from '../failure.js';
 import { loadRulebook } from '../files/load-fences.js';
 import { OUTPUTS, type Streams } from '../output.js';
+import { connect } from '../service.js';
 
 const SHELLS = ['bash', 'zsh', 'fish'] as const;
 
@@ -38,7 +39,7 @@ export function addCompletion(program: Command, streams: Streams): void {
     .command('complete', { hidden: true })
     .argument('[words...]')
     .action(async (words: string[]) => {
-      const found = await complete(program, words);
+      const found = await complete(program, words, streams);
       streams.stdout.write(found.map((word) => `${word}\n`).join(''));
     });
 }
@@ -49,11 +50,13 @@ const VALUES: Record<string, readonly string[]> = {
   '--format': Object.keys(LOG_FORMATS),
   '--outcome': OUTCOMES,
   '--scope': ROLES,
+  '--people': PEOPLE,
+  '--against': ['draft'],
   '--method': ['GET', 'HEAD', 'POST', 'PUT', 'DELETE', 'OPTIONS', 'PATCH'],
 };
 
 /** @param words what was typed after the program's name; the last is being typed */
-async function complete(program: Command, words: readonly string[]): Promise<string[]> {
+async function complete(program: Command, words: readonly string[], streams: Streams): Promise<string[]> {
   const current = words.at(-1) ?? '';
   const before = words.slice(0, -1);
   let command = program;
@@ -69,8 +72,25 @@ async function complete(program: Command, words: readonly string[]): Promise<str
           : [
               ...command.commands.filter((one) => one.name() !== 'complete').map((one) => one.name()),
               ...(command.name() === 'completion' ? SHELLS : argumentChoices(command.registeredArguments)),
+              ...(await namesOfDraft(command, streams)),
             ];
   return candidates.filter((candidate) => candidate.startsWith(current));
+}
+
+/** Names that the first argument of a command can be, from the draft of the service that is signed in to. */
+async function namesOfDraft(command: Command, streams: Streams): Promise<readonly string[]> {
+  const noun = command.parent?.name();
+  const takes = command.registeredArguments[0]?.name();
+  if (takes === undefined || (noun !== 'rule' && noun !== 'list' && noun !== 'fence' && noun !== 'gate')) return [];
+  const draft = await connect(streams)
+    .then((client) => client.draft())
+    .catch(() => undefined);
+  if (!draft) return [];
+  if (takes === 'fence/rule')
+    return draft.fences.flatMap(({ name, rules }) => rules.map((rule) => `${name}/${rule.name}`));
+  if (takes === 'fence' || (noun === 'fence' && takes === 'name')) return draft.fences.map(({ name }) => name);
+  if (takes === 'gate') return draft.gates.map(({ name }) => name);
+  return noun === 'list' && takes === 'name' && command.name() !== 'create' ? draft.lists.map(({ name }) => name) : [];
 }
 
 function takesValue(command: Command, option: string): boolean {

@@ -2,18 +2,17 @@
  * The reference evaluator: walks the rules for one request in the order of the language reference, and is written to be
  * obviously right. Everything else that decides (a matcher, a stored decision, an explanation) must agree with it.
  */
-import { formatEntry } from '../check/members.js';
 import type { CheckedGate, Rulebook } from '../check/rulebook.js';
 import type { LimitAction, Ending, FenceStatement, LimitKey, PersonAction, Rule } from '../language/tree.js';
 import type { Outcome } from '../language/outcomes.js';
-import { countLabels, formatDomainEntry, type DomainEntry } from '../reference/domain-set.js';
 import { FAMILY_BITS, formatAddress, type Address } from '../request/address.js';
 import { and, type Field, type Truth } from '../request/field.js';
 import type { Request } from '../request/request.js';
 import { ruleId, type Decision, type HeldReason, type Would } from './decision.js';
 import { evaluate, type Subject } from './evaluate.js';
+import { chooseGate, seeThrough, type GateReason, type InspectionReason } from './gate.js';
 import type { Count, State } from './state.js';
-import { resolveClient, View, type ResolvedClient, type World } from './view.js';
+import type { View, World } from './view.js';
 
 /** Everything a decision rests on besides the request. */
 export interface Judge extends World {
@@ -38,19 +37,6 @@ export interface Observer {
   /** A fence came to its end without a rule ending it. */
   otherwise?(fence: FenceStatement): void;
 }
-
-export type GateReason =
-  | { readonly kind: 'named' }
-  | { readonly kind: 'record' }
-  | { readonly kind: 'host'; readonly entry: string }
-  | { readonly kind: 'client'; readonly entry: string };
-
-export type InspectionReason =
-  | { readonly kind: 'not-encrypted' }
-  | { readonly kind: 'rule'; readonly index: number }
-  | { readonly kind: 'otherwise' }
-  | { readonly kind: 'record' }
-  | { readonly kind: 'unsaid' };
 
 export type Memory =
   | { readonly kind: 'count'; readonly count: Count; readonly max: number; readonly key: readonly KeyValue[] }
@@ -77,109 +63,6 @@ export function decide(judge: Judge, request: Request, state: State, observer: O
   observer.gate?.(chosen.gate, chosen.why, view);
   return new Walk(judge, chosen.gate, view, state, observer).judge();
 }
-
-interface Chosen {
-  readonly gate: CheckedGate;
-  readonly why: GateReason;
-  readonly resolved: ResolvedClient;
-}
-
-/** The gate that is named, else the inbound gate with the closest host entry, else the first outbound gate that has the client. */
-function chooseGate({ rulebook, gate: named }: Judge, request: Request): Chosen | undefined {
-  const byName = named ?? request.atGate;
-  if (byName != null) {
-    const gate = rulebook.gates.find(({ statement }) => statement.name === byName);
-    const why: GateReason = { kind: named === undefined ? 'record' : 'named' };
-    return gate && { gate, why, resolved: resolveClient(gate, request) };
-  }
-  return chooseInbound(rulebook, request) ?? chooseOutbound(rulebook, request);
-}
-
-function chooseInbound({ gates }: Rulebook, request: Request): Chosen | undefined {
-  if (request.host == null) return undefined;
-  let best: { gate: CheckedGate; entry: DomainEntry } | undefined;
-  for (const gate of gates) {
-    const found = gate.statement.direction === 'inbound' ? gate.hosts.find(request.host) : undefined;
-    if (!found) continue;
-    const entry = found.entry as DomainEntry;
-    if (!best || isCloser(entry, best.entry)) best = { gate, entry };
-  }
-  if (!best) return undefined;
-  const why: GateReason = { kind: 'host', entry: formatDomainEntry(best.entry) };
-  return { gate: best.gate, why, resolved: resolveClient(best.gate, request) };
-}
-
-/** The entry with most labels is closer; among equals the one that names only itself. */
-function isCloser(entry: DomainEntry, than: DomainEntry): boolean {
-  const difference = countLabels(entry) - countLabels(than);
-  return difference > 0 || (difference === 0 && entry.reach === 'only' && than.reach !== 'only');
-}
-
-function chooseOutbound({ gates }: Rulebook, request: Request): Chosen | undefined {
-  for (const gate of gates) {
-    if (gate.statement.direction !== 'outbound') continue;
-    const resolved = resolveClient(gate, request);
-    const found = resolved.client ? gate.clients.find(resolved.client) : undefined;
-    if (found) return { gate, why: { kind: 'client', entry: found.through[0] ?? formatEntry(found.entry) }, resolved };
-  }
-  return undefined;
-}
-
-/** The request as the gate sees it: at outbound gates what is encrypted is hidden unless it is inspected. */
-function seeThrough(judge: Judge, { gate, resolved }: Chosen, request: Request, observer: Observer): View {
-  const { inspection, direction } = gate.statement;
-  if (direction === 'inbound' || !request.isEncrypted) {
-    observer.inspected?.(true, { kind: 'not-encrypted' });
-    return new View(judge, gate, request, resolved, false);
-  }
-  const hidden = new View(judge, gate, request, resolved, true);
-  const answer = (isInspected: boolean, why: InspectionReason): View => {
-    observer.inspected?.(isInspected, why);
-    return isInspected ? new View(judge, gate, request, resolved, false) : hidden;
-  };
-  if (!inspection) {
-    const said = request.attributes['jade.inspected'];
-    return typeof said === 'boolean' ? answer(said, { kind: 'record' }) : answer(false, { kind: 'unsaid' });
-  }
-  const subject: Subject = { view: hidden, tag: null };
-  const index = inspection.rules.findIndex(({ condition }) => evaluate(condition, subject, judge.rulebook) === 'true');
-  return index >= 0
-    ? answer(inspection.rules[index]!.isInspected, { kind: 'rule', index })
-    : answer(inspection.otherwise, { kind: 'otherwise' });
-}
-
-/** A request as the gate that judges it sees it, or undefined where none does. */
-export function viewRequest(judge: Judge, request: Request): View | undefined {
-  const chosen = chooseGate(judge, request);
-  return chosen && seeThrough(judge, chosen, request, {});
-}
-
-/** A decided request as its gate reads it, nothing hidden: what a log shows can be asked of its decisions. */
-export function viewDecided(judge: Judge, request: Request, gateName: string | undefined): View {
-  const gate = judge.rulebook.gates.find(({ statement }) => statement.name === gateName);
-  return new View(judge, gate ?? NO_GATE, request, resolveClient(gate ?? NO_GATE, request), false);
-}
-
-const NO_MEMBERS = { find: () => undefined };
-const NO_GATE: CheckedGate = {
-  statement: {
-    kind: 'gate',
-    name: '',
-    direction: 'inbound',
-    hosts: [],
-    clients: [],
-    pathForms: [],
-    fences: [],
-    otherwise: { kind: 'allow' },
-    comments: [],
-    place: { file: '', line: 0, column: 0 },
-  },
-  hosts: NO_MEMBERS,
-  clients: NO_MEMBERS,
-  trusting: NO_MEMBERS,
-  pathReading: {},
-  fences: [],
-};
 
 interface Ended {
   readonly outcome: Exclude<Outcome, 'uncovered'>;

@@ -1,6 +1,7 @@
 import type { ChunkRows } from '../columns/chunk.js';
 import { evaluate } from '../decide/evaluate.js';
-import { decide, viewRequest, type Judge } from '../decide/interpreter.js';
+import { viewRequest } from '../decide/gate.js';
+import { decide, type Judge } from '../decide/interpreter.js';
 import { State } from '../decide/state.js';
 import type { Condition } from '../language/tree.js';
 import { visitComparisons } from '../language/visit.js';

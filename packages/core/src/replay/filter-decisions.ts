@@ -2,7 +2,8 @@ import type { Filter } from '../check/check-filter.js';
 import type { ChunkRows } from '../columns/chunk.js';
 import { ruleId, type Ruling } from '../decide/decision.js';
 import { evaluate, type Subject } from '../decide/evaluate.js';
-import { viewDecided, type Judge } from '../decide/interpreter.js';
+import { viewDecided } from '../decide/gate.js';
+import type { Judge } from '../decide/interpreter.js';
 import type { LogRecord } from '../request/record.js';
 import { normalizeRequest } from '../request/request.js';
 

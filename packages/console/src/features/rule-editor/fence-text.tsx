@@ -91,7 +91,9 @@ export default function FenceText({ text, label, diagnostics, known, onChange }:
   const view = useRef<EditorView>(undefined);
   // What the editor asks for while it lives; it is made once.
   const latest = useRef({ diagnostics, known, onChange });
-  latest.current = { diagnostics, known, onChange };
+  useEffect(() => {
+    latest.current = { diagnostics, known, onChange };
+  });
   useEffect(() => {
     const editor = new EditorView({
       parent: host.current!,

@@ -1,15 +1,19 @@
-import { useMutation } from '@tanstack/react-query';
-import { ServiceError, type TryInput } from '@jadefence/contract';
-import type { FormEvent } from 'react';
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { ServiceError, type Against, type TryInput } from '@jadefence/contract';
+import { useState, type FormEvent } from 'react';
 import { service } from '../../api/client.js';
+import { draftQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
+import { Choice } from '../../components/choice.js';
 import { ExplanationSteps } from '../../components/explanation-steps.js';
 import { Card, PageHeading } from '../../components/layout.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { TextField } from '../../components/text-field.js';
 
-/** One made-up request, judged by the draft as it is now. */
+/** One made-up request, judged by what is published or by the draft. */
 export function TryPage() {
+  const published = useQuery(draftQuery).data?.published;
+  const [against, setAgainst] = useState<Against>();
   const attempt = useMutation({ mutationFn: (input: TryInput) => service.tryRequest(input) });
   const submit = (event: FormEvent<HTMLFormElement>): void => {
     event.preventDefault();
@@ -18,6 +22,7 @@ export function TryPage() {
       client: String(form.get('client')),
       url: String(form.get('url')),
       method: String(form.get('method')) || undefined,
+      against: against ?? published ?? 'draft',
     });
   };
   const problem = attempt.error instanceof ServiceError ? attempt.error.problem : undefined;
@@ -25,7 +30,22 @@ export function TryPage() {
     problem?.code === 'bad-request' ? problem.errors?.find(({ place }) => place === part)?.message : undefined;
   return (
     <>
-      <PageHeading title="Try">
+      <PageHeading
+        title="Try"
+        aside={
+          published && (
+            <Choice
+              label="Judged by"
+              value={against ?? published}
+              options={[
+                { value: published, text: `revision ${published}, which is published` },
+                { value: 'draft', text: 'the draft' },
+              ]}
+              onChange={(one) => setAgainst(one)}
+            />
+          )
+        }
+      >
         Make up one request, from a client that should pass and from one that should not, and read what decides it.
       </PageHeading>
       <Card>

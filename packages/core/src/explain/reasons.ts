@@ -1,0 +1,118 @@
+/** The sentences of an explanation: why a gate, a client, an outcome came about. */
+import { formatEntry } from '../check/members.js';
+import type { Rulebook } from '../check/rulebook.js';
+import type { Ruling } from '../decide/decision.js';
+import type { GateReason, InspectionReason } from '../decide/gate.js';
+import type { Judge, Memory } from '../decide/interpreter.js';
+import type { View } from '../decide/view.js';
+import { printKey } from '../language/action-text.js';
+import type { Action, Ending } from '../language/tree.js';
+import { describeCountryAnswer, type CountryAnswer } from '../reference/country-table.js';
+import { formatAddress } from '../request/address.js';
+import type { Request } from '../request/request.js';
+
+export function countryReason(judge: Judge, client: Request['client'], found: CountryAnswer | undefined): string {
+  if (!judge.countries) return 'no country table is loaded';
+  if (!client) return 'the client has no known address';
+  return found ? describeCountryAnswer(found) : '';
+}
+
+export function gateReason(why: GateReason): string {
+  switch (why.kind) {
+    case 'named':
+      return 'it was named as the judge of every request';
+    case 'record':
+      return 'the record names it';
+    case 'host':
+      return `its hosts cover the request with ${why.entry}`;
+    case 'client':
+      return `its clients hold the client with ${why.entry}`;
+  }
+}
+
+export function describeVisibility(isInspected: boolean, why: InspectionReason): string | undefined {
+  const what = isInspected
+    ? 'Encrypted and inspected, so everything is visible'
+    : 'Encrypted and not inspected, so only the host and the addresses are visible';
+  switch (why.kind) {
+    case 'not-encrypted':
+      return undefined;
+    case 'rule':
+      return `${what}: inspect rule ${why.index + 1} of the gate says so.`;
+    case 'otherwise':
+      return `${what}: no inspect rule of the gate matched, and its otherwise says so.`;
+    case 'record':
+      return `${what}: the record says so.`;
+    case 'unsaid':
+      return `${what}: neither the gate nor the record says otherwise.`;
+  }
+}
+
+export function describeClient({ gate, resolved }: View): string | undefined {
+  const { clientFrom } = gate.statement;
+  if (!clientFrom) return undefined;
+  if (resolved.isHeaderIgnored)
+    return `The header ${clientFrom.header} is ignored, because whoever connected is not trusted with it.`;
+  if (resolved.hops.length === 0) return `The request shows no header ${clientFrom.header}.`;
+  const hops = resolved.hops.map(({ address, trustedBy }) => {
+    const text = formatAddress(address);
+    if (!trustedBy) return `${text} (not a trusted proxy)`;
+    return `${text} (trusted as ${trustedBy.through[0] ?? formatEntry(trustedBy.entry)})`;
+  });
+  return `Following the header ${clientFrom.header} from the right: ${hops.join(', then ')}.`;
+}
+
+export function describeMemory(memory: Memory): string {
+  switch (memory.kind) {
+    case 'hold':
+      return memory.passes
+        ? 'The person has done what was asked, so this rule stands aside.'
+        : 'The person is asked, and may go on from the next request.';
+    case 'unknown-key':
+      return `What it counts by, ${printKey(memory.key)}, is unknown, so nothing is counted.`;
+    case 'count': {
+      const { count, max, key } = memory;
+      const by =
+        key.length === 0 ? 'everyone' : key.map((value) => (value === null ? '(none)' : String(value))).join(', ');
+      const over = count.counted > max ? `more than ${max}` : `${count.counted} of ${max}`;
+      const held =
+        count.heldUntilUnixMs === undefined ? '' : `, held until ${new Date(count.heldUntilUnixMs).toISOString()}`;
+      return `Counted for ${by}: ${over} in the window${held}.`;
+    }
+  }
+}
+
+export function conclude({ outcome, gate, fence, rule, reason }: Ruling): string {
+  if (outcome === 'uncovered') return 'No gate covers this request, so no rule was asked.';
+  const did = { allowed: 'allowed', blocked: 'blocked', limited: 'limited', redirected: 'redirected', held: 'held' }[
+    outcome
+  ];
+  if (fence === undefined) return `No fence decided, so gate ${gate} ${PRESENT[outcome]} it (otherwise).`;
+  if (rule === undefined) return `No rule of fence ${fence} ended it, and its otherwise ${did} it.`;
+  return `Rule ${fence}/${rule} ${did} it${reason ? ` (${reason})` : ''}.`;
+}
+
+const PRESENT: Record<string, string> = { allowed: 'allows', blocked: 'blocks', redirected: 'redirects' };
+
+/** What stops a request: the action of the rule, or the ending of the fence or gate. */
+function findStop(rulebook: Rulebook, { gate, fence, rule }: Ruling): Action | Ending | undefined {
+  if (fence === undefined) return rulebook.gates.find(({ statement }) => statement.name === gate)?.statement.otherwise;
+  const statement = rulebook.fences.find((one) => one.name === fence);
+  if (rule !== undefined) return statement?.rules.find((one) => one.name === rule)?.action;
+  return statement && statement.otherwise.kind !== 'continue' ? statement.otherwise : undefined;
+}
+
+export function describeSight(rulebook: Rulebook, ruling: Ruling, view: View | undefined): string {
+  const { outcome, status } = ruling;
+  if (outcome === 'allowed') return 'What was asked for.';
+  if (outcome === 'uncovered') return 'Nothing changes: these rules do not stand before this host.';
+  // A page cannot be put into a connection that nobody decrypts.
+  if (view?.isHidden) return 'A connection that fails: it is encrypted and not inspected, so no page can be shown.';
+  if (view && view.request.ifNotHttp !== 'is-http')
+    return 'A connection that fails: it is not HTTP, so no page can be shown.';
+  const found = findStop(rulebook, ruling);
+  const stop = found?.kind === 'limit' ? found.then : found;
+  if (stop?.kind === 'redirect') return `A redirect (${status}) to ${stop.url}.`;
+  const page = stop && 'page' in stop && stop.page ? `, with the page ${stop.page.name}` : '';
+  return `Status ${status}${page} instead of what was asked for.`;
+}
