@@ -35,7 +35,7 @@ export {
 } from './language/diagnostic.js';
 export { LIST_KINDS, type ListKind } from './language/fields.js';
 export { parseFences } from './language/parser.js';
-export { printFences, printStatement } from './language/printer.js';
+export { printFences } from './language/printer.js';
 export { printRule } from './language/fence-text.js';
 export { describeStatement } from './language/statement-sentence.js';
 export {
@@ -98,7 +98,7 @@ export { createCategories, type Categories } from './reference/categories.js';
 export { parseCategoryCsv } from './reference/category-csv.js';
 export { printJunit } from './expectations/junit.js';
 export { runExpectations, type ExpectationResult } from './expectations/run-expectations.js';
-export { EDIT_PROBLEMS, EditError, type Configuration, type EditProblemCode } from './edit/configuration.js';
+export { EditError, type Configuration } from './edit/configuration.js';
 export { compareConfigurations, describeChange, diffTexts, type DescribedChange } from './edit/describe-change.js';
 export {
   applyEdits,
@@ -118,27 +118,8 @@ export {
   type LookUp,
 } from './edit/list-entries.js';
 export { STARTING_POINTS, type StartingPoint } from './edit/starting-points.js';
-export { describePart, findUses, type Mentioned } from './edit/uses.js';
-export {
-  FIELD_INFOS,
-  parseConditionText,
-  parseRuleText,
-  printConditionText,
-  printRuleText,
-  type FieldInfo,
-} from './edit/rule-text.js';
+export { findUses } from './edit/uses.js';
+export { FIELD_INFOS, parseConditionText, parseRuleText, printRuleText, type FieldInfo } from './edit/rule-text.js';
 export { listCountries } from './language/country-names.js';
-export {
-  ACTIONS,
-  DEFAULT_BLOCK_STATUS,
-  DEFAULT_HOLD_MS,
-  DEFAULT_LIMIT_STATUS,
-  RULE_STATES,
-  type Action,
-  type Comparison,
-  type Condition,
-  type RuleState,
-  type Value,
-} from './language/tree.js';
-export { printDuration } from './language/measure.js';
+export { ACTIONS, RULE_STATES, type Action, type Comparison, type Condition, type Value } from './language/tree.js';
 export { printAction } from './language/action-text.js';

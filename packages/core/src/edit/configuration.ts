@@ -11,8 +11,7 @@ export interface Configuration {
 }
 
 /** Why an edit cannot be made. */
-export const EDIT_PROBLEMS = ['unknown-part', 'name-taken', 'part-in-use', 'bad-text'] as const;
-export type EditProblemCode = (typeof EDIT_PROBLEMS)[number];
+export type EditProblemCode = 'unknown-part' | 'name-taken' | 'part-in-use' | 'bad-text';
 
 export class EditError extends Error {
   constructor(

@@ -1,5 +1,5 @@
 /** A rule or a condition on its own, as an editor holds it: text in one hand, tree in the other. */
-import { operatorWordsOf, printCondition, RULE_FIELDS } from '../language/condition-text.js';
+import { operatorWordsOf, RULE_FIELDS } from '../language/condition-text.js';
 import type { Diagnostic } from '../language/diagnostic.js';
 import { printRule } from '../language/fence-text.js';
 import {
@@ -36,8 +36,6 @@ export function parseConditionText(text: string): { condition?: Condition; diagn
   const { condition, diagnostics } = parseFilter(text, 'condition');
   return diagnostics.length === 0 && condition ? { condition, diagnostics } : { diagnostics };
 }
-
-export { printCondition as printConditionText };
 
 /** A field that rules can ask, for pickers and completion. */
 export interface FieldInfo {

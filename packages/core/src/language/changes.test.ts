@@ -7,6 +7,11 @@ const partsOf = (text: string): Part[] => splitIntoParts([parseFences(text, 'f.f
 const FENCE = (...rules: string[]): string =>
   `fence f enforce {\n${rules.map((name) => `rule ${name} block when always`).join('\n')}\n}`;
 
+describe('a configuration in parts', () => {
+  it('keeps comments behind the last statement, above it', () =>
+    expect(partsOf('list a countries { NO }\n# the end\n')[0]!.text).toBe('# the end\nlist a countries { NO }'));
+});
+
 describe('comparing configurations', () => {
   const kinds = (before: string, after: string): string[] =>
     compareParts(partsOf(before), partsOf(after)).map(({ kind, part, name }) => `${kind} ${part} ${name}`);

@@ -22,8 +22,15 @@ export interface Part {
 /** The parts of the files in their order; the rules of a fence follow its head. Files that are named are named from the folder of the fences. */
 export function splitIntoParts(files: readonly FenceFile[]): Part[] {
   return files.flatMap((file) =>
-    file.statements.flatMap((statement) => splitStatement(namedFromRoot(statement, file.path))),
+    withLastComments(file).flatMap((statement) => splitStatement(namedFromRoot(statement, file.path))),
   );
+}
+
+/** Comments behind the last statement go above it, since parts are statements and nothing else. */
+function withLastComments({ statements, comments }: FenceFile): readonly Statement[] {
+  const last = statements.at(-1);
+  if (!last || comments.length === 0) return statements;
+  return [...statements.slice(0, -1), { ...last, comments: [...last.comments, ...comments] }];
 }
 
 function namedFromRoot(statement: Statement, filePath: string): Statement {

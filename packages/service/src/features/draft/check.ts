@@ -1,5 +1,6 @@
 import {
   checkFences,
+  EditError,
   joinParts,
   mergeParts,
   splitIntoParts,
@@ -27,6 +28,16 @@ export function readSources(sources: FenceSources, base?: Configuration): Config
   if (!base) return { parts, namedFiles: sources.namedFiles };
   const namedFiles = new Map([...base.namedFiles, ...sources.namedFiles].map((file) => [file.path, file]));
   return { parts: mergeParts(base.parts, parts), namedFiles: [...namedFiles.values()] };
+}
+
+/** Asks the core for something; what it says is wrong is told as a problem of the same code. */
+export function tellProblem<T>(ask: () => T): T {
+  try {
+    return ask();
+  } catch (error) {
+    if (!(error instanceof EditError)) throw error;
+    throw new ProblemError(error.code, error.message, error.hint === undefined ? {} : { hint: error.hint });
+  }
 }
 
 /** @throws ProblemError with every error that cannot stay in a draft */

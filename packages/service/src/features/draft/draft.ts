@@ -11,7 +11,6 @@ import {
   applyEdits,
   compareConfigurations,
   describeChange,
-  EditError,
   type Change,
   type CheckedFences,
   type Configuration,
@@ -24,7 +23,7 @@ import { inTransaction, type Database, type Transaction } from '../../database/d
 import { DraftEntryModel, DraftModel, UserModel, type Entry } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
-import { readSources, refuseErrors, usableRulebook } from './check.js';
+import { readSources, refuseErrors, tellProblem, usableRulebook } from './check.js';
 import { presentFences } from './present.js';
 import { batches, checkStored, hashEntries, loadStored, pickEntry, pinSnapshot, storeObjects } from './snapshots.js';
 
@@ -108,7 +107,7 @@ export class Drafts {
   async edit(edits: readonly Edit[], seenVersion: number, actor: Actor): Promise<EditResult> {
     return inTransaction(this.db, async (trx) => {
       const before = await this.#load(trx, true);
-      const { configuration, entries } = edited(before.configuration, edits);
+      const { configuration, entries } = tellProblem(() => applyEdits(before.configuration, edits));
       const written = await this.#write(trx, before, configuration, seenVersion, actor, 'draft.edit');
       return presentEdit(written.version, written.changes, entries, written.checked);
     });
@@ -117,7 +116,7 @@ export class Drafts {
   /** What edits would do. @throws ProblemError as they would */
   async previewEdits(edits: readonly Edit[]): Promise<EditResult> {
     const { version, configuration: before } = await this.#load(this.db);
-    const { configuration, entries } = edited(before, edits);
+    const { configuration, entries } = tellProblem(() => applyEdits(before, edits));
     const checked = checkStored(configuration);
     refuseErrors(checked.diagnostics);
     return presentEdit(version, compareConfigurations(before, configuration), entries, checked);
@@ -266,19 +265,6 @@ async function replaceEntries(
   }
   await DraftEntryModel.query(trx).delete().where({ draftId: before.id });
   for (const batch of batches(entries)) await DraftEntryModel.query(trx).insert(batch);
-}
-
-function edited(
-  configuration: Configuration,
-  edits: readonly Edit[],
-): { configuration: Configuration; entries: readonly EntryReport[] } {
-  try {
-    return applyEdits(configuration, edits);
-  } catch (error) {
-    if (error instanceof EditError)
-      throw new ProblemError(error.code, error.message, error.hint ? { hint: error.hint } : {});
-    throw error;
-  }
 }
 
 function presentEdit(

@@ -1,8 +1,8 @@
 import type { ListInfo } from '@jadefence/contract';
 import { LookUpQuery, NameParams } from '@jadefence/contract/server';
-import { EditError, findUses, lookUpInList, showList, type Configuration } from '@jadefence/core';
-import { ProblemError } from '../../http/problem.js';
+import { findUses, lookUpInList, showList, type Configuration } from '@jadefence/core';
 import { route, type Route } from '../../http/route.js';
+import { tellProblem } from '../draft/check.js';
 import type { Drafts } from '../draft/draft.js';
 
 /** Lists of the draft: contents with nesting, where they are used, and look-ups. */
@@ -12,7 +12,7 @@ export function listRoutes(drafts: Drafts): Route[] {
     const lastChange = await drafts.lastChanges();
     const configuration = { parts, namedFiles };
     return names(configuration).map((name) => ({
-      ...told(() => showList(configuration, name)),
+      ...tellProblem(() => showList(configuration, name)),
       usedBy: findUses(parts, 'list', name),
       ...lastChange('list', name),
     }));
@@ -39,19 +39,8 @@ export function listRoutes(drafts: Drafts): Route[] {
       query: LookUpQuery,
       handle: async ({ params, query }) => {
         const { parts, namedFiles } = await drafts.sources();
-        return told(() => lookUpInList({ parts, namedFiles }, params.name, query.value));
+        return tellProblem(() => lookUpInList({ parts, namedFiles }, params.name, query.value));
       },
     }),
   ];
-}
-
-/** @throws ProblemError where the core says what is wrong */
-function told<T>(ask: () => T): T {
-  try {
-    return ask();
-  } catch (error) {
-    if (error instanceof EditError)
-      throw new ProblemError(error.code, error.message, error.hint ? { hint: error.hint } : {});
-    throw error;
-  }
 }
