@@ -80,6 +80,26 @@ export function addFenceEdits(fence: Command, streams: Streams): void {
       const text = STARTING_POINTS.map((one) => `${one.name}: ${one.title}. ${one.description}`).join('\n');
       return writeOne(streams, output, STARTING_POINTS, text);
     });
+  for (const verb of ['attach', 'detach'] as const) {
+    fence
+      .command(verb)
+      .description(verb === 'attach' ? 'Put a fence at gates, last in their stacks' : 'Take a fence away from gates')
+      .argument('<name>', 'name of the fence')
+      .argument('<gates...>', 'names of the gates')
+      .option(...ONE_OUTPUT)
+      .addHelpText('after', `\nExamples:\n  jadefence fence ${verb} house tickets collection`)
+      .action((name: string, gates: string[], { output }: { output: OneOutput }) =>
+        editDraft(
+          gates.map((gate) =>
+            verb === 'attach'
+              ? { kind: verb, gate, fence: name, position: { at: 'bottom' } }
+              : { kind: verb, gate, fence: name },
+          ),
+          output,
+          streams,
+        ),
+      );
+  }
   fence
     .command('mode')
     .description('Put a fence on trial, or enforce it')

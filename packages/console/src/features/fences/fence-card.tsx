@@ -17,6 +17,7 @@ import { Card } from '../../components/layout.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { StateBadge } from '../../components/state-badge.js';
 import type { Edited } from '../rule-editor/rule-editor.js';
+import { GatePicker } from './gate-picker.js';
 import { RuleRow } from './rule-row.js';
 
 /** A new rule that does nothing yet: it is on trial, and to be written. */
@@ -64,7 +65,7 @@ export function FenceCard({
   return (
     <Card
       title={<Heading fence={fence} />}
-      aside={<Aside fence={fence} onMode={(mode) => edit.mutate([{ kind: 'set-mode', fence: fence.name, mode }])} />}
+      aside={<Aside fence={fence} onChange={(change) => edit.mutate([change])} />}
     >
       {edit.error && (
         <div className="p-3">
@@ -109,14 +110,14 @@ function Heading({ fence }: { fence: DraftFence }) {
   );
 }
 
-function Aside({ fence, onMode }: { fence: DraftFence; onMode: (mode: 'trial' | 'enforce') => void }) {
+function Aside({ fence, onChange }: { fence: DraftFence; onChange: (edit: Edit) => void }) {
   const other = fence.mode === 'trial' ? 'enforce' : 'trial';
   return (
     <span className="flex flex-wrap items-center gap-3 text-sm text-muted">
-      {fence.gates.length > 0 ? `at ${fence.gates.join(', ')}` : 'at no gate, so it is never asked'}
+      <GatePicker fence={fence} onChange={onChange} />
       <Button
         size="small"
-        onClick={() => onMode(other)}
+        onClick={() => onChange({ kind: 'set-mode', fence: fence.name, mode: other })}
         title={other === 'enforce' ? 'Nothing enforces this yet: it is what replays judge by' : undefined}
       >
         {other === 'enforce' ? 'Enforce it' : 'Put it on trial'}

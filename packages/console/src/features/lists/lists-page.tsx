@@ -10,6 +10,7 @@ import { Card, EmptyState, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { INPUT_STYLE, TextField } from '../../components/text-field.js';
 import { NewList } from './new-list.js';
+import { SchedulesCard } from './schedules-card.js';
 
 /** The lists of the draft: what is in them, where they are used, and whether a value is in one. */
 export function ListsPage() {
@@ -45,16 +46,25 @@ export function ListsPage() {
                   ))}
                 </ul>
               </Card>
-              <ListDetail key={shown.name} list={shown} onGone={() => setChosen(undefined)} />
+              <ListDetail key={shown.name} list={shown} onGone={() => setChosen(undefined)} onRenamed={setChosen} />
             </div>
           );
         }}
       </Loaded>
+      <SchedulesCard />
     </>
   );
 }
 
-function ListDetail({ list, onGone }: { list: ListInfo; onGone: () => void }) {
+function ListDetail({
+  list,
+  onGone,
+  onRenamed,
+}: {
+  list: ListInfo;
+  onGone: () => void;
+  onRenamed: (name: string) => void;
+}) {
   const remove = useEdit(onGone);
   return (
     <div>
@@ -83,6 +93,9 @@ function ListDetail({ list, onGone }: { list: ListInfo; onGone: () => void }) {
           </p>
           <Contents list={list} />
         </div>
+      </Card>
+      <Card title="Rename it everywhere">
+        <RenameForm list={list} onDone={onRenamed} />
       </Card>
       <Card title="Is it in there?">
         <LookUpForm list={list} />
@@ -114,6 +127,26 @@ function Contents({ list }: { list: ListContents }) {
       ))}
       {list.entries.length === 0 && <li className="font-sans text-muted">It is empty.</li>}
     </ul>
+  );
+}
+
+function RenameForm({ list, onDone }: { list: ListInfo; onDone: (name: string) => void }) {
+  const [to, setTo] = useState(list.name);
+  const edit = useEdit(() => onDone(to));
+  const submit = (event: FormEvent): void => {
+    event.preventDefault();
+    edit.mutate([{ kind: 'rename', part: 'list', name: list.name, to }]);
+  };
+  return (
+    <form onSubmit={submit} className="grid gap-3 p-4 text-sm">
+      <div className="flex items-end gap-2">
+        <TextField label="New name" value={to} onChange={(event) => setTo(event.target.value)} className="grow" />
+        <Button type="submit" disabled={to === list.name || edit.isPending}>
+          Rename it
+        </Button>
+      </div>
+      {edit.error && <ErrorNotice error={edit.error} />}
+    </form>
   );
 }
 
@@ -171,6 +204,14 @@ function BulkForm({ list }: { list: ListInfo }) {
           onChange={(event) => setText(event.target.value)}
           rows={5}
           className={`mt-1 font-mono font-normal ${INPUT_STYLE}`}
+        />
+      </label>
+      <label className="text-muted">
+        or a file of them{' '}
+        <input
+          type="file"
+          accept=".txt,.csv,text/plain"
+          onChange={(event) => void event.target.files?.[0]?.text().then(setText)}
         />
       </label>
       <div className="flex gap-2">
