@@ -103,7 +103,7 @@ function describeWould(rule: RuleSummary): string[] {
   const stops = countWouldStop(rule);
   const allows = rule.would.allowed ?? 0;
   return [
-    ...(stops > 0 || (allows === 0 && rule.hits === 0) ? [`would stop ${formatCount(stops)}`] : []),
+    ...(rule.canStop ? [`would stop ${formatCount(stops)}`] : []),
     ...(allows > 0 ? [`would allow ${formatCount(allows)}`] : []),
   ];
 }

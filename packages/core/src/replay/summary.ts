@@ -39,6 +39,8 @@ export interface RuleSummary extends Readonly<RuleTally> {
   readonly title?: string;
   readonly sentence: string;
   readonly state: 'on' | 'trial' | 'off';
+  /** Whether its action can stop a request. */
+  readonly canStop: boolean;
 }
 
 const SHOWN_HOSTS = 10;
@@ -92,6 +94,7 @@ function summarizeFence(fence: FenceStatement, tally: Tally, rulebook: Rulebook)
       ...(rule.title === undefined ? {} : { title: rule.title }),
       sentence: describeRule(rule, rulebook.lists),
       state: rule.state,
+      canStop: !['allow', 'tag', 'observe'].includes(rule.action.kind),
       ...(ownValue(tally.rules, ruleId(fence.name, rule.name)) ?? { hits: 0, decided: 0, would: {}, blind: 0 }),
     })),
     otherwise: ownValue(tally.otherwise, fence.name) ?? 0,
