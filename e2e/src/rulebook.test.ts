@@ -3,6 +3,7 @@ import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { ServiceClient, type ServiceError } from '@jadefence/contract';
 import type { Edit } from '@jadefence/core';
+import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { FENCES, setUpDesk, type Desk } from './desk.js';
 
@@ -241,6 +242,25 @@ describe('files', () => {
   });
 });
 
+describe('the audit trail that somebody changed', () => {
+  it('says so, and the command ends with 1', async () => {
+    await begin();
+    const database = new pg.Client({ connectionString: desk.service.databaseUrl });
+    await database.connect();
+    const { rows } = await database.query<{ id: string; detail: object }>(
+      'select id, detail from audit order by id desc limit 1',
+    );
+    const { id, detail } = rows[0]!;
+    await database.query('update audit set detail = $1 where id = $2', [{ ...detail, version: 999 }, id]);
+    expect((await client.audit({ offset: 0, limit: 1 })).isIntact).toBe(false);
+    const listed = await desk.run('audit', 'list', '--limit', '1');
+    expect([listed.exitCode, listed.stderr]).toEqual([1, expect.stringContaining('The audit trail is not intact')]);
+    await database.query('update audit set detail = $1 where id = $2', [detail, id]);
+    expect((await client.audit({ offset: 0, limit: 1 })).isIntact).toBe(true);
+    await database.end();
+  });
+});
+
 describe('the audit trail', () => {
   it('has every write with what was before and after, and fits together', async () => {
     await begin();
@@ -264,6 +284,57 @@ describe('the audit trail', () => {
     });
     expect(await done('audit', 'list', '--limit', '1')).toContain('draft.edit');
   });
+});
+
+describe('a stored log that is out of order', () => {
+  it('is replayed by rules that count exactly as judge does it, over several chunks, and every row is explained so', async () => {
+    const fences = FENCES.replace(
+      'rule login block when path under /login and not tag = staff',
+      'rule pace limit 3 per 1m by client for 2m when path under /login\n  rule ask warn for 30s when path under /ask',
+    );
+    await begin(fences);
+    // Two runs of lines, as of two rotated files in the wrong order, longer than a chunk together.
+    const line = (second: number, index: number): string => {
+      const time = new Date(Date.UTC(2026, 9, 12, 10, 0, second)).toISOString();
+      const path = index % 5 === 0 ? '/login' : index % 7 === 0 ? '/ask' : '/';
+      return JSON.stringify({
+        'timestamp': time,
+        'client.address': `203.0.113.${index % 90}`,
+        'url.full': `https://shop.example${path}`,
+        'http.request.method': 'GET',
+      });
+    };
+    const half = (from: number): string[] =>
+      Array.from({ length: 35_000 }, (_, index) => line(from + Math.floor(index / 40), index + from));
+    const log = `${[...half(1000), ...half(0)].join('\n')}\n`;
+    writeFileSync(join(desk.folder, 'mixed.ndjson'), log);
+    const judged = await desk.run('judge', 'mixed.ndjson', '--fences', 'site.fence', '--output', 'ndjson');
+    expect(judged.stderr).toContain('the lines are not in the order of time, so they are sorted first');
+    const expected = judged.stdout.trimEnd().split('\n');
+    expect(expected).toHaveLength(70_000);
+
+    const { id: logId } = await client.importLog({ name: 'mixed' }, new Uint8Array(Buffer.from(log)));
+    const { id } = await client.startReplay({ logId, against: 'draft' });
+    expect(await client.followReplay(id, () => undefined)).toMatchObject({ state: 'done', requestsDone: 70_000 });
+    const { summary } = await client.replayResult(id);
+    const count = (outcome: string): number =>
+      expected.filter((one) => one.includes(`"jade.outcome":"${outcome}"`)).length;
+    for (const outcome of ['allowed', 'limited', 'held'] as const) {
+      expect(count(outcome)).toBeGreaterThan(100);
+      expect(summary.outcomes.find((one) => one.outcome === outcome)?.requests).toBe(count(outcome));
+    }
+    for (const offset of [0, 34_900, 65_500, 69_000]) {
+      const { rows } = await client.decisions(id, { offset, limit: 200 });
+      expect(rows.map(({ record }) => JSON.stringify(record))).toEqual(expected.slice(offset, offset + 200));
+    }
+    // A row of each run, whose outcome rests on requests that stand elsewhere in the log.
+    for (const outcome of ['limited', 'held'] as const) {
+      const { rows } = await client.decisions(id, { offset: 150, limit: 1, outcome });
+      const { decision, fences: steps } = await client.explanation(id, rows[0]!.row);
+      expect(decision.outcome).toBe(outcome);
+      expect(steps[0]!.rules.find(({ rule }) => rule === decision.rule)?.memory).toBeDefined();
+    }
+  }, 60_000);
 });
 
 describe('how many requests a rule matches', () => {

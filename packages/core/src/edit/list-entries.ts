@@ -5,7 +5,7 @@ import { parseEntry } from '../language/parser.js';
 import { joinParts, splitStatement } from '../language/parts.js';
 import type { ListStatement, Value } from '../language/tree.js';
 import { printValue } from '../language/value.js';
-import { parseAddress } from '../request/address.js';
+import { parseAddress, type Address } from '../request/address.js';
 import { normalizeHost } from '../request/host.js';
 import { normalizePath } from '../request/path.js';
 import { EDIT_FILE, EditError, findPart, statementOf, type Configuration } from './configuration.js';
@@ -160,7 +160,7 @@ export function lookUpInList(configuration: Configuration, name: string, text: s
   return { ...base, isIn: false, ...(out && isEntry ? { takenOutBy: formatEntry(out.entry) } : {}) };
 }
 
-function askable({ kind }: ResolvedList, value: string): (ReturnType<typeof parseAddress> & object) | string {
+function askable({ kind }: ResolvedList, value: string): Address | string {
   if (kind === 'addresses') {
     const address = parseAddress(value);
     if (!address) throw new EditError('bad-text', `Found "${value}", expected an address such as 198.18.4.7.`);
