@@ -176,19 +176,24 @@ describe('rules in the console', () => {
   it('are moved by keys and by dragging, cloned off, and removed', async () => {
     const { page, context } = await open('/fences');
     const handle = page.getByRole('button', { name: /Move rule login/ });
+    // The live region tells each step to those who cannot see it, and to us.
+    const hears = (text: string): Promise<void> => page.getByText(text).waitFor({ state: 'attached' });
     await handle.focus();
     await page.keyboard.press('Space');
-    await page.waitForTimeout(100);
+    await hears('Draggable item login was moved over droppable area login.');
     await page.keyboard.press('ArrowUp');
-    await page.waitForTimeout(100);
+    await hears('Draggable item login was moved over droppable area staff.');
     await page.keyboard.press('Space');
     await expect.poll(ruleNames).toEqual(['login', 'staff']);
+    await page.getByRole('button', { name: 'Move rule login, now 1' }).waitFor();
     const from = (await page.getByRole('button', { name: /Move rule login/ }).boundingBox())!;
     const to = (await page.getByRole('button', { name: /Move rule staff/ }).boundingBox())!;
     await page.mouse.move(from.x + 5, from.y + 5);
     await page.mouse.down();
-    await page.mouse.move(from.x + 5, to.y, { steps: 8 });
-    await page.mouse.move(to.x + 5, to.y + 20, { steps: 4 });
+    await page.mouse.move(from.x + 5, from.y + 15, { steps: 4 });
+    await hears('Draggable item login was moved over droppable area login.');
+    await page.mouse.move(to.x + 5, to.y + 20, { steps: 8 });
+    await hears('Draggable item login was moved over droppable area staff.');
     await page.mouse.up();
     await expect.poll(ruleNames).toEqual(['staff', 'login']);
     await page.getByRole('button', { name: 'More for rule staff' }).click();

@@ -15,7 +15,11 @@ export function useEdit(onDone?: (result: EditResult) => void, seenVersion?: num
       const { version } = await client.ensureQueryData(draftQuery);
       return service.edit(edits, seenVersion ?? version);
     },
-    onSuccess: (result) => onDone?.(result),
+    onSuccess: (result) => {
+      // What we changed ourselves we have seen.
+      client.setQueryData(draftQuery.queryKey, (draft) => draft && { ...draft, version: result.version });
+      onDone?.(result);
+    },
     onSettled: () => client.invalidateQueries({ queryKey: draftQuery.queryKey }),
   });
 }

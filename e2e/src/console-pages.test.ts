@@ -1,0 +1,203 @@
+/** The pages around the rules: lists, gates, schedules, expectations, the audit trail, trying. */
+import type { Browser, Page } from 'playwright-core';
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
+import { launchBrowser, openPage } from './browser.js';
+import { FENCES } from './desk.js';
+import { importInto, startTestService, type TestService } from './service.js';
+
+const TEXT = `${FENCES}
+list guests addresses { 198.18.9.0/24 }
+list all addresses { team, guests except 198.18.4.66 }
+schedule nights { mon-fri 22:00-06:00 }
+fence spare trial { rule only observe when always }
+gate second inbound {
+  hosts second.example
+  fences desk
+  otherwise block
+}
+expect allowed from 198.18.4.20 to https://shop.example/login
+`;
+
+let service: TestService;
+let browser: Browser;
+beforeAll(async () => {
+  service = await startTestService();
+  browser = await launchBrowser();
+});
+afterAll(async () => {
+  await browser?.close();
+  await service.stop();
+});
+beforeEach(() => importInto(service.client, { fenceFiles: [{ path: 'site.fence', text: TEXT }], namedFiles: [] }));
+
+/** Opens a page, does something there, and holds that nothing failed on the way. */
+async function on(path: string, work: (page: Page) => Promise<void>): Promise<void> {
+  const { page, context, errors } = await openPage(service, browser, path);
+  await work(page);
+  // A refusal that is shown to the person is no error of the page.
+  expect(errors.filter((error) => !/40\d|41\d|422/.test(error))).toEqual([]);
+  await context.close();
+}
+
+const textOf = async (kind: string, name: string): Promise<string | undefined> =>
+  (await service.client.draftSources()).parts.find((part) => part.kind === kind && part.name === name)?.text;
+
+describe('the page of lists', () => {
+  it('shows nested contents, where a list is used, and through what it holds a value', () =>
+    on('/lists', async (page) => {
+      await page.getByRole('button', { name: /^all/ }).click();
+      await page.getByRole('heading', { name: 'all' }).waitFor();
+      const entries = page.getByRole('list', { name: 'Entries of all' });
+      expect(await entries.textContent()).toBe('team198.18.4.0/24guests198.18.9.0/24except 198.18.4.66');
+      await page.getByText('Used nowhere.').waitFor();
+      await page.getByLabel('Value').fill('198.18.9.7');
+      await page.getByRole('button', { name: 'Look it up' }).click();
+      await page.getByText('198.18.9.7 is in all > guests, as 198.18.9.0/24.').waitFor();
+      await page.getByLabel('Value').fill('198.18.4.66');
+      await page.getByRole('button', { name: 'Look it up' }).click();
+      await page.getByText('198.18.4.66 is not in all: 198.18.4.66 takes it out.').waitFor();
+      await page.getByLabel('Value').fill('shop.example');
+      await page.getByRole('button', { name: 'Look it up' }).click();
+      await page.getByText('expected an address such as 198.18.4.7').waitFor();
+    }));
+
+  it('adds and removes many at once, from text or a file, and tells what became of each', () =>
+    on('/lists', async (page) => {
+      await page.getByRole('button', { name: /^guests/ }).click();
+      await page.getByRole('heading', { name: 'guests' }).waitFor();
+      await page.getByLabel('or a file of them').setInputFiles({
+        name: 'many.txt',
+        mimeType: 'text/plain',
+        buffer: Buffer.from('198.18.20.0/24\n\n198.18.9.7\nnot one\n'),
+      });
+      await page.getByRole('button', { name: 'Add them' }).click();
+      const report = page.getByRole('status', { name: 'What became of each line' });
+      await report.waitFor();
+      expect(await report.locator('li').allTextContents()).toEqual([
+        '1added: 198.18.20.0/24',
+        '3added: 198.18.9.7 (overlaps 198.18.9.0/24)',
+        expect.stringMatching(/^4invalid: not one/),
+      ]);
+      await page.getByLabel('Entries, one a line').last().fill('198.18.9.0/24');
+      await page.getByRole('button', { name: 'Remove them' }).click();
+      await expect.poll(() => textOf('list', 'guests')).toBe('list guests addresses { 198.18.20.0/24, 198.18.9.7 }');
+    }));
+
+  it('refuses to delete what is used, naming the users, and renames everywhere', () =>
+    on('/lists', async (page) => {
+      await page.getByRole('button', { name: /^team/ }).click();
+      await page.getByRole('button', { name: 'Delete the list' }).click();
+      await page.getByText('The list team is used by rule desk/staff, list all.').waitFor();
+      await page.getByLabel('New name').fill('crew');
+      await page.getByRole('button', { name: 'Rename it', exact: true }).click();
+      await page.getByRole('heading', { name: 'crew' }).waitFor();
+      expect(await textOf('rule', 'staff')).toContain('client in crew');
+      expect(await textOf('list', 'all')).toBe('list all addresses { crew, guests except 198.18.4.66 }');
+    }));
+
+  it('keeps schedules, and tells what is wrong with one', () =>
+    on('/lists', async (page) => {
+      const text = page.getByLabel('Add one, or write one again');
+      await text.fill('schedule nights { zone Europe/Oslp mon 22:00-06:00 }');
+      await page.getByRole('button', { name: 'Keep it' }).click();
+      await page.getByText('Found "Europe/Oslp", expected a time zone').waitFor();
+      await text.fill('schedule nights { zone Europe/Oslo sat-sun 20:00-24:00 }');
+      await page.getByRole('button', { name: 'Keep it' }).click();
+      await page
+        .getByText('The schedule nights is Saturday and Sunday 20:00-24:00, in the time of Europe/Oslo.')
+        .waitFor();
+      await page.getByRole('button', { name: 'Delete schedule nights' }).click();
+      await expect.poll(() => textOf('schedule', 'nights')).toBeUndefined();
+    }));
+});
+
+describe('gates', () => {
+  it('have their fences put in order, added and taken away', () =>
+    on('/gates', async (page) => {
+      await page.getByRole('button', { name: 'Add to shop' }).click();
+      await page.getByRole('option', { name: 'spare' }).click();
+      await page.getByRole('button', { name: 'Ask spare earlier at shop' }).click();
+      await expect.poll(() => textOf('gate', 'shop')).toContain('fences spare, desk');
+      await page.getByRole('button', { name: 'Take desk away from shop' }).click();
+      await expect.poll(() => textOf('gate', 'shop')).toContain('fences spare\n');
+    }));
+
+  it('are ticked from the side of the fence, too', () =>
+    on('/fences', async (page) => {
+      await page.getByRole('button', { name: 'Gates of spare' }).click();
+      await page.getByLabel('second').click();
+      await expect.poll(() => textOf('gate', 'second')).toContain('fences desk, spare');
+    }));
+});
+
+describe('expectations', () => {
+  it('show what is met and why one is not, and are added and removed', () =>
+    on('/expectations', async (page) => {
+      await page.getByLabel('met', { exact: true }).waitFor();
+      await page.getByLabel(/^expect OUTCOME/).fill('expect allowed from 203.0.113.9 to https://shop.example/login');
+      await page.getByRole('button', { name: 'Add it' }).click();
+      await page.getByText('It was blocked by rule desk/login, expected allowed.').waitFor();
+      await page.getByRole('button', { name: /^Remove: A request from 203.0.113.9/ }).click();
+      await page.getByText('It was blocked by rule desk/login').waitFor({ state: 'detached' });
+      expect(await service.client.expectations()).toHaveLength(1);
+    }));
+
+  it('that are not met keep a revision from being published, unless it is forced', () =>
+    on('/revisions', async (page) => {
+      const { version } = await service.client.draft();
+      const text = 'expect allowed from 203.0.113.9 to https://shop.example/login';
+      await service.client.edit([{ kind: 'put', text }], version);
+      await page.reload();
+      await page.getByLabel('Note: what changes, and why').fill('All the same');
+      await page.getByRole('button', { name: 'Publish', exact: true }).click();
+      await page.getByText('1 expectation is not met, so nothing was published.').waitFor();
+      await page.getByRole('button', { name: 'Publish all the same' }).click();
+      await page.getByText('forced: expectations were not met').waitFor();
+    }));
+});
+
+describe('a new fence', () => {
+  it('begins from one of ours, on trial and to be edited', () =>
+    on('/fences', async (page) => {
+      await page.getByRole('button', { name: 'New fence' }).click();
+      await page.getByRole('button', { name: /^A public API/ }).click();
+      await page.getByText('Limit to 120 requests in 1 minute for each client').waitFor();
+      expect(await textOf('fence', 'public-api')).toMatch(/^fence public-api trial "Public API"/);
+    }));
+
+  it('shows only the rules that are looked for', () =>
+    on('/fences', async (page) => {
+      await page.getByText('Only observe always.').waitFor();
+      await page.getByLabel('Show only rules with this text').fill('LOGIN');
+      await page.getByText('Only observe always.').waitFor({ state: 'detached' });
+      await page.getByText('Block with 403 when the path is under /login').waitFor();
+    }));
+});
+
+describe('trying', () => {
+  it('asks what is published, or the draft', () =>
+    on('/try', async (page) => {
+      await page.getByRole('button', { name: /Judged by/ }).waitFor();
+      await service.client.edit(
+        [{ kind: 'set-rule', fence: 'desk', rule: 'login', state: 'off' }],
+        (await service.client.draft()).version,
+      );
+      await page.getByLabel('Client').fill('203.0.113.9');
+      await page.getByLabel('URL').fill('https://shop.example/login');
+      await page.keyboard.press('Enter');
+      await page.getByText('Rule desk/login blocked it.').waitFor();
+      await page.getByRole('button', { name: /Judged by/ }).click();
+      await page.getByRole('option', { name: 'the draft' }).click();
+      await page.getByRole('button', { name: 'Try it' }).click();
+      await page.getByText('No fence decided, so gate shop allows it').waitFor();
+    }));
+});
+
+describe('the audit trail', () => {
+  it('shows who changed what, with what was before and after', () =>
+    on('/audit', async (page) => {
+      await page.getByText('Every entry fits the one before it.').waitFor();
+      await page.getByText('rule desk/login changed').first().click();
+      await page.getByText('"before"').first().waitFor();
+    }));
+});
