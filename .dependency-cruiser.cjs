@@ -3,9 +3,10 @@ const core = (folder) => `^packages/core/src/${folder}/`;
 
 /** Inside the core, each folder with those it may use besides itself. */
 const CORE_MAY_USE = {
+  binary: [],
   request: [],
-  columns: [],
-  reference: ['request'],
+  columns: ['binary'],
+  reference: ['request', 'binary'],
   language: ['request', 'reference'],
   check: ['request', 'reference', 'language'],
   decide: ['request', 'reference', 'language', 'check'],
@@ -16,7 +17,7 @@ const CORE_MAY_USE = {
 };
 
 /** Each part with the packages of ours that it may use. */
-const PARTS = { core: [], contract: ['core'], service: ['core', 'contract'], cli: ['core', 'contract'], console: ['core', 'contract'] };
+const PARTS = { core: [], contract: ['core'], files: ['core'], service: ['core', 'contract', 'files'], cli: ['core', 'contract', 'files'], console: ['core', 'contract'] };
 const NOT_TEST = '\\.test\\.tsx?$|/test/';
 
 module.exports = {

@@ -23,7 +23,7 @@ await main(async () => {
   });
   return runHere(
     process.execPath,
-    ['--import', 'tsx', '--conditions=jade-source', 'bench/src/main.ts', ...process.argv.slice(2)],
+    ['--expose-gc', '--import', 'tsx', '--conditions=jade-source', 'bench/src/main.ts', ...process.argv.slice(2)],
     { env: { ...process.env, TSX_TSCONFIG_PATH: 'tsconfig.json' } },
   );
 });

@@ -1,8 +1,17 @@
 /** `npm run bench [NAME ...]`: the named workloads, or all of them. */
+import { benchCountry } from './country.js';
+import { benchDomains } from './domains.js';
+import { benchFeed } from './feed.js';
 import { benchJudge } from './judge.js';
 import { benchParse } from './parse.js';
 
-const WORKLOADS: Record<string, () => Promise<void>> = { parse: benchParse, judge: benchJudge };
+const WORKLOADS: Record<string, () => Promise<void>> = {
+  parse: benchParse,
+  judge: benchJudge,
+  country: benchCountry,
+  domains: benchDomains,
+  feed: benchFeed,
+};
 
 const wanted = process.argv.slice(2);
 const unknown = wanted.filter((name) => !(name in WORKLOADS));

@@ -58,3 +58,33 @@ export function median(values: readonly number[]): number {
   const sorted = [...values].sort((a, b) => a - b);
   return sorted[Math.floor(sorted.length / 2)]!;
 }
+
+/** Seconds of each round of each piece of work, the pieces taking turns. */
+export function timeRounds(rounds: number, work: Readonly<Record<string, () => void>>): Record<string, number[]> {
+  const seconds = Object.fromEntries(Object.keys(work).map((name) => [name, [] as number[]]));
+  for (let round = 0; round < rounds; round += 1) {
+    for (const [name, run] of Object.entries(work)) {
+      const startedMs = performance.now();
+      run();
+      seconds[name]!.push((performance.now() - startedMs) / 1000);
+    }
+  }
+  return seconds;
+}
+
+/** One line for each piece of work: its median, its spread and its rate. */
+export function printTimes(times: Readonly<Record<string, readonly number[]>>, count: number, unit: string): void {
+  for (const [name, seconds] of Object.entries(times)) {
+    const rate = Math.round(count / median(seconds)).toLocaleString('en');
+    process.stdout.write(
+      `  ${name.padEnd(12)} median ${median(seconds).toFixed(3)} s (${Math.min(...seconds).toFixed(3)} to ${Math.max(...seconds).toFixed(3)})  ${rate.padStart(11)} ${unit}/s\n`,
+    );
+  }
+}
+
+/** Bytes of objects and of buffers, garbage collected first. Needs --expose-gc. */
+export function heapAndBuffers(): number {
+  globalThis.gc?.();
+  const { heapUsed, arrayBuffers } = process.memoryUsage();
+  return heapUsed + arrayBuffers;
+}

@@ -5,8 +5,8 @@ import {
   createCountryTable,
   detectFormat,
   LogReader,
-  parseCategoryCsv,
-  parseCountryCsv,
+  parseCategoryFeed,
+  parseCountryRows,
   Replay,
   toDecidedRecord,
 } from '@jadefence/core';
@@ -20,14 +20,12 @@ const cases = readConformanceCases();
 describe('the interpreter decides as the corpus says', () => {
   it.each(cases)('$name', (one) => {
     const categories = one.categoryFile
-      ? createCategories([
-          { name: 'categories.csv', entries: parseCategoryCsv(readFileSync(one.categoryFile, 'utf8')).entries },
-        ])
+      ? createCategories([parseCategoryFeed('categories.csv', readFileSync(one.categoryFile, 'utf8')).feed])
       : undefined;
-    const { rulebook, diagnostics } = checkFences(one.fenceFiles, one.namedFiles, categories?.names);
+    const { rulebook, diagnostics } = checkFences(one.fenceFiles, one.namedFiles, { categories: categories?.names });
     expect(diagnostics).toEqual([]);
     const countries = one.countryFile
-      ? createCountryTable(parseCountryCsv(readFileSync(one.countryFile, 'utf8')).ranges)
+      ? createCountryTable(parseCountryRows(readFileSync(one.countryFile, 'utf8')).ranges)
       : undefined;
     const bytes = readFileSync(one.logFile);
     const reader = new LogReader(detectFormat(bytes, true).best!.format, { host: one.options.host });

@@ -5,6 +5,7 @@ export {
   formatRange,
   type Address,
   type AddressRange,
+  type Family,
 } from './request/address.js';
 export { type Field } from './request/field.js';
 export { invariant } from './request/invariant.js';
@@ -19,12 +20,20 @@ export {
 export { normalizeRequest, type Request } from './request/request.js';
 export {
   createCountryTable,
-  parseCountryCsv,
+  describeCountryAnswer,
+  encodeCountryTable,
+  measureCountryTable,
   type CountryAnswer,
   type CountryRange,
-  type CountryRowProblem,
+  type CountryShare,
   type CountryTable,
 } from './reference/country-table.js';
+export { parseCountryRows, type CountryRowProblem, type CountryRows } from './reference/country-rows.js';
+export { isCountryCode, listCountries, nameCountry } from './reference/country-codes.js';
+export { DamagedTableError } from './binary/damaged.js';
+export { Dataset, DATASET_KINDS, type DatasetKind } from './reference/dataset.js';
+export { DatasetReader } from './language/dataset-lines.js';
+export { type LineProblem, type LinesReport } from './reference/text-lines.js';
 export {
   formatDiagnostic,
   suggestNearest,
@@ -56,7 +65,7 @@ export {
   type Statement,
   type StatementKind,
 } from './language/tree.js';
-export { checkFences, namedFilesOf, type CheckedFences, type SourceFile } from './check/check-fences.js';
+export { checkFences, namedFilesOf, type CheckedFences, type Outside, type SourceFile } from './check/check-fences.js';
 export { type ResolvedList } from './check/members.js';
 export { type CheckedGate, type Rulebook } from './check/rulebook.js';
 export { OUTCOMES, type Outcome } from './language/outcomes.js';
@@ -75,7 +84,7 @@ export {
 export { renderExplanation } from './explain/render-text.js';
 export { ChunkBuilder, ChunkRows, TIME_COLUMN, type EncodedChunk, type Row } from './columns/chunk.js';
 export { DamagedColumnError } from './columns/column.js';
-export { crc32 } from './columns/checksum.js';
+export { crc32 } from './binary/checksum.js';
 export { detectFormat, type Detection, type FormatFit } from './logs/detect.js';
 export { LOG_FORMATS, LogReader, type LogFormat, type ReaderOptions, type ReadLine } from './logs/reader.js';
 export { toDecidedRecord, type DecidedRecord } from './replay/decided-record.js';
@@ -94,8 +103,15 @@ export { makeUpRecord, type MadeUpField, type MadeUpProblem, type MadeUpRequest 
 export { filterChunk } from './replay/filter-decisions.js';
 export { SurveyBuilder, type Survey } from './survey/survey.js';
 export { type Starter, type StarterRule } from './survey/starter-rules.js';
-export { createCategories, type Categories } from './reference/categories.js';
-export { parseCategoryCsv } from './reference/category-csv.js';
+export {
+  createCategories,
+  type Categories,
+  type CategoryAnswer,
+  type CategoryEntry,
+  type CategoryFeed,
+} from './reference/categories.js';
+export { CategoryFeedReader, parseCategoryFeed, parseSite, type FeedReport } from './reference/category-lines.js';
+export { HostTable } from './reference/host-table.js';
 export { printJunit } from './expectations/junit.js';
 export { runExpectations, type ExpectationResult } from './expectations/run-expectations.js';
 export { EditError, type Configuration } from './edit/configuration.js';
@@ -120,6 +136,5 @@ export {
 export { STARTING_POINTS, type StartingPoint } from './edit/starting-points.js';
 export { findUses } from './edit/uses.js';
 export { FIELD_INFOS, parseConditionText, parseRuleText, printRuleText, type FieldInfo } from './edit/rule-text.js';
-export { listCountries } from './language/country-names.js';
 export { ACTIONS, RULE_STATES, type Action, type Comparison, type Condition, type Value } from './language/tree.js';
 export { printAction } from './language/action-text.js';

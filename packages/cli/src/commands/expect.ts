@@ -1,8 +1,8 @@
 import { printJunit, runExpectations, type ExpectationResult } from '@jadefence/core';
 import { Option, type Command } from 'commander';
 import { EXIT, Failure } from '../failure.js';
-import { loadCategoryFeeds } from '../files/load-category-feeds.js';
-import { loadCountryTable } from '../files/load-country-table.js';
+import { loadCategoryFeeds } from '../files/load-reference.js';
+import { loadCountryTable } from '../files/load-reference.js';
 import { loadRulebook } from '../files/load-fences.js';
 import { say, writeJson, type Streams } from '../output.js';
 import { coloursFor } from '../render/text.js';

@@ -14,8 +14,8 @@ import {
 } from '@jadefence/core';
 import { Option, type Command } from 'commander';
 import { Failure } from '../failure.js';
-import { loadCountryTable } from '../files/load-country-table.js';
-import { loadCategoryFeeds } from '../files/load-category-feeds.js';
+import { loadCountryTable } from '../files/load-reference.js';
+import { loadCategoryFeeds } from '../files/load-reference.js';
 import { loadRulebook } from '../files/load-fences.js';
 import { openLog, parseFormat } from '../files/open-log.js';
 import {

@@ -1,6 +1,6 @@
 import { LogReader, SurveyBuilder, type LogFormat } from '@jadefence/core';
 import type { Command } from 'commander';
-import { loadCountryTable } from '../files/load-country-table.js';
+import { loadCountryTable } from '../files/load-reference.js';
 import { openLog, parseFormat } from '../files/open-log.js';
 import { ONE_OUTPUT, writeJson, type OneOutput, type Streams } from '../output.js';
 import { renderSurvey } from '../render/survey.js';

@@ -8,7 +8,7 @@ import {
 } from '@jadefence/core';
 import { InvalidArgumentError, type Command } from 'commander';
 import { Failure } from '../failure.js';
-import { loadCountryTable } from '../files/load-country-table.js';
+import { loadCountryTable } from '../files/load-reference.js';
 import { loadRulebook } from '../files/load-fences.js';
 import { ONE_OUTPUT, writeOne, type OneOutput, type Streams } from '../output.js';
 import { connect } from '../service.js';

@@ -52,7 +52,7 @@ export async function loadRulebook(
   categories?: ReadonlySet<string>,
 ): Promise<{ rulebook: Rulebook; files: CheckedFences['files'] }> {
   const sources = await readFenceSources(path);
-  const { rulebook, files, diagnostics } = checkFences(sources.fenceFiles, sources.namedFiles, categories);
+  const { rulebook, files, diagnostics } = checkFences(sources.fenceFiles, sources.namedFiles, { categories });
   if (!rulebook) {
     const count = `${diagnostics.length} ${diagnostics.length === 1 ? 'error' : 'errors'}`;
     throw new Failure(`${diagnostics.map(formatDiagnostic).join('\n')}\n${count} in the fences.`);

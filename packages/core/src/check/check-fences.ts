@@ -12,11 +12,12 @@ import type {
   Until,
 } from '../language/tree.js';
 import { conditionsOf } from '../language/visit.js';
+import type { Dataset } from '../reference/dataset.js';
 import { createSchedule, endOfDate, type Schedule } from '../reference/schedule.js';
 import { invariant } from '../request/invariant.js';
 import { BUILT_IN_APPLICATIONS } from './built-in-applications.js';
 import { collectLookups } from './lookups.js';
-import { createMembers, isListName, resolveList, type ResolvedList } from './members.js';
+import { createMembers, isListName, resolveDataset, resolveList, type ResolvedList } from './members.js';
 import { checkNames, fencesByName } from './names.js';
 import type { CheckedGate, Rulebook } from './rulebook.js';
 
@@ -34,15 +35,22 @@ export interface CheckedFences {
   readonly rulebook?: Rulebook;
 }
 
+/** What fences may name that no fence file defines. */
+export interface Outside {
+  /** Categories that the feeds know; without feeds every name may be one. */
+  readonly categories?: ReadonlySet<string>;
+  /** By name. Absent where only files are read, which have none. */
+  readonly datasets?: ReadonlyMap<string, Dataset>;
+}
+
 /**
  * Parses and checks a whole configuration: fence files (in byte order of path, whatever their order here) and the files
  * that lists and pages are kept in.
- * @param categories those that the feeds know; without feeds every name may be one
  */
 export function checkFences(
   fenceSources: readonly SourceFile[],
   namedFiles: readonly SourceFile[],
-  categories?: ReadonlySet<string>,
+  outside: Outside = {},
 ): CheckedFences {
   const parsed = [...fenceSources]
     .sort((a, b) => (a.path < b.path ? -1 : 1))
@@ -50,7 +58,7 @@ export function checkFences(
   const checked = checkTree(
     parsed.map(({ file }) => file),
     namedFiles,
-    categories,
+    outside,
   );
   const diagnostics = [...parsed.flatMap((result) => result.diagnostics), ...checked.diagnostics];
   diagnostics.sort(compareDiagnostics);
@@ -61,13 +69,13 @@ export function checkFences(
 export function checkTree(
   files: readonly FenceFile[],
   namedFiles: readonly SourceFile[],
-  categories?: ReadonlySet<string>,
+  outside: Outside = {},
 ): CheckedFences {
   const statements = files.flatMap((file) => file.statements);
   const diagnostics: Diagnostic[] = [];
   const entriesOf = readEntries(files, new Map(namedFiles.map((source) => [source.path, source.text])), diagnostics);
-  diagnostics.push(...checkNames(statements, entriesOf, categories));
-  const lists = resolveLists(statements, entriesOf, diagnostics);
+  diagnostics.push(...checkNames(statements, entriesOf, outside));
+  const lists = resolveLists(statements, entriesOf, outside.datasets ?? new Map(), diagnostics);
   diagnostics.push(...checkCarriers(statements));
   diagnostics.sort(compareDiagnostics);
   return diagnostics.length > 0
@@ -139,6 +147,7 @@ function checkCarriers(statements: readonly Statement[]): Diagnostic[] {
 function resolveLists(
   statements: readonly Statement[],
   entriesOf: ReadonlyMap<ListStatement, InlineEntries>,
+  datasets: ReadonlyMap<string, Dataset>,
   diagnostics: Diagnostic[],
 ): Map<string, ResolvedList> {
   const statementOf = new Map(
@@ -160,6 +169,12 @@ function resolveLists(
         hint: 'Take one of these lists out of the other.',
       });
       return false;
+    }
+    if (statement.source.kind === 'dataset') {
+      const dataset = datasets.get(statement.source.name);
+      if (dataset?.kind === statement.listKind) resolved.set(name, resolveDataset(name, dataset));
+      else broken.add(name);
+      return resolved.has(name);
     }
     underWay.push(name);
     const source = entriesOf.get(statement);

@@ -1,10 +1,11 @@
 import { formatRange, type Address, type AddressRange } from '../request/address.js';
 import { invariant } from '../request/invariant.js';
 import { createAddressSet } from '../reference/address-set.js';
+import type { Dataset } from '../reference/dataset.js';
 import { createDomainSet, formatDomainEntry, type DomainEntry } from '../reference/domain-set.js';
 import type { ListKind } from '../language/fields.js';
 import type { InlineEntries, Value } from '../language/tree.js';
-import { createUrlMembers, type UrlMembers } from './url-members.js';
+import { createDatasetUrls, createUrlMembers, type UrlMembers } from './url-members.js';
 
 /** Why a value is in a set: the entry that covers it, and the lists it was found through, outermost first. */
 export interface Membership {
@@ -91,6 +92,26 @@ function createOwnLookup(kind: ListKind, values: readonly Value[]): OwnLookup {
   }
   const set = createDomainSet(values.flatMap((value) => (value.kind === 'domain' ? [value.entry] : [])));
   return (value) => (typeof value === 'string' ? set.find(value) : undefined);
+}
+
+/** A list whose entries are a dataset. */
+export function resolveDataset(name: string, dataset: Dataset): ResolvedList {
+  const { kind, numEntries } = dataset;
+  const find = (value: Address | string): CoveringEntry | undefined =>
+    typeof value === 'string' ? dataset.findDomain(value) : dataset.findAddress(value);
+  return {
+    name,
+    kind,
+    source: { kind: 'inline', entries: [], exceptions: [] },
+    members: {
+      find(value) {
+        const entry = find(value);
+        return entry === undefined ? undefined : { entry, through: DIRECTLY };
+      },
+    },
+    ...(kind === 'urls' ? { urls: createDatasetUrls(dataset) } : {}),
+    numEntries,
+  };
 }
 
 /** @param lists the lists that stand inside this one, all resolved */

@@ -1,9 +1,11 @@
-import { suggestCountry } from '../language/country-names.js';
+import { suggestCountry } from '../language/country-hint.js';
 import { suggestNearest, type Diagnostic, type DiagnosticCode, type Place } from '../language/diagnostic.js';
 import type { ListKind } from '../language/fields.js';
 import { listMentions, type Mention } from '../language/mentions.js';
 import { nameOfStatement } from '../language/parts.js';
 import type { FenceStatement, InlineEntries, ListStatement, Statement } from '../language/tree.js';
+import type { Dataset } from '../reference/dataset.js';
+import type { Outside } from './check-fences.js';
 import { BUILT_IN_APPLICATIONS } from './built-in-applications.js';
 
 export type Report = (code: DiagnosticCode, message: string, place: Place, hint?: string) => void;
@@ -19,23 +21,24 @@ interface Known {
   readonly rules: ReadonlySet<string>;
   /** Undefined where no feed says which categories there are. */
   readonly categories: ReadonlySet<string> | undefined;
+  /** Undefined where there are only files. */
+  readonly datasets: ReadonlyMap<string, Dataset> | undefined;
 }
 
 /**
  * Names what is defined twice, used but not defined, or used as another kind than it is.
  * @param entriesOf the entries of each list, also of those kept in files
- * @param categories those that the feeds know; without feeds every name may be one
  */
 export function checkNames(
   statements: readonly Statement[],
   entriesOf: ReadonlyMap<ListStatement, InlineEntries>,
-  categories: ReadonlySet<string> | undefined,
+  outside: Outside,
 ): Diagnostic[] {
   const diagnostics: Diagnostic[] = [];
   const report: Report = (code, message, place, hint) => {
     diagnostics.push({ code, message, place, ...(hint ? { hint } : {}) });
   };
-  const known = gatherNames(statements, categories);
+  const known = gatherNames(statements, outside);
   reportDuplicates(statements, known, report);
   for (const statement of statements) {
     // Entries that are kept in a file mention lists, too.
@@ -46,7 +49,7 @@ export function checkNames(
   return diagnostics;
 }
 
-function gatherNames(statements: readonly Statement[], categories: ReadonlySet<string> | undefined): Known {
+function gatherNames(statements: readonly Statement[], { categories, datasets }: Outside): Known {
   const named = (kind: Statement['kind']): Set<string> =>
     new Set(statements.filter((statement) => statement.kind === kind).map(nameOfStatement));
   const lists = new Map<string, ListKind>();
@@ -63,6 +66,7 @@ function gatherNames(statements: readonly Statement[], categories: ReadonlySet<s
     applications: new Set([...BUILT_IN_APPLICATIONS.map(({ name }) => name), ...named('application'), 'unrecognised']),
     rules: new Set(rules),
     categories: categories && new Set([...categories, 'uncategorised']),
+    datasets,
   };
 }
 
@@ -112,11 +116,28 @@ function checkMention(mention: Mention, known: Known, report: Report): void {
       return checkKnown(name, place, 'application', known.applications, report);
     case 'rule':
       return checkKnown(name, place, 'rule', known.rules, report);
+    case 'dataset':
+      return checkDataset(mention, known.datasets, report);
   }
 }
 
 function checkKnown(name: string, place: Place, what: string, names: ReadonlySet<string>, report: Report): void {
   if (!names.has(name)) report('unknown-name', `No ${what} is named "${name}".`, place, suggestNearest(name, names));
+}
+
+function checkDataset(
+  { name, place, listKind }: Extract<Mention, { kind: 'dataset' }>,
+  datasets: ReadonlyMap<string, Dataset> | undefined,
+  report: Report,
+): void {
+  const dataset = datasets?.get(name);
+  if (dataset?.kind === listKind) return;
+  if (dataset)
+    return report('wrong-kind', `Dataset ${name} holds ${dataset.kind}, expected ${listKind}.`, place);
+  const hint = datasets
+    ? (suggestNearest(name, datasets.keys()) ?? 'Import it with jadefence dataset import.')
+    : 'The service keeps datasets; without it, keep the entries in a file: from "lists/name.txt".';
+  report('unknown-name', `No dataset is named "${name}".`, place, hint);
 }
 
 function checkWord(

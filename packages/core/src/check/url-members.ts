@@ -3,6 +3,8 @@ import type { InlineEntries, Value } from '../language/tree.js';
 import { and, negate, or, type Field, type Truth } from '../request/field.js';
 import { isUnderDomain } from '../request/host.js';
 import { isUnderPath } from '../request/path.js';
+import type { Dataset } from '../reference/dataset.js';
+import type { HostRow } from '../reference/host-table.js';
 import type { Membership, ResolvedList } from './members.js';
 
 /** What a urls list is asked for; either half can be none or unknown. */
@@ -44,6 +46,32 @@ export function createUrlMembers(
       if (value.kind !== 'list') return undefined;
       const inner = lists.get(value.name)!.urls!.find(url)!;
       return { entry: inner.entry, through: [value.name, ...inner.through] };
+    },
+  };
+}
+
+/** The same of a list whose entries are a dataset. */
+export function createDatasetUrls(dataset: Dataset): UrlMembers {
+  let paths: Set<string> | undefined;
+  const holding = ({ host, path, readPath }: AskedUrl): HostRow | undefined =>
+    host == null || path == null
+      ? undefined
+      : dataset.urlsCovering(host).find((row) => isUnderPath(path, readPath(row.path)));
+  return {
+    ask(url) {
+      const { host, path, readPath } = url;
+      if (host === null || path === null) return 'false';
+      if (host !== undefined) {
+        const rows = path === undefined ? dataset.urlsCovering(host) : undefined;
+        return rows ? (rows.length > 0 ? 'unknown' : 'false') : holding(url) ? 'true' : 'false';
+      }
+      paths ??= new Set(Array.from(dataset.hostRows(), (row) => row.path));
+      const isPossible = path === undefined ? paths.size > 0 : [...paths].some((one) => isUnderPath(path, readPath(one)));
+      return isPossible ? 'unknown' : 'false';
+    },
+    find(url) {
+      const row = holding(url);
+      return row && { entry: formatUrl(row), through: [] };
     },
   };
 }

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { ChunkBuilder, ChunkRows, type Row } from './chunk.js';
-import { crc32 } from './checksum.js';
+import { crc32 } from '../binary/checksum.js';
 import { DamagedColumnError, decodeColumn, encodeIntegers, ValueColumnBuilder } from './column.js';
 
 const cell = fc.oneof(

@@ -18,7 +18,7 @@
  * Compression is the business of whoever stores the bytes. Rejected: one dictionary for a whole log, which grows without
  * bound on unique query strings.
  */
-import { crc32 } from './checksum.js';
+import { crc32 } from '../binary/checksum.js';
 
 /** A cell as JSON can hold it; `null` is none, `undefined` unknown. */
 export type Cell = JsonValue | null | undefined;

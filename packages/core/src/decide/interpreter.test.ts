@@ -1,7 +1,8 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { checkFences } from '../check/check-fences.js';
-import { createCountryTable, parseCountryCsv } from '../reference/country-table.js';
+import { parseCountryRows } from '../reference/country-rows.js';
+import { createCountryTable } from '../reference/country-table.js';
 import { normalizeRequest } from '../request/request.js';
 import { fenceText, repeatingLog } from '../test/arbitrary-fences.js';
 import { judgeNaively } from '../test/naive-judge.js';
@@ -16,7 +17,7 @@ const COUNTRIES: [string, string][] = [
   ['198.18.0.4/30', 'SE'],
   ['2001:db8::/32', 'NO'],
 ];
-const countries = createCountryTable(parseCountryCsv(COUNTRIES.map((row) => row.join(',')).join('\n')).ranges);
+const countries = createCountryTable(parseCountryRows(COUNTRIES.map((row) => row.join(',')).join('\n')).ranges);
 
 /** The country by hand: the rows above do not overlap. */
 function countryByHand(client: string): string {

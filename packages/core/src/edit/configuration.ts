@@ -3,11 +3,14 @@ import { parsePart, parseRulePart, type Part, type PartKind } from '../language/
 import { formatDiagnostic } from '../language/diagnostic.js';
 import type { FenceStatement, Rule, Statement } from '../language/tree.js';
 import type { SourceFile } from '../check/check-fences.js';
+import type { Dataset } from '../reference/dataset.js';
 
 /** A whole configuration as it is stored and edited: parts of fence text, and the files that lists and pages are kept in. */
 export interface Configuration {
   readonly parts: readonly Part[];
   readonly namedFiles: readonly SourceFile[];
+  /** Those that lists take their entries from, by name; what is not among them is not there. */
+  readonly datasets?: readonly Dataset[];
 }
 
 /** Why an edit cannot be made. */

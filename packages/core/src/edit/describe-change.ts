@@ -3,7 +3,8 @@ import { createTwoFilesPatch } from 'diff';
 import { compareParts, type Change } from '../language/changes.js';
 import { VALUE_KIND_OF } from '../language/fields.js';
 import { parseRulePart, parsePart } from '../language/parts.js';
-import { capitalize, describeAction, describeCondition, describeEnding, describeRule } from '../language/sentence.js';
+import type { Dataset } from '../reference/dataset.js';
+import { capitalize, countEntries, describeAction, describeCondition, describeEnding, describeRule } from '../language/sentence.js';
 import { describeStatement } from '../language/statement-sentence.js';
 import { printUntil } from '../language/fence-text.js';
 import type { FenceStatement, GateStatement, ListStatement, Rule, Statement, Value } from '../language/tree.js';
@@ -12,23 +13,40 @@ import { EDIT_FILE, type Configuration } from './configuration.js';
 
 /** What differs, statements and rules first, then files. */
 export function compareConfigurations(before: Configuration, after: Configuration): Change[] {
-  const old = new Map(before.namedFiles.map((file) => [file.path, file.text]));
-  const now = new Map(after.namedFiles.map((file) => [file.path, file.text]));
-  const files = [...new Set([...old.keys(), ...now.keys()])].sort().flatMap((name): Change[] => {
+  const texts = ({ namedFiles }: Configuration): [string, string][] => namedFiles.map(({ path, text }) => [path, text]);
+  const contents = ({ datasets = [] }: Configuration): [string, string][] =>
+    datasets.map((dataset) => [dataset.name, describeDataset(dataset)]);
+  return [
+    ...compareParts(before.parts, after.parts),
+    ...compareTexts('file', texts(before), texts(after)),
+    ...compareTexts('dataset', contents(before), contents(after)),
+  ];
+}
+
+function describeDataset({ kind, numEntries, sha256 }: Dataset): string {
+  return `${countEntries(kind, numEntries)} (SHA-256 ${sha256.slice(0, 12)})`;
+}
+
+function compareTexts(
+  part: 'file' | 'dataset',
+  before: readonly [string, string][],
+  after: readonly [string, string][],
+): Change[] {
+  const [old, now] = [new Map(before), new Map(after)];
+  return [...new Set([...old.keys(), ...now.keys()])].sort().flatMap((name): Change[] => {
     const [was, is] = [old.get(name), now.get(name)];
     if (was === is) return [];
     const kind = was === undefined ? 'added' : is === undefined ? 'removed' : 'changed';
     return [
       {
         kind,
-        part: 'file',
+        part,
         name,
         ...(was === undefined ? {} : { before: was }),
         ...(is === undefined ? {} : { after: is }),
       },
     ];
   });
-  return [...compareParts(before.parts, after.parts), ...files];
 }
 
 /** A change in words. */
@@ -42,8 +60,14 @@ export interface DescribedChange extends Change {
 const NO_SIZES = new Map();
 
 export function describeChange(change: Change): DescribedChange {
-  const details = change.part === 'file' ? fileDetails : change.part === 'rule' ? ruleDetails : statementDetails;
+  const details = DETAILS[change.part as keyof typeof DETAILS] ?? statementDetails;
   return { ...change, summary: summarize(change), details: details(change) };
+}
+
+const DETAILS = { file: fileDetails, dataset: datasetDetails, rule: ruleDetails };
+
+function datasetDetails({ before, after }: Change): string[] {
+  return difference('content', before, after);
 }
 
 const SHOWN_LINES = 20;
@@ -137,10 +161,13 @@ function listDetails(old: ListStatement, now: ListStatement): string[] {
       : [];
   const file = (list: ListStatement): string | undefined =>
     list.source.kind === 'file' ? list.source.path : undefined;
+  const dataset = (list: ListStatement): string | undefined =>
+    list.source.kind === 'dataset' ? list.source.name : undefined;
   return [
     ...difference('kind', old.listKind, now.listKind),
     ...difference('title', old.title, now.title),
     ...difference('file', file(old), file(now)),
+    ...difference('dataset', dataset(old), dataset(now)),
     ...setDetails('member', texts(old, 'entries'), texts(now, 'entries')),
     ...setDetails('exception', texts(old, 'exceptions'), texts(now, 'exceptions')),
   ];

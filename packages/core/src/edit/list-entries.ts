@@ -34,6 +34,12 @@ export function editList(
   const part = findPart(configuration.parts, 'list', name);
   const list = statementOf(part) as ListStatement;
   const { source } = list;
+  if (source.kind === 'dataset')
+    throw new EditError(
+      'bad-text',
+      `The entries of the list ${name} are the dataset ${source.name}, which is not edited entry by entry.`,
+      'Import the dataset again, or take the entries into a list that contains others.',
+    );
   const file = source.kind === 'file' ? configuration.namedFiles.find(({ path }) => path === source.path) : undefined;
   const rows = file ? file.text.split(/\r?\n/) : [];
   const entries =
@@ -146,7 +152,9 @@ export function lookUpInList(configuration: Configuration, name: string, text: s
     configuration.parts.filter((part) => part.kind === 'list'),
     EDIT_FILE,
   );
-  const { rulebook, diagnostics } = checkTree([file], configuration.namedFiles);
+  const { rulebook, diagnostics } = checkTree([file], configuration.namedFiles, {
+    datasets: new Map(configuration.datasets?.map((dataset) => [dataset.name, dataset])),
+  });
   if (!rulebook) throw new EditError('bad-text', diagnostics.map(({ message }) => message).join(' '));
   const list = rulebook.lists.get(name)!;
   const value = text.trim();
@@ -187,6 +195,8 @@ export interface ListContents {
   readonly title?: string;
   /** The file it is kept in. */
   readonly file?: string;
+  /** The dataset that its entries are; they are too many to be listed. */
+  readonly dataset?: { readonly name: string; readonly numEntries: number };
   readonly entries: readonly ListEntry[];
   readonly exceptions: readonly ListEntry[];
 }
@@ -198,6 +208,10 @@ export interface ListEntry {
 }
 
 const MAX_NESTING = 20;
+
+function datasetOf({ datasets }: Configuration, name: string): { name: string; numEntries: number } {
+  return { name, numEntries: datasets?.find((dataset) => dataset.name === name)?.numEntries ?? 0 };
+}
 
 /** @throws EditError where there is no such list */
 export function showList(configuration: Configuration, name: string, depth = 0): ListContents {
@@ -221,6 +235,7 @@ export function showList(configuration: Configuration, name: string, depth = 0):
     kind: list.listKind,
     ...(list.title === undefined ? {} : { title: list.title }),
     ...(source.kind === 'file' ? { file: source.path } : {}),
+    ...(source.kind === 'dataset' ? { dataset: datasetOf(configuration, source.name) } : {}),
     entries: show(entries),
     exceptions: show(source.kind === 'inline' ? source.exceptions : []),
   };

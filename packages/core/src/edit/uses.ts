@@ -4,7 +4,7 @@ import type { FenceStatement, Rule, Statement } from '../language/tree.js';
 import { ruleOf, statementOf } from './configuration.js';
 
 /** What has a name that others mention. */
-export type Mentioned = 'list' | 'fence' | 'schedule' | 'page' | 'application' | 'rule';
+export type Mentioned = 'list' | 'fence' | 'schedule' | 'page' | 'application' | 'rule' | 'dataset';
 
 /** The parts that mention something, as people name them: `rule ticket-desk/resale`, `gate tickets`. */
 export function findUses(parts: readonly Part[], kind: Mentioned, name: string): string[] {

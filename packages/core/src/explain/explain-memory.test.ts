@@ -2,7 +2,7 @@
 import { describe, expect, it } from 'vitest';
 import { checkFences } from '../check/check-fences.js';
 import { State } from '../decide/state.js';
-import { createCategories } from '../reference/categories.js';
+import { createCategories, createCategoryFeed } from '../reference/categories.js';
 import type { Attributes } from '../request/record.js';
 import { normalizeRequest } from '../request/request.js';
 import { explainRequest } from './explain.js';
@@ -39,11 +39,11 @@ fence desks enforce {
   rule paths block 451 when path under /secret or url in play.example/x
 }
 `;
-const categories = createCategories([{ name: 'ours', entries: [{ host: 'bank.example', category: 'finance' }] }]);
+const categories = createCategories([createCategoryFeed('ours', [{ host: 'bank.example', category: 'finance' }])]);
 const { rulebook } = checkFences(
   [{ path: 'f.fence', text: FENCES }],
   [{ path: 'games.html', text: '' }],
-  categories.names,
+  { categories: categories.names },
 );
 
 /** The explanation of the last of some requests, a second apart. */

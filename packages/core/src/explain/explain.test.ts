@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { checkFences } from '../check/check-fences.js';
-import { createCountryTable, parseCountryCsv } from '../reference/country-table.js';
+import { parseCountryRows } from '../reference/country-rows.js';
+import { createCountryTable } from '../reference/country-table.js';
 import { normalizeRequest } from '../request/request.js';
 import type { Attributes } from '../request/record.js';
 import { explainRequest } from './explain.js';
@@ -23,7 +24,7 @@ fence desk-rules enforce {
 `;
 const judge = {
   rulebook: checkFences([{ path: 'f.fence', text }], []).rulebook!,
-  countries: createCountryTable(parseCountryCsv('198.18.4.0/22,NO').ranges),
+  countries: createCountryTable(parseCountryRows('198.18.4.0/22,NO').ranges),
 };
 const explain = (attributes: Attributes): string =>
   renderExplanation(

@@ -3,7 +3,7 @@ import type { Part, PartKind } from './parts.js';
 /** One difference between two configurations. */
 export interface Change {
   readonly kind: 'added' | 'removed' | 'changed' | 'moved';
-  readonly part: PartKind | 'file';
+  readonly part: PartKind | 'file' | 'dataset';
   /** The name; of a rule, `fence/rule`. */
   readonly name: string;
   /** Canonical text; absent where it was added or removed. */

@@ -3,7 +3,7 @@ import { parseValues } from './condition-text.js';
 import type { Cursor } from './cursor.js';
 import { LIST_KINDS, VALUE_KIND_OF } from './fields.js';
 import { MAX_WIDTH, printTitle } from './layout.js';
-import type { FileSource, ListStatement, PageStatement, Value } from './tree.js';
+import type { DatasetSource, FileSource, ListStatement, PageStatement, Value } from './tree.js';
 import { printValue } from './value.js';
 
 export function parseList(cursor: Cursor): Omit<ListStatement, 'kind' | 'comments' | 'place'> {
@@ -11,8 +11,8 @@ export function parseList(cursor: Cursor): Omit<ListStatement, 'kind' | 'comment
   const listKind = cursor.expectOneOf(LIST_KINDS, 'a kind of list');
   const title = cursor.acceptTitle();
   const base = { name, listKind, ...(title === undefined ? {} : { title }) };
-  if (cursor.accept('from')) return { ...base, source: parseFileSource(cursor) };
-  cursor.expect('{', 'before the entries, or the word "from" and a file');
+  if (cursor.accept('from')) return { ...base, source: parseDatasetSource(cursor) ?? parseFileSource(cursor) };
+  cursor.expect('{', 'before the entries, or the word "from" and a file or dataset');
   const asked = { kind: VALUE_KIND_OF[listKind], operator: 'in' } as const;
   const entries = cursor.sees('}', 'except') ? [] : parseValues(cursor, asked);
   const exceptions = cursor.accept('except') ? parseValues(cursor, asked) : [];
@@ -22,6 +22,11 @@ export function parseList(cursor: Cursor): Omit<ListStatement, 'kind' | 'comment
 
 export function parsePage(cursor: Cursor): Omit<PageStatement, 'kind' | 'comments' | 'place'> {
   return { name: cursor.expectName('a page').name, source: parseFileSource(cursor) };
+}
+
+function parseDatasetSource(cursor: Cursor): DatasetSource | undefined {
+  if (!cursor.accept('dataset')) return undefined;
+  return { kind: 'dataset', ...cursor.expectName('a dataset') };
 }
 
 function parseFileSource(cursor: Cursor): FileSource {
@@ -34,6 +39,7 @@ function parseFileSource(cursor: Cursor): FileSource {
 export function printList({ name, listKind, title, source }: ListStatement): string {
   const head = `list ${name} ${listKind}${printTitle(title)}`;
   if (source.kind === 'file') return `${head} from ${JSON.stringify(source.path)}`;
+  if (source.kind === 'dataset') return `${head} from dataset ${source.name}`;
   const print = (value: Value): string => printValue(value, VALUE_KIND_OF[listKind]);
   const parts = [
     source.entries.map(print).join(', '),

@@ -9,6 +9,7 @@ export type Mention = { readonly name: string; readonly place: Place } & (
   /** A category or application, or where `takesLists` a list of them. */
   | { readonly kind: 'word'; readonly listKind: 'categories' | 'applications'; readonly takesLists: boolean }
   | { readonly kind: 'fence' | 'schedule' | 'page' | 'application' }
+  | { readonly kind: 'dataset'; readonly listKind: ListKind }
   /** Written `fence/rule`. */
   | { readonly kind: 'rule' }
 );
@@ -40,6 +41,8 @@ function mapStatement(statement: Statement, rename: Rename): Statement {
     case 'list': {
       const { source, listKind } = statement;
       if (source.kind === 'file') return statement;
+      if (source.kind === 'dataset')
+        return { ...statement, source: { ...source, name: rename({ ...source, listKind }) } };
       const map = (values: readonly Value[]): Value[] => mapValues(values, listKind, true, rename);
       return { ...statement, source: { ...source, entries: map(source.entries), exceptions: map(source.exceptions) } };
     }

@@ -44,6 +44,7 @@ export function describeStatement(statement: Statement, lists: ListSizes): strin
 
 function describeList({ name, listKind, source }: ListStatement): string {
   if (source.kind === 'file') return `The list ${name} holds the ${listKind} kept in ${source.path}.`;
+  if (source.kind === 'dataset') return `The list ${name} holds the ${listKind} of the dataset ${source.name}.`;
   const { entries, exceptions } = source;
   const print = (values: readonly Value[]): string =>
     joinWords(

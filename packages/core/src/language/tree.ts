@@ -53,7 +53,14 @@ export interface ListStatement extends Named {
   readonly kind: 'list';
   readonly listKind: ListKind;
   readonly title?: string;
-  readonly source: InlineEntries | FileSource;
+  readonly source: InlineEntries | FileSource | DatasetSource;
+}
+
+/** Entries that the service keeps under a name, since they are many or are refreshed. */
+export interface DatasetSource {
+  readonly kind: 'dataset';
+  readonly name: string;
+  readonly place: Place;
 }
 
 export interface FileSource {

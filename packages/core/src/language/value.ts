@@ -5,7 +5,7 @@ import { INTERNAL, NO_COUNTRY } from '../reference/country-table.js';
 import { formatDomainEntry, type Reach } from '../reference/domain-set.js';
 import { PROTOCOLS } from '../request/protocols.js';
 import { compilePattern } from '../reference/text-pattern.js';
-import { suggestCountry } from './country-names.js';
+import { suggestCountry } from './country-hint.js';
 import { suggestNearest } from './diagnostic.js';
 import { WORDS_OF, type FieldName, type FilterFieldName, type Operator, type ValueKind } from './fields.js';
 import { printBytes } from './measure.js';

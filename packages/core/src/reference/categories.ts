@@ -1,80 +1,114 @@
-import { isAddressHost } from '../request/host.js';
 import { isUnderPath } from '../request/path.js';
+import { HostTable, HostTableBuilder, type HostRow } from './host-table.js';
 
 export const UNCATEGORISED = 'uncategorised';
 
-/** One line of a feed: a host and all below it, with a path and all below it where one is said. */
+/** One line of a feed, or a correction: a host and all below it, with a path and all below it where one is said. */
 export interface CategoryEntry {
   readonly host: string;
   readonly path?: string;
   readonly category: string;
 }
 
-/** The entries of one source. */
+/** The entries of one source: a table whose values are places in `categories`. */
 export interface CategoryFeed {
   readonly name: string;
-  readonly entries: readonly CategoryEntry[];
+  readonly categories: readonly string[];
+  readonly table: HostTable;
 }
 
-/** What the feeds say of a request: the categories of the most specific entries of the first feed that knows it. */
+/** What is said of a request: the categories of the most specific entries of the first source that knows it. */
 export interface CategoryAnswer {
   readonly categories: readonly string[];
+  /** The feed that says so; absent where a correction does, or nobody. */
   readonly feed?: string;
+  readonly isCorrected: boolean;
   /** The entry as it is written. */
   readonly entry?: string;
 }
 
 export interface Categories {
-  /** Every category that a feed knows. */
+  /** Every category that a feed or a correction knows. */
   readonly names: ReadonlySet<string>;
   /** @param path null where only the host may be asked */
   find(host: string | null, path: string | null): CategoryAnswer;
+  /** What the corrections and each feed say by themselves, in order; only those that know the request. */
+  findAll(host: string, path: string | null): CategoryAnswer[];
 }
 
-const UNKNOWN_TO_ALL: CategoryAnswer = { categories: [UNCATEGORISED] };
+const UNKNOWN_TO_ALL: CategoryAnswer = { categories: [UNCATEGORISED], isCorrected: false };
 
-/** @param feeds in order: the first that has an entry covering the request answers */
-export function createCategories(feeds: readonly CategoryFeed[]): Categories {
-  const indexed = feeds.map(({ name, entries }) => {
-    const byHost = new Map<string, CategoryEntry[]>();
-    for (const entry of entries) {
-      const others = byHost.get(entry.host);
-      if (others) others.push(entry);
-      else byHost.set(entry.host, [entry]);
-    }
-    return { name, byHost };
-  });
+/**
+ * @param feeds in order: the first that has an entry covering the request answers
+ * @param corrections beat every feed
+ */
+export function createCategories(
+  feeds: readonly CategoryFeed[],
+  corrections: readonly CategoryEntry[] = [],
+): Categories {
+  const sources = [...(corrections.length > 0 ? [createCategoryFeed('', corrections)] : []), ...feeds];
+  const ask = (source: CategoryFeed, host: string, path: string | null): CategoryAnswer | undefined =>
+    askFeed(source, host, path, corrections.length > 0 && source === sources[0]);
   return {
-    names: new Set(feeds.flatMap((feed) => feed.entries.map((entry) => entry.category))),
+    names: new Set(sources.flatMap(({ categories }) => categories)),
     find(host, path) {
       if (host === null) return UNKNOWN_TO_ALL;
-      for (const { name, byHost } of indexed) {
-        for (const suffix of suffixesOf(host)) {
-          const best = mostSpecific(byHost.get(suffix) ?? [], path);
-          if (best.length > 0)
-            return {
-              categories: [...new Set(best.map((entry) => entry.category))],
-              feed: name,
-              entry: `${best[0]!.host}${best[0]!.path ?? ''}`,
-            };
-        }
+      for (const source of sources) {
+        const answer = ask(source, host, path);
+        if (answer) return answer;
       }
       return UNKNOWN_TO_ALL;
     },
+    findAll: (host, path) => sources.flatMap((source) => ask(source, host, path) ?? []),
   };
 }
 
-/** The host, then what is above it, most labels first; an address only as a whole. */
-function suffixesOf(host: string): string[] {
-  const labels = isAddressHost(host) ? [host] : host.split('.');
-  return labels.map((_, index) => labels.slice(index).join('.'));
+/** Of the most specific host that is known, the entries with the longest path that covers the request. */
+function askFeed(
+  { name, categories, table }: CategoryFeed,
+  host: string,
+  path: string | null,
+  isCorrected: boolean,
+): CategoryAnswer | undefined {
+  const covering = table.find(host, (row) => row.path === '' || (path !== null && isUnderPath(path, row.path)));
+  if (covering.length === 0) return undefined;
+  const longest = Math.max(...covering.map((row) => row.path.length));
+  const best = covering.filter((row) => row.path.length === longest);
+  return {
+    categories: [...new Set(best.map((row) => categories[row.value]!))],
+    ...(isCorrected ? {} : { feed: name }),
+    isCorrected,
+    entry: formatHostRow(best[0]!),
+  };
 }
 
-/** Of the entries of one host, those with the longest path that covers the request. */
-function mostSpecific(entries: readonly CategoryEntry[], path: string | null): CategoryEntry[] {
-  const covering = entries.filter(
-    (entry) => entry.path === undefined || (path !== null && isUnderPath(path, entry.path)),
-  );
-  const longest = Math.max(...covering.map((entry) => entry.path?.length ?? 0));
-  return covering.filter((entry) => (entry.path?.length ?? 0) === longest);
+export function formatHostRow({ host, path }: HostRow): string {
+  return `${host}${path}`;
+}
+
+/** Gathers entries into a feed, giving each category a number as it is first seen. */
+export class CategoryFeedBuilder {
+  readonly #table = new HostTableBuilder();
+  readonly #numbers = new Map<string, number>();
+
+  get numEntries(): number {
+    return this.#table.numEntries;
+  }
+
+  /** @returns false where the entry cannot be kept: a path over 65,535 characters, or a category beyond the 65,536th */
+  add({ host, path = '', category }: CategoryEntry): boolean {
+    let value = this.#numbers.get(category);
+    if (value === undefined) this.#numbers.set(category, (value = this.#numbers.size));
+    return this.#table.add({ host, path, value });
+  }
+
+  build(name: string): CategoryFeed {
+    return { name, categories: [...this.#numbers.keys()], table: this.#table.build() };
+  }
+}
+
+export function createCategoryFeed(name: string, entries: readonly CategoryEntry[]): CategoryFeed {
+  const builder = new CategoryFeedBuilder();
+  for (const entry of entries) builder.add(entry);
+  return builder.build(name);
 }

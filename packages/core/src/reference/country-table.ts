@@ -1,12 +1,5 @@
-import {
-  formatRange,
-  isInRange,
-  parseAddress,
-  parseNetwork,
-  type Address,
-  type AddressRange,
-} from '../request/address.js';
-import { toKey, upperBound, type Key } from './upper-bound.js';
+import { formatRange, parseAddress, parseNetwork, type Address, type AddressRange } from '../request/address.js';
+import { createRangeTable, RangeTable, type RangeRow } from './range-table.js';
 
 /** An ISO 3166-1 code, or one of the two values for addresses that belong to no country. */
 export type Country = string;
@@ -22,18 +15,27 @@ export interface CountryRange extends AddressRange {
 export interface CountryAnswer {
   readonly country: Country;
   readonly range?: CountryRange;
+  /** A correction says so, not the table. */
+  readonly isCorrected: boolean;
+  /** What the table is called. */
+  readonly source?: string;
+}
+
+/** What a table holds of one country. An address counts for the row that decides about it. */
+export interface CountryShare {
+  readonly country: Country;
+  readonly numRanges: number;
+  /** Decimal, since there are more of IPv6 than a number can hold. */
+  readonly addresses4: string;
+  readonly addresses6: string;
 }
 
 export interface CountryTable {
   readonly numRanges: number;
   /** Addresses never are unknown to a table: outside every row they are `internal` or `no-country`. */
   find(address: Address): CountryAnswer;
-}
-
-/** A row that cannot be used, with its 1-based line. */
-export interface CountryRowProblem {
-  readonly line: number;
-  readonly message: string;
+  /** The country of an address in any of its spellings, faster than by way of `find`; undefined where the text is none. */
+  findText(text: string): Country | undefined;
 }
 
 /** Loopback, link-local, private, shared and unique-local networks (RFC 6890, RFC 4193). */
@@ -49,97 +51,104 @@ const INTERNAL_NETWORKS: readonly AddressRange[] = [
   'fe80::/10',
 ].map((text) => parseNetwork(text)!);
 
-/**
- * Reads a country table as CSV, rows `start,end,CC` or `cidr,CC`, quoted or not, a header line allowed.
- * @returns the usable rows in file order, and a problem for every other row.
- */
-export function parseCountryCsv(text: string): { ranges: CountryRange[]; problems: CountryRowProblem[] } {
-  const ranges: CountryRange[] = [];
-  const problems: CountryRowProblem[] = [];
-  text.split(/\r?\n/).forEach((row, index) => {
-    if (row.trim() === '' || row.startsWith('#')) return;
-    const parsed = parseCountryRow(row.split(',').map((cell) => cell.trim().replace(/^"(.*)"$/, '$1')));
-    if (typeof parsed !== 'string') ranges.push(parsed);
-    else if (index > 0 || /\d/.test(row)) problems.push({ line: index + 1, message: parsed });
-  });
-  return { ranges, problems };
+const CODE_A = 0x41;
+const LETTERS = 26;
+/** Codes above those of two letters. */
+const SPECIAL = [NO_COUNTRY, INTERNAL];
+const NUM_LETTER_CODES = LETTERS * LETTERS;
+
+function toValue(country: Country): number {
+  const special = SPECIAL.indexOf(country);
+  if (special >= 0) return NUM_LETTER_CODES + special;
+  return (country.charCodeAt(0) - CODE_A) * LETTERS + country.charCodeAt(1) - CODE_A;
 }
 
-function parseCountryRow(cells: string[]): CountryRange | string {
-  const country = cells.at(-1)!;
-  if (cells.length < 2 || cells.length > 3)
-    return `expected "start,end,CC" or "cidr,CC", found ${cells.length} column(s)`;
-  if (!/^[A-Z]{2}$/.test(country)) return `expected a country code of two capital letters, found "${country}"`;
-  if (cells.length === 2) {
-    const network = parseNetwork(cells[0]!);
-    return network
-      ? { family: network.family, first: network.first, last: network.last, country }
-      : `"${cells[0]}" is no network such as 198.18.0.0/20`;
-  }
-  const [first, last] = [parseAddress(cells[0]!), parseAddress(cells[1]!)];
-  if (!first || !last) return `"${first ? cells[1] : cells[0]}" is no address`;
-  if (first.family !== last.family) return 'start and end are of different families';
-  if (last.value < first.value) return `the end ${cells[1]} is before the start ${cells[0]}`;
-  return { family: first.family, first: first.value, last: last.value, country };
+const COUNTRIES: readonly Country[] = [
+  ...Array.from({ length: NUM_LETTER_CODES }, (_, value) =>
+    String.fromCharCode(CODE_A + Math.floor(value / LETTERS), CODE_A + (value % LETTERS)),
+  ),
+  ...SPECIAL,
+];
+
+/** The stored form of a country table. */
+export function encodeCountryTable(ranges: readonly CountryRange[]): ArrayBufferLike {
+  return createRangeTable(ranges.map(toRow)).buffer;
+}
+
+function toRow({ family, first, last, country }: CountryRange): RangeRow {
+  return { family, first, last, value: toValue(country) };
+}
+
+export interface CountryTableOptions {
+  /** Apply over the table: the narrowest one that holds an address wins, whatever the table says. */
+  readonly corrections?: readonly CountryRange[];
+  /** What the table is called, for evidence. */
+  readonly source?: string;
 }
 
 /**
- * Builds a table whose look-up answers with the smallest range that contains the address; at equal size the later row.
- * Method: ranges are cut into disjoint pieces by one sweep per family, so that a look-up is one binary search.
- * Rejected: sorting by start and walking back, which is slow where one wide range holds thousands of narrow ones.
+ * A table whose look-up answers with the smallest range that contains the address; at equal size the later row.
+ * @param ranges rows, or their stored form, which may be shared. @throws DamagedTableError
  */
-export function createCountryTable(ranges: readonly CountryRange[]): CountryTable {
-  const pieces = { 4: cutIntoPieces(ranges, 4), 6: cutIntoPieces(ranges, 6) };
+export function createCountryTable(
+  ranges: readonly CountryRange[] | ArrayBufferLike,
+  { corrections = [], source }: CountryTableOptions = {},
+): CountryTable {
+  const table = Array.isArray(ranges)
+    ? createRangeTable((ranges as readonly CountryRange[]).map(toRow))
+    : new RangeTable(ranges as ArrayBufferLike);
+  const corrected = corrections.length > 0 ? createRangeTable(corrections.map(toRow)) : undefined;
+  const answer = (row: RangeRow, isCorrected: boolean): CountryAnswer => {
+    const { value, ...range } = row;
+    const country = COUNTRIES[value]!;
+    return { country, range: { ...range, country }, isCorrected, ...(source === undefined ? {} : { source }) };
+  };
+  const find = (address: Address): CountryAnswer => {
+    const correction = corrected?.find(address);
+    if (correction) return answer(correction, true);
+    const row = table.find(address);
+    return row ? answer(row, false) : { country: outside(address), isCorrected: false };
+  };
   return {
-    numRanges: ranges.length,
-    find(address) {
-      const { starts, owners } = pieces[address.family];
-      const after = upperBound(starts, toKey(address.family, address.value));
-      const range = after === 0 ? undefined : owners[after - 1];
-      if (range !== undefined) return { country: range.country, range };
-      return { country: INTERNAL_NETWORKS.some((network) => isInRange(network, address)) ? INTERNAL : NO_COUNTRY };
+    numRanges: table.numRanges,
+    find,
+    findText(text) {
+      const value = corrected ? undefined : table.findText(text);
+      if (value === undefined) {
+        const address = parseAddress(text);
+        return address && find(address).country;
+      }
+      if (value >= 0) return COUNTRIES[value];
+      return internal.findText(text)! < 0 ? NO_COUNTRY : INTERNAL;
     },
   };
 }
 
-interface Pieces {
-  /** First address of each piece, ascending; a piece ends where the next begins. */
-  readonly starts: readonly Key[];
-  /** The range that owns each piece, or undefined for a gap. */
-  readonly owners: readonly (CountryRange | undefined)[];
+const internal = createRangeTable(INTERNAL_NETWORKS.map((network) => ({ ...network, value: 0 })));
+
+function outside(address: Address): Country {
+  return internal.find(address) ? INTERNAL : NO_COUNTRY;
 }
 
-function cutIntoPieces(ranges: readonly CountryRange[], family: 4 | 6): Pieces {
-  const ofFamily = ranges.filter((range) => range.family === family);
-  const rank = new Map(ofFamily.map((range, index) => [range, index]));
-  const isBetter = (a: CountryRange, b: CountryRange): boolean => {
-    const difference = a.last - a.first - (b.last - b.first);
-    return difference < 0n || (difference === 0n && rank.get(a)! > rank.get(b)!);
-  };
-  const byStart = [...ofFamily].sort((a, b) => (a.first < b.first ? -1 : a.first > b.first ? 1 : 0));
-  const edges = [...new Set(ofFamily.flatMap((range) => [range.first, range.last + 1n]))].sort((a, b) =>
-    a < b ? -1 : 1,
-  );
-  const starts: Key[] = [];
-  const owners: (CountryRange | undefined)[] = [];
-  let open: CountryRange[] = [];
-  let next = 0;
-  for (const edge of edges) {
-    open = open.filter((range) => range.last >= edge);
-    for (; next < byStart.length && byStart[next]!.first === edge; next += 1) open.push(byStart[next]!);
-    const owner = open.reduce<CountryRange | undefined>(
-      (best, range) => (best && !isBetter(range, best) ? best : range),
-      undefined,
-    );
-    if (owners.length > 0 && owners.at(-1) === owner) continue;
-    starts.push(toKey(family, edge));
-    owners.push(owner);
-  }
-  return { starts, owners };
+/** What the stored form of a table holds, by country, sorted by code. */
+export function measureCountryTable(buffer: ArrayBufferLike): CountryShare[] {
+  const table = new RangeTable(buffer);
+  const numRanges = new Map<number, number>();
+  for (const { value } of table.rows()) numRanges.set(value, (numRanges.get(value) ?? 0) + 1);
+  const addresses = table.countAddresses();
+  return [...numRanges]
+    .map(([value, ranges]) => ({
+      country: COUNTRIES[value]!,
+      numRanges: ranges,
+      addresses4: String(addresses.get(value)?.four ?? 0n),
+      addresses6: String(addresses.get(value)?.six ?? 0n),
+    }))
+    .sort((a, b) => (a.country < b.country ? -1 : 1));
 }
 
 /** The row that decided, in words: `198.18.32.0/20 is NO`. */
-export function describeCountryAnswer({ country, range }: CountryAnswer): string {
-  if (range) return `${formatRange(range)} is ${country}`;
+export function describeCountryAnswer({ country, range, isCorrected, source }: CountryAnswer): string {
+  if (range && isCorrected) return `${formatRange(range)} is ${country} by a correction`;
+  if (range) return `${formatRange(range)} is ${country}${source === undefined ? '' : ` in ${source}`}`;
   return country === INTERNAL ? 'a private or local address, in no country' : 'no range of the country table holds it';
 }

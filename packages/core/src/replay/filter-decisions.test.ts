@@ -3,7 +3,8 @@ import { checkFences } from '../check/check-fences.js';
 import { checkFilter } from '../check/check-filter.js';
 import { ChunkBuilder, ChunkRows } from '../columns/chunk.js';
 import { formatDiagnostic } from '../language/diagnostic.js';
-import { createCountryTable, parseCountryCsv } from '../reference/country-table.js';
+import { parseCountryRows } from '../reference/country-rows.js';
+import { createCountryTable } from '../reference/country-table.js';
 import type { LogRecord } from '../request/record.js';
 import { filterChunk } from './filter-decisions.js';
 import { Replay, replayChunk, RulingTable } from './replay-chunk.js';
@@ -20,7 +21,7 @@ fence extra trial { rule all allow when path = /all }
 `;
 const judge = {
   rulebook: checkFences([{ path: 'f.fence', text: FENCES }], []).rulebook!,
-  countries: createCountryTable(parseCountryCsv('198.18.4.0/24,NO\n198.18.5.0/24,SE').ranges),
+  countries: createCountryTable(parseCountryRows('198.18.4.0/24,NO\n198.18.5.0/24,SE').ranges),
 };
 const record = (
   line: number,

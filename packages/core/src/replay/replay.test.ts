@@ -4,7 +4,8 @@ import { checkFences } from '../check/check-fences.js';
 import { ChunkBuilder, ChunkRows } from '../columns/chunk.js';
 import { State, type StoredState } from '../decide/state.js';
 import { explainRequest } from '../explain/explain.js';
-import { createCountryTable, parseCountryCsv } from '../reference/country-table.js';
+import { parseCountryRows } from '../reference/country-rows.js';
+import { createCountryTable } from '../reference/country-table.js';
 import { OUTCOMES } from '../language/outcomes.js';
 import { normalizeRequest } from '../request/request.js';
 import type { LogRecord } from '../request/record.js';
@@ -16,7 +17,7 @@ import { summarize } from './summary.js';
 import { addTally, createTally } from './tally.js';
 import { addToTimeline, coarsenTimeline, createTimeline } from './timeline.js';
 
-const countries = createCountryTable(parseCountryCsv('198.18.0.0/30,NO\n198.18.0.4/30,SE\n2001:db8::/32,NO').ranges);
+const countries = createCountryTable(parseCountryRows('198.18.0.0/30,NO\n198.18.0.4/30,SE\n2001:db8::/32,NO').ranges);
 const records = fc
   .array(attributes, { minLength: 1, maxLength: 20 })
   .map((all) => all.map((one, index): LogRecord => ({ line: index + 1, atUnixMs: index * 1000, attributes: one })));

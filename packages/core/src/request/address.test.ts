@@ -1,11 +1,36 @@
 import fc from 'fast-check';
+import ipaddr from 'ipaddr.js';
 import { describe, expect, it } from 'vitest';
-import { formatAddress, formatRange, parseAddress, parseNetwork, type Family } from './address.js';
+import { formatAddress, formatRange, parseAddress, parseIpv6Words, parseNetwork, type Family } from './address.js';
 
 const show = (text: string): string | undefined => {
   const address = parseAddress(text);
   return address && formatAddress(address);
 };
+
+describe('the text of an IPv6 address', () => {
+  const group = fc.stringMatching(/^[0-9a-fA-F]{0,5}$/);
+  const near = fc.array(fc.oneof(group, fc.constantFrom('', ':', '198.18.4.7', '1.2.3', 'g')), { maxLength: 10 });
+
+  it('is read as a library reads it', () => {
+    const words = new Uint32Array(4);
+    fc.assert(
+      fc.property(fc.oneof(near.map((parts) => parts.join(':')), fc.ipV6()), (text) => {
+        // The library reads four decimals behind the last colon in a way of its own, so they are groups for it.
+        const digits = text.replace(/(?<=:)\d+\.\d+\.\d+\.\d+$/, (tail) => {
+          const four = show(tail) === tail ? Number(parseAddress(tail)!.value) : undefined;
+          return four === undefined ? 'x' : `${(four >>> 16).toString(16)}:${(four & 0xffff).toString(16)}`;
+        });
+        const isValid = /^[0-9a-fA-F:]{2,39}$/.test(digits) && ipaddr.IPv6.isValid(digits);
+        expect(parseIpv6Words(text, words)).toBe(isValid);
+        if (!isValid) return;
+        const { parts } = ipaddr.IPv6.parse(digits);
+        expect([...words]).toEqual([0, 2, 4, 6].map((at) => parts[at]! * 0x10000 + parts[at + 1]!));
+      }),
+      { numRuns: 2000 },
+    );
+  });
+});
 
 describe('an address', () => {
   it.each([

@@ -24,7 +24,9 @@ export function normalizeHost(authority: string): string | null {
 
 /** Whether a host in normal form is an address, which matches only as a whole. */
 export function isAddressHost(host: string): boolean {
-  return parseAddress(host) !== undefined;
+  // IPv4 ends with a digit and IPv6 has a colon; names rarely do.
+  const last = host.charCodeAt(host.length - 1);
+  return ((last >= 0x30 && last <= 0x39) || host.includes(':')) && parseAddress(host) !== undefined;
 }
 
 /** Whether `host` is `domain` or stands below it. Both in normal form. */

@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { checkFences } from '../check/check-fences.js';
-import { createCountryTable, parseCountryCsv } from '../reference/country-table.js';
+import { parseCountryRows } from '../reference/country-rows.js';
+import { createCountryTable } from '../reference/country-table.js';
 import { Replay } from '../replay/replay-chunk.js';
 import { countWouldStop } from '../replay/summary.js';
 import type { LogRecord } from '../request/record.js';
@@ -9,7 +10,7 @@ import { Busiest } from './busiest.js';
 import { Distinct } from './distinct.js';
 import { SurveyBuilder, type Survey } from './survey.js';
 
-const countries = createCountryTable(parseCountryCsv('198.18.0.0/24,NO\n198.18.9.0/24,SC\n').ranges);
+const countries = createCountryTable(parseCountryRows('198.18.0.0/24,NO\n198.18.9.0/24,SC\n').ranges);
 const record = (
   index: number,
   client: string,

@@ -1,0 +1,114 @@
+const MAX_LINE_CHARACTERS = 65_536;
+
+/** Cuts bytes into lines of text as they come. A line that is too long is cut, and told so; it is never gathered whole. */
+export class TextLines {
+  #decoder = new TextDecoder();
+  #rest = '';
+
+  /** @param take gets each line without its end, and whether it was too long */
+  constructor(private readonly take: (line: string, isTooLong: boolean) => void) {}
+
+  push(bytes: Uint8Array): void {
+    const text = this.#rest + this.#decoder.decode(bytes, { stream: true });
+    let start = 0;
+    for (let end = text.indexOf('\n'); end >= 0; end = text.indexOf('\n', start)) {
+      this.#give(text.slice(start, end));
+      start = end + 1;
+    }
+    this.#rest = text.slice(start, start + MAX_LINE_CHARACTERS + 1);
+  }
+
+  /** Ends the text; another may follow. */
+  end(): void {
+    const last = this.#rest + this.#decoder.decode();
+    this.#decoder = new TextDecoder();
+    this.#rest = '';
+    if (last !== '') this.#give(last);
+  }
+
+  #give(line: string): void {
+    this.take(line, line.length > MAX_LINE_CHARACTERS);
+  }
+}
+
+/** A line of a feed or list that cannot be used. */
+export interface LineProblem {
+  /** Where there are several files. */
+  readonly file?: string;
+  /** 1-based. */
+  readonly line: number;
+  readonly message: string;
+}
+
+/** What reading a feed or list line by line came to. */
+export interface LinesReport {
+  readonly numLines: number;
+  readonly numEntries: number;
+  readonly numRejected: number;
+  /** The first thousand of them. */
+  readonly problems: readonly LineProblem[];
+}
+
+const KEPT_PROBLEMS = 1000;
+const SHOWN_CHARACTERS = 100;
+
+/** Counts lines and keeps the first problems. */
+export class LineCounter {
+  readonly #problems: LineProblem[] = [];
+  #file: string | undefined;
+  #numFileLines = 0;
+  #numLines = 0;
+  #numRejected = 0;
+
+  get numLines(): number {
+    return this.#numLines;
+  }
+
+  /** Of the file that is read now. */
+  get line(): number {
+    return this.#numFileLines;
+  }
+
+  startFile(file: string | undefined): void {
+    this.#file = file;
+    this.#numFileLines = 0;
+  }
+
+  /** Counts a line. */
+  next(): void {
+    this.#numLines += 1;
+    this.#numFileLines += 1;
+  }
+
+  /** Rejects the line that was counted last. */
+  reject(message: string): void {
+    this.#numRejected += 1;
+    if (this.#problems.length >= KEPT_PROBLEMS) return;
+    const file = this.#file === undefined ? {} : { file: this.#file };
+    this.#problems.push({ ...file, line: this.#numFileLines, message });
+  }
+
+  report(numEntries: number): LinesReport {
+    const { numLines } = this;
+    return { numLines, numEntries, numRejected: this.#numRejected, problems: this.#problems };
+  }
+}
+
+/** Text of a line as a message quotes it. */
+export function quoteText(text: string): string {
+  return JSON.stringify(text.trim().slice(0, SHOWN_CHARACTERS));
+}
+
+/** Names that hosts files give to the machine itself. */
+const OWN_NAMES = /^(localhost|local|broadcasthost|ip6-\w+|[^.]+)$/;
+
+/** The names of a line of a hosts file, without those of the machine itself. */
+export function namesOfHostsLine(names: readonly string[]): string[] {
+  return names.filter((name) => !OWN_NAMES.test(name));
+}
+
+/** A line without its comment: `#` at the start or behind a space. */
+export function withoutComment(line: string): string {
+  const comment = line.search(/^\s*#|\s#/);
+  return (comment < 0 ? line : line.slice(0, comment)).trim();
+}

@@ -1,0 +1,99 @@
+import {
+  formatAddress,
+  isCountryCode,
+  parseCountryRows,
+  type CountryRange,
+  type CountryRows,
+  type Family,
+} from '@jadefence/core';
+import { Reader } from 'mmdb-lib';
+import { decompress, UnreadableFileError } from './decompress.js';
+
+export interface CountryFile extends CountryRows {
+  readonly format: 'text' | 'mmdb';
+  /** When the table says it was built. */
+  readonly builtAt?: Date;
+}
+
+const TEXT_SAMPLE_BYTES = 4096;
+/** A tree can share its branches, so that a small file holds more networks than memory does. */
+const MAX_NETWORKS = 20_000_000;
+
+/**
+ * Reads a country table: rows of text in any of their shapes, or the open MMDB format, either also as gzip.
+ * @throws UnreadableFileError
+ */
+export async function readCountryFile(pieces: AsyncIterable<Uint8Array>): Promise<CountryFile> {
+  const gathered: Uint8Array[] = [];
+  for await (const piece of decompress(pieces)) gathered.push(piece);
+  const bytes = Buffer.concat(gathered);
+  if (bytes.subarray(0, TEXT_SAMPLE_BYTES).includes(0)) return readMmdb(bytes);
+  const text = bytes.toString('utf8');
+  if (/^\s*<(!doctype|html|\?xml)/i.test(text))
+    throw new UnreadableFileError('The file is a web page, not a country table.');
+  return { format: 'text', ...parseCountryRows(text) };
+}
+
+/** What the records of country tables are known to look like. */
+interface CountryRecord {
+  readonly country?: string | { readonly iso_code?: string };
+  readonly registered_country?: { readonly iso_code?: string };
+  readonly country_code?: string;
+}
+
+function readMmdb(bytes: Buffer): CountryFile {
+  try {
+    const reader = new Reader<never>(bytes);
+    const { ipVersion, buildEpoch } = reader.metadata;
+    const problems: CountryFile['problems'] = [];
+    const ranges = [...expand(reader, 4, problems), ...(ipVersion === 6 ? expand(reader, 6, problems) : [])];
+    return { format: 'mmdb', ranges, problems, builtAt: new Date(buildEpoch) };
+  } catch (error) {
+    throw new UnreadableFileError(`The MMDB file cannot be read (${(error as Error).message}).`);
+  }
+}
+
+/**
+ * Asks for the network around the first address, then around the first behind it, to the end. Neighbours of one country
+ * become one range.
+ */
+function expand(reader: Reader<never>, family: Family, problems: CountryFile['problems']): CountryRange[] {
+  const bits = family === 4 ? 32 : 128;
+  const end = 1n << BigInt(bits);
+  const ranges: CountryRange[] = [];
+  const unknown = new Set<string>();
+  let last: { first: bigint; last: bigint; country: string } | undefined;
+  let steps = 0;
+  // The lowest 2^32 addresses of IPv6 stand for those of IPv4 in such a file.
+  for (let at = family === 4 ? 0n : 1n << 32n; at < end; steps += 1) {
+    if (steps > MAX_NETWORKS) throw new Error(`it holds more than ${MAX_NETWORKS} networks`);
+    const [record, prefixBits] = reader.getWithPrefixLength(textOf(family, at)) as [CountryRecord | null, number];
+    const size = 1n << BigInt(bits - prefixBits);
+    const next = (at / size + 1n) * size;
+    const country = record && codeOf(record);
+    if (country && !isCountryCode(country) && !unknown.has(country)) {
+      unknown.add(country);
+      problems.push({ line: 0, message: `"${country}" is no country code of ISO 3166-1`, isUsed: false });
+    } else if (country && isCountryCode(country)) {
+      if (last?.country === country && last.last === at - 1n) last.last = next - 1n;
+      else {
+        last = { first: at, last: next - 1n, country };
+        ranges.push({ family, ...last });
+        last = ranges.at(-1) as typeof last;
+      }
+    }
+    at = next;
+  }
+  return ranges;
+}
+
+/** IPv4-mapped addresses are written so that the reader follows the tree of IPv6. */
+function textOf(family: Family, value: bigint): string {
+  if (family === 4) return formatAddress({ family, value });
+  return Array.from({ length: 8 }, (_, group) => ((value >> BigInt(112 - 16 * group)) & 0xffffn).toString(16)).join(':');
+}
+
+function codeOf({ country, registered_country: registered, country_code: code }: CountryRecord): string | undefined {
+  if (typeof country === 'string') return country;
+  return country?.iso_code ?? registered?.iso_code ?? code;
+}

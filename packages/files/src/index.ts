@@ -1,0 +1,5 @@
+export { decompress, UnreadableFileError } from './decompress.js';
+export { readCountryFile, type CountryFile } from './country-file.js';
+export { readCategoryFile } from './category-file.js';
+export { readDatasetFile } from './dataset-file.js';
+export { packFolder } from './pack-folder.js';
