@@ -3,7 +3,7 @@ import { createRequire } from 'node:module';
 import { createCountryTable, encodeCountryTable, type CountryTable } from '@jadefence/core';
 import { readCountryFile } from '@jadefence/files';
 import { Reader } from 'mmdb-lib';
-import { drawNumbers } from './draw.js';
+import { Random } from '@jadefence/demo';
 import { heapAndBuffers, median, printTimes, timeRounds } from './measure.js';
 
 const ROUNDS = 5;
@@ -70,11 +70,11 @@ function twoLetters(country: string | undefined): string | undefined {
 
 /** Inside ranges of the table, drawn by seed, as the clients of logs are. */
 function drawAddresses(ranges: readonly { family: 4 | 6; first: bigint; last: bigint }[]): string[] {
-  const draw = drawNumbers(20_260_617);
+  const random = new Random(20_260_617);
   return Array.from({ length: LOOK_UPS }, () => {
-    const { family, first, last } = ranges[draw(ranges.length)]!;
+    const { family, first, last } = ranges[random.below(ranges.length)]!;
     const size = last - first + 1n;
-    return textOf(family, first + (BigInt(draw(0x1_0000_0000)) * size) / 0x1_0000_0000n);
+    return textOf(family, first + (BigInt(random.below(0x1_0000_0000)) * size) / 0x1_0000_0000n);
   });
 }
 

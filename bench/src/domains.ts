@@ -1,5 +1,5 @@
 import { DatasetReader, HostTable } from '@jadefence/core';
-import { drawNumbers } from './draw.js';
+import { Random } from '@jadefence/demo';
 import { heapAndBuffers, median, printTimes, timeRounds } from './measure.js';
 import { writeDomains } from './write-domains.js';
 
@@ -62,8 +62,8 @@ export async function benchDomains(): Promise<void> {
 
 /** Half of them entries or below one, as a log of visitors and a list of what they visit have. */
 function drawHosts(): string[] {
-  const draw = drawNumbers(7);
-  const wanted = new Set(Array.from({ length: LOOK_UPS / 2 }, () => draw(ENTRIES)));
+  const random = new Random(7);
+  const wanted = new Set(Array.from({ length: LOOK_UPS / 2 }, () => random.below(ENTRIES)));
   const hosts: string[] = [];
   let index = 0;
   for (const piece of writeDomains(ENTRIES))
@@ -72,9 +72,9 @@ function drawHosts(): string[] {
       if (wanted.has(index)) hosts.push(index % 2 === 0 ? line : `www.${line}`);
       index += 1;
     }
-  while (hosts.length < LOOK_UPS) hosts.push(`cdn${draw(1000)}.${draw(0x7fffffff).toString(36)}.example`);
+  while (hosts.length < LOOK_UPS) hosts.push(`cdn${random.below(1000)}.${random.below(0x7fffffff).toString(36)}.example`);
   for (let at = hosts.length - 1; at > 0; at -= 1) {
-    const other = draw(at + 1);
+    const other = random.below(at + 1);
     [hosts[at], hosts[other]] = [hosts[other]!, hosts[at]!];
   }
   return hosts;

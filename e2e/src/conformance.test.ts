@@ -13,7 +13,7 @@ import {
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { readConformanceCases, type ConformanceCase } from './conformance-cases.js';
 import { jadefence } from './jadefence.js';
-import { replayOnService, startTestService, type TestService } from './service.js';
+import { importTable, replayOnService, startTestService, type TestService } from './service.js';
 
 const cases = readConformanceCases();
 
@@ -74,7 +74,7 @@ describe('a replay in the service decides as the corpus says', () => {
   const decide = async (one: ConformanceCase): Promise<string> => {
     const { client } = service;
     if (one.countryFile)
-      await client.importCountryTable('countries.csv', new Uint8Array(readFileSync(one.countryFile)));
+      await importTable(client, readFileSync(one.countryFile));
     // The name of the case makes its bytes its own, since the same log is not taken twice.
     const bytes = new TextEncoder().encode(`${readFileSync(one.logFile, 'utf8')}# ${one.name}\n`);
     const { fenceFiles, namedFiles } = one;

@@ -7,7 +7,7 @@ import type { Browser } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { launchBrowser, openPage, type Look } from './browser.js';
 import { ROOT } from './root.js';
-import { replayOnService, startTestService, type TestService } from './service.js';
+import { importTable, replayOnService, startTestService, type TestService } from './service.js';
 
 let service: TestService;
 let browser: Browser;
@@ -16,7 +16,7 @@ const demoFile = (name: string): string => readFileSync(join(ROOT, 'demo', name)
 
 beforeAll(async () => {
   service = await startTestService();
-  await service.client.importCountryTable('countries.csv', new Uint8Array(Buffer.from(demoFile('data/countries.csv'))));
+  await importTable(service.client, Buffer.from(demoFile('data/countries.csv')));
   const log = join(service.folder, 'day.log');
   await writeInboundLog(DEMO_LOG, log, `${log}.labels`);
   const fenceFiles = ['lists', 'gates', 'fences'].map((name) => ({

@@ -7,7 +7,7 @@ import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { jadefence, type Ran } from './jadefence.js';
 import { ROOT } from './root.js';
-import { importInto, replayOnService, startTestService, type TestService } from './service.js';
+import { importInto, importTable, replayOnService, startTestService, type TestService } from './service.js';
 
 const FENCES =
   'gate shop inbound { hosts shop.example fences desk otherwise allow }\nfence desk enforce { rule login block when path under /login }\n';
@@ -222,11 +222,11 @@ describe('the service', () => {
   });
 
   it('refuses a country table without rows, and leaves the one it has', async () => {
-    await service.client.importCountryTable('good.csv', bytesOf('198.18.0.0/15,NO\n'));
-    expect(await problemOf(service.client.importCountryTable('bad.csv', bytesOf('<html>')))).toBe(
-      '422 bad-country-table: The file has no usable row; the country table is as it was.',
+    await importTable(service.client, bytesOf('198.18.0.0/15,NO\n'), 'good.csv');
+    expect(await problemOf(service.client.importDataset({ kind: 'country', name: 'bad.csv' }, bytesOf('x,y\n')))).toBe(
+      '422 bad-reference-data: The file has no usable line; everything is as it was.',
     );
-    expect((await service.client.countryTable()).name).toBe('good.csv');
+    expect((await service.client.countries()).table?.name).toBe('good.csv');
   });
 
   it('chains its audit trail', async () => {
@@ -238,7 +238,8 @@ describe('the service', () => {
     expect(rows.length).toBeGreaterThan(5);
     rows.slice(1).forEach((row, index) => expect(row.previous_hash).toBe(rows[index]!.hash));
     expect(new Set(rows.map((row) => row.what))).toEqual(
-      new Set(['user.create', 'token.create', 'draft.import', 'log.import', 'replay.start', 'country-table.import']),
+      new Set(['user.create', 'token.create', 'draft.import', 'log.import', 'replay.start', 'country.import',
+        'country.use']),
     );
   });
 

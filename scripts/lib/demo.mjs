@@ -85,12 +85,11 @@ async function load(address, signIn) {
   Object.assign(env, { JADEFENCE_TOKEN: token });
   if ((await client.draft()).fences.length === 0)
     await step('Importing the fences', () => jadefence('fence', 'import', 'demo/fences', '--yes'));
-  const hasTable = await client.countryTable().then(
-    () => true,
-    () => false,
-  );
-  if (!hasTable)
+  const datasets = await client.datasets();
+  if (!datasets.some(({ kind }) => kind === 'country'))
     await step('Importing the country table', () => jadefence('country', 'import', 'demo/data/countries.csv'));
+  if (!datasets.some(({ kind }) => kind === 'category'))
+    await step('Importing the category feed', () => jadefence('category', 'import', 'demo/data/categories.csv'));
   if ((await client.revisions()).length === 0)
     await step('Publishing them', () => jadefence('publish', '--note', 'The rules of the house'));
   if (!existsSync(LOG) || !existsSync(OUTBOUND_LOG)) {

@@ -1,10 +1,19 @@
 import { createParser } from 'eventsource-parser';
-import type { Edit, ExpectationResult, LookUp, Outcome, People, StartingPoint } from '@jadefence/core';
+import type { DatasetKind, Edit, ExpectationResult, Identified, LookUp, MadeUpFlow, Outcome, People, StartingPoint } from '@jadefence/core';
 import { ServiceError, type Problem } from './problems.js';
 import type {
   Against,
   AuditPage,
-  CountryTableInfo,
+  ApplicationInfo,
+  CategoryLookUp,
+  CategoryOverview,
+  Correction,
+  Countries,
+  CountryLookUp,
+  DatasetInfo,
+  DatasetOwner,
+  PassphraseInfo,
+  SourceInfo,
   CreatedToken,
   DecisionPage,
   Draft,
@@ -38,6 +47,8 @@ export interface ClientOptions {
   readonly token?: string;
   readonly fetch?: typeof fetch;
 }
+
+const SETTLE_POLL_MS = 300;
 
 /** A stream or bytes to upload. */
 export type UploadBody = Blob | Uint8Array<ArrayBuffer> | ReadableStream<Uint8Array>;
@@ -93,9 +104,55 @@ export class ServiceClient {
     this.#json('GET', `/audit${queryText(query)}`);
   expectations = (): Promise<ExpectationResult[]> => this.#json('GET', '/draft/expectations');
   tryRequest = (input: TryInput): Promise<Explanation> => this.#json('POST', '/try', input);
-  countryTable = (): Promise<CountryTableInfo> => this.#json('GET', '/country-table');
-  importCountryTable = (name: string, csv: UploadBody): Promise<CountryTableInfo> =>
-    this.#upload('PUT', '/country-table', { name }, csv);
+  datasets = (kind?: DatasetOwner): Promise<DatasetInfo[]> => this.#json('GET', `/datasets${queryText({ kind })}`);
+  dataset = (id: number): Promise<DatasetInfo> => this.#json('GET', `/datasets/${id}`);
+  /** Imports a dataset. Where it is replayed first it answers at once; `settleDataset` waits for the end. */
+  importDataset = (
+    query: {
+      kind: DatasetOwner;
+      name: string;
+      category?: string;
+      listKind?: DatasetKind;
+      yes?: 'true';
+      replay?: 'no';
+    },
+    body: UploadBody,
+  ): Promise<DatasetInfo> => this.#upload('POST', '/datasets', query, body);
+  useDataset = (id: number, isConfirmed: boolean): Promise<DatasetInfo> =>
+    this.#json('POST', `/datasets/${id}/use`, { isConfirmed });
+  deleteDataset = (id: number): Promise<void> => this.#json('DELETE', `/datasets/${id}`);
+  sources = (): Promise<SourceInfo[]> => this.#json('GET', '/sources');
+  putSource = (
+    source: Pick<SourceInfo, 'kind' | 'name' | 'locations' | 'everyMinutes' | 'category' | 'listKind'>,
+  ): Promise<SourceInfo> => this.#json('PUT', '/sources', source);
+  removeSource = (kind: DatasetOwner, name: string): Promise<void> =>
+    this.#json('POST', '/sources/remove', { kind, name });
+  /** @returns the dataset, or null where nothing has changed */
+  refresh = async (kind: DatasetOwner, name: string, isConfirmed = false): Promise<DatasetInfo | null> =>
+    (await this.#json<{ dataset: DatasetInfo | null }>('POST', '/sources/refresh', { kind, name, isConfirmed })).dataset;
+  corrections = (kind: Correction['kind']): Promise<Correction[]> => this.#json('GET', `/corrections/${kind}`);
+  putCorrection = (
+    kind: Correction['kind'],
+    correction: { key: string; value: string; reason?: string },
+  ): Promise<Correction> => this.#json('PUT', `/corrections/${kind}`, correction);
+  removeCorrection = (kind: Correction['kind'], key: string): Promise<void> =>
+    this.#json('POST', `/corrections/${kind}/remove`, { key });
+  countries = (log?: number): Promise<Countries> => this.#json('GET', `/countries${queryText({ log })}`);
+  lookUpCountry = (value: string): Promise<CountryLookUp> =>
+    this.#json('GET', `/countries/look-up${queryText({ value })}`);
+  categories = (): Promise<CategoryOverview> => this.#json('GET', '/categories');
+  lookUpCategory = (value: string): Promise<CategoryLookUp> =>
+    this.#json('GET', `/categories/look-up${queryText({ value })}`);
+  orderFeeds = (names: readonly string[]): Promise<CategoryOverview> =>
+    this.#json('PUT', '/category-feeds', { names });
+  removeFeed = (name: string): Promise<void> => this.#json('DELETE', `/category-feeds${queryText({ name })}`);
+  applications = (): Promise<ApplicationInfo[]> => this.#json('GET', '/applications');
+  identifyApplications = (flow: MadeUpFlow): Promise<Identified> =>
+    this.#json('POST', '/applications/identify', flow);
+  passphrases = (): Promise<PassphraseInfo[]> => this.#json('GET', '/passphrases');
+  setPassphrase = (name: string, passphrase: string): Promise<void> =>
+    this.#json('PUT', `/passphrases/${name}`, { passphrase });
+  removePassphrase = (name: string): Promise<void> => this.#json('DELETE', `/passphrases/${name}`);
   logs = (): Promise<Log[]> => this.#json('GET', '/logs');
   log = (id: number): Promise<Log> => this.#json('GET', `/logs/${id}`);
   importLog = (query: { name: string; format?: string; host?: string }, body: UploadBody): Promise<Log> =>
@@ -114,6 +171,15 @@ export class ServiceClient {
   ): Promise<DecisionPage> => this.#json('GET', `/replays/${id}/decisions${queryText(query)}`);
   explanation = (id: number, row: number): Promise<Explanation> =>
     this.#json('GET', `/replays/${id}/decisions/${row}/explanation`);
+
+  /** Waits until a dataset is replayed, and has become active or waits for a yes. */
+  async settleDataset(id: number): Promise<DatasetInfo> {
+    for (;;) {
+      const dataset = await this.dataset(id);
+      if (dataset.state === 'settled') return dataset;
+      await new Promise((resolve) => setTimeout(resolve, SETTLE_POLL_MS));
+    }
+  }
 
   /** Follows a replay until it is done or failed. */
   async followReplay(

@@ -1,11 +1,13 @@
 /** The shapes of everything the service reads, checked by class-validator. Loaded by the service only. */
 import 'reflect-metadata';
 import {
+  DATASET_KINDS,
   EDIT_KINDS,
   LOG_FORMATS,
   OUTCOMES,
   PEOPLE,
   STATEMENTS,
+  type DatasetKind,
   type Edit,
   type LogFormat,
   type Outcome,
@@ -33,7 +35,7 @@ import {
   ValidateIf,
   ValidateNested,
 } from 'class-validator';
-import { ROLES, type Against, type Role } from './types.js';
+import { DATASET_OWNERS, ROLES, type Against, type DatasetOwner, type Role } from './types.js';
 
 const MAX_FILE_CHARACTERS = 20_000_000;
 const MAX_FILES = 2000;
@@ -254,8 +256,88 @@ export class ImportLogQuery {
   @IsOptional() @IsString() @Length(1, 253) host?: string;
 }
 
-export class ImportCountryTableQuery {
+export class DatasetsQuery {
+  @IsOptional() @IsIn(DATASET_OWNERS) kind?: DatasetOwner;
+}
+
+export class ImportDatasetQuery {
+  @IsIn(DATASET_OWNERS) kind!: DatasetOwner;
   @IsString() @Length(1, 200) name!: string;
+  @IsOptional() @Matches(NAME, { message: '$property must be the name of a category' }) category?: string;
+  @IsOptional() @IsIn(DATASET_KINDS) listKind?: DatasetKind;
+  @IsOptional() @IsIn(['true']) yes?: 'true';
+  @IsOptional() @IsIn(['no']) replay?: 'no';
+}
+
+export class UseDatasetInput {
+  @IsBoolean() isConfirmed!: boolean;
+}
+
+export class SourceKeyInput {
+  @IsIn(DATASET_OWNERS) kind!: DatasetOwner;
+  /** Empty for the country table, of which there is one. */
+  @IsString() @Length(0, 200) name!: string;
+}
+
+export class RefreshInput extends SourceKeyInput {
+  @IsBoolean() isConfirmed!: boolean;
+}
+
+const MAX_LOCATIONS = 20;
+const MAX_MINUTES = 525_600;
+
+export class SourceInput extends SourceKeyInput {
+  @IsArray()
+  @ArrayMinSize(1)
+  @ArrayMaxSize(MAX_LOCATIONS)
+  @IsString({ each: true })
+  @Length(1, 2000, { each: true })
+  locations!: string[];
+  @IsOptional() @Matches(NAME, { message: '$property must be the name of a category' }) category?: string;
+  @IsOptional() @IsIn(DATASET_KINDS) listKind?: DatasetKind;
+  @IsInt() @Min(5) @Max(MAX_MINUTES) everyMinutes!: number;
+}
+
+export class CorrectionParams {
+  @IsIn(['country', 'category']) kind!: 'country' | 'category';
+}
+
+export class RemoveCorrectionInput {
+  @IsString() @Length(1, 4000) key!: string;
+}
+
+export class CorrectionInput extends RemoveCorrectionInput {
+  @IsString() @Length(1, 1000) value!: string;
+  @IsOptional() @IsString() @Length(1, 2000) reason?: string;
+}
+
+export class CountriesQuery {
+  @IsOptional() @Type(() => Number) @IsInt() @Min(1) @Max(2_147_483_647) log?: number;
+}
+
+export class FeedOrderInput {
+  @IsArray() @ArrayMinSize(1) @ArrayMaxSize(1000) @IsString({ each: true }) names!: string[];
+}
+
+export class NameQuery {
+  @IsString() @Length(1, 200) name!: string;
+}
+
+export class IdentifyInput {
+  @IsOptional() @IsString() @Length(1, 253) host?: string;
+  @IsOptional() @IsString() @Length(1, 8000) url?: string;
+  @IsOptional() @IsInt() @Min(0) @Max(65_535) port?: number;
+  @IsOptional() @IsIn(['tcp', 'udp', 'icmp']) transport?: 'tcp' | 'udp' | 'icmp';
+  @IsOptional() @IsString() @Length(1, 2000) agent?: string;
+  @IsOptional()
+  @Matches(/^(\s*[0-9a-f]{2}){1,2048}\s*$/i, {
+    message: '$property must be at most 2,048 bytes as pairs of hexadecimal digits, such as "16 03 01"',
+  })
+  payload?: string;
+}
+
+export class PassphraseInput {
+  @IsString() @Length(4, 1000) passphrase!: string;
 }
 
 export class StartReplayInput {

@@ -57,6 +57,7 @@ export {
 } from './language/sentence.js';
 export {
   STATEMENTS,
+  type ApplicationStatement,
   type FenceFile,
   type FenceStatement,
   type GateStatement,
@@ -82,6 +83,13 @@ export {
   type Shown,
 } from './explain/explain.js';
 export { renderExplanation } from './explain/render-text.js';
+export { seeAddress, type AddressSight } from './explain/see-address.js';
+export { identifyApplications, type Identified } from './explain/identify.js';
+export { countCountries } from './replay/count-countries.js';
+export { siteOf } from './decide/view.js';
+export { BUILT_IN_APPLICATIONS } from './check/built-in-applications.js';
+export { printCondition } from './language/condition-text.js';
+export { printStatement } from './language/printer.js';
 export { ChunkBuilder, ChunkRows, TIME_COLUMN, type EncodedChunk, type Row } from './columns/chunk.js';
 export { DamagedColumnError } from './columns/column.js';
 export { crc32 } from './binary/checksum.js';
@@ -99,7 +107,8 @@ export { joinParts, splitIntoParts, type Part, type PartKind } from './language/
 export { printValue } from './language/value.js';
 export { checkFilter, collectRuleLookups, readCondition, type Filter } from './check/check-filter.js';
 export { mergeParts, type Change } from './language/changes.js';
-export { makeUpRecord, type MadeUpField, type MadeUpProblem, type MadeUpRequest } from './request/made-up.js';
+export { normalizeHost } from './request/host.js';
+export { makeUpFlow, makeUpRecord, type MadeUpFlow, type MadeUpField, type MadeUpProblem, type MadeUpRequest } from './request/made-up.js';
 export { filterChunk } from './replay/filter-decisions.js';
 export { SurveyBuilder, type Survey } from './survey/survey.js';
 export { type Starter, type StarterRule } from './survey/starter-rules.js';
@@ -112,6 +121,7 @@ export {
 } from './reference/categories.js';
 export { CategoryFeedReader, parseCategoryFeed, parseSite, type FeedReport } from './reference/category-lines.js';
 export { HostTable } from './reference/host-table.js';
+export { RangeTable } from './reference/range-table.js';
 export { printJunit } from './expectations/junit.js';
 export { runExpectations, type ExpectationResult } from './expectations/run-expectations.js';
 export { EditError, type Configuration } from './edit/configuration.js';
@@ -134,7 +144,7 @@ export {
   type LookUp,
 } from './edit/list-entries.js';
 export { STARTING_POINTS, type StartingPoint } from './edit/starting-points.js';
-export { findUses } from './edit/uses.js';
+export { datasetNamesOf, findUses, passphrasesOf } from './edit/uses.js';
 export { FIELD_INFOS, parseConditionText, parseRuleText, printRuleText, type FieldInfo } from './edit/rule-text.js';
 export { ACTIONS, RULE_STATES, type Action, type Comparison, type Condition, type Value } from './language/tree.js';
 export { printAction } from './language/action-text.js';

@@ -13,9 +13,7 @@ import { pinoHttp } from 'pino-http';
 import type { Config } from './config.js';
 import { migrate, openDatabase, type Database } from './database/database.js';
 import { SettingModel } from './database/models.js';
-import { CountryTables } from './features/country-table/country-tables.js';
-import { countryTableRoutes } from './features/country-table/routes.js';
-import { Drafts } from './features/draft/draft.js';
+import { Drafts, type Outside } from './features/draft/draft.js';
 import { draftRoutes } from './features/draft/routes.js';
 import { healthRoutes } from './features/health/routes.js';
 import { LogImports } from './features/logs/log-import.js';
@@ -33,6 +31,18 @@ import { listRoutes } from './features/lists/routes.js';
 import { PublishedRevisions, Revisions } from './features/revisions/revisions.js';
 import { revisionRoutes } from './features/revisions/routes.js';
 import { tryRoutes } from './features/try/routes.js';
+import { Passphrases } from './features/passphrases/passphrases.js';
+import { passphraseRoutes } from './features/passphrases/routes.js';
+import { CategoryFeeds } from './features/reference/categories.js';
+import { Corrections } from './features/reference/corrections.js';
+import { CountryTables } from './features/reference/countries.js';
+import { Datasets } from './features/reference/datasets.js';
+import { Effects } from './features/reference/effects.js';
+import { ReferenceImports } from './features/reference/imports.js';
+import { Removals } from './features/reference/removals.js';
+import { referenceRoutes } from './features/reference/routes.js';
+import { Sources } from './features/reference/sources.js';
+import { Worlds } from './features/reference/worlds.js';
 import { userRoutes } from './features/users/routes.js';
 import { Users } from './features/users/users.js';
 import { Authenticator } from './http/authenticate.js';
@@ -40,10 +50,14 @@ import { handleErrors } from './http/problem.js';
 import { buildRouter, type Route } from './http/route.js';
 import { JobQueue } from './work/job-queue.js';
 import { JudgingPool } from './work/judging-pool.js';
+import { ReferencePool } from './work/reference-pool.js';
 
 const MAX_CONNECTIONS = 10;
 const SESSION_AGE_MS = 12 * 60 * 60 * 1000;
 const MAX_THREADS = 4;
+/** How often the service looks which reference data is due. */
+const REFRESH_CHECK_MS = 60_000;
+const FETCH_LIMITS = { timeoutMs: 120_000, maxRedirects: 5 };
 
 /** The service, ready to listen. */
 export interface Service {
@@ -61,34 +75,60 @@ export async function createService(config: Config): Promise<Service> {
   const db = openDatabase(config.databaseUrl, MAX_CONNECTIONS);
   await migrate(db);
   const users = new Users(db);
-  const drafts = new Drafts(db, new PublishedRevisions());
-  const countryTables = new CountryTables(db);
-  const revisions = new Revisions(db, drafts, countryTables);
+  const datasets = new Datasets(db);
+  const worlds = new Worlds(db, datasets);
+  const outside: Outside = {
+    forLists: (names, trx) => datasets.forLists(names, trx),
+    categoryNames: (trx) => worlds.categoryNames(trx),
+  };
+  const drafts = new Drafts(db, new PublishedRevisions(datasets), outside);
+  const revisions = new Revisions(db, drafts, worlds, datasets);
   const logs = new Logs(db);
-  const imports = new LogImports(db, logs, countryTables);
-  const judges = new Judges(db, countryTables);
+  const imports = new LogImports(db, logs, worlds);
+  const judges = new Judges(db, worlds, datasets);
   const pool = new JudgingPool(Math.min(availableParallelism(), MAX_THREADS));
   const queue = new JobQueue(config.databaseUrl, logger);
   const runs = new ReplayRuns(db, logs, judges, pool, logger);
-  const replays = new Replays(db, revisions, logs, countryTables, judges, queue);
+  const replays = new Replays(db, revisions, logs, worlds, judges, queue);
+  const readers = new ReferencePool();
+  const effects = new Effects(db, datasets, worlds, revisions, runs, queue);
+  const referenceImports = new ReferenceImports(datasets, effects, readers);
+  const limits = { ...FETCH_LIMITS, maxBytes: config.maxUploadBytes, mayFetchPrivate: config.mayFetchPrivate };
+  const sources = new Sources(db, referenceImports, limits, config.referenceFolder, logger);
+  const reference = {
+    datasets,
+    worlds,
+    sources,
+    imports: referenceImports,
+    removals: new Removals(datasets),
+    corrections: new Corrections(db, datasets),
+    countryTables: new CountryTables(datasets, worlds, sources, drafts, logs, pool, config.resolver),
+    categoryFeeds: new CategoryFeeds(datasets, worlds, sources),
+  };
   const routes = [
     ...healthRoutes(db),
     ...userRoutes(users),
-    ...draftRoutes(drafts, countryTables),
+    ...draftRoutes(drafts, worlds),
     ...revisionRoutes(revisions),
     ...listRoutes(drafts),
     ...auditRoutes(db),
-    ...countryTableRoutes(countryTables),
+    ...referenceRoutes(reference, drafts, config.maxUploadBytes),
+    ...passphraseRoutes(new Passphrases(db, drafts)),
     ...logRoutes(logs, imports, config.maxUploadBytes),
-    ...matchRoutes(new MatchCounts(drafts, logs, countryTables, pool)),
-    ...tryRoutes(revisions, countryTables),
+    ...matchRoutes(new MatchCounts(drafts, logs, worlds, pool)),
+    ...tryRoutes(revisions, worlds),
     ...replayRoutes(replays, new DecisionPages(db, logs, judges, pool)),
   ];
   const removed = await imports.removeUnfinished();
   if (removed > 0) logger.warn({ logs: removed }, 'removed logs whose import had not finished');
   const unfinished = await runs.unfinished();
-  await queue.start((replayId) => runs.run(replayId));
+  await queue.start({
+    replay: (replayId) => runs.run(replayId),
+    check: (datasetId, userId) => referenceImports.finishCheck(datasetId, { userId }),
+  });
   for (const replayId of unfinished) await queue.addReplay(replayId);
+  await referenceImports.resume();
+  const refreshing = setInterval(() => void sources.refreshDue(new Date()), REFRESH_CHECK_MS);
   const sessionPool = new pg.Pool({ connectionString: config.databaseUrl, max: 2 });
   // Without a listener a lost connection would end the process.
   sessionPool.on('error', (error) => logger.error({ err: error }, 'session store'));
@@ -99,8 +139,10 @@ export async function createService(config: Config): Promise<Service> {
     users,
     logger,
     async close() {
+      clearInterval(refreshing);
       await queue.stop();
       await pool.close();
+      await readers.close();
       await sessionPool.end();
       await db.destroy();
     },

@@ -13,6 +13,12 @@ export interface Config {
   /** Whether browsers reach the service over https, so that cookies may insist on it. */
   readonly isBehindHttps: boolean;
   readonly maxUploadBytes: number;
+  /** Below which reference data may be refreshed from files; without one only URLs are refreshed from. */
+  readonly referenceFolder: string | undefined;
+  /** Whether refreshes may reach private and local addresses. */
+  readonly mayFetchPrivate: boolean;
+  /** Asked for names in country look-ups; the system's resolver unless said. */
+  readonly resolver: string | undefined;
 }
 
 const LOG_LEVELS = ['trace', 'debug', 'info', 'warn', 'error', 'fatal', 'silent'] as const;
@@ -59,6 +65,11 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
     maxUploadBytes: read('JADEFENCE_MAX_UPLOAD_BYTES', String(10_737_418_240), 'a number of bytes', (text) =>
       wholeNumber(text, Number.MAX_SAFE_INTEGER),
     ),
+    referenceFolder: env['JADEFENCE_REFERENCE_FOLDER'] ? resolve(env['JADEFENCE_REFERENCE_FOLDER']) : undefined,
+    mayFetchPrivate: read('JADEFENCE_FETCH_PRIVATE', 'no', 'yes or no', (text) => ({ yes: true, no: false })[text]),
+    resolver: env['JADEFENCE_RESOLVER']
+      ? read('JADEFENCE_RESOLVER', undefined, 'an address and port such as 192.0.2.53:53', decodeResolver)
+      : undefined,
   };
   if (problems.length > 0) throw new ConfigError(problems.join('\n'));
   return config;
@@ -67,6 +78,10 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
 function wholeNumber(text: string, max: number): number | undefined {
   const value = Number(text);
   return /^\d+$/.test(text) && value <= max ? value : undefined;
+}
+
+function decodeResolver(text: string): string | undefined {
+  return /^(\[[0-9a-fA-F:.]+\]|[\d.]+)(:\d{1,5})?$/.test(text) ? text : undefined;
 }
 
 function decodeDatabaseUrl(text: string): string | undefined {

@@ -196,6 +196,6 @@ export class View {
 }
 
 /** The registrable domain (public suffix list, both sections); none for suffixes and addresses. */
-function siteOf(host: Field<string>): Field<string> {
+export function siteOf(host: Field<string>): Field<string> {
   return host == null ? host : getDomain(host, { allowPrivateDomains: true, validateHostname: false });
 }

@@ -37,6 +37,27 @@ export function renameMentions(parts: readonly Part[], kind: Mentioned, name: st
   });
 }
 
+/** The names of the datasets that lists take their entries from, each once. */
+export function datasetNamesOf(parts: readonly Part[]): string[] {
+  const names = parts
+    .filter(({ kind, text }) => kind === 'list' && text.includes(' from dataset '))
+    .flatMap(mentionsOf)
+    .flatMap((mention) => (mention.kind === 'dataset' ? [mention.name] : []));
+  return [...new Set(names)];
+}
+
+/** The rules that ask for each passphrase, by its name. */
+export function passphrasesOf(parts: readonly Part[]): Map<string, string[]> {
+  const users = new Map<string, string[]>();
+  for (const part of parts) {
+    if (part.kind !== 'rule' || !part.text.includes('passphrase')) continue;
+    const { action } = ruleOf(part);
+    if (action.kind === 'passphrase' && action.secret !== undefined)
+      users.set(action.secret, [...(users.get(action.secret) ?? []), describePart(part)]);
+  }
+  return users;
+}
+
 function isMention(mention: Mention, kind: Mentioned, name: string): boolean {
   if (mention.name !== name) return false;
   if (kind === 'list') return mention.kind === 'list' || (mention.kind === 'word' && mention.takesLists);

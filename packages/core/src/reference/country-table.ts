@@ -88,15 +88,13 @@ export interface CountryTableOptions {
 
 /**
  * A table whose look-up answers with the smallest range that contains the address; at equal size the later row.
- * @param ranges rows, or their stored form, which may be shared. @throws DamagedTableError
+ * @param ranges rows, their stored form, which may be shared, or what was read from it. @throws DamagedTableError
  */
 export function createCountryTable(
-  ranges: readonly CountryRange[] | ArrayBufferLike,
+  ranges: readonly CountryRange[] | ArrayBufferLike | RangeTable,
   { corrections = [], source }: CountryTableOptions = {},
 ): CountryTable {
-  const table = Array.isArray(ranges)
-    ? createRangeTable((ranges as readonly CountryRange[]).map(toRow))
-    : new RangeTable(ranges as ArrayBufferLike);
+  const table = openTable(ranges);
   const corrected = corrections.length > 0 ? createRangeTable(corrections.map(toRow)) : undefined;
   const answer = (row: RangeRow, isCorrected: boolean): CountryAnswer => {
     const { value, ...range } = row;
@@ -124,6 +122,12 @@ export function createCountryTable(
   };
 }
 
+function openTable(ranges: readonly CountryRange[] | ArrayBufferLike | RangeTable): RangeTable {
+  if (ranges instanceof RangeTable) return ranges;
+  if ('byteLength' in ranges) return new RangeTable(ranges);
+  return createRangeTable(ranges.map(toRow));
+}
+
 const internal = createRangeTable(INTERNAL_NETWORKS.map((network) => ({ ...network, value: 0 })));
 
 function outside(address: Address): Country {
@@ -131,8 +135,8 @@ function outside(address: Address): Country {
 }
 
 /** What the stored form of a table holds, by country, sorted by code. */
-export function measureCountryTable(buffer: ArrayBufferLike): CountryShare[] {
-  const table = new RangeTable(buffer);
+export function measureCountryTable(ranges: ArrayBufferLike | RangeTable): CountryShare[] {
+  const table = openTable(ranges);
   const numRanges = new Map<number, number>();
   for (const { value } of table.rows()) numRanges.set(value, (numRanges.get(value) ?? 0) + 1);
   const addresses = table.countAddresses();

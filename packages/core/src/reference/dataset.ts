@@ -22,9 +22,11 @@ export class Dataset {
     readonly buffer: ArrayBufferLike,
     /** Of the file it was read from. */
     readonly sha256 = '',
+    /** The table in the buffer, where it was opened before. */
+    opened?: RangeTable | HostTable,
   ) {
-    if (kind === 'addresses') this.#ranges = new RangeTable(buffer);
-    else this.#hosts = new HostTable(buffer);
+    if (kind === 'addresses') this.#ranges = (opened as RangeTable | undefined) ?? new RangeTable(buffer);
+    else this.#hosts = (opened as HostTable | undefined) ?? new HostTable(buffer);
   }
 
   get numEntries(): number {

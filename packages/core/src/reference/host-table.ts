@@ -116,6 +116,16 @@ export class HostTable {
     return [];
   }
 
+  /** How many entries have each value. */
+  countValues(): Map<number, number> {
+    const counts = new Map<number, number>();
+    for (let at = 0; at < this.#entries.length; at += this.#sizeAt(at)) {
+      const value = this.#valueAt(at);
+      counts.set(value, (counts.get(value) ?? 0) + 1);
+    }
+    return counts;
+  }
+
   /** Every entry, in no order that means anything. */
   *rows(): Generator<HostRow> {
     for (let at = 0; at < this.#entries.length; at += this.#sizeAt(at)) yield this.#rowAt(at);
@@ -178,16 +188,19 @@ export class HostTable {
     return true;
   }
 
-  #rowAt(at: number): HostRow {
+  #valueAt(at: number): number {
     const { valueBytes, hasPaths } = this.#layout;
     const valueAt = at + (hasPaths ? 3 : 1);
-    const value = (valueBytes > 0 ? this.#entries[valueAt]! : 0) | (valueBytes > 1 ? this.#entries[valueAt + 1]! << 8 : 0);
+    return (valueBytes > 0 ? this.#entries[valueAt]! : 0) | (valueBytes > 1 ? this.#entries[valueAt + 1]! << 8 : 0);
+  }
+
+  #rowAt(at: number): HostRow {
     const hostAt = at + this.#headBytes;
     const pathAt = hostAt + this.#entries[at]!;
     return {
       host: asciiOf(this.#entries, hostAt, pathAt),
       path: asciiOf(this.#entries, pathAt, pathAt + this.#pathBytesAt(at)),
-      value,
+      value: this.#valueAt(at),
     };
   }
 }

@@ -101,3 +101,32 @@ function saidAttributes(fields: readonly MadeUpField[]): Attributes {
   }
   return said;
 }
+
+/** What is known of some traffic, to see what it is recognised as. What is not said is unknown. */
+export interface MadeUpFlow {
+  readonly host?: string;
+  readonly url?: string;
+  readonly port?: number;
+  readonly transport?: 'tcp' | 'udp' | 'icmp';
+  readonly agent?: string;
+  /** The first bytes from the client, as hexadecimal digits. */
+  readonly payload?: string;
+}
+
+export function makeUpFlow({ host, url, port, transport, agent, payload }: MadeUpFlow, atUnixMs: number): LogRecord {
+  const said = {
+    'server.address': host,
+    'url.full': url,
+    'server.port': port,
+    'network.transport': transport,
+    'user_agent.original': agent,
+    'jade.payload': payload === undefined ? undefined : hexToBase64(payload),
+  };
+  const attributes = Object.fromEntries(Object.entries(said).filter(([, value]) => value !== undefined)) as Attributes;
+  return { line: 1, atUnixMs, attributes };
+}
+
+function hexToBase64(hex: string): string {
+  const pairs = hex.replace(/\s+/g, '').match(/../g) ?? [];
+  return btoa(String.fromCharCode(...pairs.map((pair) => Number.parseInt(pair, 16))));
+}

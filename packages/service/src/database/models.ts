@@ -1,6 +1,6 @@
 /** One class a table. Names are camel-cased by the connection; nothing here leaves the feature that asks for it. */
-import type { Role, ReplayState } from '@jadefence/contract';
-import type { LogFormat, Outcome, People, RejectReason, Ruling, Survey, Tally } from '@jadefence/core';
+import type { DatasetEffect, DatasetOwner, Role, ReplayState } from '@jadefence/contract';
+import type { CountryShare, DatasetKind, LineProblem, LogFormat, Outcome, People, RejectReason, Ruling, Survey, Tally } from '@jadefence/core';
 import { Model } from 'objection';
 
 export class SettingModel extends Model {
@@ -55,6 +55,13 @@ export interface Entry {
 export class SnapshotEntryModel extends Model implements Entry {
   static override tableName = 'snapshot_entries';
   static override idColumn = ['snapshotId', 'kind', 'owner', 'name'];
+  static override relationMappings = () => ({
+    object: {
+      relation: Model.BelongsToOneRelation,
+      modelClass: ObjectModel,
+      join: { from: 'snapshot_entries.objectHash', to: 'objects.hash' },
+    },
+  });
   declare snapshotId: number;
   declare kind: string;
   declare owner: string;
@@ -99,20 +106,37 @@ export class RevisionModel extends Model {
   declare publishedAt: Date;
 }
 
-export interface CountryStats {
-  readonly numRanges: number;
-  readonly problems: readonly { readonly line: number; readonly message: string }[];
+export interface DatasetStats {
+  readonly numEntries: number;
+  readonly numRejected: number;
+  /** The first of them. */
+  readonly problems: readonly LineProblem[];
+  /** Of a list. */
+  readonly listKind?: DatasetKind;
+  /** Of a category feed: entries by category, in the order of its numbers. */
+  readonly categories?: readonly { readonly name: string; readonly numEntries: number }[];
+  /** Of a category feed: what is called otherwise here. */
+  readonly renamed?: Readonly<Record<string, string>>;
+  /** Of a country table. */
+  readonly countries?: readonly CountryShare[];
 }
 
 export class DatasetModel extends Model {
   static override tableName = 'datasets';
   declare id: number;
-  declare kind: 'country';
+  declare kind: DatasetOwner;
   declare name: string;
   declare sha256: string;
   declare isActive: boolean;
-  declare stats: CountryStats;
+  /** Checking while the latest log is replayed with it. */
+  declare state: 'checking' | 'settled';
+  declare stats: DatasetStats;
+  declare builtAt: Date | null;
+  /** Why it does not become active without a yes. */
+  declare waitsFor: string | null;
+  declare effect: DatasetEffect | null;
   declare importedAt: Date;
+  declare importedBy: number | null;
 }
 
 export class DatasetPartModel extends Model {
@@ -121,6 +145,53 @@ export class DatasetPartModel extends Model {
   declare datasetId: number;
   declare seq: number;
   declare bytes: Buffer;
+}
+
+export class FeedModel extends Model {
+  static override tableName = 'feeds';
+  static override idColumn = 'name';
+  declare name: string;
+  declare position: number;
+}
+
+/** Where a dataset comes from, and how its latest refresh went. */
+export class SourceModel extends Model {
+  static override tableName = 'sources';
+  static override idColumn = ['kind', 'name'];
+  static override jsonAttributes = ['locations', 'options', 'validators'];
+  declare kind: DatasetOwner;
+  declare name: string;
+  declare locations: readonly string[];
+  declare options: { readonly category?: string; readonly listKind?: DatasetKind };
+  declare everyMinutes: number;
+  /** What each location said of its latest answer, for asking whether it has changed. */
+  declare validators: readonly { readonly etag?: string; readonly lastModified?: string }[];
+  declare checkedAt: Date | null;
+  declare succeededAt: Date | null;
+  declare failure: string | null;
+  declare changedBy: number | null;
+}
+
+export class CorrectionModel extends Model {
+  static override tableName = 'corrections';
+  static override idColumn = ['kind', 'key'];
+  declare kind: 'country' | 'category';
+  /** A range or a site, in normal form. */
+  declare key: string;
+  /** A country, or categories joined by commas. */
+  declare value: string;
+  declare reason: string | null;
+  declare changedBy: number | null;
+  declare changedAt: Date;
+}
+
+export class PassphraseModel extends Model {
+  static override tableName = 'passphrases';
+  static override idColumn = 'name';
+  declare name: string;
+  declare hash: string;
+  declare changedBy: number | null;
+  declare changedAt: Date;
 }
 
 export class LogModel extends Model {
@@ -173,7 +244,8 @@ export class ReplayModel extends Model {
   declare id: number;
   declare logId: number;
   declare snapshotId: number;
-  declare datasetId: number | null;
+  /** The object that holds what it rests on besides its snapshot. */
+  declare worldHash: string;
   declare gate: string | null;
   /** Absent where the draft was judged. */
   declare revision: number | null;

@@ -1,3 +1,4 @@
+import { UnreadableFileError } from '@jadefence/files';
 import { PROBLEMS, type Problem, type ProblemCode } from '@jadefence/contract';
 import type { ErrorRequestHandler, Response } from 'express';
 import type { Logger } from 'pino';
@@ -39,6 +40,8 @@ export function handleErrors(logger: Logger): ErrorRequestHandler {
 
 function toProblem(error: unknown): ProblemError {
   if (error instanceof ProblemError) return error;
+  if (error instanceof UnreadableFileError)
+    return new ProblemError('upload-cut', `${error.message.replace(/\.$/, '')}; nothing of it is kept.`);
   const { type, message } = error as { type?: string; message?: string };
   if (type === 'entity.parse.failed') return new ProblemError('bad-body', `The body is not JSON: ${message}.`);
   if (type === 'entity.too.large') return new ProblemError('too-large', 'The body is larger than the service takes.');

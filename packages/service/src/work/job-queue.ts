@@ -3,6 +3,14 @@ import type { Logger } from 'pino';
 
 const POLLING_SECONDS = 0.5;
 const REPLAY_QUEUE = 'replay';
+const CHECK_QUEUE = 'dataset-check';
+
+/** What is done with each kind of job. */
+export interface JobRunner {
+  replay(replayId: number): Promise<void>;
+  /** Finds what a dataset would change. */
+  check(datasetId: number, userId: number | null): Promise<void>;
+}
 
 /** Jobs kept in PostgreSQL, so that they outlive the process. */
 export class JobQueue {
@@ -17,7 +25,7 @@ export class JobQueue {
   }
 
   /** Starts taking jobs. A job whose process dies is taken up again by the next start of the service. */
-  async start(run: (replayId: number) => Promise<void>): Promise<void> {
+  async start(runner: JobRunner): Promise<void> {
     await this.#boss.start();
     await this.#boss.createQueue(REPLAY_QUEUE);
     await this.#boss.work<{ replayId: number }>(
@@ -26,10 +34,22 @@ export class JobQueue {
       async (jobs) => {
         for (const { data } of jobs) {
           this.logger.info({ replay: data.replayId }, 'replay begins');
-          await run(data.replayId);
+          await runner.replay(data.replayId);
         }
       },
     );
+    await this.#boss.createQueue(CHECK_QUEUE);
+    await this.#boss.work<{ datasetId: number; userId: number | null }>(
+      CHECK_QUEUE,
+      { pollingIntervalSeconds: POLLING_SECONDS },
+      async (jobs) => {
+        for (const { data } of jobs) await runner.check(data.datasetId, data.userId);
+      },
+    );
+  }
+
+  async addCheck(datasetId: number, userId: number | null): Promise<void> {
+    await this.#boss.send(CHECK_QUEUE, { datasetId, userId }, { retryLimit: 2, expireInHours: 23 });
   }
 
   async addReplay(replayId: number): Promise<void> {

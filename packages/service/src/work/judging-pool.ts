@@ -1,7 +1,7 @@
 import { MessageChannel } from 'node:worker_threads';
 import { Piscina } from 'piscina';
 import type { Explanation, Matches } from '@jadefence/core';
-import type { CountTask, ExplainTask, FilterTask, JudgeAnswer, JudgeTask } from './replay-worker.js';
+import type { ChunkSource, CountTask, ExplainTask, FilterTask, JudgeAnswer, JudgeSource, JudgeTask } from './replay-worker.js';
 
 /** Worker threads that judge and filter chunks, started when there is something to do. */
 export class JudgingPool {
@@ -29,6 +29,10 @@ export class JudgingPool {
 
   async explain(task: ExplainTask): Promise<Explanation> {
     return (await this.#pool().run(task, { name: 'explainRow' })) as Explanation;
+  }
+
+  async countCountries(task: JudgeSource & ChunkSource): Promise<Map<string, number>> {
+    return (await this.#pool().run(task, { name: 'countChunkCountries' })) as Map<string, number>;
   }
 
   async count(task: CountTask): Promise<Matches> {

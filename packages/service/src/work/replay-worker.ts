@@ -4,17 +4,18 @@ import {
   checkFilter,
   ChunkRows,
   collectRuleLookups,
+  countCountries,
   countMatches,
-  createCountryTable,
+  Dataset,
   explainRequest,
   filterChunk,
   normalizeRequest,
-  parseCountryCsv,
   readCondition,
   Replay,
   replayChunk,
   RulingTable,
   State,
+  type DatasetKind,
   type Explanation,
   type Judge,
   type LogRecord,
@@ -27,15 +28,24 @@ import {
   type Tally,
 } from '@jadefence/core';
 import type { MessagePort } from 'node:worker_threads';
+import { openWorld, type SharedWorld, type World } from './shared-world.js';
 
-/** What decisions rest on, as texts that can be sent to a thread. */
+/** The entries of a list, in their stored form. */
+export interface SharedDataset {
+  readonly name: string;
+  readonly kind: DatasetKind;
+  readonly sha256: string;
+  readonly buffer: SharedArrayBuffer;
+}
+
+/** What decisions rest on, in a form that can be sent to a thread. */
 export interface JudgeSource {
   /** Tells configurations apart, so that a worker prepares each once. */
   readonly judgeKey: string;
   readonly fenceFile: SourceFile;
   readonly namedFiles: readonly SourceFile[];
-  /** Shared, since a country table is large and every task needs it. */
-  readonly countryCsv?: SharedArrayBuffer;
+  readonly datasets: readonly SharedDataset[];
+  readonly world: SharedWorld;
   readonly gate?: string;
   readonly people?: People;
 }
@@ -124,6 +134,11 @@ export function countChunk({ rule, gates, numRows, columns, ...source }: CountTa
   return countMatches(judge, { condition, lookups }, new ChunkRows(numRows, columns), gates && new Set(gates));
 }
 
+/** Requests by the country of the client. */
+export function countChunkCountries({ numRows, columns, ...source }: JudgeSource & ChunkSource): Map<string, number> {
+  return countCountries(judgeFor(source), new ChunkRows(numRows, columns));
+}
+
 /** @returns the rows that match, ascending */
 export function filterDecisions({ where, codes, rulings, ...task }: FilterTask): Uint32Array {
   const judge = judgeFor(task);
@@ -132,21 +147,21 @@ export function filterDecisions({ where, codes, rulings, ...task }: FilterTask):
   return filterChunk(filter, judge, new ChunkRows(task.numRows, task.columns), codes, rulings);
 }
 
-/** Everything a decision rests on, from its texts. @throws Error when the fences cannot judge, which a snapshot's always can */
-export function prepareJudge({
-  fenceFile,
-  namedFiles,
-  countryCsv,
-  gate,
-  people,
-}: Omit<JudgeSource, 'judgeKey'>): Judge {
-  const { rulebook, diagnostics } = checkFences([fenceFile], namedFiles);
+/**
+ * Everything a decision rests on, from what can be sent. Categories are not checked here: what was published stays usable
+ * when a feed loses one.
+ * @param opened what is opened already, in the thread that keeps it
+ * @throws Error when the fences cannot judge, which a snapshot's always can
+ */
+export function prepareJudge(
+  { fenceFile, namedFiles, datasets, world, gate, people }: Omit<JudgeSource, 'judgeKey'>,
+  opened?: { readonly world: World; readonly datasets?: readonly Dataset[] },
+): Judge {
+  const all =
+    opened?.datasets ?? datasets.map(({ name, kind, buffer, sha256 }) => new Dataset(name, kind, buffer, sha256));
+  const { rulebook, diagnostics } = checkFences([fenceFile], namedFiles, {
+    datasets: new Map(all.map((dataset) => [dataset.name, dataset])),
+  });
   if (!rulebook) throw new Error(`Internal error: a pinned snapshot cannot judge: ${diagnostics[0]?.message}`);
-  const text = countryCsv && new TextDecoder().decode(new Uint8Array(countryCsv).slice());
-  return {
-    rulebook,
-    gate,
-    people,
-    countries: text === undefined ? undefined : createCountryTable(parseCountryCsv(text).ranges),
-  };
+  return { rulebook, gate, people, ...(opened?.world ?? openWorld(world)) };
 }

@@ -35,7 +35,7 @@ export function RevisionsPage() {
 
 /** The statement that a change belongs to: a rule is published with its fence. */
 function statementOf({ part, name }: DescribedChange): OnlyPart | undefined {
-  if (part === 'file') return undefined;
+  if (part === 'file' || part === 'dataset') return undefined;
   return part === 'rule' ? { part: 'fence', name: name.slice(0, name.indexOf('/')) } : { part, name };
 }
 

@@ -1,5 +1,6 @@
 import {
   checkFences,
+  datasetNamesOf,
   EditError,
   joinParts,
   mergeParts,
@@ -101,7 +102,12 @@ export function takeParts(
   );
   const files = new Map(base.namedFiles.map((file) => [file.path, file]));
   for (const file of from.namedFiles) if (named.has(file.path)) files.set(file.path, file);
-  return { parts, namedFiles: [...files.values()] };
+  const taken = new Set(datasetNamesOf(from.parts.filter((part) => isTaken(part.kind, part.owner, part.name))));
+  const datasets = datasetNamesOf(parts).flatMap((name) => {
+    const source = taken.has(name) ? from : base;
+    return source.datasets?.find((dataset) => dataset.name === name) ?? [];
+  });
+  return { parts, namedFiles: [...files.values()], datasets };
 }
 
 function namedPaths({ parts }: Configuration): string[] {

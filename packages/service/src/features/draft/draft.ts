@@ -10,10 +10,12 @@ import type {
 import {
   applyEdits,
   compareConfigurations,
+  datasetNamesOf,
   describeChange,
   type Change,
   type CheckedFences,
   type Configuration,
+  type Dataset,
   type Edit,
   type EntryReport,
   type Rulebook,
@@ -35,6 +37,14 @@ export interface Published {
   latest(db: Database): Promise<{ readonly number: number; readonly configuration: Configuration } | undefined>;
 }
 
+/** What the draft may name that is kept elsewhere. */
+export interface Outside {
+  /** The active datasets of these names. */
+  forLists(names: readonly string[], db: Database): Promise<Dataset[]>;
+  /** Undefined where every name may be a category. */
+  categoryNames(db: Database): Promise<ReadonlySet<string> | undefined>;
+}
+
 /** The draft at one moment. */
 interface Loaded {
   readonly id: number;
@@ -51,6 +61,7 @@ export class Drafts {
   constructor(
     private readonly db: Database,
     private readonly published: Published,
+    private readonly outside: Outside,
   ) {}
 
   async show(): Promise<Draft> {
@@ -64,7 +75,7 @@ export class Drafts {
       snapshot: hashEntries(entries),
       version,
       published: published?.number ?? null,
-      ...presentFences(checkStored(configuration)),
+      ...presentFences(await this.#check(this.db, configuration)),
       changedAt: last?.changedAt.toISOString() ?? null,
       changedBy: (await this.#authors(entries)).get(last?.changedBy ?? -1) ?? null,
     };
@@ -73,17 +84,31 @@ export class Drafts {
   /** The draft as text. */
   async sources(db: Database = this.db): Promise<DraftSources> {
     const { version, configuration } = await this.#load(db);
+    return { version, parts: configuration.parts, namedFiles: configuration.namedFiles };
+  }
+
+  /** The draft with the datasets that its lists name. */
+  async configuration(db: Database = this.db): Promise<Configuration & { readonly version: number }> {
+    const { version, configuration } = await this.#load(db);
     return { version, ...configuration };
+  }
+
+  async #check(db: Database, configuration: Configuration): Promise<CheckedFences> {
+    return checkStored(configuration, await this.outside.categoryNames(db));
+  }
+
+  async #withDatasets(db: Database, configuration: Configuration): Promise<Configuration> {
+    return { ...configuration, datasets: await this.outside.forLists(datasetNamesOf(configuration.parts), db) };
   }
 
   /** What an import would change. @throws ProblemError as the import would */
   async preview(sources: FenceSources, isMerge: boolean): Promise<ImportPreview> {
     const { version, configuration } = await this.#load(this.db);
-    const after = readSources(sources, isMerge ? configuration : undefined);
+    const after = await this.#withDatasets(this.db, readSources(sources, isMerge ? configuration : undefined));
     return {
       version,
       changes: compareConfigurations(configuration, after),
-      diagnostics: checkStored(after).diagnostics,
+      diagnostics: (await this.#check(this.db, after)).diagnostics,
     };
   }
 
@@ -117,9 +142,10 @@ export class Drafts {
   async previewEdits(edits: readonly Edit[]): Promise<EditResult> {
     const { version, configuration: before } = await this.#load(this.db);
     const { configuration, entries } = tellProblem(() => applyEdits(before, edits));
-    const checked = checkStored(configuration);
+    const after = await this.#withDatasets(this.db, configuration);
+    const checked = await this.#check(this.db, after);
     refuseErrors(checked.diagnostics);
-    return presentEdit(version, compareConfigurations(before, configuration), entries, checked);
+    return presentEdit(version, compareConfigurations(before, after), entries, checked);
   }
 
   /** What differs from what is published, and who changed it. */
@@ -159,44 +185,53 @@ export class Drafts {
 
   /** A judge by the draft as it is now. @throws ProblemError when it cannot judge */
   async rulebook(): Promise<Rulebook> {
-    return usableRulebook(checkStored(await this.sources()));
+    const { configuration } = await this.#load(this.db);
+    return usableRulebook(await this.#check(this.db, configuration));
   }
 
   /** Pins the draft as it is now. @throws ProblemError when it cannot judge */
   async pin(trx: Transaction): Promise<{ snapshotId: number; gates: readonly string[] }> {
     const { entries, configuration } = await this.#load(trx);
-    const rulebook = usableRulebook(checkStored(configuration));
-    const snapshot = await pinSnapshot(trx, entries.map(pickEntry));
+    const rulebook = usableRulebook(await this.#check(trx, configuration));
+    const datasets = configuration.datasets ?? [];
+    const pinned = datasets.length > 0 ? await storeObjects(trx, configuration) : entries.map(pickEntry);
+    const snapshot = await pinSnapshot(trx, pinned);
     return { snapshotId: snapshot.id, gates: rulebook.gates.map(({ statement }) => statement.name) };
   }
 
   /** @throws ProblemError naming what others changed since `seenVersion` */
-  async refuseUnseen(trx: Transaction, seenVersion: number): Promise<DraftSources> {
+  async refuseUnseen(
+    trx: Transaction,
+    seenVersion: number,
+  ): Promise<{ configuration: Configuration; checked: (next: Configuration) => Promise<CheckedFences> }> {
     const loaded = await this.#load(trx, true);
     const unseen = loaded.entries.filter((entry) => entry.version > seenVersion);
     if (loaded.version !== seenVersion) await this.#refuse(unseen, loaded.version, seenVersion);
-    return { version: loaded.version, ...loaded.configuration };
+    return { configuration: loaded.configuration, checked: (next) => this.#check(trx, next) };
   }
 
   async #load(db: Database, isForUpdate = false): Promise<Loaded> {
     const query = DraftModel.query(db).findOne({ name: MAIN });
     const draft = (await (isForUpdate ? query.forUpdate() : query))!;
     const entries = await DraftEntryModel.query(db).where({ draftId: draft.id }).orderBy('position');
-    return { id: draft.id, version: draft.version, entries, configuration: await loadStored(db, entries) };
+    const { parts, namedFiles } = await loadStored(db, entries);
+    const configuration = await this.#withDatasets(db, { parts, namedFiles });
+    return { id: draft.id, version: draft.version, entries, configuration };
   }
 
   /** The one place in which the draft changes. */
   async #write(
     trx: Transaction,
     before: Loaded,
-    after: Configuration,
+    written: Configuration,
     seenVersion: number,
     actor: Actor,
     what: string,
   ): Promise<{ version: number; changes: readonly Change[]; checked: CheckedFences }> {
-    const checked = checkStored(after);
+    const after = await this.#withDatasets(trx, written);
+    const checked = await this.#check(trx, after);
     refuseErrors(checked.diagnostics);
-    const changes = compareConfigurations(before.configuration, after);
+    const changes = compareConfigurations(before.configuration, after).filter(({ part }) => part !== 'dataset');
     const old = new Map(before.entries.map((entry) => [keyOf(entry), entry]));
     const overwritten = changes.flatMap((change) => old.get(keyOfChange(change)) ?? []);
     await this.#refuse(
@@ -207,7 +242,8 @@ export class Drafts {
     if (changes.length === 0) return { version: before.version, changes, checked };
     const version = before.version + 1;
     const changed = new Set(changes.map(keyOfChange));
-    const entries = (await storeObjects(trx, after)).map((entry) => {
+    // The draft takes whatever dataset is active; only snapshots pin one.
+    const entries = (await storeObjects(trx, { ...after, datasets: [] })).map((entry) => {
       const kept = changed.has(keyOf(entry)) ? undefined : old.get(keyOf(entry));
       const { version: at, changedBy, changedAt } = kept ?? { version, changedBy: actor.userId, changedAt: new Date() };
       return { ...entry, draftId: before.id, version: at, changedBy, changedAt };

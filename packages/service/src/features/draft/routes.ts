@@ -2,10 +2,10 @@ import { EditsInput, FenceSourcesInput } from '@jadefence/contract/server';
 import { runExpectations, STARTING_POINTS, type Edit } from '@jadefence/core';
 import { route, type Route } from '../../http/route.js';
 import { seenVersion, tellVersion } from '../../http/version.js';
-import type { CountryTables } from '../country-table/country-tables.js';
+import type { Worlds } from '../reference/worlds.js';
 import type { Drafts } from './draft.js';
 
-export function draftRoutes(drafts: Drafts, countryTables: CountryTables): Route[] {
+export function draftRoutes(drafts: Drafts, worlds: Worlds): Route[] {
   return [
     route({
       method: 'get',
@@ -55,7 +55,7 @@ export function draftRoutes(drafts: Drafts, countryTables: CountryTables): Route
       path: '/draft/expectations',
       needs: 'viewer',
       handle: async () =>
-        runExpectations({ rulebook: await drafts.rulebook(), countries: await countryTables.table() }),
+        runExpectations({ rulebook: await drafts.rulebook(), ...(await worlds.loadCurrent()).world }),
     }),
     route({ method: 'get', path: '/starting-points', needs: 'viewer', handle: async () => STARTING_POINTS }),
   ];

@@ -5,6 +5,7 @@ import {
   printFences,
   type CheckedFences,
   type Configuration,
+  type Dataset,
   type PartKind,
 } from '@jadefence/core';
 import type { Database, Transaction } from '../../database/database.js';
@@ -12,14 +13,20 @@ import { ObjectModel, SnapshotEntryModel, SnapshotModel, type Entry } from '../.
 
 /** A file that a list or page is kept in; the word is older than pages. */
 const LIST_FILE = 'list-file';
+/** A pin of the entries of a list. */
+const DATASET = 'dataset';
 /** The file name that places in a stored configuration carry. */
 export const DRAFT_PATH = 'draft.fence';
 
 /** Stores the texts, each once whatever it is used for, and says where each stands. */
-export async function storeObjects(trx: Transaction, { parts, namedFiles }: Configuration): Promise<Entry[]> {
+export async function storeObjects(
+  trx: Transaction,
+  { parts, namedFiles, datasets = [] }: Configuration,
+): Promise<Entry[]> {
   const all = [
     ...parts,
     ...namedFiles.map((file) => ({ kind: LIST_FILE, owner: '', name: file.path, text: file.text })),
+    ...datasets.map(({ name, sha256 }) => ({ kind: DATASET, owner: '', name, text: sha256 })),
   ];
   const entries: Entry[] = [];
   const objects = new Map<string, { hash: string; kind: string; body: string }>();
@@ -43,8 +50,16 @@ export function batches<T>(rows: readonly T[]): T[][] {
   );
 }
 
-/** The texts behind entries, in order. */
-export async function loadStored(db: Database, entries: readonly Entry[]): Promise<Configuration> {
+/** What opens datasets that a snapshot pinned. */
+export interface DatasetSource {
+  ofSnapshot(name: string, sha256: string, db: Database): Promise<Dataset>;
+}
+
+/** The texts behind entries, in order; datasets are left out. */
+export async function loadStored(
+  db: Database,
+  entries: readonly Entry[],
+): Promise<Configuration & { readonly pins: readonly { readonly name: string; readonly sha256: string }[] }> {
   const hashes = [...new Set(entries.map((entry) => entry.objectHash))];
   const bodies = new Map<string, string>();
   for (const batch of batches(hashes)) {
@@ -54,11 +69,14 @@ export async function loadStored(db: Database, entries: readonly Entry[]): Promi
   const textOf = (entry: Entry): string => bodies.get(entry.objectHash)!;
   return {
     parts: sorted
-      .filter(({ kind }) => kind !== LIST_FILE)
+      .filter(({ kind }) => kind !== LIST_FILE && kind !== DATASET)
       .map((entry) => ({ kind: entry.kind as PartKind, owner: entry.owner, name: entry.name, text: textOf(entry) })),
     namedFiles: sorted
       .filter(({ kind }) => kind === LIST_FILE)
       .map((entry) => ({ path: entry.name, text: textOf(entry) })),
+    pins: sorted
+      .filter(({ kind }) => kind === DATASET)
+      .map((entry) => ({ name: entry.name, sha256: textOf(entry) })),
   };
 }
 
@@ -83,16 +101,25 @@ export async function pinSnapshot(trx: Transaction, entries: readonly Entry[]): 
   return inserted;
 }
 
-export async function loadSnapshot(db: Database, snapshotId: number): Promise<Configuration> {
-  return loadStored(db, await SnapshotEntryModel.query(db).where({ snapshotId }));
+export async function loadSnapshot(db: Database, snapshotId: number, source: DatasetSource): Promise<Configuration> {
+  const { pins, ...texts } = await loadStored(db, await SnapshotEntryModel.query(db).where({ snapshotId }));
+  const datasets = await Promise.all(pins.map(({ name, sha256 }) => source.ofSnapshot(name, sha256, db)));
+  return { ...texts, datasets };
 }
 
 export function pickEntry({ kind, owner, name, position, objectHash }: Entry): Entry {
   return { kind, owner, name, position, objectHash };
 }
 
-/** Fence text of a stored configuration, parsed and checked. */
-export function checkStored({ parts, namedFiles }: Configuration): CheckedFences & { text: string } {
+/**
+ * Fence text of a stored configuration, parsed and checked.
+ * @param categories those that are known; unless given every name may be one, as in what was published before they changed
+ */
+export function checkStored(
+  { parts, namedFiles, datasets = [] }: Configuration,
+  categories?: ReadonlySet<string>,
+): CheckedFences & { text: string } {
   const text = printFences(joinParts(parts, DRAFT_PATH));
-  return { ...checkFences([{ path: DRAFT_PATH, text }], namedFiles), text };
+  const outside = { categories, datasets: new Map(datasets.map((dataset) => [dataset.name, dataset])) };
+  return { ...checkFences([{ path: DRAFT_PATH, text }], namedFiles, outside), text };
 }

@@ -8,12 +8,11 @@ import type { Drafts } from '../draft/draft.js';
 /** Lists of the draft: contents with nesting, where they are used, and look-ups. */
 export function listRoutes(drafts: Drafts): Route[] {
   const present = async (names: (configuration: Configuration) => readonly string[]): Promise<ListInfo[]> => {
-    const { parts, namedFiles } = await drafts.sources();
+    const configuration = await drafts.configuration();
     const lastChange = await drafts.lastChanges();
-    const configuration = { parts, namedFiles };
     return names(configuration).map((name) => ({
       ...tellProblem(() => showList(configuration, name)),
-      usedBy: findUses(parts, 'list', name),
+      usedBy: findUses(configuration.parts, 'list', name),
       ...lastChange('list', name),
     }));
   };
@@ -38,8 +37,8 @@ export function listRoutes(drafts: Drafts): Route[] {
       params: NameParams,
       query: LookUpQuery,
       handle: async ({ params, query }) => {
-        const { parts, namedFiles } = await drafts.sources();
-        return tellProblem(() => lookUpInList({ parts, namedFiles }, params.name, query.value));
+        const configuration = await drafts.configuration();
+        return tellProblem(() => lookUpInList(configuration, params.name, query.value));
       },
     }),
   ];

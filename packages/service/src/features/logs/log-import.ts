@@ -20,8 +20,8 @@ import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
 import { batches } from '../draft/snapshots.js';
 import { deflateColumns } from './compression.js';
-import type { CountryTables } from '../country-table/country-tables.js';
-import { decompress } from './decompress.js';
+import type { Worlds } from '../reference/worlds.js';
+import { decompress } from '@jadefence/files';
 import type { Logs } from './logs.js';
 
 /** Enough for the 200 lines that detection looks at. */
@@ -42,7 +42,7 @@ export class LogImports {
   constructor(
     private readonly db: Database,
     private readonly logs: Logs,
-    private readonly countryTables: CountryTables,
+    private readonly worlds: Worlds,
   ) {}
 
   /** Removes what a crash left half-way. Called before the service takes requests. */
@@ -70,7 +70,7 @@ export class LogImports {
         this.db,
         log.id,
         new LogReader(format, { host: options.host }),
-        new SurveyBuilder(await this.countryTables.table()),
+        new SurveyBuilder((await this.worlds.loadCurrent()).world.countries),
       );
       await writer.take(head.bytes);
       if (!head.isWhole)

@@ -5,23 +5,24 @@ import {
   joinParts,
   printFences,
   type Diagnostic,
+  type Outside,
   type SourceFile,
 } from '@jadefence/core';
 import { ProblemError } from '../../http/problem.js';
 import type { JudgingPool } from '../../work/judging-pool.js';
-import type { CountryTables } from '../country-table/country-tables.js';
+import type { Worlds } from '../reference/worlds.js';
 import { usableRulebook } from '../draft/check.js';
 import type { Drafts } from '../draft/draft.js';
 import { checkStored, DRAFT_PATH } from '../draft/snapshots.js';
 import type { Logs } from '../logs/logs.js';
-import { share } from '../replays/judges.js';
+import { shareDataset } from '../replays/judges.js';
 
 /** Counts, while somebody writes a rule, the requests of a log that its condition is true of. */
 export class MatchCounts {
   constructor(
     private readonly drafts: Drafts,
     private readonly logs: Logs,
-    private readonly countryTables: CountryTables,
+    private readonly worlds: Worlds,
     private readonly pool: JudgingPool,
   ) {}
 
@@ -32,22 +33,25 @@ export class MatchCounts {
    */
   async count(logId: number, { text, fence }: { text: string; fence?: string }): Promise<MatchCount> {
     const log = await this.logs.find(logId);
-    const { parts, namedFiles, version } = await this.drafts.sources();
+    const { parts, namedFiles, datasets = [], version } = await this.drafts.configuration();
     const draftText = printFences(joinParts(parts, DRAFT_PATH));
-    const rulebook = usableRulebook(checkStored({ parts, namedFiles }));
-    refuseErrors(draftText, text, namedFiles);
+    const rulebook = usableRulebook(checkStored({ parts, namedFiles, datasets }));
+    refuseErrors(draftText, text, namedFiles, {
+      categories: await this.worlds.categoryNames(),
+      datasets: new Map(datasets.map((dataset) => [dataset.name, dataset])),
+    });
     const gates = fence
       ? rulebook.gates
           .filter(({ fences }) => fences.some((one) => one.name === fence))
           .map(({ statement }) => statement.name)
       : undefined;
-    const dataset = await this.countryTables.active();
-    const csv = dataset && (await this.countryTables.bytes(dataset.id));
+    const { shared } = await this.worlds.loadCurrent();
     const source = {
-      judgeKey: JSON.stringify(['draft', version, dataset?.id]),
+      judgeKey: JSON.stringify(['draft', version, await this.worlds.currentHash(), datasets.map((one) => one.sha256)]),
       fenceFile: { path: DRAFT_PATH, text: draftText },
       namedFiles,
-      countryCsv: csv && share(csv),
+      datasets: datasets.map(shareDataset),
+      world: shared,
       rule: text,
       gates,
     };
@@ -66,10 +70,15 @@ export class MatchCounts {
 const AROUND = `count-${'x'.repeat(57)}`;
 
 /** @throws ProblemError with every error of the rule, placed in its own text */
-function refuseErrors(draftText: string, rule: string, namedFiles: readonly SourceFile[]): void {
+function refuseErrors(
+  draftText: string,
+  rule: string,
+  namedFiles: readonly SourceFile[],
+  outside: Outside,
+): void {
   const head = `${draftText}\nfence ${AROUND} trial {\n`;
   const numLines = head.split('\n').length - 1;
-  const { diagnostics } = checkFences([{ path: DRAFT_PATH, text: `${head}${rule}\n}\n` }], namedFiles);
+  const { diagnostics } = checkFences([{ path: DRAFT_PATH, text: `${head}${rule}\n}\n` }], namedFiles, outside);
   const errors = diagnostics
     .filter(({ place }) => place.line > numLines)
     .map((one): Diagnostic => ({ ...one, place: { ...one.place, file: 'rule', line: one.place.line - numLines } }));

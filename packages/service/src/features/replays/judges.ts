@@ -1,14 +1,14 @@
-import { printFences, joinParts, type Judge } from '@jadefence/core';
+import { printFences, joinParts, type Dataset, type Judge } from '@jadefence/core';
 import type { Database } from '../../database/database.js';
 import type { ReplayModel } from '../../database/models.js';
-import { prepareJudge, type JudgeSource } from '../../work/replay-worker.js';
-import type { CountryTables } from '../country-table/country-tables.js';
-import { DRAFT_PATH, loadSnapshot } from '../draft/snapshots.js';
+import { prepareJudge, type JudgeSource, type SharedDataset } from '../../work/replay-worker.js';
+import { DRAFT_PATH, loadSnapshot, type DatasetSource } from '../draft/snapshots.js';
+import type { Worlds } from '../reference/worlds.js';
 
 const MAX_KEPT = 4;
 
 /** What decisions rest on, besides the log. */
-export type JudgedBy = Pick<ReplayModel, 'snapshotId' | 'datasetId' | 'gate' | 'people'>;
+export type JudgedBy = Pick<ReplayModel, 'snapshotId' | 'worldHash' | 'gate' | 'people'>;
 
 /** Prepares the judges of replays from their pinned snapshots and datasets, and keeps the latest few. */
 export class Judges {
@@ -16,17 +16,20 @@ export class Judges {
 
   constructor(
     private readonly db: Database,
-    private readonly countryTables: CountryTables,
+    private readonly worlds: Worlds,
+    private readonly datasets: DatasetSource,
   ) {}
 
-  async source({ snapshotId, datasetId, gate, people }: JudgedBy): Promise<JudgeSource> {
-    const { parts, namedFiles } = await loadSnapshot(this.db, snapshotId);
-    const csv = datasetId === null ? undefined : await this.countryTables.bytes(datasetId);
+  /** What threads judge by. @throws ProblemError when what was pinned is not here any more */
+  async source(judged: JudgedBy): Promise<JudgeSource> {
+    const { snapshotId, worldHash, gate, people } = judged;
+    const { parts, namedFiles, datasets = [] } = await loadSnapshot(this.db, snapshotId, this.datasets);
     return {
-      judgeKey: keyOf({ snapshotId, datasetId, gate, people }),
+      judgeKey: keyOf(judged),
       fenceFile: { path: DRAFT_PATH, text: printFences(joinParts(parts, DRAFT_PATH)) },
       namedFiles,
-      countryCsv: csv && share(csv),
+      datasets: datasets.map(shareDataset),
+      world: (await this.worlds.load(worldHash)).shared,
       gate: gate ?? undefined,
       people,
     };
@@ -36,20 +39,20 @@ export class Judges {
     const key = keyOf(replay);
     const kept = this.#kept.get(key);
     if (kept) return kept;
-    const judge = prepareJudge(await this.source(replay));
+    const { datasets } = await loadSnapshot(this.db, replay.snapshotId, this.datasets);
+    const { world } = await this.worlds.load(replay.worldHash);
+    const judge = prepareJudge(await this.source(replay), { world, datasets });
     if (this.#kept.size >= MAX_KEPT) this.#kept.delete(this.#kept.keys().next().value!);
     this.#kept.set(key, judge);
     return judge;
   }
 }
 
-function keyOf({ snapshotId, datasetId, gate, people }: JudgedBy): string {
-  return JSON.stringify([snapshotId, datasetId, gate, people]);
+function keyOf({ snapshotId, worldHash, gate, people }: JudgedBy): string {
+  return JSON.stringify([snapshotId, worldHash, gate, people]);
 }
 
-/** For threads, which then need no copy each. */
-export function share(bytes: Buffer): SharedArrayBuffer {
-  const shared = new SharedArrayBuffer(bytes.length);
-  new Uint8Array(shared).set(bytes);
-  return shared;
+/** A dataset as it is sent to threads. */
+export function shareDataset({ name, kind, sha256, buffer }: Dataset): SharedDataset {
+  return { name, kind, sha256, buffer: buffer as SharedArrayBuffer };
 }

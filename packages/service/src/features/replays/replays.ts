@@ -3,11 +3,11 @@ import type { Against, Replay, ReplayProgress, ReplayResult } from '@jadefence/c
 import { coarsenTimeline, invariant, suggestNearest, summarize, type People } from '@jadefence/core';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, type Database } from '../../database/database.js';
-import { DatasetModel, LogModel, ReplayModel, SnapshotModel } from '../../database/models.js';
+import { LogModel, ReplayModel, SnapshotModel } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
 import type { JobQueue } from '../../work/job-queue.js';
-import type { CountryTables } from '../country-table/country-tables.js';
+import type { Worlds } from '../reference/worlds.js';
 import type { Revisions } from '../revisions/revisions.js';
 import type { Logs } from '../logs/logs.js';
 import type { Judges } from './judges.js';
@@ -31,7 +31,7 @@ export class Replays {
     private readonly db: Database,
     private readonly revisions: Revisions,
     private readonly logs: Logs,
-    private readonly countryTables: CountryTables,
+    private readonly worlds: Worlds,
     private readonly judges: Judges,
     private readonly queue: JobQueue,
   ) {}
@@ -47,12 +47,11 @@ export class Replays {
         throw new ProblemError('bad-input', `No gate is named "${gate}".`, {
           hint: suggestNearest(gate, gates) ?? `The gates are: ${gates.join(', ')}.`,
         });
-      const dataset = await this.countryTables.active(trx);
       const inserted = await ReplayModel.query(trx)
         .insert({
           logId,
           snapshotId,
-          datasetId: dataset?.id ?? null,
+          worldHash: await this.worlds.pin(trx),
           gate: gate ?? null,
           revision,
           people,
@@ -130,8 +129,7 @@ export class Replays {
   async #present(replay: ReplayModel): Promise<Replay> {
     const log = await LogModel.query(this.db).findById(replay.logId);
     const snapshot = await SnapshotModel.query(this.db).findById(replay.snapshotId);
-    const dataset =
-      replay.datasetId === null ? undefined : await DatasetModel.query(this.db).findById(replay.datasetId);
+    const { country, feeds, countryCorrections, categoryCorrections } = await this.worlds.pinned(replay.worldHash);
     const { id, logId, state, requests, requestsDone, failure, gate, revision, people, startedAt } = replay;
     return {
       id,
@@ -139,7 +137,9 @@ export class Replays {
       logName: log!.name,
       logSha256: log!.sha256,
       snapshot: snapshot!.rootHash,
-      countryTable: dataset ? { name: dataset.name, sha256: dataset.sha256 } : null,
+      countryTable: country && { name: country.name, sha256: country.sha256 },
+      categoryFeeds: feeds.map(({ name, sha256 }) => ({ name, sha256 })),
+      numCorrections: countryCorrections.length + categoryCorrections.length,
       gate,
       revision,
       people,

@@ -13,10 +13,10 @@ import { inTransaction, type Database, type Transaction } from '../../database/d
 import { RevisionModel, SnapshotModel, UserModel } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
-import type { CountryTables } from '../country-table/country-tables.js';
 import { takeParts, usableRulebook } from '../draft/check.js';
 import type { Drafts, Published } from '../draft/draft.js';
-import { checkStored, loadSnapshot, pinSnapshot, storeObjects } from '../draft/snapshots.js';
+import { checkStored, loadSnapshot, pinSnapshot, storeObjects, type DatasetSource } from '../draft/snapshots.js';
+import type { Worlds } from '../reference/worlds.js';
 
 /** One lock for all who publish, so that numbers have no gaps and nobody publishes over what he has not seen. */
 const PUBLISH_LOCK = 7_340_002;
@@ -25,9 +25,11 @@ const EMPTY: Configuration = { parts: [], namedFiles: [] };
 
 /** Reads revisions; the draft needs no more of them. */
 export class PublishedRevisions implements Published {
+  constructor(private readonly datasets: DatasetSource) {}
+
   async latest(db: Database): Promise<{ number: number; configuration: Configuration } | undefined> {
     const latest = await RevisionModel.query(db).orderBy('number', 'desc').first();
-    return latest && { number: latest.number, configuration: await loadSnapshot(db, latest.snapshotId) };
+    return latest && { number: latest.number, configuration: await loadSnapshot(db, latest.snapshotId, this.datasets) };
   }
 }
 
@@ -36,7 +38,8 @@ export class Revisions {
   constructor(
     private readonly db: Database,
     private readonly drafts: Drafts,
-    private readonly countryTables: CountryTables,
+    private readonly worlds: Worlds,
+    private readonly datasets: DatasetSource,
   ) {}
 
   async list(): Promise<Revision[]> {
@@ -65,8 +68,8 @@ export class Revisions {
 
   /** @throws ProblemError when there is no such revision */
   async sources(number: number): Promise<DraftSources> {
-    const revision = await this.find(number);
-    return { version: number, ...(await loadSnapshot(this.db, revision.snapshotId)) };
+    const { parts, namedFiles } = await this.#configuration(number);
+    return { version: number, parts, namedFiles };
   }
 
   /** What is to be judged by where nobody says: what is published, or the draft where nothing is. */
@@ -78,14 +81,14 @@ export class Revisions {
   async rulebook(against: Against): Promise<Rulebook> {
     return against === 'draft'
       ? this.drafts.rulebook()
-      : usableRulebook(checkStored(await this.sources(against)), `Revision ${against}`);
+      : usableRulebook(checkStored(await this.#configuration(against)), `Revision ${against}`);
   }
 
   /** Pins what is to be judged by. @throws ProblemError when it cannot judge */
   async pin(trx: Transaction, against: Against): Promise<{ snapshotId: number; gates: readonly string[] }> {
     if (against === 'draft') return this.drafts.pin(trx);
     const { snapshotId } = await this.find(against, trx);
-    const rulebook = usableRulebook(checkStored(await loadSnapshot(trx, snapshotId)), `Revision ${against}`);
+    const rulebook = usableRulebook(checkStored(await loadSnapshot(trx, snapshotId, this.datasets)), `Revision ${against}`);
     return { snapshotId, gates: rulebook.gates.map(({ statement }) => statement.name) };
   }
 
@@ -106,16 +109,16 @@ export class Revisions {
    * @throws ProblemError where the draft changed meanwhile, has errors, does not differ, or expectations are not met
    */
   async publish({ note, only, isForced = false }: PublishInput, seenVersion: number, actor: Actor): Promise<Revision> {
-    const countries = await this.countryTables.table();
+    const { world } = await this.worlds.loadCurrent();
     const number = await inTransaction(this.db, async (trx) => {
       await trx.raw('select pg_advisory_xact_lock(?)', [PUBLISH_LOCK]);
-      const draft = await this.drafts.refuseUnseen(trx, seenVersion);
-      const published = await new PublishedRevisions().latest(trx);
+      const { configuration: draft, checked } = await this.drafts.refuseUnseen(trx, seenVersion);
+      const published = await new PublishedRevisions(this.datasets).latest(trx);
       const base = published?.configuration ?? EMPTY;
       if (only) refuseMissing(only, base, draft);
-      const next = only ? takeParts(base, draft, only) : { parts: draft.parts, namedFiles: draft.namedFiles };
+      const next = only ? takeParts(base, draft, only) : draft;
       const rulebook = usableRulebook(
-        checkStored(next),
+        await checked(next),
         only ? 'What would be published' : 'The draft',
         only
           ? 'Publish what it needs with it: give --only once more.'
@@ -124,7 +127,7 @@ export class Revisions {
       const changes = compareConfigurations(base, next);
       if (published && changes.length === 0)
         throw new ProblemError('nothing-to-publish', `Nothing differs from revision ${published.number}.`);
-      const unmet = runExpectations({ rulebook, countries }).filter(({ isMet }) => !isMet);
+      const unmet = runExpectations({ rulebook, ...world }).filter(({ isMet }) => !isMet);
       if (unmet.length > 0 && !isForced) throw notMet(unmet);
       const { id } = await pinSnapshot(trx, await storeObjects(trx, next));
       return this.#add(trx, actor, { snapshotId: id, note, isForced: unmet.length > 0 }, 'revision.publish', {
@@ -168,8 +171,9 @@ export class Revisions {
   }
 
   async #configuration(against: Against): Promise<Configuration> {
-    const { parts, namedFiles } = against === 'draft' ? await this.drafts.sources() : await this.sources(against);
-    return { parts, namedFiles };
+    if (against === 'draft') return this.drafts.configuration();
+    const { snapshotId } = await this.find(against);
+    return loadSnapshot(this.db, snapshotId, this.datasets);
   }
 
   async #present(revision: RevisionModel, latest: number): Promise<Revision> {

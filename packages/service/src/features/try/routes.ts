@@ -3,10 +3,10 @@ import { TryRequestInput } from '@jadefence/contract/server';
 import { explainRequest, makeUpRecord, normalizeRequest, type MadeUpField } from '@jadefence/core';
 import { ProblemError } from '../../http/problem.js';
 import { route, type Route } from '../../http/route.js';
-import type { CountryTables } from '../country-table/country-tables.js';
+import type { Worlds } from '../reference/worlds.js';
 import type { Revisions } from '../revisions/revisions.js';
 
-export function tryRoutes(revisions: Revisions, countryTables: CountryTables): Route[] {
+export function tryRoutes(revisions: Revisions, worlds: Worlds): Route[] {
   return [
     route({
       method: 'post',
@@ -22,7 +22,7 @@ export function tryRoutes(revisions: Revisions, countryTables: CountryTables): R
           });
         }
         const rulebook = await revisions.rulebook(body.against ?? (await revisions.defaultAgainst()));
-        return explainRequest({ rulebook, countries: await countryTables.table() }, normalizeRequest(record));
+        return explainRequest({ rulebook, ...(await worlds.loadCurrent()).world }, normalizeRequest(record));
       },
     }),
   ];

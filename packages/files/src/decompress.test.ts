@@ -1,7 +1,7 @@
 import { gzipSync } from 'node:zlib';
 import { describe, expect, it } from 'vitest';
-import { ProblemError } from '../../http/problem.js';
-import { decompress } from './decompress.js';
+
+import { decompress, UnreadableFileError } from './decompress.js';
 
 async function* inPieces(bytes: Uint8Array, size: number, failure?: Error): AsyncGenerator<Uint8Array> {
   for (let at = 0; at < bytes.length; at += size) yield bytes.subarray(at, at + size);
@@ -25,7 +25,7 @@ describe('the bytes of an upload', () => {
 
   it('that are a gzip cut short are a problem, not a short log', async () => {
     const whole = gzipSync(TEXT);
-    await expect(read(inPieces(whole.subarray(0, whole.length - 9), 1000))).rejects.toThrow(ProblemError);
+    await expect(read(inPieces(whole.subarray(0, whole.length - 9), 1000))).rejects.toThrow(UnreadableFileError);
     await expect(read(inPieces(whole.subarray(0, whole.length - 9), 1000))).rejects.toThrow('damaged or cut short');
   });
 
@@ -35,7 +35,7 @@ describe('the bytes of an upload', () => {
   });
 
   it('that stop with a failure of their own fail with that', async () => {
-    const failure = new ProblemError('upload-cut', 'The upload ended after 7 bytes.');
+    const failure = new Error('The upload ended after 7 bytes.');
     await expect(read(inPieces(gzipSync(TEXT), 1000, failure))).rejects.toBe(failure);
   });
 

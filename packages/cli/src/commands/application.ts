@@ -1,0 +1,150 @@
+import type { ApplicationInfo } from '@jadefence/contract';
+import { identifyApplications, makeUpFlow, normalizeRequest, type Identified } from '@jadefence/core';
+import { readFile } from 'node:fs/promises';
+import { InvalidArgumentError, type Command } from 'commander';
+import { Failure } from '../failure.js';
+import { loadRulebook } from '../files/load-fences.js';
+import { ONE_OUTPUT, parseWhole, ROWS_OUTPUT, writeOne, writeRows, type OneOutput, type Output, type Streams } from '../output.js';
+import { printTable } from '../render/text.js';
+import { connect } from '../service.js';
+
+interface ListOptions {
+  readonly search?: string;
+  readonly category?: string;
+  readonly risk?: string;
+  readonly port?: string;
+  readonly output: Output;
+}
+
+export function addApplication(application: Command, streams: Streams): void {
+  application
+    .command('list')
+    .description('List the applications of the draft and the built-in ones')
+    .option('--search <text>', 'those whose name or title has this text')
+    .option('--category <name>', 'those of a category')
+    .option('--risk <risk>', 'those of a risk: low, medium or high')
+    .option('--port <port>', 'those with a default port, such as 443 or tcp/443')
+    .option(...ROWS_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence application list --risk high\n  jadefence application list --port 53')
+    .action((options: ListOptions) => listApplications(options, streams));
+  application
+    .command('show')
+    .description('Show an application: its signatures, what it needs, what uses it')
+    .argument('<name>', 'name of the application')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence application show dns')
+    .action(async (name: string, { output }: { output: OneOutput }) => {
+      const all = await (await connect(streams)).applications();
+      const found = all.find((one) => one.name === name);
+      if (!found)
+        throw new Failure(`There is no application "${name}".`, 2, 'jadefence application list shows those there are.');
+      writeOne(streams, output, found, renderApplication(found));
+    });
+  application
+    .command('identify')
+    .description('Say what some traffic is recognised as, and by which signature')
+    .option('--host <host>', 'host asked for')
+    .option('--url <url>', 'URL asked for')
+    .option('--port <port>', 'destination port', parseWhole)
+    .option('--transport <transport>', 'tcp, udp or icmp', parseTransport)
+    .option('--agent <agent>', 'User-Agent')
+    .option('--payload <hex>', 'first bytes as pairs of hexadecimal digits, or @FILE for the bytes of a file')
+    .option('--fences <path>', 'ask the fences of a file or folder instead of the draft')
+    .option(...ONE_OUTPUT)
+    .addHelpText(
+      'after',
+      '\nExamples:\n  jadefence application identify --port 53 --transport udp --payload @query.bin\n  jadefence application identify --url https://pictures.example/upload --fences ./fences',
+    )
+    .action((options: IdentifyOptions) => identify(options, streams));
+}
+
+function parseTransport(text: string): 'tcp' | 'udp' | 'icmp' {
+  if (text === 'tcp' || text === 'udp' || text === 'icmp') return text;
+  throw new InvalidArgumentError('Expected tcp, udp or icmp.');
+}
+
+async function listApplications({ search, category, risk, port, output }: ListOptions, streams: Streams): Promise<void> {
+  const all = await (await connect(streams)).applications();
+  const text = search?.toLowerCase();
+  const found = all.filter(
+    (one) =>
+      (text === undefined || `${one.name} ${one.title ?? ''}`.toLowerCase().includes(text)) &&
+      (category === undefined || one.category === category) &&
+      (risk === undefined || one.risk === risk) &&
+      (port === undefined || one.ports.some((known) => known === port || known.endsWith(`/${port}`))),
+  );
+  writeRows(streams, output, found, {
+    columns: {
+      application: (one) => one.name,
+      title: (one) => one.title ?? '',
+      category: (one) => one.category ?? '',
+      risk: (one) => one.risk ?? '',
+      ports: (one) => one.ports.join(', '),
+      over: (one) => one.over ?? '',
+      needs: (one) => one.needs.join(', '),
+    },
+    empty: 'No application is like that.',
+  });
+}
+
+function renderApplication(application: ApplicationInfo): string {
+  const { name, title, category, risk, ports, needs, over, signatures, isBuiltIn, usedBy } = application;
+  const rows = [
+    ...(title === undefined ? [] : [['title', title]]),
+    ...(category === undefined ? [] : [['category', category]]),
+    ...(risk === undefined ? [] : [['risk', risk]]),
+    ...(ports.length > 0 ? [['ports', ports.join(', ')]] : []),
+    ...(over === undefined ? [] : [['over', over]]),
+    ...(needs.length > 0 ? [['needs', needs.join(', ')]] : []),
+    ...signatures.map((signature) => ['recognised', `when ${signature}`]),
+    ['defined', isBuiltIn ? 'built in' : 'in the draft'],
+    ['used by', usedBy.join(', ') || 'nothing'],
+  ];
+  return printTable(['application', name], rows);
+}
+
+interface IdentifyOptions {
+  readonly host?: string;
+  readonly url?: string;
+  readonly port?: number;
+  readonly transport?: 'tcp' | 'udp' | 'icmp';
+  readonly agent?: string;
+  readonly payload?: string;
+  readonly fences?: string;
+  readonly output: OneOutput;
+}
+
+async function identify({ fences, output, ...said }: IdentifyOptions, streams: Streams): Promise<void> {
+  if (Object.keys(said).length === 0)
+    throw new Failure('Nothing is said of the traffic.', 2, 'Give a host, URL, port or the first bytes.');
+  const flow = { ...said, ...(said.payload === undefined ? {} : { payload: await readPayload(said.payload) }) };
+  const identified = fences
+    ? identifyApplications(await loadRulebook(fences), normalizeRequest(makeUpFlow(flow, Date.now())))
+    : await (await connect(streams)).identifyApplications(flow);
+  writeOne(streams, output, identified, renderIdentified(identified));
+}
+
+const MAX_PAYLOAD_BYTES = 2048;
+
+async function readPayload(text: string): Promise<string> {
+  if (text.startsWith('@')) {
+    const bytes = await readFile(text.slice(1)).catch((error: NodeJS.ErrnoException) => {
+      throw new Failure(`"${text.slice(1)}" cannot be read (${error.code}).`);
+    });
+    return bytes.subarray(0, MAX_PAYLOAD_BYTES).toString('hex');
+  }
+  if (/^(\s*[0-9a-f]{2})+\s*$/i.test(text)) return text;
+  throw new Failure(`Found "${text}", expected bytes as pairs of hexadecimal digits such as "16 03 01", or @FILE.`);
+}
+
+function renderIdentified({ gate, certain, undecided, signatures }: Identified): string {
+  const rows = [
+    ['could be', undecided.join(', ') || 'nothing else'],
+    ...signatures.map(({ application, signature, truth }) => [
+      truth === 'true' ? 'because' : 'cannot be known',
+      `${application}: ${signature}`,
+    ]),
+    ...(gate === undefined ? [] : [['seen at', gate]]),
+  ];
+  return printTable(['recognised as', certain.join(', ') || 'nothing for certain'], rows);
+}

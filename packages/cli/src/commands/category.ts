@@ -1,0 +1,143 @@
+import type { CategoryLookUp } from '@jadefence/contract';
+import type { Command } from 'commander';
+import {
+  ONE_OUTPUT,
+  ROWS_OUTPUT,
+  parseWhole,
+  say,
+  writeJson,
+  writeOne,
+  writeRows,
+  type OneOutput,
+  type Output,
+  type Streams,
+} from '../output.js';
+import { describeFreshness, importReference, nameOfFiles, useDataset, type ImportOptions } from '../reference.js';
+import { formatCount, printTable } from '../render/text.js';
+import { connect } from '../service.js';
+import { addCorrect } from './correct.js';
+import { addRefresh } from './refresh.js';
+
+export function addCategory(category: Command, streams: Streams): void {
+  category
+    .command('list')
+    .description('List the categories that the feeds know, with their entries')
+    .option(...ROWS_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence category list')
+    .action(({ output }: { output: Output }) => listCategories(output, streams));
+  category
+    .command('show')
+    .description('Show the feeds in their order: the first that knows a request decides')
+    .option(...ROWS_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence category show')
+    .action(({ output }: { output: Output }) => showFeeds(output, streams));
+  category
+    .command('lookup')
+    .description('Ask which categories a domain or URL has, and what each feed says of it')
+    .argument('<site>', 'domain or URL')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence category lookup shop.example/play')
+    .action(async (site: string, { output }: { output: OneOutput }) => {
+      const answer = await (await connect(streams)).lookUpCategory(site);
+      writeOne(streams, output, answer, renderLookUp(answer));
+    });
+  category
+    .command('import')
+    .description('Import a category feed; the latest log is replayed with it before it becomes active')
+    .argument(
+      '<path...>',
+      'lines domain-or-url,category; a list or hosts file with --category; a folder or .tar.gz of lists named by their category',
+    )
+    .option('--name <name>', 'name of the feed (default: the name of the file); the same name replaces it')
+    .option('--category <name>', 'category of lines that say none')
+    .option('--yes', 'use it although it holds over a fifth more or less than before', false)
+    .option('--no-replay', 'use it without replaying the latest log')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence category import sites.csv\n  jadefence category import ads.txt --category ads --name ads')
+    .action(
+      async (paths: string[], { name, category: of, ...options }: ImportOptions & { name?: string; category?: string }) =>
+        importReference(
+          await connect(streams),
+          paths,
+          { kind: 'category', name: name ?? nameOfFiles(paths), ...(of === undefined ? {} : { category: of }) },
+          options,
+          streams,
+        ),
+    );
+  category
+    .command('order')
+    .description('Put the feeds in an order; the first that knows a request decides')
+    .argument('<feed...>', 'every feed once')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence category order ours.csv theirs.csv')
+    .action(async (names: string[], { output }: { output: OneOutput }) => {
+      const overview = await (await connect(streams)).orderFeeds(names);
+      writeOne(streams, output, overview, `The feeds are asked in this order: ${names.join(', ')}.`);
+    });
+  category
+    .command('remove')
+    .description('Ask a feed no more; what it held stays for the replays that rest on it')
+    .argument('<feed>', 'name of the feed')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence category remove theirs.csv')
+    .action(async (name: string, { output }: { output: OneOutput }) => {
+      await (await connect(streams)).removeFeed(name);
+      writeOne(streams, output, { removed: name }, `The category feed ${name} is asked no more.`);
+    });
+  category
+    .command('use')
+    .description('Make an earlier import of a feed, or one that waits for a yes, the active one')
+    .argument('<number>', 'number of the dataset', parseWhole)
+    .option('--yes', 'do not ask', false)
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence category use 7')
+    .action(async (id: number, options: { yes: boolean; output: OneOutput }) =>
+      useDataset(await connect(streams), id, options, streams),
+    );
+  addCorrect(category, 'category', streams);
+  addRefresh(category, 'category', streams);
+}
+
+async function listCategories(output: Output, streams: Streams): Promise<void> {
+  const { categories } = await (await connect(streams)).categories();
+  writeRows(streams, output, categories, {
+    columns: {
+      category: (one) => one.name,
+      entries: (one) => formatCount(one.numEntries),
+      feeds: (one) => one.feeds.join(', '),
+    },
+    figures: ['entries'],
+    empty: 'There is no category feed yet. Import one with jadefence category import FILE.',
+  });
+}
+
+async function showFeeds(output: Output, streams: Streams): Promise<void> {
+  const { feeds } = await (await connect(streams)).categories();
+  if (output === 'json') return writeJson(streams, feeds);
+  writeRows(streams, output, feeds, {
+    columns: {
+      'feed': (one) => one.name,
+      'entries': (one) => formatCount(one.dataset.numEntries),
+      'categories': (one) => formatCount(one.dataset.categories?.length ?? 0),
+      'dataset': (one) => String(one.dataset.id),
+      'imported (UTC)': (one) => one.dataset.importedAt.slice(0, 16).replace('T', ' '),
+      'freshness': (one) => describeFreshness(one.freshness),
+    },
+    figures: ['entries', 'categories', 'dataset'],
+    empty: 'There is no category feed yet. Import one with jadefence category import FILE.',
+  });
+  if (output === 'table' && feeds.length > 1) say(streams, 'The first that knows a request decides.');
+}
+
+function renderLookUp({ asked, categories, evidence, answers, site }: CategoryLookUp): string {
+  const rows = [
+    ['categories', categories.join(', ')],
+    ['because', evidence],
+    ['site', site ?? 'none'],
+    ...answers.map(({ feed, isCorrected, categories: said, entry }) => [
+      isCorrected ? 'correction' : feed!,
+      `${said.join(', ')} by ${entry}`,
+    ]),
+  ];
+  return printTable(['asked', asked], rows);
+}

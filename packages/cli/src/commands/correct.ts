@@ -1,0 +1,88 @@
+import type { Correction } from '@jadefence/contract';
+import type { Command } from 'commander';
+import { Failure } from '../failure.js';
+import { ROWS_OUTPUT, writeJson, writeRows, type Output, type Streams } from '../output.js';
+import { connect } from '../service.js';
+
+interface CorrectOptions {
+  readonly reason?: string;
+  readonly remove: boolean;
+  readonly output: Output;
+}
+
+const EXAMPLES: Record<Correction['kind'], string> = {
+  country: `
+Examples:
+  jadefence country correct
+  jadefence country correct 198.18.3.0/24 NO --reason "the office in Bergen"
+  jadefence country correct 198.18.3.0/24 --remove`,
+  category: `
+Examples:
+  jadefence category correct
+  jadefence category correct shop.example/play games
+  jadefence category correct news.example news,sport --reason "has a sports desk"
+  jadefence category correct shop.example/play --remove`,
+};
+
+/** `country correct` and `category correct`: lists, adds, replaces and removes corrections. */
+export function addCorrect(parent: Command, kind: Correction['kind'], streams: Streams): void {
+  const [key, value] = kind === 'country' ? ['range', 'country'] : ['site', 'categories'];
+  parent
+    .command('correct')
+    .description(
+      kind === 'country'
+        ? 'Say which country a range is in, whatever the table says; without a range list the corrections'
+        : 'Say which categories a site has, whatever the feeds say; without a site list the corrections',
+    )
+    .argument(`[${key}]`, kind === 'country' ? 'address, network, or "a - b"' : 'domain, or URL without its query')
+    .argument(`[${value}]`, kind === 'country' ? 'code, no-country or internal' : 'category, or several joined by commas')
+    .option('--reason <text>', 'why, for whoever reads it later')
+    .option('--remove', 'take the correction away', false)
+    .option(...ROWS_OUTPUT)
+    .addHelpText('after', EXAMPLES[kind])
+    .action((given: string | undefined, said: string | undefined, options: CorrectOptions) =>
+      correct(kind, given, said, options, streams),
+    );
+}
+
+async function correct(
+  kind: Correction['kind'],
+  key: string | undefined,
+  value: string | undefined,
+  { reason, remove, output }: CorrectOptions,
+  streams: Streams,
+): Promise<void> {
+  const client = await connect(streams);
+  if (key === undefined) return listCorrections(await client.corrections(kind), kind, output, streams);
+  if (remove) {
+    await client.removeCorrection(kind, key);
+    return listCorrections(await client.corrections(kind), kind, output, streams);
+  }
+  if (value === undefined)
+    throw new Failure(
+      `Nothing is said of ${key}.`,
+      2,
+      `Give ${kind === 'country' ? 'a country such as NO' : 'a category such as games'}, or --remove.`,
+    );
+  const put = await client.putCorrection(kind, { key, value, ...(reason === undefined ? {} : { reason }) });
+  if (output === 'json') return writeJson(streams, put);
+  listCorrections([put], kind, output, streams);
+}
+
+function listCorrections(
+  corrections: readonly Correction[],
+  kind: Correction['kind'],
+  output: Output,
+  streams: Streams,
+): void {
+  writeRows(streams, output, corrections, {
+    columns: {
+      [kind === 'country' ? 'range' : 'site']: (one) => one.key,
+      [kind === 'country' ? 'country' : 'categories']: (one) => one.value,
+      reason: (one) => one.reason ?? '',
+      by: (one) => one.changedBy ?? '',
+      at: (one) => one.changedAt.slice(0, 16).replace('T', ' '),
+    },
+    empty: 'There is no correction.',
+  });
+}

@@ -1,0 +1,152 @@
+import type { AddressLookUp, Countries, DatasetInfo } from '@jadefence/contract';
+import type { Command } from 'commander';
+import {
+  ONE_OUTPUT,
+  parseWhole,
+  ROWS_OUTPUT,
+  say,
+  writeJson,
+  writeOne,
+  writeRows,
+  type OneOutput,
+  type Output,
+  type Streams,
+} from '../output.js';
+import {
+  describeEffect,
+  describeFreshness,
+  importReference,
+  nameOfFiles,
+  useDataset,
+  type ImportOptions,
+} from '../reference.js';
+import { formatCount, formatPower, printTable } from '../render/text.js';
+import { connect } from '../service.js';
+import { addCorrect } from './correct.js';
+import { addRefresh } from './refresh.js';
+import { findLog } from './replay.js';
+
+export function addCountry(country: Command, streams: Streams): void {
+  country
+    .command('list')
+    .description('List the country tables of the service, latest first')
+    .option(...ROWS_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence country list')
+    .action(({ output }: { output: Output }) => listTables(output, streams));
+  country
+    .command('show')
+    .description('Show the active country table: how fresh it is, and what it holds of each country')
+    .option('--log <log>', 'count the requests of a log by country, too')
+    .option(...ROWS_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence country show\n  jadefence country show --log day.log')
+    .action((options: { log?: string; output: Output }) => showTable(options, streams));
+  country
+    .command('lookup')
+    .description('Ask which country an address or name is in, which row says so, and what would see it')
+    .argument('<address>', 'address, or a name that is resolved')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence country lookup 198.18.32.7\n  jadefence country lookup shop.example')
+    .action((asked: string, { output }: { output: OneOutput }) => lookUp(asked, output, streams));
+  country
+    .command('import')
+    .description('Import a country table; the latest log is replayed with it before it becomes active')
+    .argument(
+      '<file...>',
+      'rows start,end,CC or cidr,CC, statistics of the registries (several files make one table), or MMDB; also as gzip',
+    )
+    .option('--name <name>', 'name of the table (default: the name of the file)')
+    .option('--yes', 'use it although it holds over a fifth more or less than the active one', false)
+    .option('--no-replay', 'use it without replaying the latest log')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence country import countries.csv\n  jadefence country import delegated-*.txt --name registries')
+    .action(async (paths: string[], { name, ...options }: ImportOptions & { name?: string }) =>
+      importReference(await connect(streams), paths, { kind: 'country', name: name ?? nameOfFiles(paths) }, options, streams),
+    );
+  country
+    .command('use')
+    .description('Make a country table of before, or one that waits for a yes, the active one')
+    .argument('<number>', 'number of the table', parseWhole)
+    .option('--yes', 'do not ask', false)
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence country use 2')
+    .action(async (id: number, options: { yes: boolean; output: OneOutput }) =>
+      useDataset(await connect(streams), id, options, streams),
+    );
+  addCorrect(country, 'country', streams);
+  addRefresh(country, 'country', streams);
+}
+
+async function listTables(output: Output, streams: Streams): Promise<void> {
+  const tables = await (await connect(streams)).datasets('country');
+  writeRows(streams, output, tables, {
+    columns: {
+      'number': (one) => String(one.id),
+      'table': (one) => one.name,
+      'ranges': (one) => formatCount(one.numEntries),
+      'imported (UTC)': (one) => one.importedAt.slice(0, 16).replace('T', ' '),
+      'state': stateOf,
+      'effect': (one) => (one.effect ? describeEffect(one.effect) : ''),
+    },
+    figures: ['number', 'ranges'],
+    empty: 'There is no country table yet. Import one with jadefence country import FILE.',
+  });
+}
+
+export function stateOf({ isActive, state, waitsFor }: DatasetInfo): string {
+  if (isActive) return 'active';
+  if (state === 'checking') return 'being replayed';
+  return waitsFor === null ? 'kept' : 'waits for a yes';
+}
+
+async function showTable({ log, output }: { log?: string; output: Output }, streams: Streams): Promise<void> {
+  const client = await connect(streams);
+  const logId = log === undefined ? undefined : findLog(await client.logs(), log).id;
+  const countries = await client.countries(logId);
+  if (output === 'json') return writeJson(streams, countries);
+  if (output === 'table') for (const line of headLines(countries)) say(streams, line);
+  writeRows(streams, output, countries.countries, {
+    columns: {
+      'code': (one) => one.country,
+      'country': (one) => one.name,
+      'ranges': (one) => formatCount(one.numRanges),
+      'IPv4 addresses': (one) => formatCount(Number(one.addresses4)),
+      'IPv6 addresses': (one) => formatPower(one.addresses6),
+      ...(logId === undefined
+        ? {}
+        : { requests: (one: { requests?: number }) => formatCount(one.requests ?? 0) }),
+    },
+    figures: ['ranges', 'IPv4 addresses', 'IPv6 addresses', 'requests'],
+    empty: 'There is no country table yet. Import one with jadefence country import FILE.',
+  });
+}
+
+function headLines({ table, freshness, elsewhere }: Countries): string[] {
+  const others = Object.entries(elsewhere ?? {}).map(([code, count]) => `${formatCount(count)} ${code}`);
+  return [
+    ...(table ? [`${table.name}, ${formatCount(table.numEntries)} ranges, SHA-256 ${table.sha256.slice(0, 12)}`] : []),
+    describeFreshness(freshness),
+    ...(others.length > 0 ? [`Requests from elsewhere: ${others.join(', ')}`] : []),
+  ];
+}
+
+async function lookUp(asked: string, output: OneOutput, streams: Streams): Promise<void> {
+  const answer = await (await connect(streams)).lookUpCountry(asked);
+  writeOne(streams, output, answer, answer.addresses.map(renderAddress).join('\n\n'));
+}
+
+function renderAddress({ address, country, countryName, evidence, lists, gates, rules }: AddressLookUp): string {
+  const rows = [
+    ['country', country === countryName ? country : `${country} (${countryName})`],
+    ['because', evidence],
+    ...lists.map(({ list, entry, through }) => [
+      'in list',
+      `${list}, by ${entry}${through.length > 0 ? ` through ${through.join(', ')}` : ''}`,
+    ]),
+    ...gates.map((gate) => ['goes out at', gate]),
+    ...rules.map(({ rule, comparison, gates: at }) => [
+      'seen by',
+      `${rule}: ${comparison}${at.length > 0 ? ` (at ${at.join(', ')})` : ' (at no gate)'}`,
+    ]),
+  ];
+  return printTable(['address', address], rows);
+}

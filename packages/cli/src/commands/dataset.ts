@@ -1,0 +1,83 @@
+import { DATASET_KINDS, type DatasetKind } from '@jadefence/core';
+import { InvalidArgumentError, type Command } from 'commander';
+import { confirm } from '../confirm.js';
+import { ONE_OUTPUT, parseWhole, ROWS_OUTPUT, writeOne, writeRows, type OneOutput, type Output, type Streams } from '../output.js';
+import { importReference, useDataset, type ImportOptions } from '../reference.js';
+import { formatCount } from '../render/text.js';
+import { connect } from '../service.js';
+import { stateOf } from './country.js';
+import { addRefresh } from './refresh.js';
+
+export function addDataset(dataset: Command, streams: Streams): void {
+  dataset
+    .command('list')
+    .description('List everything that was imported: country tables, category feeds and entries of lists')
+    .option(...ROWS_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence dataset list')
+    .action(({ output }: { output: Output }) => listDatasets(output, streams));
+  dataset
+    .command('import')
+    .description('Import the entries of a large list; a list takes them with: list NAME KIND from dataset NAME')
+    .argument('<name>', 'name of the dataset')
+    .argument('<path...>', 'files with one entry a line, a folder or an archive of them; of domains also hosts files')
+    .requiredOption('--kind <kind>', `what the entries are: ${DATASET_KINDS.join(', ')}`, parseKind)
+    .option('--yes', 'use it although it holds over a fifth more or less than before', false)
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence dataset import tout-networks touts.txt --kind addresses')
+    .action(async (name: string, paths: string[], { kind, ...options }: ImportOptions & { kind: DatasetKind }) =>
+      importReference(
+        await connect(streams),
+        paths,
+        { kind: 'list', name, listKind: kind },
+        { ...options, replay: false },
+        streams,
+      ),
+    );
+  dataset
+    .command('use')
+    .description('Make an earlier import the active one')
+    .argument('<number>', 'number of the dataset', parseWhole)
+    .option('--yes', 'do not ask', false)
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence dataset use 4')
+    .action(async (id: number, options: { yes: boolean; output: OneOutput }) =>
+      useDataset(await connect(streams), id, options, streams),
+    );
+  dataset
+    .command('delete')
+    .description('Delete a dataset that is not active; replays that rest on it cannot be repeated any more')
+    .argument('<number>', 'number of the dataset', parseWhole)
+    .option('--yes', 'do not ask', false)
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence dataset delete 4')
+    .action(async (id: number, { yes, output }: { yes: boolean; output: OneOutput }) => {
+      const client = await connect(streams);
+      const { name, kind } = await client.dataset(id);
+      await confirm(`Delete dataset ${id} (${kind} ${name})?`, yes, streams);
+      await client.deleteDataset(id);
+      writeOne(streams, output, { deleted: id }, `Dataset ${id} is deleted.`);
+    });
+  addRefresh(dataset, 'list', streams);
+}
+
+function parseKind(text: string): DatasetKind {
+  const kind = DATASET_KINDS.find((one) => one === text);
+  if (!kind) throw new InvalidArgumentError(`Expected one of ${DATASET_KINDS.join(', ')}.`);
+  return kind;
+}
+
+async function listDatasets(output: Output, streams: Streams): Promise<void> {
+  const datasets = await (await connect(streams)).datasets();
+  writeRows(streams, output, datasets, {
+    columns: {
+      'number': (one) => String(one.id),
+      'kind': (one) => one.listKind ?? one.kind,
+      'name': (one) => one.name,
+      'entries': (one) => formatCount(one.numEntries),
+      'imported (UTC)': (one) => one.importedAt.slice(0, 16).replace('T', ' '),
+      'state': stateOf,
+    },
+    figures: ['number', 'entries'],
+    empty: 'Nothing was imported yet.',
+  });
+}

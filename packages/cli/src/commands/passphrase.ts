@@ -1,0 +1,53 @@
+import type { Command } from 'commander';
+import { createInterface } from 'node:readline/promises';
+import { ONE_OUTPUT, readAll, ROWS_OUTPUT, writeOne, writeRows, type OneOutput, type Output, type Streams } from '../output.js';
+import { connect } from '../service.js';
+
+export function addPassphrase(passphrase: Command, streams: Streams): void {
+  passphrase
+    .command('list')
+    .description('List the passphrases that are set, and those that rules ask for')
+    .option(...ROWS_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence passphrase list')
+    .action(async ({ output }: { output: Output }) => {
+      const passphrases = await (await connect(streams)).passphrases();
+      writeRows(streams, output, passphrases, {
+        columns: {
+          'name': (one) => one.name,
+          'state': (one) => (one.isSet ? 'set' : 'not set'),
+          'asked for by': (one) => one.usedBy.join(', '),
+          'set by': (one) => one.changedBy ?? '',
+          'at (UTC)': (one) => one.changedAt?.slice(0, 16).replace('T', ' ') ?? '',
+        },
+        empty: 'There is no passphrase, and no rule asks for one.',
+      });
+    });
+  passphrase
+    .command('set')
+    .description('Set a passphrase, read from standard input or asked for; the service keeps a hash')
+    .argument('<name>', 'the name that rules ask for it by')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence passphrase set studio-door < passphrase.txt')
+    .action(async (name: string, { output }: { output: OneOutput }) => {
+      await (await connect(streams)).setPassphrase(name, await readPassphrase(streams));
+      writeOne(streams, output, { set: name }, `The passphrase ${name} is set.`);
+    });
+  passphrase
+    .command('remove')
+    .description('Forget a passphrase that no rule asks for')
+    .argument('<name>', 'name of the passphrase')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence passphrase remove studio-door')
+    .action(async (name: string, { output }: { output: OneOutput }) => {
+      await (await connect(streams)).removePassphrase(name);
+      writeOne(streams, output, { removed: name }, `The passphrase ${name} is forgotten.`);
+    });
+}
+
+async function readPassphrase(streams: Streams): Promise<string> {
+  if (!streams.stdin.isTTY) return (await readAll(streams)).replace(/\r?\n$/, '');
+  const prompt = createInterface({ input: streams.stdin, output: streams.stderr });
+  const answer = await prompt.question('Passphrase: ');
+  prompt.close();
+  return answer;
+}

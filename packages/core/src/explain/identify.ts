@@ -1,0 +1,63 @@
+import { createMembers } from '../check/members.js';
+import type { CheckedGate } from '../check/rulebook.js';
+import { evaluate, recogniseApplications } from '../decide/evaluate.js';
+import { viewRequest } from '../decide/gate.js';
+import type { Judge } from '../decide/interpreter.js';
+import { resolveClient, View } from '../decide/view.js';
+import { printCondition } from '../language/condition-text.js';
+import type { Truth } from '../request/field.js';
+import type { Request } from '../request/request.js';
+
+/** What a request is recognised as, and by which signatures. */
+export interface Identified {
+  /** The gate that sees it, where encryption may hide things; absent where none covers it, so that all is seen. */
+  readonly gate?: string;
+  readonly certain: readonly string[];
+  /** What it could still turn out to be, if more were known. */
+  readonly undecided: readonly string[];
+  /** The signatures that hold or cannot be known. */
+  readonly signatures: readonly { readonly application: string; readonly signature: string; readonly truth: Truth }[];
+}
+
+/** Where no gate covers a request it is seen as at an inbound one. */
+const NOWHERE: CheckedGate = {
+  statement: {
+    kind: 'gate',
+    name: 'nowhere',
+    direction: 'inbound',
+    hosts: [],
+    clients: [],
+    pathForms: [],
+    fences: [],
+    otherwise: { kind: 'allow' },
+    comments: [],
+    place: { file: '', line: 0, column: 0 },
+  },
+  hosts: createMembers('domains', [], new Map()),
+  clients: createMembers('addresses', [], new Map()),
+  trusting: createMembers('addresses', [], new Map()),
+  pathReading: {},
+  fences: [],
+};
+
+export function identifyApplications(judge: Judge, request: Request): Identified {
+  const covered = viewRequest(judge, request);
+  const view = covered ?? new View(judge, NOWHERE, request, resolveClient(NOWHERE, request), false);
+  const { applications, lookups } = judge.rulebook;
+  const terms = { applications, lookups };
+  const subject = { view, tag: null };
+  const signatures = applications.flatMap(({ name, signatures: conditions }) =>
+    conditions
+      .map((condition) => ({
+        application: name,
+        signature: printCondition(condition),
+        truth: evaluate(condition, subject, terms),
+      }))
+      .filter(({ truth }) => truth !== 'false'),
+  );
+  return {
+    ...(covered ? { gate: covered.gate.statement.name } : {}),
+    ...recogniseApplications(subject, terms),
+    signatures,
+  };
+}

@@ -1,0 +1,24 @@
+import { NameParams, PassphraseInput } from '@jadefence/contract/server';
+import { route, type Route } from '../../http/route.js';
+import type { Passphrases } from './passphrases.js';
+
+export function passphraseRoutes(passphrases: Passphrases): Route[] {
+  return [
+    route({ method: 'get', path: '/passphrases', needs: 'viewer', handle: () => passphrases.list() }),
+    route({
+      method: 'put',
+      path: '/passphrases/:name',
+      needs: 'editor',
+      params: NameParams,
+      body: PassphraseInput,
+      handle: ({ params, body, actor }) => passphrases.set(params.name, body.passphrase, actor),
+    }),
+    route({
+      method: 'delete',
+      path: '/passphrases/:name',
+      needs: 'editor',
+      params: NameParams,
+      handle: ({ params, actor }) => passphrases.remove(params.name, actor),
+    }),
+  ];
+}

@@ -1,0 +1,172 @@
+import { lookup, Resolver } from 'node:dns/promises';
+import type { AddressLookUp, Countries, CountryLookUp } from '@jadefence/contract';
+import {
+  describeCountryAnswer,
+  formatAddress,
+  formatRange,
+  invariant,
+  joinParts,
+  measureCountryTable,
+  nameCountry,
+  normalizeHost,
+  parseAddress,
+  printFences,
+  seeAddress,
+  type Address,
+  type AddressSight,
+} from '@jadefence/core';
+import { ProblemError } from '../../http/problem.js';
+import type { JudgingPool } from '../../work/judging-pool.js';
+import { checkStored, DRAFT_PATH } from '../draft/snapshots.js';
+import type { Drafts } from '../draft/draft.js';
+import type { Logs } from '../logs/logs.js';
+import { shareDataset } from '../replays/judges.js';
+import type { Datasets } from './datasets.js';
+import { tellFreshness } from './freshness.js';
+import type { Sources } from './sources.js';
+import type { Worlds } from './worlds.js';
+
+const RESOLVE_TIMEOUT_MS = 5000;
+const SEES_NOTHING: AddressSight = { lists: [], gates: [], rules: [] };
+
+/** What the active country table holds, and who an address belongs to. */
+export class CountryTables {
+  /** Requests by country, of the log and world asked about last. */
+  #counted: { readonly key: string; readonly counts: Promise<Map<string, number>> } | undefined;
+
+  constructor(
+    private readonly datasets: Datasets,
+    private readonly worlds: Worlds,
+    private readonly sources: Sources,
+    private readonly drafts: Drafts,
+    private readonly logs: Logs,
+    private readonly pool: JudgingPool,
+    private readonly resolver: string | undefined,
+  ) {}
+
+  /** @param logId counts the requests of a log by country. @throws ProblemError when there is no such log */
+  async overview(logId: number | undefined): Promise<Countries> {
+    const [table] = await this.datasets.active('country');
+    const freshness = tellFreshness(table, await this.sources.of('country', ''), new Date());
+    const counts = logId === undefined ? undefined : await this.#count(logId);
+    // Tables of the first version were not measured when they were imported.
+    const shares =
+      table?.stats.countries ?? (table ? measureCountryTable(await this.datasets.countryTable(table.id)) : []);
+    const known = new Set(shares.map(({ country }) => country));
+    const others = [...(counts?.keys() ?? [])].filter((code) => /^[A-Z]{2}$/.test(code) && !known.has(code));
+    const all = [
+      ...shares,
+      // Countries that only corrections give to clients.
+      ...others.map((country) => ({ country, numRanges: 0, addresses4: '0', addresses6: '0' })),
+    ];
+    return {
+      table: table ? await this.datasets.present(table) : null,
+      freshness,
+      countries: all.map((share) => ({
+        ...share,
+        name: nameCountry(share.country),
+        ...(counts ? { requests: counts.get(share.country) ?? 0 } : {}),
+      })),
+      ...(counts
+        ? {
+            elsewhere: Object.fromEntries([...counts].filter(([code]) => !/^[A-Z]{2}$/.test(code))),
+            requests: [...counts.values()].reduce((sum, count) => sum + count, 0),
+          }
+        : {}),
+    };
+  }
+
+  /** @param text an address, or a name that is resolved. @throws ProblemError where it is neither, or does not resolve */
+  async lookUp(text: string): Promise<CountryLookUp> {
+    const asked = text.trim();
+    const address = parseAddress(asked);
+    const addresses = address ? [address] : await this.#resolve(asked);
+    const { world } = await this.worlds.loadCurrent();
+    if (!world.countries)
+      throw new ProblemError('not-found', 'There is no country table yet.', {
+        hint: 'Import one with jadefence country import FILE.',
+      });
+    const { rulebook } = checkStored(await this.drafts.configuration());
+    return {
+      asked,
+      addresses: addresses.map((one): AddressLookUp => {
+        const answer = world.countries!.find(one);
+        return {
+          address: formatAddress(one),
+          country: answer.country,
+          countryName: nameCountry(answer.country),
+          evidence: describeCountryAnswer(answer),
+          ...(answer.range ? { range: formatRange(answer.range) } : {}),
+          isCorrected: answer.isCorrected,
+          ...(rulebook ? seeAddress(rulebook, one, answer.country) : SEES_NOTHING),
+        };
+      }),
+    };
+  }
+
+  async #resolve(text: string): Promise<Address[]> {
+    const name = normalizeHost(text);
+    if (name === null)
+      throw new ProblemError('bad-input', `"${text}" is neither an address nor a name.`, {
+        hint: 'Write an address such as 198.18.4.7, or a name such as shop.example.',
+      });
+    const texts = await this.#ask(name).catch((error: NodeJS.ErrnoException) => {
+      throw new ProblemError('not-found', `${name} does not resolve (${error.code ?? error.message}).`, {
+        hint: 'Check the name, or look the address up itself.',
+      });
+    });
+    return texts.map((one) => {
+      const address = parseAddress(one);
+      invariant(address, `a resolver answered ${one}`);
+      return address;
+    });
+  }
+
+  async #ask(name: string): Promise<string[]> {
+    if (this.resolver === undefined) return (await lookup(name, { all: true })).map(({ address }) => address);
+    const resolver = new Resolver({ timeout: RESOLVE_TIMEOUT_MS, tries: 1 });
+    resolver.setServers([this.resolver]);
+    const [four, six] = await Promise.allSettled([resolver.resolve4(name), resolver.resolve6(name)]);
+    const found = [four, six].flatMap((answer) => (answer.status === 'fulfilled' ? answer.value : []));
+    if (found.length === 0) throw four.status === 'rejected' ? four.reason : new Error('no address');
+    return found;
+  }
+
+  async #count(logId: number): Promise<Map<string, number>> {
+    const log = await this.logs.find(logId);
+    const { parts, namedFiles, datasets = [], version } = await this.drafts.configuration();
+    const worldHash = await this.worlds.currentHash();
+    const key = JSON.stringify([logId, version, worldHash, datasets.map(({ sha256 }) => sha256)]);
+    if (this.#counted?.key !== key) {
+      const { rulebook } = checkStored({ parts, namedFiles, datasets });
+      const { shared } = await this.worlds.loadCurrent();
+      const text = rulebook ? printFences(joinParts(parts, DRAFT_PATH)) : '';
+      const source = {
+        judgeKey: `countries ${key}`,
+        // Fences that cannot judge have no gates either, so clients are those of the log.
+        fenceFile: { path: DRAFT_PATH, text },
+        namedFiles,
+        datasets: datasets.map(shareDataset),
+        world: shared,
+      };
+      this.#counted = { key, counts: this.#countChunks(log.id, source) };
+      this.#counted.counts.catch(() => (this.#counted = undefined));
+    }
+    return this.#counted.counts;
+  }
+
+  async #countChunks(
+    logId: number,
+    source: Omit<Parameters<JudgingPool['countCountries']>[0], 'numRows' | 'columns'>,
+  ): Promise<Map<string, number>> {
+    const chunks = await this.logs.chunks(logId);
+    const counts = await Promise.all(
+      chunks.map(async ({ chunk, numRows }) =>
+        this.pool.countCountries({ ...source, numRows, columns: await this.logs.columns(logId, chunk) }),
+      ),
+    );
+    const total = new Map<string, number>();
+    for (const count of counts) for (const [code, number] of count) total.set(code, (total.get(code) ?? 0) + number);
+    return total;
+  }
+}

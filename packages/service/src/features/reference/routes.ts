@@ -1,0 +1,221 @@
+import {
+  CorrectionInput,
+  CorrectionParams,
+  CountriesQuery,
+  DatasetsQuery,
+  FeedOrderInput,
+  IdentifyInput,
+  IdParams,
+  ImportDatasetQuery,
+  LookUpQuery,
+  NameQuery,
+  RefreshInput,
+  RemoveCorrectionInput,
+  SourceInput,
+  SourceKeyInput,
+  UseDatasetInput,
+} from '@jadefence/contract/server';
+import { identifyApplications, makeUpFlow, normalizeRequest } from '@jadefence/core';
+import { route, type Route } from '../../http/route.js';
+import { readUpload } from '../../http/upload.js';
+import type { Drafts } from '../draft/draft.js';
+import { listApplications } from './applications.js';
+import type { CategoryFeeds } from './categories.js';
+import type { Corrections } from './corrections.js';
+import type { CountryTables } from './countries.js';
+import type { Datasets } from './datasets.js';
+import type { ReferenceImports } from './imports.js';
+import type { Removals } from './removals.js';
+import type { Sources } from './sources.js';
+import type { Worlds } from './worlds.js';
+
+/** Everything that reference data is served by. */
+export interface Reference {
+  readonly datasets: Datasets;
+  readonly imports: ReferenceImports;
+  readonly removals: Removals;
+  readonly sources: Sources;
+  readonly corrections: Corrections;
+  readonly countryTables: CountryTables;
+  readonly categoryFeeds: CategoryFeeds;
+  readonly worlds: Worlds;
+}
+
+export function referenceRoutes(reference: Reference, drafts: Drafts, maxUploadBytes: number): Route[] {
+  return [
+    ...datasetRoutes(reference, maxUploadBytes),
+    ...sourceRoutes(reference),
+    ...correctionRoutes(reference),
+    ...lookUpRoutes(reference),
+    ...applicationRoutes(reference, drafts),
+  ];
+}
+
+function datasetRoutes({ datasets, imports, removals }: Reference, maxUploadBytes: number): Route[] {
+  return [
+    route({
+      method: 'get',
+      path: '/datasets',
+      needs: 'viewer',
+      query: DatasetsQuery,
+      handle: ({ query }) => datasets.list(query.kind),
+    }),
+    route({
+      method: 'post',
+      path: '/datasets',
+      needs: 'editor',
+      query: ImportDatasetQuery,
+      takesUpload: true,
+      handle: ({ query, actor, request }) => {
+        const { yes, replay, ...input } = query;
+        return imports.import(
+          { ...input, isConfirmed: yes === 'true', isReplayed: replay !== 'no' },
+          readUpload(request, maxUploadBytes),
+          actor,
+        );
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/datasets/:id',
+      needs: 'viewer',
+      params: IdParams,
+      handle: async ({ params }) => datasets.present(await datasets.find(params.id)),
+    }),
+    route({
+      method: 'post',
+      path: '/datasets/:id/use',
+      needs: 'editor',
+      params: IdParams,
+      body: UseDatasetInput,
+      handle: ({ params, body, actor }) => imports.use(params.id, body.isConfirmed, actor),
+    }),
+    route({
+      method: 'delete',
+      path: '/datasets/:id',
+      needs: 'editor',
+      params: IdParams,
+      handle: ({ params, actor }) => removals.remove(params.id, actor),
+    }),
+  ];
+}
+
+function sourceRoutes({ sources }: Reference): Route[] {
+  return [
+    route({ method: 'get', path: '/sources', needs: 'viewer', handle: () => sources.list() }),
+    route({
+      method: 'put',
+      path: '/sources',
+      needs: 'administrator',
+      body: SourceInput,
+      handle: ({ body, actor }) => sources.put(body, actor),
+    }),
+    route({
+      method: 'post',
+      path: '/sources/remove',
+      needs: 'administrator',
+      body: SourceKeyInput,
+      handle: ({ body, actor }) => sources.remove(body.kind, body.name, actor),
+    }),
+    route({
+      method: 'post',
+      path: '/sources/refresh',
+      needs: 'editor',
+      body: RefreshInput,
+      handle: async ({ body, actor }) => ({
+        dataset: (await sources.refresh(body.kind, body.name, body.isConfirmed, actor)) ?? null,
+      }),
+    }),
+  ];
+}
+
+function correctionRoutes({ corrections }: Reference): Route[] {
+  return [
+    route({
+      method: 'get',
+      path: '/corrections/:kind',
+      needs: 'viewer',
+      params: CorrectionParams,
+      handle: ({ params }) => corrections.list(params.kind),
+    }),
+    route({
+      method: 'put',
+      path: '/corrections/:kind',
+      needs: 'editor',
+      params: CorrectionParams,
+      body: CorrectionInput,
+      handle: ({ params, body, actor }) => corrections.put(params.kind, body, actor),
+    }),
+    route({
+      method: 'post',
+      path: '/corrections/:kind/remove',
+      needs: 'editor',
+      params: CorrectionParams,
+      body: RemoveCorrectionInput,
+      handle: ({ params, body, actor }) => corrections.remove(params.kind, body.key, actor),
+    }),
+  ];
+}
+
+function lookUpRoutes({ countryTables, categoryFeeds }: Reference): Route[] {
+  return [
+    route({
+      method: 'get',
+      path: '/countries',
+      needs: 'viewer',
+      query: CountriesQuery,
+      handle: ({ query }) => countryTables.overview(query.log),
+    }),
+    route({
+      method: 'get',
+      path: '/countries/look-up',
+      needs: 'viewer',
+      query: LookUpQuery,
+      handle: ({ query }) => countryTables.lookUp(query.value),
+    }),
+    route({ method: 'get', path: '/categories', needs: 'viewer', handle: () => categoryFeeds.overview() }),
+    route({
+      method: 'get',
+      path: '/categories/look-up',
+      needs: 'viewer',
+      query: LookUpQuery,
+      handle: ({ query }) => categoryFeeds.lookUp(query.value),
+    }),
+    route({
+      method: 'put',
+      path: '/category-feeds',
+      needs: 'editor',
+      body: FeedOrderInput,
+      handle: ({ body, actor }) => categoryFeeds.order(body.names, actor),
+    }),
+    route({
+      method: 'delete',
+      path: '/category-feeds',
+      needs: 'editor',
+      query: NameQuery,
+      handle: ({ query, actor }) => categoryFeeds.remove(query.name, actor),
+    }),
+  ];
+}
+
+function applicationRoutes({ worlds }: Reference, drafts: Drafts): Route[] {
+  return [
+    route({
+      method: 'get',
+      path: '/applications',
+      needs: 'viewer',
+      handle: async () => listApplications(await drafts.configuration()),
+    }),
+    route({
+      method: 'post',
+      path: '/applications/identify',
+      needs: 'viewer',
+      body: IdentifyInput,
+      handle: async ({ body }) => {
+        const rulebook = await drafts.rulebook();
+        const request = normalizeRequest(makeUpFlow(body, Date.now()));
+        return identifyApplications({ rulebook, ...(await worlds.loadCurrent()).world }, request);
+      },
+    }),
+  ];
+}
