@@ -15,10 +15,7 @@ export async function benchCountry(): Promise<void> {
   const fileOf = (name: string): string => require.resolve(`@ip-location-db/geo-whois-asn-country/${name}`);
   const read = async (name: string) => (await readCountryFile(createReadStream(fileOf(name)))).ranges;
   const startedMs = performance.now();
-  const ranges = [
-    ...(await read('geo-whois-asn-country-ipv4.csv')),
-    ...(await read('geo-whois-asn-country-ipv6.csv')),
-  ];
+  const ranges = [...(await read('geo-whois-asn-country-ipv4.csv')), ...(await read('geo-whois-asn-country-ipv6.csv'))];
   const buffer = encodeCountryTable(ranges);
   const importSeconds = (performance.now() - startedMs) / 1000;
   const addresses = drawAddresses(ranges);
@@ -34,7 +31,10 @@ export async function benchCountry(): Promise<void> {
   const bytes = heapAndBuffers() - before;
   const mmdb = readFileSync(require.resolve('@ip-location-db/geo-whois-asn-country-mmdb/geo-whois-asn-country.mmdb'));
   const cached = new Map<string | number, unknown>();
-  const cache = { get: (key: string | number) => cached.get(key), set: (key: string | number, one: unknown) => void cached.set(key, one) };
+  const cache = {
+    get: (key: string | number) => cached.get(key),
+    set: (key: string | number, one: unknown) => void cached.set(key, one),
+  };
   const reader = new Reader<never>(mmdb);
   const cachingReader = new Reader<never>(mmdb, { cache });
   let found = 0;
@@ -53,7 +53,9 @@ export async function benchCountry(): Promise<void> {
     `country: ${ranges.length.toLocaleString('en')} ranges of both families, ${LOOK_UPS.toLocaleString('en')} addresses as text, ${ROUNDS} interleaved rounds\n`,
   );
   printTimes(times, LOOK_UPS, 'look-ups');
-  const [ours, theirs, cachedTheirs] = ['jadefence', 'MMDB reader', 'with a cache'].map((name) => median(times[name]!)) as [number, number, number];
+  const [ours, theirs, cachedTheirs] = ['jadefence', 'MMDB reader', 'with a cache'].map((name) =>
+    median(times[name]!),
+  ) as [number, number, number];
   const agree = addresses.filter((address) => {
     const record = reader.get(address) as { country_code?: string } | null;
     return (record?.country_code ?? undefined) === twoLetters(table.findText(address));

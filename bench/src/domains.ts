@@ -28,7 +28,8 @@ export async function benchDomains(): Promise<void> {
   const beforeSet = heapAndBuffers();
   const setStartedMs = performance.now();
   const set = new Set<string>();
-  for (const piece of writeDomains(ENTRIES)) for (const line of piece.toString('latin1').split('\n')) if (line) set.add(line);
+  for (const piece of writeDomains(ENTRIES))
+    for (const line of piece.toString('latin1').split('\n')) if (line) set.add(line);
   const setSeconds = (performance.now() - setStartedMs) / 1000;
   const setBytes = heapAndBuffers() - beforeSet;
   const inSet = (host: string): boolean => {
@@ -72,7 +73,8 @@ function drawHosts(): string[] {
       if (wanted.has(index)) hosts.push(index % 2 === 0 ? line : `www.${line}`);
       index += 1;
     }
-  while (hosts.length < LOOK_UPS) hosts.push(`cdn${random.below(1000)}.${random.below(0x7fffffff).toString(36)}.example`);
+  while (hosts.length < LOOK_UPS)
+    hosts.push(`cdn${random.below(1000)}.${random.below(0x7fffffff).toString(36)}.example`);
   for (let at = hosts.length - 1; at > 0; at -= 1) {
     const other = random.below(at + 1);
     [hosts[at], hosts[other]] = [hosts[other]!, hosts[at]!];

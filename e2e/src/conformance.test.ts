@@ -73,8 +73,7 @@ describe('a replay in the service decides as the corpus says', () => {
 
   const decide = async (one: ConformanceCase): Promise<string> => {
     const { client } = service;
-    if (one.countryFile)
-      await importTable(client, readFileSync(one.countryFile));
+    if (one.countryFile) await importTable(client, readFileSync(one.countryFile));
     // The name of the case makes its bytes its own, since the same log is not taken twice.
     const bytes = new TextEncoder().encode(`${readFileSync(one.logFile, 'utf8')}# ${one.name}\n`);
     const { fenceFiles, namedFiles } = one;

@@ -238,8 +238,15 @@ describe('the service', () => {
     expect(rows.length).toBeGreaterThan(5);
     rows.slice(1).forEach((row, index) => expect(row.previous_hash).toBe(rows[index]!.hash));
     expect(new Set(rows.map((row) => row.what))).toEqual(
-      new Set(['user.create', 'token.create', 'draft.import', 'log.import', 'replay.start', 'country.import',
-        'country.use']),
+      new Set([
+        'user.create',
+        'token.create',
+        'draft.import',
+        'log.import',
+        'replay.start',
+        'country.import',
+        'country.use',
+      ]),
     );
   });
 

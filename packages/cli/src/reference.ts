@@ -51,24 +51,45 @@ export async function tellDataset(
   const dataset = await client.settleDataset(sent.id);
   for (const { file, line, message } of dataset.problems.slice(0, 10))
     say(streams, `${[file, line > 0 ? `line ${line}` : undefined].filter(Boolean).join(' ')}: ${message}`);
-  if (dataset.numRejected > 0) say(streams, `${formatCount(dataset.numRejected)} lines are left out.`);
+  if (dataset.numRejected > 0)
+    say(
+      streams,
+      `${formatCount(dataset.numRejected)} ${dataset.numRejected === 1 ? 'line is' : 'lines are'} left out.`,
+    );
   for (const [from, to] of Object.entries(dataset.renamed ?? {})) say(streams, `"${from}" is called ${to} here`);
   const entries = `${formatCount(dataset.numEntries)} ${dataset.kind === 'country' ? 'ranges' : 'entries'}`;
   const effect = dataset.effect ? ` ${describeEffect(dataset.effect)}` : '';
   const noun = NOUN_OF[dataset.kind];
   if (!dataset.isActive) {
-    writeOne(streams, output, dataset, `Dataset ${dataset.id}, ${dataset.name} with ${entries}, waits for a yes.${effect}`);
+    writeOne(
+      streams,
+      output,
+      dataset,
+      `Dataset ${dataset.id}, ${dataset.name} with ${entries}, waits for a yes.${effect}`,
+    );
     throw new Failure(
       dataset.waitsFor ?? 'It is not active.',
       EXIT.checkFailed,
       `Use it nevertheless with: jadefence ${dataset.kind === 'list' ? 'dataset' : dataset.kind} use ${dataset.id} --yes`,
     );
   }
-  writeOne(streams, output, dataset, `The ${noun} ${dataset.kind === 'country' ? 'is now ' : ''}${dataset.name} ${dataset.kind === 'country' ? 'with' : 'has'} ${entries}.${effect}`);
+  writeOne(
+    streams,
+    output,
+    dataset,
+    `The ${noun} ${dataset.kind === 'country' ? 'is now ' : ''}${dataset.name} ${dataset.kind === 'country' ? 'with' : 'has'} ${entries}.${effect}`,
+  );
 }
 
 /** How many decisions differ, as a sentence. */
-export function describeEffect({ logName, requests, changed, newlyStopped, newlyAllowed, replayId }: DatasetEffect): string {
+export function describeEffect({
+  logName,
+  requests,
+  changed,
+  newlyStopped,
+  newlyAllowed,
+  replayId,
+}: DatasetEffect): string {
   if (changed === 0) return `It changes none of the ${formatCount(requests)} decisions of ${logName}.`;
   return `It changes ${formatCount(changed)} of the ${formatCount(requests)} decisions of ${logName} (${formatCount(newlyStopped)} newly stopped, ${formatCount(newlyAllowed)} newly allowed; replay ${replayId}).`;
 }

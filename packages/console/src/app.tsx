@@ -4,11 +4,15 @@ import {
   BeakerIcon,
   CheckBadgeIcon,
   ClockIcon,
+  Cog6ToothIcon,
   DocumentTextIcon,
   FingerPrintIcon,
+  GlobeAltIcon,
   PlayCircleIcon,
   QueueListIcon,
   RectangleStackIcon,
+  Squares2X2Icon,
+  TagIcon,
 } from '@heroicons/react/24/outline';
 import { ServiceError } from '@jadefence/contract';
 import { QueryClient, QueryClientProvider, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
@@ -18,7 +22,10 @@ import { meQuery } from './api/queries.js';
 import { Button } from './components/button.js';
 import { EmptyState } from './components/layout.js';
 import { Loaded } from './components/loaded.js';
+import { ApplicationsPage } from './features/applications/applications-page.js';
 import { AuditPage } from './features/audit/audit-page.js';
+import { CategoriesPage } from './features/categories/categories-page.js';
+import { CountriesPage } from './features/countries/countries-page.js';
 import { ExpectationsPage } from './features/expectations/expectations-page.js';
 import { FencesPage } from './features/fences/fences-page.js';
 import { GatesPage } from './features/gates/gates-page.js';
@@ -28,6 +35,7 @@ import { LogsPage } from './features/logs/logs-page.js';
 import { ReplayPage } from './features/replays/replay-page.js';
 import { ReplaysPage } from './features/replays/replays-page.js';
 import { RevisionsPage } from './features/revisions/revisions-page.js';
+import { SettingsPage } from './features/settings/settings-page.js';
 import { SignInPage } from './features/sign-in/sign-in-page.js';
 import { TryPage } from './features/try/try-page.js';
 
@@ -53,6 +61,10 @@ const router = createBrowserRouter([
       { path: 'fences', element: <FencesPage /> },
       { path: 'gates', element: <GatesPage /> },
       { path: 'lists', element: <ListsPage /> },
+      { path: 'countries', element: <CountriesPage /> },
+      { path: 'categories', element: <CategoriesPage /> },
+      { path: 'applications', element: <ApplicationsPage /> },
+      { path: 'settings', element: <SettingsPage /> },
       { path: 'expectations', element: <ExpectationsPage /> },
       { path: 'revisions', element: <RevisionsPage /> },
       { path: 'audit', element: <AuditPage /> },
@@ -87,12 +99,16 @@ function SignedIn() {
 const PAGES = [
   { to: '/fences', text: 'Fences', Icon: QueueListIcon },
   { to: '/lists', text: 'Lists', Icon: RectangleStackIcon },
+  { to: '/countries', text: 'Countries', Icon: GlobeAltIcon },
+  { to: '/categories', text: 'Categories', Icon: TagIcon },
+  { to: '/applications', text: 'Applications', Icon: Squares2X2Icon },
   { to: '/gates', text: 'Gates', Icon: ArrowsRightLeftIcon },
   { to: '/logs', text: 'Logs', Icon: DocumentTextIcon },
   { to: '/replays', text: 'Replays', Icon: PlayCircleIcon },
   { to: '/try', text: 'Try', Icon: BeakerIcon },
   { to: '/expectations', text: 'Expectations', Icon: CheckBadgeIcon },
   { to: '/revisions', text: 'Revisions', Icon: ClockIcon },
+  { to: '/settings', text: 'Settings', Icon: Cog6ToothIcon },
   { to: '/audit', text: 'Audit trail', Icon: FingerPrintIcon },
 ];
 

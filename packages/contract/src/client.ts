@@ -1,5 +1,15 @@
 import { createParser } from 'eventsource-parser';
-import type { DatasetKind, Edit, ExpectationResult, Identified, LookUp, MadeUpFlow, Outcome, People, StartingPoint } from '@jadefence/core';
+import type {
+  DatasetKind,
+  Edit,
+  ExpectationResult,
+  Identified,
+  LookUp,
+  MadeUpFlow,
+  Outcome,
+  People,
+  StartingPoint,
+} from '@jadefence/core';
 import { ServiceError, type Problem } from './problems.js';
 import type {
   Against,
@@ -129,7 +139,8 @@ export class ServiceClient {
     this.#json('POST', '/sources/remove', { kind, name });
   /** @returns the dataset, or null where nothing has changed */
   refresh = async (kind: DatasetOwner, name: string, isConfirmed = false): Promise<DatasetInfo | null> =>
-    (await this.#json<{ dataset: DatasetInfo | null }>('POST', '/sources/refresh', { kind, name, isConfirmed })).dataset;
+    (await this.#json<{ dataset: DatasetInfo | null }>('POST', '/sources/refresh', { kind, name, isConfirmed }))
+      .dataset;
   corrections = (kind: Correction['kind']): Promise<Correction[]> => this.#json('GET', `/corrections/${kind}`);
   putCorrection = (
     kind: Correction['kind'],
@@ -143,12 +154,10 @@ export class ServiceClient {
   categories = (): Promise<CategoryOverview> => this.#json('GET', '/categories');
   lookUpCategory = (value: string): Promise<CategoryLookUp> =>
     this.#json('GET', `/categories/look-up${queryText({ value })}`);
-  orderFeeds = (names: readonly string[]): Promise<CategoryOverview> =>
-    this.#json('PUT', '/category-feeds', { names });
+  orderFeeds = (names: readonly string[]): Promise<CategoryOverview> => this.#json('PUT', '/category-feeds', { names });
   removeFeed = (name: string): Promise<void> => this.#json('DELETE', `/category-feeds${queryText({ name })}`);
   applications = (): Promise<ApplicationInfo[]> => this.#json('GET', '/applications');
-  identifyApplications = (flow: MadeUpFlow): Promise<Identified> =>
-    this.#json('POST', '/applications/identify', flow);
+  identifyApplications = (flow: MadeUpFlow): Promise<Identified> => this.#json('POST', '/applications/identify', flow);
   passphrases = (): Promise<PassphraseInfo[]> => this.#json('GET', '/passphrases');
   setPassphrase = (name: string, passphrase: string): Promise<void> =>
     this.#json('PUT', `/passphrases/${name}`, { passphrase });

@@ -23,6 +23,7 @@ import type {
   RejectReason,
   SourceFile,
   StatementKind,
+  WeeklyHours,
   Summary,
   Survey,
 } from '@jadefence/core';
@@ -139,7 +140,14 @@ export interface Draft {
     readonly title?: string;
     readonly numEntries?: number;
   }[];
-  readonly schedules: readonly { readonly name: string; readonly sentence: string }[];
+  readonly schedules: readonly {
+    readonly name: string;
+    readonly sentence: string;
+    /** An IANA zone, where it has one of its own. */
+    readonly zone?: string;
+    readonly weekly: readonly WeeklyHours[];
+    readonly exceptions: readonly string[];
+  }[];
   /** What keeps the draft from judging. */
   readonly diagnostics: readonly Diagnostic[];
   readonly changedAt: string | null;

@@ -22,6 +22,7 @@ export {
   createCountryTable,
   describeCountryAnswer,
   encodeCountryTable,
+  formatAddressCount,
   measureCountryTable,
   type CountryAnswer,
   type CountryRange,
@@ -65,6 +66,7 @@ export {
   type Rule,
   type Statement,
   type StatementKind,
+  type WeeklyHours,
 } from './language/tree.js';
 export { checkFences, namedFilesOf, type CheckedFences, type Outside, type SourceFile } from './check/check-fences.js';
 export { type ResolvedList } from './check/members.js';
@@ -108,7 +110,14 @@ export { printValue } from './language/value.js';
 export { checkFilter, collectRuleLookups, readCondition, type Filter } from './check/check-filter.js';
 export { mergeParts, type Change } from './language/changes.js';
 export { normalizeHost } from './request/host.js';
-export { makeUpFlow, makeUpRecord, type MadeUpFlow, type MadeUpField, type MadeUpProblem, type MadeUpRequest } from './request/made-up.js';
+export {
+  makeUpFlow,
+  makeUpRecord,
+  type MadeUpFlow,
+  type MadeUpField,
+  type MadeUpProblem,
+  type MadeUpRequest,
+} from './request/made-up.js';
 export { filterChunk } from './replay/filter-decisions.js';
 export { SurveyBuilder, type Survey } from './survey/survey.js';
 export { type Starter, type StarterRule } from './survey/starter-rules.js';

@@ -90,7 +90,9 @@ function expand(reader: Reader<never>, family: Family, problems: CountryFile['pr
 /** IPv4-mapped addresses are written so that the reader follows the tree of IPv6. */
 function textOf(family: Family, value: bigint): string {
   if (family === 4) return formatAddress({ family, value });
-  return Array.from({ length: 8 }, (_, group) => ((value >> BigInt(112 - 16 * group)) & 0xffffn).toString(16)).join(':');
+  return Array.from({ length: 8 }, (_, group) => ((value >> BigInt(112 - 16 * group)) & 0xffffn).toString(16)).join(
+    ':',
+  );
 }
 
 function codeOf({ country, registered_country: registered, country_code: code }: CountryRecord): string | undefined {

@@ -12,7 +12,10 @@ export function packFolder(folder: string): AsyncIterable<Uint8Array> {
     const paths = entries.filter((entry) => entry.isFile()).map((entry) => join(entry.parentPath, entry.name));
     for (const path of paths.sort()) {
       const { size } = await stat(path);
-      await pipeline(createReadStream(path), archive.entry({ name: relative(folder, path).split(sep).join('/'), size }));
+      await pipeline(
+        createReadStream(path),
+        archive.entry({ name: relative(folder, path).split(sep).join('/'), size }),
+      );
     }
     archive.finalize();
   };

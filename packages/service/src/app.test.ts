@@ -32,7 +32,8 @@ afterAll(async () => {
   await database.drop();
 });
 
-const pathOf = ({ path }: Route): string => `/api/v1${path.replace(':kind', 'country').replace(':name', 'n').replaceAll(/:\w+/g, '1')}`;
+const pathOf = ({ path }: Route): string =>
+  `/api/v1${path.replace(':kind', 'country').replace(':name', 'n').replaceAll(/:\w+/g, '1')}`;
 const call = (route: Route, token?: string) => {
   const sent = request(service.app)[route.method](pathOf(route));
   return token ? sent.set('authorization', `Bearer ${token}`) : sent;

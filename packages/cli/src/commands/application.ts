@@ -4,7 +4,16 @@ import { readFile } from 'node:fs/promises';
 import { InvalidArgumentError, type Command } from 'commander';
 import { Failure } from '../failure.js';
 import { loadRulebook } from '../files/load-fences.js';
-import { ONE_OUTPUT, parseWhole, ROWS_OUTPUT, writeOne, writeRows, type OneOutput, type Output, type Streams } from '../output.js';
+import {
+  ONE_OUTPUT,
+  parseWhole,
+  ROWS_OUTPUT,
+  writeOne,
+  writeRows,
+  type OneOutput,
+  type Output,
+  type Streams,
+} from '../output.js';
 import { printTable } from '../render/text.js';
 import { connect } from '../service.js';
 
@@ -25,7 +34,10 @@ export function addApplication(application: Command, streams: Streams): void {
     .option('--risk <risk>', 'those of a risk: low, medium or high')
     .option('--port <port>', 'those with a default port, such as 443 or tcp/443')
     .option(...ROWS_OUTPUT)
-    .addHelpText('after', '\nExamples:\n  jadefence application list --risk high\n  jadefence application list --port 53')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  jadefence application list --risk high\n  jadefence application list --port 53',
+    )
     .action((options: ListOptions) => listApplications(options, streams));
   application
     .command('show')
@@ -63,7 +75,10 @@ function parseTransport(text: string): 'tcp' | 'udp' | 'icmp' {
   throw new InvalidArgumentError('Expected tcp, udp or icmp.');
 }
 
-async function listApplications({ search, category, risk, port, output }: ListOptions, streams: Streams): Promise<void> {
+async function listApplications(
+  { search, category, risk, port, output }: ListOptions,
+  streams: Streams,
+): Promise<void> {
   const all = await (await connect(streams)).applications();
   const text = search?.toLowerCase();
   const found = all.filter(

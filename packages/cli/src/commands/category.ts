@@ -53,9 +53,15 @@ export function addCategory(category: Command, streams: Streams): void {
     .option('--yes', 'use it although it holds over a fifth more or less than before', false)
     .option('--no-replay', 'use it without replaying the latest log')
     .option(...ONE_OUTPUT)
-    .addHelpText('after', '\nExamples:\n  jadefence category import sites.csv\n  jadefence category import ads.txt --category ads --name ads')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  jadefence category import sites.csv\n  jadefence category import ads.txt --category ads --name ads',
+    )
     .action(
-      async (paths: string[], { name, category: of, ...options }: ImportOptions & { name?: string; category?: string }) =>
+      async (
+        paths: string[],
+        { name, category: of, ...options }: ImportOptions & { name?: string; category?: string },
+      ) =>
         importReference(
           await connect(streams),
           paths,

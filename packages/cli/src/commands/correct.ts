@@ -35,7 +35,10 @@ export function addCorrect(parent: Command, kind: Correction['kind'], streams: S
         : 'Say which categories a site has, whatever the feeds say; without a site list the corrections',
     )
     .argument(`[${key}]`, kind === 'country' ? 'address, network, or "a - b"' : 'domain, or URL without its query')
-    .argument(`[${value}]`, kind === 'country' ? 'code, no-country or internal' : 'category, or several joined by commas')
+    .argument(
+      `[${value}]`,
+      kind === 'country' ? 'code, no-country or internal' : 'category, or several joined by commas',
+    )
     .option('--reason <text>', 'why, for whoever reads it later')
     .option('--remove', 'take the correction away', false)
     .option(...ROWS_OUTPUT)

@@ -1,4 +1,5 @@
 import type { AddressLookUp, Countries, DatasetInfo } from '@jadefence/contract';
+import { formatAddressCount } from '@jadefence/core';
 import type { Command } from 'commander';
 import {
   ONE_OUTPUT,
@@ -20,7 +21,7 @@ import {
   useDataset,
   type ImportOptions,
 } from '../reference.js';
-import { formatCount, formatPower, printTable } from '../render/text.js';
+import { formatCount, printTable } from '../render/text.js';
 import { connect } from '../service.js';
 import { addCorrect } from './correct.js';
 import { addRefresh } from './refresh.js';
@@ -45,7 +46,10 @@ export function addCountry(country: Command, streams: Streams): void {
     .description('Ask which country an address or name is in, which row says so, and what would see it')
     .argument('<address>', 'address, or a name that is resolved')
     .option(...ONE_OUTPUT)
-    .addHelpText('after', '\nExamples:\n  jadefence country lookup 198.18.32.7\n  jadefence country lookup shop.example')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  jadefence country lookup 198.18.32.7\n  jadefence country lookup shop.example',
+    )
     .action((asked: string, { output }: { output: OneOutput }) => lookUp(asked, output, streams));
   country
     .command('import')
@@ -58,9 +62,18 @@ export function addCountry(country: Command, streams: Streams): void {
     .option('--yes', 'use it although it holds over a fifth more or less than the active one', false)
     .option('--no-replay', 'use it without replaying the latest log')
     .option(...ONE_OUTPUT)
-    .addHelpText('after', '\nExamples:\n  jadefence country import countries.csv\n  jadefence country import delegated-*.txt --name registries')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  jadefence country import countries.csv\n  jadefence country import delegated-*.txt --name registries',
+    )
     .action(async (paths: string[], { name, ...options }: ImportOptions & { name?: string }) =>
-      importReference(await connect(streams), paths, { kind: 'country', name: name ?? nameOfFiles(paths) }, options, streams),
+      importReference(
+        await connect(streams),
+        paths,
+        { kind: 'country', name: name ?? nameOfFiles(paths) },
+        options,
+        streams,
+      ),
     );
   country
     .command('use')
@@ -109,11 +122,9 @@ async function showTable({ log, output }: { log?: string; output: Output }, stre
       'code': (one) => one.country,
       'country': (one) => one.name,
       'ranges': (one) => formatCount(one.numRanges),
-      'IPv4 addresses': (one) => formatCount(Number(one.addresses4)),
-      'IPv6 addresses': (one) => formatPower(one.addresses6),
-      ...(logId === undefined
-        ? {}
-        : { requests: (one: { requests?: number }) => formatCount(one.requests ?? 0) }),
+      'IPv4 addresses': (one) => formatAddressCount(one.addresses4),
+      'IPv6 addresses': (one) => formatAddressCount(one.addresses6),
+      ...(logId === undefined ? {} : { requests: (one: { requests?: number }) => formatCount(one.requests ?? 0) }),
     },
     figures: ['ranges', 'IPv4 addresses', 'IPv6 addresses', 'requests'],
     empty: 'There is no country table yet. Import one with jadefence country import FILE.',

@@ -1,7 +1,16 @@
 import { DATASET_KINDS, type DatasetKind } from '@jadefence/core';
 import { InvalidArgumentError, type Command } from 'commander';
 import { confirm } from '../confirm.js';
-import { ONE_OUTPUT, parseWhole, ROWS_OUTPUT, writeOne, writeRows, type OneOutput, type Output, type Streams } from '../output.js';
+import {
+  ONE_OUTPUT,
+  parseWhole,
+  ROWS_OUTPUT,
+  writeOne,
+  writeRows,
+  type OneOutput,
+  type Output,
+  type Streams,
+} from '../output.js';
 import { importReference, useDataset, type ImportOptions } from '../reference.js';
 import { formatCount } from '../render/text.js';
 import { connect } from '../service.js';

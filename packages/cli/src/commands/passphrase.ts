@@ -1,6 +1,15 @@
 import type { Command } from 'commander';
 import { createInterface } from 'node:readline/promises';
-import { ONE_OUTPUT, readAll, ROWS_OUTPUT, writeOne, writeRows, type OneOutput, type Output, type Streams } from '../output.js';
+import {
+  ONE_OUTPUT,
+  readAll,
+  ROWS_OUTPUT,
+  writeOne,
+  writeRows,
+  type OneOutput,
+  type Output,
+  type Streams,
+} from '../output.js';
 import { connect } from '../service.js';
 
 export function addPassphrase(passphrase: Command, streams: Streams): void {

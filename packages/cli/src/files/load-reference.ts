@@ -1,7 +1,13 @@
 import { createReadStream } from 'node:fs';
 import { stat } from 'node:fs/promises';
 import { basename } from 'node:path';
-import { createCategories, createCountryTable, type Categories, type CategoryFeed, type CountryTable } from '@jadefence/core';
+import {
+  createCategories,
+  createCountryTable,
+  type Categories,
+  type CategoryFeed,
+  type CountryTable,
+} from '@jadefence/core';
 import { packFolder, readCategoryFile, readCountryFile, UnreadableFileError } from '@jadefence/files';
 import { EXIT, Failure } from '../failure.js';
 import { say, type Streams } from '../output.js';

@@ -75,11 +75,3 @@ export function formatTime(atUnixMs: number | null | undefined): string {
 export function shorten(text: string, width: number): string {
   return text.length <= width ? text : `${text.slice(0, Math.max(1, width - 1))}…`;
 }
-
-/** A count that may be larger than a number can hold: as it is, or as the power of two that it is near to. */
-export function formatPower(digits: string): string {
-  const count = BigInt(digits);
-  if (count < 1_000_000_000n) return formatCount(Number(count));
-  const power = count.toString(2).length - 1;
-  return `${count === 1n << BigInt(power) ? '' : '~'}2^${power}`;
-}

@@ -1,4 +1,11 @@
-import { ServiceClient, ServiceError, type Log, type Problem, type ProblemCode } from '@jadefence/contract';
+import {
+  ServiceClient,
+  ServiceError,
+  type DatasetInfo,
+  type Log,
+  type Problem,
+  type ProblemCode,
+} from '@jadefence/contract';
 
 /** The service that this page came from; the session cookie signs in. */
 export const service = new ServiceClient({ baseUrl: '' });
@@ -7,27 +14,42 @@ export function hasProblem(error: unknown, code: ProblemCode): boolean {
   return error instanceof ServiceError && error.problem?.code === code;
 }
 
-/**
- * Uploads a log with progress, which fetch cannot tell.
- * @param onProgress hears the share of the bytes that are sent, 0 to 1
- */
 export function uploadLog(
   file: File,
   query: { name: string; host?: string },
   onProgress: (share: number) => void,
 ): Promise<Log> {
+  return upload('/logs', file, query, onProgress);
+}
+
+export function uploadDataset(
+  file: File,
+  query: Parameters<ServiceClient['importDataset']>[0],
+  onProgress: (share: number) => void,
+): Promise<DatasetInfo> {
+  return upload('/datasets', file, query, onProgress);
+}
+
+/**
+ * Uploads a file with progress, which fetch cannot tell.
+ * @param onProgress hears the share of the bytes that are sent, 0 to 1
+ */
+function upload<T>(
+  path: string,
+  file: File,
+  query: Readonly<Record<string, string | undefined>>,
+  onProgress: (share: number) => void,
+): Promise<T> {
+  const pairs = Object.entries(query).filter((pair): pair is [string, string] => !!pair[1]);
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
-    request.open(
-      'POST',
-      `/api/v1/logs?${new URLSearchParams(query.host ? { name: query.name, host: query.host } : { name: query.name })}`,
-    );
+    request.open('POST', `/api/v1${path}?${new URLSearchParams(pairs)}`);
     request.setRequestHeader('content-type', 'application/octet-stream');
     request.responseType = 'json';
     request.upload.onprogress = ({ loaded, total }) => onProgress(total === 0 ? 1 : loaded / total);
     request.onerror = () => reject(new ServiceError('The service cannot be reached.'));
     request.onload = () => {
-      if (request.status === 201) return resolve(request.response as Log);
+      if (request.status < 300) return resolve(request.response as T);
       const problem = request.response as Problem | null;
       reject(new ServiceError(problem?.detail ?? `The service answered ${request.status}.`, problem ?? undefined));
     };

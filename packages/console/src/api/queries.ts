@@ -40,6 +40,26 @@ export function matchesQuery(logId: number, text: string, fence: string, version
   });
 }
 
+/** Reference data: what is imported changes, so these are asked for again when something was. */
+export const datasetsQuery = queryOptions({ queryKey: ['reference', 'datasets'], queryFn: () => service.datasets() });
+export const sourcesQuery = queryOptions({ queryKey: ['reference', 'sources'], queryFn: service.sources });
+export const categoriesQuery = queryOptions({ queryKey: ['reference', 'categories'], queryFn: service.categories });
+export const applicationsQuery = queryOptions({ queryKey: ['draft', 'applications'], queryFn: service.applications });
+export const passphrasesQuery = queryOptions({ queryKey: ['draft', 'passphrases'], queryFn: service.passphrases });
+
+/** @param logId counts the requests of this log by country, too */
+export function countriesQuery(logId: number | undefined) {
+  return queryOptions({
+    queryKey: ['reference', 'countries', logId],
+    queryFn: () => service.countries(logId),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function correctionsQuery(kind: 'country' | 'category') {
+  return queryOptions({ queryKey: ['reference', 'corrections', kind], queryFn: () => service.corrections(kind) });
+}
+
 export const logsQuery = queryOptions({ queryKey: ['logs'], queryFn: service.logs });
 export const replaysQuery = queryOptions({ queryKey: ['replays'], queryFn: service.replays });
 

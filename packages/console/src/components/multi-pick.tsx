@@ -1,5 +1,5 @@
 import { Checkbox, Field, Input, Label } from '@headlessui/react';
-import { CheckIcon, PlusIcon } from '@heroicons/react/20/solid';
+import { CheckIcon, ExclamationTriangleIcon, PlusIcon } from '@heroicons/react/20/solid';
 import { useState } from 'react';
 import { Button } from './button.js';
 import { INPUT_STYLE } from './text-field.js';
@@ -11,6 +11,14 @@ export interface PickOption {
   readonly text?: string;
   /** A figure or a word beside it. */
   readonly note?: string;
+  /** The note is a warning. */
+  readonly isWarning?: boolean;
+}
+
+/** Values that are picked together. */
+export interface PickGroup {
+  readonly text: string;
+  readonly values: readonly string[];
 }
 
 const SHOWN_OPTIONS = 200;
@@ -20,12 +28,14 @@ export function MultiPick({
   label,
   options,
   values,
+  groups = [],
   isSingle = false,
   onChange,
 }: {
   label: string;
   options: readonly PickOption[];
   values: readonly string[];
+  groups?: readonly PickGroup[];
   isSingle?: boolean;
   onChange: (values: readonly string[]) => void;
 }) {
@@ -68,8 +78,27 @@ export function MultiPick({
           )}
         </div>
       </Field>
+      {!isSingle && groups.length > 0 && (
+        <div className="mt-2 flex flex-wrap gap-1" role="group" aria-label={`${label} by group`}>
+          {groups.map(({ text, values: members }) => {
+            const isWhole = members.every((member) => values.includes(member));
+            const others = values.filter((value) => !members.includes(value));
+            return (
+              <Button
+                key={text}
+                size="small"
+                aria-pressed={isWhole}
+                look={isWhole ? 'primary' : 'quiet'}
+                onClick={() => onChange(isWhole ? others : [...others, ...members])}
+              >
+                {text}
+              </Button>
+            );
+          })}
+        </div>
+      )}
       <ul className="mt-2 max-h-52 overflow-auto" aria-label={`${label}, to pick from`}>
-        {found.slice(0, SHOWN_OPTIONS).map(({ value, text, note }) => (
+        {found.slice(0, SHOWN_OPTIONS).map(({ value, text, note, isWarning }) => (
           <li key={value}>
             <Field className="flex cursor-pointer items-center gap-2 rounded-md px-1 py-1 hover:bg-sunken">
               <Checkbox
@@ -83,7 +112,14 @@ export function MultiPick({
                 <span className="min-w-0 truncate">
                   {text ?? value} {text !== undefined && <span className="font-mono text-muted">{value}</span>}
                 </span>
-                {note && <span className="shrink-0 text-muted tabular-nums">{note}</span>}
+                {note && (
+                  <span
+                    className={`flex shrink-0 items-center gap-1 tabular-nums ${isWarning ? 'text-limited' : 'text-muted'}`}
+                  >
+                    {isWarning && <ExclamationTriangleIcon aria-hidden className="size-4" />}
+                    {note}
+                  </span>
+                )}
               </Label>
             </Field>
           </li>

@@ -132,8 +132,7 @@ function checkDataset(
 ): void {
   const dataset = datasets?.get(name);
   if (dataset?.kind === listKind) return;
-  if (dataset)
-    return report('wrong-kind', `Dataset ${name} holds ${dataset.kind}, expected ${listKind}.`, place);
+  if (dataset) return report('wrong-kind', `Dataset ${name} holds ${dataset.kind}, expected ${listKind}.`, place);
   const hint = datasets
     ? (suggestNearest(name, datasets.keys()) ?? 'Import it with jadefence dataset import.')
     : 'The service keeps datasets; without it, keep the entries in a file: from "lists/name.txt".';

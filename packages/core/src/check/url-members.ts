@@ -66,7 +66,8 @@ export function createDatasetUrls(dataset: Dataset): UrlMembers {
         return rows ? (rows.length > 0 ? 'unknown' : 'false') : holding(url) ? 'true' : 'false';
       }
       paths ??= new Set(Array.from(dataset.hostRows(), (row) => row.path));
-      const isPossible = path === undefined ? paths.size > 0 : [...paths].some((one) => isUnderPath(path, readPath(one)));
+      const isPossible =
+        path === undefined ? paths.size > 0 : [...paths].some((one) => isUnderPath(path, readPath(one)));
       return isPossible ? 'unknown' : 'false';
     },
     find(url) {

@@ -4,7 +4,14 @@ import { compareParts, type Change } from '../language/changes.js';
 import { VALUE_KIND_OF } from '../language/fields.js';
 import { parseRulePart, parsePart } from '../language/parts.js';
 import type { Dataset } from '../reference/dataset.js';
-import { capitalize, countEntries, describeAction, describeCondition, describeEnding, describeRule } from '../language/sentence.js';
+import {
+  capitalize,
+  countEntries,
+  describeAction,
+  describeCondition,
+  describeEnding,
+  describeRule,
+} from '../language/sentence.js';
 import { describeStatement } from '../language/statement-sentence.js';
 import { printUntil } from '../language/fence-text.js';
 import type { FenceStatement, GateStatement, ListStatement, Rule, Statement, Value } from '../language/tree.js';

@@ -40,11 +40,9 @@ fence desks enforce {
 }
 `;
 const categories = createCategories([createCategoryFeed('ours', [{ host: 'bank.example', category: 'finance' }])]);
-const { rulebook } = checkFences(
-  [{ path: 'f.fence', text: FENCES }],
-  [{ path: 'games.html', text: '' }],
-  { categories: categories.names },
-);
+const { rulebook } = checkFences([{ path: 'f.fence', text: FENCES }], [{ path: 'games.html', text: '' }], {
+  categories: categories.names,
+});
 
 /** The explanation of the last of some requests, a second apart. */
 function explainLast(...requests: Attributes[]): string {

@@ -77,7 +77,9 @@ export class CategoryFeedReader {
     const name = this.#nameOf(unquote(category));
     if (name !== undefined) return this.#add(unquote(site), name);
     // The first line may name the columns.
-    return this.#counter.line === 1 && !site.includes('.') ? undefined : `${quoteText(category)} is no name of a category`;
+    return this.#counter.line === 1 && !site.includes('.')
+      ? undefined
+      : `${quoteText(category)} is no name of a category`;
   }
 
   #readHostsLine(hosts: readonly string[]): string | undefined {
@@ -89,8 +91,7 @@ export class CategoryFeedReader {
   #add(site: string, category: string | undefined): string | undefined {
     if (category === undefined) return `no category is said; expected "domain-or-url,category"`;
     const place = parseSite(site);
-    if (typeof place === 'string')
-      return this.#counter.line === 1 && !/[.:]/.test(site) ? undefined : place;
+    if (typeof place === 'string') return this.#counter.line === 1 && !/[.:]/.test(site) ? undefined : place;
     return this.#builder.add({ ...place, category }) ? undefined : `${quoteText(site)} is too long`;
   }
 

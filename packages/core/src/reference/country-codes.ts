@@ -29,7 +29,5 @@ export function nameCountry(code: string): string {
 
 /** Every country with its code, sorted by name. */
 export function listCountries(): { readonly code: string; readonly name: string }[] {
-  return [...countryNames()]
-    .map(([code, name]) => ({ code, name }))
-    .sort((a, b) => a.name.localeCompare(b.name, 'en'));
+  return [...countryNames()].map(([code, name]) => ({ code, name })).sort((a, b) => a.name.localeCompare(b.name, 'en'));
 }

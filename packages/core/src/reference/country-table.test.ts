@@ -54,9 +54,9 @@ describe('a stored country table', () => {
   it('finds a country by every spelling of an address, and none of what is no address', () => {
     const table = createCountryTable(rangesOf('198.18.0.0/16,NO\n2001:db8::/32,SE'));
     const spellings = ['198.18.0.7', '198.18.0.7:443', '::ffff:198.18.0.7', '::ffff:c612:7', '[2001:db8::1]:80'];
-    expect([...spellings, '2001:db8::1%eth0', '10.0.0.1', '203.0.113.1', 'x', ''].map((text) => table.findText(text))).toEqual(
-      ['NO', 'NO', 'NO', 'NO', 'SE', 'SE', 'internal', 'no-country', undefined, undefined],
-    );
+    expect(
+      [...spellings, '2001:db8::1%eth0', '10.0.0.1', '203.0.113.1', 'x', ''].map((text) => table.findText(text)),
+    ).toEqual(['NO', 'NO', 'NO', 'NO', 'SE', 'SE', 'internal', 'no-country', undefined, undefined]);
   });
 
   it('lets corrections beat it, the narrowest first, and says which row decided', () => {
@@ -78,7 +78,9 @@ describe('a stored country table', () => {
   });
 
   it('counts an address once, for the row that decides about it', () => {
-    const buffer = encodeCountryTable(rangesOf('198.18.0.0/24,NO\n198.18.0.128/25,SE\n198.18.0.0/25,NO\n2001:db8::/32,SE'));
+    const buffer = encodeCountryTable(
+      rangesOf('198.18.0.0/24,NO\n198.18.0.128/25,SE\n198.18.0.0/25,NO\n2001:db8::/32,SE'),
+    );
     expect(measureCountryTable(buffer)).toEqual([
       { country: 'NO', numRanges: 2, addresses4: '128', addresses6: '0' },
       { country: 'SE', numRanges: 2, addresses4: '128', addresses6: String(1n << 96n) },

@@ -156,3 +156,11 @@ export function describeCountryAnswer({ country, range, isCorrected, source }: C
   if (range) return `${formatRange(range)} is ${country}${source === undefined ? '' : ` in ${source}`}`;
   return country === INTERNAL ? 'a private or local address, in no country' : 'no range of the country table holds it';
 }
+
+/** A number of addresses for people: IPv6 has more than anybody reads, so those are told as the power of two that is near. */
+export function formatAddressCount(digits: string): string {
+  const count = BigInt(digits);
+  if (count < 1_000_000_000_000n) return Number(count).toLocaleString('en');
+  const power = count.toString(2).length - 1;
+  return `${count === 1n << BigInt(power) ? '' : '~'}2^${power}`;
+}

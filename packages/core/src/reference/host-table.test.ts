@@ -99,15 +99,7 @@ describe('a dataset', () => {
       ['x.a.example', 'b.example', 'x.b.example', 'c.example', 'x.c.example', 'xn--bcher-kva.example', 'e.example'].map(
         entryOf,
       ),
-    ).toEqual([
-      'a.example',
-      undefined,
-      '*.b.example',
-      '=c.example',
-      undefined,
-      'xn--bcher-kva.example',
-      'e.example',
-    ]);
+    ).toEqual(['a.example', undefined, '*.b.example', '=c.example', undefined, 'xn--bcher-kva.example', 'e.example']);
     expect(report).toEqual({
       numLines: 9,
       numEntries: 6,

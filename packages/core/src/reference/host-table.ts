@@ -89,8 +89,7 @@ export class HostTable {
   /** Whether the host or a domain above it is in the table. An address is asked for as a whole. */
   covers(host: string): boolean {
     const numSuffixes = this.#hashSuffixes(host);
-    for (let suffix = 0; suffix < numSuffixes; suffix += 1)
-      if (this.#firstAt(host, suffix) >= 0) return true;
+    for (let suffix = 0; suffix < numSuffixes; suffix += 1) if (this.#firstAt(host, suffix) >= 0) return true;
     return false;
   }
 
@@ -167,7 +166,8 @@ export class HostTable {
     const bucket = this.#bucketAt(suffix);
     const end = this.#starts[bucket + 1]!;
     const from = this.#suffixStarts[suffix]!;
-    for (let at = this.#starts[bucket]!; at < end; at += this.#sizeAt(at)) if (this.#isHostAt(at, host, from)) return at;
+    for (let at = this.#starts[bucket]!; at < end; at += this.#sizeAt(at))
+      if (this.#isHostAt(at, host, from)) return at;
     return -1;
   }
 

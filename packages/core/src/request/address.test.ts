@@ -15,18 +15,24 @@ describe('the text of an IPv6 address', () => {
   it('is read as a library reads it', () => {
     const words = new Uint32Array(4);
     fc.assert(
-      fc.property(fc.oneof(near.map((parts) => parts.join(':')), fc.ipV6()), (text) => {
-        // The library reads four decimals behind the last colon in a way of its own, so they are groups for it.
-        const digits = text.replace(/(?<=:)\d+\.\d+\.\d+\.\d+$/, (tail) => {
-          const four = show(tail) === tail ? Number(parseAddress(tail)!.value) : undefined;
-          return four === undefined ? 'x' : `${(four >>> 16).toString(16)}:${(four & 0xffff).toString(16)}`;
-        });
-        const isValid = /^[0-9a-fA-F:]{2,39}$/.test(digits) && ipaddr.IPv6.isValid(digits);
-        expect(parseIpv6Words(text, words)).toBe(isValid);
-        if (!isValid) return;
-        const { parts } = ipaddr.IPv6.parse(digits);
-        expect([...words]).toEqual([0, 2, 4, 6].map((at) => parts[at]! * 0x10000 + parts[at + 1]!));
-      }),
+      fc.property(
+        fc.oneof(
+          near.map((parts) => parts.join(':')),
+          fc.ipV6(),
+        ),
+        (text) => {
+          // The library reads four decimals behind the last colon in a way of its own, so they are groups for it.
+          const digits = text.replace(/(?<=:)\d+\.\d+\.\d+\.\d+$/, (tail) => {
+            const four = show(tail) === tail ? Number(parseAddress(tail)!.value) : undefined;
+            return four === undefined ? 'x' : `${(four >>> 16).toString(16)}:${(four & 0xffff).toString(16)}`;
+          });
+          const isValid = /^[0-9a-fA-F:]{2,39}$/.test(digits) && ipaddr.IPv6.isValid(digits);
+          expect(parseIpv6Words(text, words)).toBe(isValid);
+          if (!isValid) return;
+          const { parts } = ipaddr.IPv6.parse(digits);
+          expect([...words]).toEqual([0, 2, 4, 6].map((at) => parts[at]! * 0x10000 + parts[at + 1]!));
+        },
+      ),
       { numRuns: 2000 },
     );
   });

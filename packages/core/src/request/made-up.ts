@@ -104,6 +104,7 @@ function saidAttributes(fields: readonly MadeUpField[]): Attributes {
 
 /** What is known of some traffic, to see what it is recognised as. What is not said is unknown. */
 export interface MadeUpFlow {
+  /** The name that is asked for, as far as it can be seen of traffic that is no HTTP. */
   readonly host?: string;
   readonly url?: string;
   readonly port?: number;
@@ -115,7 +116,7 @@ export interface MadeUpFlow {
 
 export function makeUpFlow({ host, url, port, transport, agent, payload }: MadeUpFlow, atUnixMs: number): LogRecord {
   const said = {
-    'server.address': host,
+    'tls.client.server_name': host,
     'url.full': url,
     'server.port': port,
     'network.transport': transport,

@@ -1,6 +1,17 @@
 /** One class a table. Names are camel-cased by the connection; nothing here leaves the feature that asks for it. */
 import type { DatasetEffect, DatasetOwner, Role, ReplayState } from '@jadefence/contract';
-import type { CountryShare, DatasetKind, LineProblem, LogFormat, Outcome, People, RejectReason, Ruling, Survey, Tally } from '@jadefence/core';
+import type {
+  CountryShare,
+  DatasetKind,
+  LineProblem,
+  LogFormat,
+  Outcome,
+  People,
+  RejectReason,
+  Ruling,
+  Survey,
+  Tally,
+} from '@jadefence/core';
 import { Model } from 'objection';
 
 export class SettingModel extends Model {

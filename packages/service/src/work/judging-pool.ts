@@ -1,7 +1,15 @@
 import { MessageChannel } from 'node:worker_threads';
 import { Piscina } from 'piscina';
 import type { Explanation, Matches } from '@jadefence/core';
-import type { ChunkSource, CountTask, ExplainTask, FilterTask, JudgeAnswer, JudgeSource, JudgeTask } from './replay-worker.js';
+import type {
+  ChunkSource,
+  CountTask,
+  ExplainTask,
+  FilterTask,
+  JudgeAnswer,
+  JudgeSource,
+  JudgeTask,
+} from './replay-worker.js';
 
 /** Worker threads that judge and filter chunks, started when there is something to do. */
 export class JudgingPool {

@@ -20,7 +20,10 @@ export type ReferenceAnswer =
 
 export async function readReference(task: ReferenceTask): Promise<ReferenceAnswer> {
   try {
-    const answer = await read(task, createReadStream(task.path, { highWaterMark: PIECE_BYTES }) as AsyncIterable<Uint8Array>);
+    const answer = await read(
+      task,
+      createReadStream(task.path, { highWaterMark: PIECE_BYTES }) as AsyncIterable<Uint8Array>,
+    );
     return answer;
   } catch (error) {
     if (error instanceof UnreadableFileError) return { unreadable: error.message };

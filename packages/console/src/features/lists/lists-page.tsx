@@ -39,7 +39,7 @@ export function ListsPage() {
                       >
                         <span className="font-mono">{list.name}</span>
                         <span className={list === shown ? '' : 'text-muted'}>
-                          {countEntries(list.kind, list.entries.length)}
+                          {countEntries(list.kind, list.dataset?.numEntries ?? list.entries.length)}
                         </span>
                       </button>
                     </li>
@@ -88,10 +88,11 @@ function ListDetail({
           {remove.error && <ErrorNotice error={remove.error} />}
           <p className="text-muted">
             {list.usedBy.length > 0 ? `Used by ${list.usedBy.join(', ')}.` : 'Used nowhere.'}
-            {list.file && ` Kept in ${list.file}.`} Last changed {list.changedAt.slice(0, 16).replace('T', ' ')} by{' '}
-            {list.changedBy ?? 'nobody'}.
+            {list.file && ` Kept in ${list.file}.`}
+            {list.dataset && ` Its entries are the dataset ${list.dataset.name}.`} Last changed{' '}
+            {list.changedAt.slice(0, 16).replace('T', ' ')} by {list.changedBy ?? 'nobody'}.
           </p>
-          <Contents list={list} />
+          {!list.dataset && <Contents list={list} />}
         </div>
       </Card>
       <Card title="Rename it everywhere">
@@ -100,9 +101,11 @@ function ListDetail({
       <Card title="Is it in there?">
         <LookUpForm list={list} />
       </Card>
-      <Card title="Add or remove many at once">
-        <BulkForm list={list} />
-      </Card>
+      {!list.dataset && (
+        <Card title="Add or remove many at once">
+          <BulkForm list={list} />
+        </Card>
+      )}
     </div>
   );
 }

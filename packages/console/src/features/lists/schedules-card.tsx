@@ -6,6 +6,7 @@ import { Button } from '../../components/button.js';
 import { Card } from '../../components/layout.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { TextField } from '../../components/text-field.js';
+import { Week } from './week.js';
 
 const EXAMPLE = 'schedule opening-hours { mon-fri 09:00-17:00 except 2026-12-24 }';
 
@@ -21,16 +22,23 @@ export function SchedulesCard() {
   return (
     <Card title="Schedules">
       <ul>
-        {schedules.map(({ name, sentence }) => (
-          <li key={name} className="flex items-center justify-between gap-3 border-b border-line px-4 py-2 text-sm">
-            {sentence}
-            <Button
-              size="small"
-              aria-label={`Delete schedule ${name}`}
-              onClick={() => edit.mutate([{ kind: 'remove', part: 'schedule', name }])}
-            >
-              Delete
-            </Button>
+        {schedules.map(({ name, sentence, weekly }) => (
+          <li key={name} className="border-b border-line px-4 py-3 text-sm">
+            <div className="flex items-center justify-between gap-3">
+              {sentence}
+              <Button
+                size="small"
+                aria-label={`Delete schedule ${name}`}
+                onClick={() => edit.mutate([{ kind: 'remove', part: 'schedule', name }])}
+              >
+                Delete
+              </Button>
+            </div>
+            <Week weekly={weekly} label={sentence} />
+            <p className="text-xs text-muted">
+              A rule that holds in all other hours says <span className="font-mono">outside {name}</span>; no second
+              schedule has to be kept in step.
+            </p>
           </li>
         ))}
       </ul>

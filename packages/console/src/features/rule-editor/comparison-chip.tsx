@@ -14,7 +14,7 @@ import { Choice } from '../../components/choice.js';
 import { MultiPick } from '../../components/multi-pick.js';
 import { TextField } from '../../components/text-field.js';
 import { writeComparison, type ComparisonDraft } from './condition-edit.js';
-import { optionsFor, type Known } from './known.js';
+import { groupsFor, optionsFor, type Known } from './known.js';
 
 const NO_SIZES = new Map();
 
@@ -139,6 +139,7 @@ function ComparisonPicker({
           label={takesOne ? 'Value' : 'Values'}
           isSingle={takesOne}
           options={optionsFor(info, draft.operator, known)}
+          groups={groupsFor(info)}
           values={draft.values}
           onChange={(values) => setDraft({ ...draft, values })}
         />

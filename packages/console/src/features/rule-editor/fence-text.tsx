@@ -170,6 +170,7 @@ function optionsAfter(before: string, known: Known): Completion[] {
     ...(info.listKind === 'countries'
       ? COUNTRIES.map(({ code, name }) => ({ label: name, apply: code, detail: code }))
       : []),
+    ...(info.field === 'category' ? named(known.categories, 'category') : []),
     ...(info.field === 'application' ? named(known.applications, 'application') : []),
     ...named(info.words ?? [], ''),
   ];

@@ -1,16 +1,21 @@
 import { useQuery } from '@tanstack/react-query';
-import { listCountries, type FieldInfo, type ListKind } from '@jadefence/core';
-import { draftQuery, draftSourcesQuery, surveyQuery } from '../../api/queries.js';
-import type { PickOption } from '../../components/multi-pick.js';
+import type { Countries } from '@jadefence/contract';
+import { formatAddressCount, listCountries, type FieldInfo, type ListKind } from '@jadefence/core';
+import { continents, countries as countryData, type TCountryCode } from 'countries-list';
+import { categoriesQuery, countriesQuery, draftQuery, draftSourcesQuery } from '../../api/queries.js';
+import type { PickGroup, PickOption } from '../../components/multi-pick.js';
+import { formatShare } from '../../format.js';
 
-/** What a rule can name: everything that the draft holds, and the countries with their share of a log. */
+/** What a rule can name: everything that the draft holds, and the countries with their addresses and their share of a log. */
 export interface Known {
   readonly lists: readonly { readonly name: string; readonly kind: ListKind }[];
   readonly gates: readonly string[];
   readonly schedules: readonly string[];
   readonly pages: readonly string[];
   readonly applications: readonly string[];
-  readonly countryShares: ReadonlyMap<string, number>;
+  readonly categories: readonly string[];
+  /** Undefined where there is no table, or it is on its way. */
+  readonly countries: Countries | undefined;
 }
 
 const BUILT_IN_APPLICATIONS = ['dns', 'tls', 'http', 'http2', 'ssh', 'icmp-echo', 'unrecognised'];
@@ -18,7 +23,8 @@ const BUILT_IN_APPLICATIONS = ['dns', 'tls', 'http', 'http2', 'ssh', 'icmp-echo'
 export function useKnown(logId: number | undefined): Known {
   const draft = useQuery(draftQuery).data;
   const parts = useQuery(draftSourcesQuery).data?.parts ?? [];
-  const survey = useQuery({ ...surveyQuery(logId ?? 0), enabled: logId !== undefined }).data;
+  const countries = useQuery(countriesQuery(logId)).data;
+  const categories = useQuery(categoriesQuery).data?.categories ?? [];
   const named = (kind: string): string[] => parts.filter((part) => part.kind === kind).map(({ name }) => name);
   return {
     lists: draft?.lists ?? [],
@@ -26,7 +32,8 @@ export function useKnown(logId: number | undefined): Known {
     schedules: named('schedule'),
     pages: named('page'),
     applications: [...named('application'), ...BUILT_IN_APPLICATIONS],
-    countryShares: new Map(survey?.countries?.map(({ country, requests }) => [country, requests / survey.requests])),
+    categories: categories.map(({ name }) => name),
+    countries: countries?.table ? countries : undefined,
   };
 }
 
@@ -55,27 +62,41 @@ function literalsFor(
   if (field === 'scheme') return plain(['https', 'http', 'wss', 'ws']);
   if (field === 'gate') return plain(known.gates);
   if (field === 'application') return plain(known.applications);
+  if (field === 'category') return plain([...known.categories, 'uncategorised']);
   if (field === 'payload' && operator === 'is') return plain(PROTOCOLS);
   return plain(words ?? []);
 }
 
-/** Those that the log has come first, with their share. */
-function countryOptions({ countryShares }: Known): PickOption[] {
-  const shareOf = (code: string): number => countryShares.get(code) ?? 0;
-  const named = [
-    ...COUNTRIES.map(({ code, name }) => ({ value: code, text: name })),
-    { value: 'no-country', text: 'In no country' },
-    { value: 'internal', text: 'Private and local addresses' },
-  ];
-  return named
-    .map((option) => ({
-      ...option,
-      ...(countryShares.size > 0 ? { note: formatShare(shareOf(option.value)) } : {}),
-    }))
-    .sort((a, b) => shareOf(b.value) - shareOf(a.value));
+/** The countries of a continent are picked together. */
+export function groupsFor({ field }: FieldInfo): PickGroup[] {
+  if (field !== 'country' && field !== 'server country') return [];
+  const codes = Object.keys(countryData) as TCountryCode[];
+  return Object.entries(continents).map(([continent, text]) => ({
+    text,
+    values: codes.filter((code) => countryData[code].continent === continent && KNOWN_CODES.has(code)),
+  }));
 }
 
-function formatShare(share: number): string {
-  if (share === 0) return 'none';
-  return share < 0.001 ? '<0.1%' : `${(share * 100).toFixed(1)}%`;
+const KNOWN_CODES: ReadonlySet<string> = new Set(COUNTRIES.map(({ code }) => code));
+
+/** Those that the log has come first, each with its addresses and its share of the log; a warning where the table has none. */
+function countryOptions({ countries }: Known): PickOption[] {
+  const held = new Map(countries?.countries.map((one) => [one.country, one]));
+  const total = countries?.requests ?? 0;
+  const requestsOf = (code: string): number => held.get(code)?.requests ?? countries?.elsewhere?.[code] ?? 0;
+  const noteOf = (code: string): Partial<PickOption> => {
+    if (!countries) return {};
+    const one = held.get(code);
+    const share = total > 0 ? formatShare(requestsOf(code) / total) : '';
+    if (code.length > 2) return { note: share };
+    if (!one || one.numRanges === 0) return { note: 'no ranges in the table', isWarning: true };
+    const addresses =
+      one.addresses4 === '0' ? `${formatAddressCount(one.addresses6)} IPv6` : formatAddressCount(one.addresses4);
+    return { note: [`${addresses} addresses`, share].filter(Boolean).join(' · ') };
+  };
+  return [
+    ...COUNTRIES.map(({ code, name }) => ({ value: code, text: name, ...noteOf(code) })),
+    { value: 'no-country', text: 'In no country', ...noteOf('no-country') },
+    { value: 'internal', text: 'Private and local addresses', ...noteOf('internal') },
+  ].sort((a, b) => requestsOf(b.value) - requestsOf(a.value));
 }

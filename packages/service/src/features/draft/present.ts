@@ -39,6 +39,9 @@ export function presentFences({
     schedules: ofKind(statements, 'schedule').map((schedule) => ({
       name: schedule.name,
       sentence: describeStatement(schedule, sizes),
+      ...(schedule.zone === undefined ? {} : { zone: schedule.zone }),
+      weekly: schedule.weekly,
+      exceptions: schedule.exceptions,
     })),
     diagnostics,
   };

@@ -54,8 +54,7 @@ export function draftRoutes(drafts: Drafts, worlds: Worlds): Route[] {
       method: 'get',
       path: '/draft/expectations',
       needs: 'viewer',
-      handle: async () =>
-        runExpectations({ rulebook: await drafts.rulebook(), ...(await worlds.loadCurrent()).world }),
+      handle: async () => runExpectations({ rulebook: await drafts.rulebook(), ...(await worlds.loadCurrent()).world }),
     }),
     route({ method: 'get', path: '/starting-points', needs: 'viewer', handle: async () => STARTING_POINTS }),
   ];

@@ -74,9 +74,7 @@ export async function loadStored(
     namedFiles: sorted
       .filter(({ kind }) => kind === LIST_FILE)
       .map((entry) => ({ path: entry.name, text: textOf(entry) })),
-    pins: sorted
-      .filter(({ kind }) => kind === DATASET)
-      .map((entry) => ({ name: entry.name, sha256: textOf(entry) })),
+    pins: sorted.filter(({ kind }) => kind === DATASET).map((entry) => ({ name: entry.name, sha256: textOf(entry) })),
   };
 }
 

@@ -70,12 +70,7 @@ export class MatchCounts {
 const AROUND = `count-${'x'.repeat(57)}`;
 
 /** @throws ProblemError with every error of the rule, placed in its own text */
-function refuseErrors(
-  draftText: string,
-  rule: string,
-  namedFiles: readonly SourceFile[],
-  outside: Outside,
-): void {
+function refuseErrors(draftText: string, rule: string, namedFiles: readonly SourceFile[], outside: Outside): void {
   const head = `${draftText}\nfence ${AROUND} trial {\n`;
   const numLines = head.split('\n').length - 1;
   const { diagnostics } = checkFences([{ path: DRAFT_PATH, text: `${head}${rule}\n}\n` }], namedFiles, outside);

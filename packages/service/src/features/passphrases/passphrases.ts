@@ -34,7 +34,10 @@ export class Passphrases {
   async set(name: string, passphrase: string, actor: Actor): Promise<void> {
     const fields = { hash: await hash(passphrase), changedBy: actor.userId, changedAt: new Date() };
     await inTransaction(this.db, async (trx) => {
-      await PassphraseModel.query(trx).insert({ name, ...fields }).onConflict('name').merge();
+      await PassphraseModel.query(trx)
+        .insert({ name, ...fields })
+        .onConflict('name')
+        .merge();
       await recordChange(trx, { userId: actor.userId, what: 'passphrase.set', detail: { name } });
     });
   }

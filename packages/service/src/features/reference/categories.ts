@@ -21,13 +21,11 @@ export class CategoryFeeds {
   async overview(): Promise<CategoryOverview> {
     const active = await this.worlds.feeds();
     const feeds = await Promise.all(
-      active.map(
-        async (dataset): Promise<FeedInfo> => ({
-          name: dataset.name,
-          dataset: await this.datasets.present(dataset),
-          freshness: tellFreshness(dataset, await this.sources.of('category', dataset.name), new Date()),
-        }),
-      ),
+      active.map(async (dataset): Promise<FeedInfo> => ({
+        name: dataset.name,
+        dataset: await this.datasets.present(dataset),
+        freshness: tellFreshness(dataset, await this.sources.of('category', dataset.name), new Date()),
+      })),
     );
     const byName = new Map<string, { numEntries: number; feeds: string[] }>();
     for (const { name: feed, stats } of active)
@@ -78,7 +76,9 @@ export class CategoryFeeds {
       if (names.length !== before.length || before.some((name) => !names.includes(name)))
         throw new ProblemError('bad-input', `The feeds are ${before.join(', ')}; expected each of them once.`);
       for (const [index, name] of names.entries())
-        await FeedModel.query(trx).patch({ position: index + 1 }).where({ name });
+        await FeedModel.query(trx)
+          .patch({ position: index + 1 })
+          .where({ name });
       await recordChange(trx, { userId: actor.userId, what: 'category.order', detail: { before, after: names } });
     });
     return this.overview();

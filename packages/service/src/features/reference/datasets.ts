@@ -85,9 +85,13 @@ export class Datasets {
   async ofSnapshot(name: string, sha256: string, db: Database = this.db): Promise<Dataset> {
     const dataset = await DatasetModel.query(db).where({ kind: 'list', name, sha256 }).orderBy('id', 'desc').first();
     if (!dataset)
-      throw new ProblemError('not-repeatable', `The dataset ${name} (${sha256.slice(0, 12)}), which this rests on, was deleted.`, {
-        hint: 'Import the same file under the same name again.',
-      });
+      throw new ProblemError(
+        'not-repeatable',
+        `The dataset ${name} (${sha256.slice(0, 12)}), which this rests on, was deleted.`,
+        {
+          hint: 'Import the same file under the same name again.',
+        },
+      );
     return this.asDataset(dataset);
   }
 

@@ -1,13 +1,7 @@
 import type { DatasetEffect } from '@jadefence/contract';
 import { invariant, type Ruling } from '@jadefence/core';
 import { inTransaction, type Database } from '../../database/database.js';
-import {
-  DatasetModel,
-  LogModel,
-  ReplayChunkModel,
-  ReplayModel,
-  ReplayResultModel,
-} from '../../database/models.js';
+import { DatasetModel, LogModel, ReplayChunkModel, ReplayModel, ReplayResultModel } from '../../database/models.js';
 import { ProblemError } from '../../http/problem.js';
 import type { JobQueue } from '../../work/job-queue.js';
 import { unpackCodes } from '../replays/codes.js';
@@ -59,7 +53,10 @@ export class Effects {
       const replayWith = async (pin?: WorldPin): Promise<ReplayModel> => {
         const worldHash = await this.worlds.pin(trx, pin);
         const inputs = { logId: log.id, snapshotId, worldHash, people: 'goes-on' as const };
-        const done = await ReplayModel.query(trx).where({ ...inputs, state: 'done' }).whereNull('gate').first();
+        const done = await ReplayModel.query(trx)
+          .where({ ...inputs, state: 'done' })
+          .whereNull('gate')
+          .first();
         if (done) return done;
         return ReplayModel.query(trx)
           .insert({ ...inputs, gate: null, revision, state: 'waiting', requests: log.requests, startedBy: null })

@@ -98,7 +98,8 @@ function parseUrl(text: string, base?: URL): URL {
   if (!URL.canParse(text, base?.href)) throw failed(text, 'it is no URL');
   const url = new URL(text, base);
   if (url.protocol !== 'http:' && url.protocol !== 'https:') throw failed(text, 'only http and https are fetched');
-  if (url.username || url.password) throw failed(`${url.origin}${url.pathname}`, 'a URL with a password is not fetched');
+  if (url.username || url.password)
+    throw failed(`${url.origin}${url.pathname}`, 'a URL with a password is not fetched');
   return url;
 }
 

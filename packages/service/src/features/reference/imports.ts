@@ -120,7 +120,9 @@ export class ReferenceImports {
   async use(id: number, isConfirmed: boolean, doer: Doer): Promise<DatasetInfo> {
     const dataset = await this.datasets.find(id);
     if (dataset.state === 'checking')
-      throw new ProblemError('needs-a-yes', `Dataset ${id} is still being replayed.`, { hint: 'Wait until it is done.' });
+      throw new ProblemError('needs-a-yes', `Dataset ${id} is still being replayed.`, {
+        hint: 'Wait until it is done.',
+      });
     const before = await this.datasets.change((trx) => this.datasets.activeBeside(dataset, trx));
     const large = before ? largeChange(before.stats, dataset.stats) : null;
     if (large !== null && !isConfirmed)
@@ -148,7 +150,8 @@ export class ReferenceImports {
 function taskOf({ kind, name, category, listKind }: ImportInput, path: string): ReferenceTask {
   if (kind === 'country') return { kind, path, name };
   if (kind === 'category') return { kind, path, name, ...(category === undefined ? {} : { category }) };
-  if (!listKind) throw new ProblemError('bad-input', 'A list needs the kind of its entries.', { hint: 'Say --kind domains.' });
+  if (!listKind)
+    throw new ProblemError('bad-input', 'A list needs the kind of its entries.', { hint: 'Say --kind domains.' });
   return { kind, path, name, listKind };
 }
 

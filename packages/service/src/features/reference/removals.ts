@@ -23,9 +23,13 @@ export class Removals {
         });
       const revisions = kind === 'list' ? await this.#revisionsOf(trx, dataset) : [];
       if (revisions.length > 0)
-        throw new ProblemError('dataset-in-use', `Dataset ${id} (${name}) is part of revision ${revisions.join(', ')}.`, {
-          hint: 'Revisions stay as they were published, so it has to stay, too.',
-        });
+        throw new ProblemError(
+          'dataset-in-use',
+          `Dataset ${id} (${name}) is part of revision ${revisions.join(', ')}.`,
+          {
+            hint: 'Revisions stay as they were published, so it has to stay, too.',
+          },
+        );
       await DatasetModel.query(trx).deleteById(id);
       await recordChange(trx, {
         userId: actor.userId,
@@ -41,6 +45,8 @@ export class Removals {
       .joinRelated('object')
       .where({ 'snapshot_entries.kind': 'dataset', 'snapshot_entries.name': name, 'object.body': sha256 })
       .select('snapshotId');
-    return (await RevisionModel.query(trx).whereIn('snapshotId', snapshots).orderBy('number')).map(({ number }) => number);
+    return (await RevisionModel.query(trx).whereIn('snapshotId', snapshots).orderBy('number')).map(
+      ({ number }) => number,
+    );
   }
 }

@@ -47,7 +47,10 @@ export class Sources {
   }
 
   /** @throws ProblemError where a location cannot be one */
-  async put({ kind, name, locations, everyMinutes, category, listKind }: SourceInput, actor: Actor): Promise<SourceInfo> {
+  async put(
+    { kind, name, locations, everyMinutes, category, listKind }: SourceInput,
+    actor: Actor,
+  ): Promise<SourceInfo> {
     for (const location of locations) await this.#check(location);
     const options = { ...(category ? { category } : {}), ...(listKind ? { listKind } : {}) };
     const fields = { locations, options, everyMinutes, validators: [], failure: null, changedBy: actor.userId };
@@ -100,7 +103,8 @@ export class Sources {
         .where(where);
       return dataset;
     } catch (error) {
-      const failure = error instanceof ProblemError ? error.message : 'The service met an error that it did not foresee.';
+      const failure =
+        error instanceof ProblemError ? error.message : 'The service met an error that it did not foresee.';
       await SourceModel.query(this.db).patch({ checkedAt, failure }).where(where);
       throw error;
     }
@@ -137,7 +141,8 @@ export class Sources {
   /** Every location opened, or undefined where none has changed. */
   async #openAll({ locations, validators }: SourceModel): Promise<Exclude<Opened, 'unchanged'>[] | undefined> {
     const asked: Opened[] = [];
-    for (const [index, location] of locations.entries()) asked.push(await this.#open(location, validators[index] ?? {}));
+    for (const [index, location] of locations.entries())
+      asked.push(await this.#open(location, validators[index] ?? {}));
     if (asked.every((one) => one === 'unchanged')) return undefined;
     const opened: Exclude<Opened, 'unchanged'>[] = [];
     for (const [index, one] of asked.entries()) {
@@ -157,7 +162,10 @@ export class Sources {
     const path = await this.#check(location);
     const { size, mtimeMs } = await stat(path!);
     if (size > this.limits.maxBytes)
-      throw new ProblemError('refresh-failed', `${location} has ${size} bytes, and ${this.limits.maxBytes} are allowed.`);
+      throw new ProblemError(
+        'refresh-failed',
+        `${location} has ${size} bytes, and ${this.limits.maxBytes} are allowed.`,
+      );
     const validators = { lastModified: new Date(mtimeMs).toISOString(), etag: String(size) };
     if (known.lastModified === validators.lastModified && known.etag === validators.etag) return 'unchanged';
     return { pieces: () => createReadStream(path!) as AsyncIterable<Uint8Array>, validators };
@@ -186,7 +194,13 @@ function isUrl(location: string): boolean {
 }
 
 function nameOf({ locations }: SourceModel): string {
-  const names = locations.map((location) => location.replace(/[?#].*$/, '').split('/').filter(Boolean).at(-1)!);
+  const names = locations.map((location) =>
+    location
+      .replace(/[?#].*$/, '')
+      .split('/')
+      .filter(Boolean)
+      .at(-1)!,
+  );
   return names.length > 2 ? `${names[0]} and ${names.length - 1} more` : names.join(' and ');
 }
 

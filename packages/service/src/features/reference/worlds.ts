@@ -115,9 +115,10 @@ export class Worlds {
     const { country } = pin;
     const shared: SharedWorld = {
       ...(country ? { countryTable: { buffer: await this.datasets.buffer(country.id), name: country.name } } : {}),
-      countryCorrections: pin.countryCorrections.map(
-        ([range, code]): CountryRange => ({ ...readRange(range), country: code }),
-      ),
+      countryCorrections: pin.countryCorrections.map(([range, code]): CountryRange => ({
+        ...readRange(range),
+        country: code,
+      })),
       feeds: feeds.map(({ name, categories, buffer }) => ({ name, categories, buffer })),
       categoryCorrections: pin.categoryCorrections.flatMap(([site, categories]) =>
         categories.split(',').map((category): CategoryEntry => ({ ...(parseSite(site) as CategoryEntry), category })),

@@ -88,7 +88,10 @@ export class Revisions {
   async pin(trx: Transaction, against: Against): Promise<{ snapshotId: number; gates: readonly string[] }> {
     if (against === 'draft') return this.drafts.pin(trx);
     const { snapshotId } = await this.find(against, trx);
-    const rulebook = usableRulebook(checkStored(await loadSnapshot(trx, snapshotId, this.datasets)), `Revision ${against}`);
+    const rulebook = usableRulebook(
+      checkStored(await loadSnapshot(trx, snapshotId, this.datasets)),
+      `Revision ${against}`,
+    );
     return { snapshotId, gates: rulebook.gates.map(({ statement }) => statement.name) };
   }
 

@@ -1,0 +1,76 @@
+import { useMutation } from '@tanstack/react-query';
+import type { Identified, MadeUpFlow } from '@jadefence/core';
+import { useState, type FormEvent } from 'react';
+import { service } from '../../api/client.js';
+import { Button } from '../../components/button.js';
+import { Choice } from '../../components/choice.js';
+import { Card } from '../../components/layout.js';
+import { ErrorNotice } from '../../components/loaded.js';
+import { TextField } from '../../components/text-field.js';
+
+const UNSAID = 'not said';
+const TRANSPORTS = [UNSAID, 'tcp', 'udp', 'icmp'];
+
+/** Says what some traffic is recognised as, and by which signature. */
+export function IdentifyCard() {
+  const [transport, setTransport] = useState(UNSAID);
+  const identify = useMutation({ mutationFn: (flow: MadeUpFlow) => service.identifyApplications(flow) });
+  const submit = (event: FormEvent<HTMLFormElement>): void => {
+    event.preventDefault();
+    const form = new FormData(event.currentTarget);
+    const said = (name: string): string | undefined => String(form.get(name) ?? '').trim() || undefined;
+    const port = said('port');
+    identify.mutate({
+      host: said('host'),
+      url: said('url'),
+      payload: said('payload'),
+      ...(port === undefined ? {} : { port: Number(port) }),
+      ...(transport === UNSAID ? {} : { transport: transport as MadeUpFlow['transport'] }),
+    });
+  };
+  return (
+    <Card title="What is this traffic?">
+      <form onSubmit={submit} className="grid gap-3 p-4 text-sm">
+        <div className="flex flex-wrap items-end gap-3">
+          <TextField label="Host" name="host" placeholder="pictures.example" />
+          <TextField label="URL" name="url" className="min-w-48 grow" />
+          <TextField label="Port" name="port" type="number" min="0" max="65535" className="w-28" />
+          <Choice
+            label="Transport"
+            value={transport}
+            options={TRANSPORTS.map((value) => ({ value, text: value }))}
+            onChange={setTransport}
+          />
+        </div>
+        <TextField label="First bytes, as hexadecimal digits" name="payload" placeholder="16 03 01 02 00" />
+        {identify.error && <ErrorNotice error={identify.error} />}
+        {identify.data && <Answer identified={identify.data} />}
+        <div>
+          <Button type="submit" disabled={identify.isPending}>
+            Recognise it
+          </Button>
+        </div>
+      </form>
+    </Card>
+  );
+}
+
+function Answer({ identified: { certain, undecided, signatures } }: { identified: Identified }) {
+  return (
+    <div role="status" className="rounded-lg bg-sunken p-3">
+      <p>
+        Recognised as <strong>{certain.join(', ') || 'nothing for certain'}</strong>.
+      </p>
+      {undecided.length > 0 && <p className="text-muted">It could still be {undecided.join(', ')}.</p>}
+      <ul className="mt-2 grid gap-1">
+        {signatures
+          .filter(({ truth }) => truth === 'true')
+          .map(({ application, signature }) => (
+            <li key={`${application} ${signature}`}>
+              {application}, because <span className="font-mono">{signature}</span>
+            </li>
+          ))}
+      </ul>
+    </div>
+  );
+}

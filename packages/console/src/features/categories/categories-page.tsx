@@ -1,0 +1,197 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import type { CategoryLookUp, CategoryOverview, FeedInfo } from '@jadefence/contract';
+import { useState, type FormEvent } from 'react';
+import { service } from '../../api/client.js';
+import { categoriesQuery } from '../../api/queries.js';
+import { Button } from '../../components/button.js';
+import { Card, Command, EmptyState, PageHeading, WideTable } from '../../components/layout.js';
+import { ErrorNotice, Loaded } from '../../components/loaded.js';
+import { TextField } from '../../components/text-field.js';
+import { formatCount } from '../../format.js';
+import { CorrectionsCard } from '../reference/corrections-card.js';
+import { DatasetsCard } from '../reference/datasets-card.js';
+import { FreshnessBadge } from '../reference/freshness-badge.js';
+import { ImportForm } from '../reference/import-form.js';
+import { SourceCard } from '../reference/source-card.js';
+
+/** The category feeds in their order, what they know, and which of them says what of a site. */
+export function CategoriesPage() {
+  const categories = useQuery(categoriesQuery);
+  const [feed, setFeed] = useState('');
+  const [category, setCategory] = useState('');
+  return (
+    <>
+      <PageHeading title="Categories">
+        Which kinds of site a domain or URL is of. A correction beats every feed; else the first feed that knows the
+        request decides, with its most specific entries.
+      </PageHeading>
+      <Loaded query={categories}>{(overview) => <Overview overview={overview} />}</Loaded>
+      <SiteLookUpCard />
+      <CorrectionsCard kind="category" />
+      <Card title="Import a feed">
+        <ImportForm
+          label="Lines domain-or-url,category; a list or hosts file of one category; or a .tar.gz of lists named by their category"
+          queryFor={(file) => ({ kind: 'category', name: feed || file.name, category: category || undefined })}
+        >
+          <div className="flex flex-wrap gap-3">
+            <TextField
+              label="Name of the feed"
+              value={feed}
+              placeholder="that of the file"
+              onChange={(event) => setFeed(event.target.value)}
+            />
+            <TextField
+              label="Category of lines that say none"
+              value={category}
+              onChange={(event) => setCategory(event.target.value)}
+            />
+          </div>
+        </ImportForm>
+      </Card>
+      {categories.data?.feeds.map(({ name }) => (
+        <SourceCard key={name} kind="category" name={name} />
+      ))}
+      <DatasetsCard kind="category" title="Category feeds that were imported" />
+    </>
+  );
+}
+
+function Overview({ overview: { feeds, categories } }: { overview: CategoryOverview }) {
+  if (feeds.length === 0)
+    return (
+      <EmptyState title="No category feed yet">
+        Every category is unknown until there is one. Import one below, or with{' '}
+        <Command>jadefence category import FILE</Command>.
+      </EmptyState>
+    );
+  return (
+    <div className="grid items-start gap-x-6 md:grid-cols-2">
+      <FeedsCard feeds={feeds} />
+      <Card title={`${formatCount(categories.length)} categories`}>
+        <div className="max-h-80 overflow-y-auto">
+          <WideTable label="Categories">
+            <thead className="text-muted">
+              <tr className="border-b border-line">
+                {['category', 'entries', 'feeds'].map((column) => (
+                  <th
+                    key={column}
+                    scope="col"
+                    className={`px-4 py-2 font-medium ${column === 'entries' ? 'text-right' : ''}`}
+                  >
+                    {column}
+                  </th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {categories.map(({ name, numEntries, feeds: known }) => (
+                <tr key={name} className="border-b border-line last:border-b-0">
+                  <td className="px-4 py-1.5 font-mono">{name}</td>
+                  <td className="px-4 py-1.5 text-right">{formatCount(numEntries)}</td>
+                  <td className="px-4 py-1.5 text-muted">{known.join(', ')}</td>
+                </tr>
+              ))}
+            </tbody>
+          </WideTable>
+        </div>
+      </Card>
+    </div>
+  );
+}
+
+function FeedsCard({ feeds }: { feeds: readonly FeedInfo[] }) {
+  const client = useQueryClient();
+  const onSettled = (): Promise<void> =>
+    client.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'me' });
+  const order = useMutation({ mutationFn: (names: readonly string[]) => service.orderFeeds(names), onSettled });
+  const remove = useMutation({ mutationFn: (name: string) => service.removeFeed(name), onSettled });
+  const names = feeds.map(({ name }) => name);
+  const raise = (index: number): void => {
+    const raised = [...names];
+    [raised[index - 1], raised[index]] = [raised[index]!, raised[index - 1]!];
+    order.mutate(raised);
+  };
+  const error = order.error ?? remove.error;
+  return (
+    <Card title="Feeds, in the order in which they are asked">
+      {error && (
+        <div className="p-4">
+          <ErrorNotice error={error} />
+        </div>
+      )}
+      <ol>
+        {feeds.map(({ name, dataset, freshness }, index) => (
+          <li
+            key={name}
+            className="flex flex-wrap items-center justify-between gap-3 border-b border-line px-4 py-3 text-sm last:border-b-0"
+          >
+            <div>
+              <p className="font-medium">
+                {index + 1}. {name}
+              </p>
+              <p className="text-muted">
+                {formatCount(dataset.numEntries)} entries in {dataset.categories?.length ?? 0} categories
+              </p>
+              <FreshnessBadge freshness={freshness} />
+            </div>
+            <div className="flex gap-2">
+              {index > 0 && (
+                <Button size="small" aria-label={`Ask ${name} earlier`} onClick={() => raise(index)}>
+                  Ask it earlier
+                </Button>
+              )}
+              <Button size="small" aria-label={`Ask ${name} no more`} onClick={() => remove.mutate(name)}>
+                Ask it no more
+              </Button>
+            </div>
+          </li>
+        ))}
+      </ol>
+    </Card>
+  );
+}
+
+function SiteLookUpCard() {
+  const [asked, setAsked] = useState('');
+  const found = useQuery({
+    queryKey: ['reference', 'look-up category', asked],
+    queryFn: () => service.lookUpCategory(asked),
+    enabled: asked !== '',
+    retry: false,
+  });
+  const ask = (event: FormEvent<HTMLFormElement>): void => {
+    event.preventDefault();
+    setAsked(String(new FormData(event.currentTarget).get('site')).trim());
+  };
+  return (
+    <Card title="What kind of site is it?">
+      <form onSubmit={ask} className="grid gap-3 p-4 text-sm">
+        <div className="flex items-end gap-2">
+          <TextField label="Domain or URL" name="site" required placeholder="shop.example/play" className="grow" />
+          <Button type="submit">Look it up</Button>
+        </div>
+        {found.error && <ErrorNotice error={found.error} />}
+        {found.data && <Answer answer={found.data} />}
+      </form>
+    </Card>
+  );
+}
+
+function Answer({ answer: { asked, categories, evidence, answers, site } }: { answer: CategoryLookUp }) {
+  return (
+    <div role="status" className="rounded-lg bg-sunken p-3">
+      <p>
+        <span className="font-mono">{asked}</span> is <strong>{categories.join(', ')}</strong>: {evidence}.
+        {site && <span className="text-muted"> Its registrable domain is {site}.</span>}
+      </p>
+      <ol className="mt-2 grid gap-1">
+        {answers.map(({ feed, categories: said, entry }, index) => (
+          <li key={feed ?? ''} className={index === 0 ? '' : 'text-muted'}>
+            {feed ?? 'A correction'} says {said.join(', ')}, by <span className="font-mono">{entry}</span>
+            {index === 0 ? '' : ' (not asked, since the one before knows it)'}
+          </li>
+        ))}
+      </ol>
+    </div>
+  );
+}

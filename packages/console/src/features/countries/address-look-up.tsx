@@ -1,0 +1,77 @@
+import { useQuery } from '@tanstack/react-query';
+import type { AddressLookUp } from '@jadefence/contract';
+import { useState, type FormEvent } from 'react';
+import { service } from '../../api/client.js';
+import { Button } from '../../components/button.js';
+import { Card } from '../../components/layout.js';
+import { ErrorNotice } from '../../components/loaded.js';
+import { TextField } from '../../components/text-field.js';
+
+/** Asks for an address or a name: its country, what says so, and what would see it. */
+export function AddressLookUpCard() {
+  const [asked, setAsked] = useState('');
+  const found = useQuery({
+    queryKey: ['reference', 'look-up country', asked],
+    queryFn: () => service.lookUpCountry(asked),
+    enabled: asked !== '',
+    retry: false,
+  });
+  const ask = (event: FormEvent<HTMLFormElement>): void => {
+    event.preventDefault();
+    setAsked(String(new FormData(event.currentTarget).get('address')).trim());
+  };
+  return (
+    <Card title="Which country is it in?">
+      <form onSubmit={ask} className="grid gap-3 p-4 text-sm">
+        <div className="flex items-end gap-2">
+          <TextField
+            label="Address or name"
+            name="address"
+            required
+            placeholder="198.18.4.7 or shop.example"
+            className="grow"
+          />
+          <Button type="submit">Look it up</Button>
+        </div>
+        {found.error && <ErrorNotice error={found.error} />}
+        {found.data?.addresses.map((address) => (
+          <Answer key={address.address} answer={address} />
+        ))}
+      </form>
+    </Card>
+  );
+}
+
+function Answer({ answer }: { answer: AddressLookUp }) {
+  const { address, country, countryName, evidence, lists, gates, rules } = answer;
+  return (
+    <div role="status" className="rounded-lg bg-sunken p-3">
+      <p>
+        <span className="font-mono">{address}</span> is in{' '}
+        <strong>{country === countryName ? country : `${countryName} (${country})`}</strong>: {evidence}.
+      </p>
+      <ul className="mt-2 grid gap-1">
+        {lists.map(({ list, entry, through }) => (
+          <li key={list}>
+            In the list <span className="font-mono">{[list, ...through].join(' > ')}</span>, as{' '}
+            <span className="font-mono">{entry}</span>
+          </li>
+        ))}
+        {gates.map((gate) => (
+          <li key={gate}>
+            Goes out at the gate <span className="font-mono">{gate}</span>
+          </li>
+        ))}
+        {rules.map(({ rule, comparison, gates: at }) => (
+          <li key={`${rule} ${comparison}`}>
+            The rule <span className="font-mono">{rule}</span> sees it: {comparison}
+            <span className="text-muted"> ({at.length > 0 ? `at ${at.join(', ')}` : 'at no gate'})</span>
+          </li>
+        ))}
+        {lists.length + gates.length + rules.length === 0 && (
+          <li className="text-muted">No list, gate or rule of the draft looks at it.</li>
+        )}
+      </ul>
+    </div>
+  );
+}
