@@ -36,6 +36,27 @@ const PAGES = [
       await page.getByText('The client sees').waitFor();
     },
   },
+  {
+    name: 'countries',
+    path: '/countries',
+    ready: 'in the table, no request',
+    act: async (page) => {
+      await page.getByRole('button', { name: /outbound/ }).click();
+      await page.getByRole('option', { name: /inbound/ }).click();
+      await page.getByText('up to 29').waitFor();
+    },
+  },
+  {
+    name: 'categories',
+    path: '/categories',
+    ready: '24 categories',
+    act: async (page) => {
+      await page.getByLabel('Domain or URL').first().fill('arena.cardtable.example/stakes/4');
+      await page.getByRole('button', { name: 'Look it up' }).click();
+      await page.getByText('cardtable.example/stakes').last().waitFor();
+    },
+  },
+  { name: 'applications', path: '/applications', ready: 'Recognised when' },
   { name: 'logs', path: '/logs', ready: 'Bring in a log' },
   { name: 'survey', path: '/logs/1', ready: 'Rules to begin from' },
   {

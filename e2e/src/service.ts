@@ -11,6 +11,8 @@ import { startService } from '../../scripts/lib/service.mjs';
 export interface TestService {
   readonly address: string;
   readonly client: ServiceClient;
+  /** Of an administrator, for the command line. */
+  readonly token: string;
   readonly signIn: { readonly name: string; readonly password: string };
   readonly databaseUrl: string;
   /** A place for files, removed at the end. */
@@ -48,6 +50,7 @@ export async function startTestService(env: Record<string, string> = {}): Promis
       return service.address;
     },
     client: new ServiceClient({ baseUrl: service.address, token }),
+    token,
     signIn,
     databaseUrl: database.url,
     folder,

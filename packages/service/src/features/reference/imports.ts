@@ -92,7 +92,6 @@ export class ReferenceImports {
         what: `${input.kind}.import`,
         detail: { dataset: inserted.id, name: input.name, sha256, numEntries: stats.numEntries },
       });
-      if (before === undefined && input.kind === 'category') await appendFeed(trx, input.name);
       return inserted;
     });
     if (!dataset.isActive) await this.#settle(dataset, input.isReplayed ?? true, doer);
@@ -108,6 +107,7 @@ export class ReferenceImports {
   async activate(dataset: DatasetModel, doer: Doer): Promise<void> {
     await this.datasets.change(async (trx) => {
       await this.datasets.activate(trx, dataset);
+      if (dataset.kind === 'category') await appendFeed(trx, dataset.name);
       await recordChange(trx, {
         userId: doer.userId,
         what: `${dataset.kind}.use`,
@@ -155,6 +155,7 @@ function taskOf({ kind, name, category, listKind }: ImportInput, path: string): 
   return { kind, path, name, listKind };
 }
 
+/** A feed that is new, or was asked no more, is asked last. */
 async function appendFeed(trx: Transaction, name: string): Promise<void> {
   const last = await FeedModel.query(trx).orderBy('position', 'desc').first();
   await FeedModel.query(trx)
