@@ -201,3 +201,82 @@ describe('the audit trail', () => {
       await page.getByText('"before"').first().waitFor();
     }));
 });
+
+describe('the pages of reference data', () => {
+  const upload = (name: string, text: string) => ({ name, mimeType: 'text/plain', buffer: Buffer.from(text) });
+
+  it('import a country table, show it on a map, look addresses up in it and correct it', () =>
+    on('/countries', async (page) => {
+      await page.getByText('No country table yet').waitFor();
+      await page
+        .getByLabel(/^Rows start,end,CC/)
+        .setInputFiles(upload('table.csv', '198.18.0.0/16,NO\n198.19.0.0/16,SE\nx,y\n'));
+      await page.getByRole('button', { name: 'Import it' }).click();
+      await page.getByText('table.csv with 2 entries is active now.').waitFor();
+      await page.getByText('line 3: expected a country code of two capital letters, found "y"; left out').waitFor();
+      await page
+        .getByRole('img', { name: 'Map of the 2 countries of the table. The table below has the figures.' })
+        .waitFor();
+      await page.getByLabel('Address or name').fill('198.18.4.20');
+      await page.getByRole('button', { name: 'Look it up' }).click();
+      await page.getByText('198.18.0.0/16 is NO in table.csv').waitFor();
+      await page.getByText('In the list team, as 198.18.4.0/24').waitFor();
+      await page.getByLabel('Address, network or range').fill('198.18.4.20');
+      await page.getByLabel('Country', { exact: true }).fill('SE');
+      await page.getByRole('button', { name: 'Correct it' }).click();
+      await page.getByText('198.18.4.20 is SE by a correction').waitFor();
+      await page.getByRole('button', { name: 'Take away the correction of 198.18.4.20' }).click();
+      await page.getByText('198.18.0.0/16 is NO in table.csv').waitFor();
+    }));
+
+  it('import category feeds, put them in order, and show which says what', () =>
+    on('/categories', async (page) => {
+      const bring = async (name: string, text: string, category: string): Promise<void> => {
+        await page.getByLabel('Name of the feed').fill(name);
+        await page.getByLabel('Category of lines that say none').fill(category);
+        await page.getByLabel(/^Lines domain-or-url/).setInputFiles(upload('f.txt', text));
+        await page.getByRole('button', { name: 'Import it' }).click();
+        await page.getByText(`${name} with 1 entries is active now.`).waitFor();
+      };
+      await bring('ours', 'play.example\n', 'games');
+      await bring('theirs', 'play.example\n', 'shopping');
+      await page.getByLabel('Domain or URL').first().fill('www.play.example');
+      await page.getByRole('button', { name: 'Look it up' }).click();
+      await page.getByText('www.play.example is games: ours says so by its entry play.example.').waitFor();
+      await page
+        .getByText('theirs says shopping, by play.example (not asked, since the one before knows it)')
+        .waitFor();
+      await page.getByRole('button', { name: 'Ask theirs earlier' }).click();
+      await page.getByText('www.play.example is shopping: theirs says so by its entry play.example.').waitFor();
+      await page.getByRole('button', { name: 'Ask theirs no more' }).click();
+      await page.getByText('www.play.example is games').waitFor();
+    }));
+
+  it('search the applications, add one, and recognise traffic', () =>
+    on('/applications', async (page) => {
+      await page.getByLabel('Name or title').fill('shell');
+      await page.getByText('payload is ssh').waitFor();
+      await page.getByLabel('Name or title').fill('');
+      await page
+        .getByLabel('The application as fence text')
+        .fill('application desk "Desk" { risk high ports tcp/8443 signature when host = desk.example }');
+      await page.getByRole('button', { name: 'Keep it', exact: true }).click();
+      await page.getByText('Kept in the draft.').waitFor();
+      expect(await textOf('application', 'desk')).toContain('risk high');
+      await page.getByRole('textbox', { name: 'Port' }).fill('8443');
+      await page.getByText('host = desk.example').first().waitFor();
+      await page.getByLabel('First bytes, as hexadecimal digits').fill('53 53 48 2d 32 2e 30 2d 78');
+      await page.getByRole('button', { name: 'Recognise it' }).click();
+      await page.getByText('ssh, because payload is ssh').waitFor();
+    }));
+
+  it('set passphrases, and tell which rules ask for one', () =>
+    on('/settings', async (page) => {
+      await page.getByLabel('Name').fill('door');
+      await page.getByLabel('Passphrase').fill('open sesame');
+      await page.getByRole('button', { name: 'Set it' }).click();
+      await page.getByText('door set by admin').waitFor();
+      await page.getByRole('button', { name: 'Forget the passphrase door' }).click();
+      await page.getByText('door set by admin').waitFor({ state: 'detached' });
+    }));
+});

@@ -20,7 +20,10 @@ fence visitors enforce {
 }
 `;
 const LOG = ['198.18.4.7', '198.18.9.9', '198.19.1.1']
-  .map((client, index) => `shop.example ${client} - - [12/Oct/2026:10:00:0${index} +0000] "GET / HTTP/1.1" 200 5 "-" "-"\n`)
+  .map(
+    (client, index) =>
+      `shop.example ${client} - - [12/Oct/2026:10:00:0${index} +0000] "GET / HTTP/1.1" 200 5 "-" "-"\n`,
+  )
   .join('');
 
 let service: TestService;
@@ -76,14 +79,14 @@ describe('reference data', () => {
   it('is pinned by revisions: a new dataset changes the draft, not what is published', async () => {
     const { version } = await service.client.draft();
     await service.client.publish({ note: 'First' }, version);
-    const use = await importDataset({ kind: 'list', name: 'touts', listKind: 'domains', yes: 'true' }, 'other.example\n');
+    const use = await importDataset(
+      { kind: 'list', name: 'touts', listKind: 'domains', yes: 'true' },
+      'other.example\n',
+    );
     expect(use.isActive).toBe(true);
     const { changes } = await service.client.draftChanges();
     expect(changes.map(({ summary, details }) => [summary, details[0]!.replace(/[0-9a-f]{12}/g, 'x')])).toEqual([
-      [
-        'Dataset touts was changed.',
-        'Content changed from 2 domains (SHA-256 x) to 1 domain (SHA-256 x).',
-      ],
+      ['Dataset touts was changed.', 'Content changed from 2 domains (SHA-256 x) to 1 domain (SHA-256 x).'],
     ]);
     const outcomeOf = async (host: string, against: 'draft' | number): Promise<string> =>
       (await service.client.tryRequest({ client: '198.18.4.7', url: `http://${host}/`, against })).decision.outcome;
@@ -94,7 +97,9 @@ describe('reference data', () => {
     ]).toEqual(['blocked', 'allowed', 'blocked']);
     const { isIn, entry } = await service.client.lookUpInList('touts', 'www.other.example');
     expect([isIn, entry]).toEqual([true, 'other.example']);
-    expect(await problemOf(service.client.deleteDataset(3))).toBe('dataset-in-use: Dataset 3 (touts) is part of revision 1.');
+    expect(await problemOf(service.client.deleteDataset(3))).toBe(
+      'dataset-in-use: Dataset 3 (touts) is part of revision 1.',
+    );
   });
 
   it('is replayed before it becomes active, and the decisions that change are counted', async () => {
@@ -102,7 +107,14 @@ describe('reference data', () => {
     const moved = TABLE.replace('198.18.0.0/16,NO', '198.18.0.0/16,NO\n198.18.9.0/24,DK');
     const table = await importDataset({ kind: 'country', name: 'two.csv' }, moved);
     expect(table.isActive).toBe(true);
-    expect(table.effect).toMatchObject({ logName: 'day', revision: 1, requests: 3, changed: 1, newlyStopped: 1, newlyAllowed: 0 });
+    expect(table.effect).toMatchObject({
+      logName: 'day',
+      revision: 1,
+      requests: 3,
+      changed: 1,
+      newlyStopped: 1,
+      newlyAllowed: 0,
+    });
     expect(table.problems.map(({ line }) => line)).toEqual([2]);
     const { countryTable, categoryFeeds } = await service.client.replay(table.effect!.replayId);
     expect([countryTable!.name, categoryFeeds.map(({ name }) => name)]).toEqual(['two.csv', ['ours']]);
@@ -129,7 +141,8 @@ describe('reference data', () => {
       gates: ['wifi'],
       rules: [{ rule: 'house/abroad', gates: ['shop'], comparison: 'country not in home' }],
     });
-    const { outcome } = (await service.client.tryRequest({ client: '198.18.9.9', url: 'https://shop.example/' })).decision;
+    const { outcome } = (await service.client.tryRequest({ client: '198.18.9.9', url: 'https://shop.example/' }))
+      .decision;
     expect(outcome).toBe('blocked');
     await service.client.removeCorrection('country', '198.18.9.0/24');
     const [office] = (await service.client.lookUpCountry('198.18.4.7')).addresses;
@@ -154,7 +167,10 @@ describe('reference data', () => {
   });
 
   it('of categories is asked feed by feed in order, corrections first', async () => {
-    await importDataset({ kind: 'category', name: 'theirs', category: 'shopping' }, 'play.example\nshop.example/sale\n');
+    await importDataset(
+      { kind: 'category', name: 'theirs', category: 'shopping' },
+      'play.example\nshop.example/sale\n',
+    );
     const answersOf = async (site: string): Promise<[string, string[]]> => {
       const { categories, answers } = await service.client.lookUpCategory(site);
       return [categories.join(), answers.map(({ feed, entry }) => `${feed} ${entry}`)];
@@ -175,9 +191,10 @@ describe('reference data', () => {
     expect((await service.client.draft()).diagnostics.map(({ message }) => message)).toEqual([
       'No category is named "games".',
     ]);
-    expect((await service.client.tryRequest({ client: '198.18.4.7', url: 'https://x.example/', against: 1 })).decision.outcome).toBe(
-      'allowed',
-    );
+    expect(
+      (await service.client.tryRequest({ client: '198.18.4.7', url: 'https://x.example/', against: 1 })).decision
+        .outcome,
+    ).toBe('allowed');
     await importDataset({ kind: 'category', name: 'ours', yes: 'true', replay: 'no' }, 'play.example,games\n');
   });
 
@@ -214,12 +231,13 @@ describe('a refresh', () => {
     expect(await refresh()).toBeNull();
     files.serve('/table.csv', `${TABLE}198.51.100.0/24,DE\n`);
     const changed = await service.client.settleDataset((await refresh())!.id);
-    expect([changed.name, changed.isActive, changed.numEntries, changed.effect!.changed]).toEqual(['table.csv', true, 6, 0]);
-    expect(files.seen).toEqual([
-      'GET /table.csv',
-      'GET /table.csv if-none-match',
-      'GET /table.csv if-none-match',
+    expect([changed.name, changed.isActive, changed.numEntries, changed.effect!.changed]).toEqual([
+      'table.csv',
+      true,
+      6,
+      0,
     ]);
+    expect(files.seen).toEqual(['GET /table.csv', 'GET /table.csv if-none-match', 'GET /table.csv if-none-match']);
     expect((await service.client.countries()).freshness).toEqual({
       state: 'fresh',
       reason: 'It was found current less than a day ago.',
@@ -227,7 +245,10 @@ describe('a refresh', () => {
   });
 
   it('joins several files, as registries give them', async () => {
-    files.serve('/a', 'registry|NO|ipv4|198.18.0.0|65536|20200101|allocated\nregistry|NO|ipv6|2001:db8::|32|20200101|allocated');
+    files.serve(
+      '/a',
+      'registry|NO|ipv4|198.18.0.0|65536|20200101|allocated\nregistry|NO|ipv6|2001:db8::|32|20200101|allocated',
+    );
     files.serve('/b', '198.19.0.0/16,SE\n203.0.113.0/24,DK\n192.0.2.0/24,FI\n198.51.100.0/24,DE\n');
     await from(`${files.url}/a`, `${files.url}/b`);
     const joined = await service.client.settleDataset((await refresh())!.id);
@@ -248,7 +269,11 @@ describe('a refresh', () => {
   });
 
   it.each<[string, () => void, string]>([
-    ['a web page', () => files.serve('/x', '<html>', 'text/html; charset=utf-8'), 'it answered a web page, not a file.'],
+    [
+      'a web page',
+      () => files.serve('/x', '<html>', 'text/html; charset=utf-8'),
+      'it answered a web page, not a file.',
+    ],
     ['an error', () => files.answer('/x', (_, response) => void response.writeHead(503).end()), 'it answered 503.'],
     [
       'redirects without end',
@@ -284,7 +309,15 @@ describe('a refresh', () => {
 describe('on the command line, reference data', () => {
   it('is imported, shown and looked up', async () => {
     writeFileSync(join(service.folder, 'sites.txt'), 'stakes.example\nnot a site\n');
-    const imported = await run('category', 'import', join(service.folder, 'sites.txt'), '--name', 'stakes', '--category', 'gambling');
+    const imported = await run(
+      'category',
+      'import',
+      join(service.folder, 'sites.txt'),
+      '--name',
+      'stakes',
+      '--category',
+      'gambling',
+    );
     expect([imported.stdout, imported.stderr, imported.exitCode]).toEqual([
       'The category feed stakes has 1 entries. It changes none of the 3 decisions of day.\n',
       'The latest log is replayed with it.\nline 2: expected one domain or URL, found "not a site"\n1 line is left out.\n',
@@ -311,7 +344,9 @@ describe('on the command line, reference data', () => {
   it('that waits for a yes ends the command with 1', async () => {
     writeFileSync(join(service.folder, 'small.csv'), '198.18.0.0/16,NO\n');
     const { stdout, stderr, exitCode } = await run('country', 'import', join(service.folder, 'small.csv'));
-    expect(stdout).toMatch(/^Dataset \d+, small.csv with 1 ranges, waits for a yes. It changes none of the 3 decisions of day.\n$/);
+    expect(stdout).toMatch(
+      /^Dataset \d+, small.csv with 1 ranges, waits for a yes. It changes none of the 3 decisions of day.\n$/,
+    );
     expect([stderr.split('\n')[1], exitCode]).toEqual(['It holds 83% fewer entries than what is active.', 1]);
   });
 
@@ -319,7 +354,16 @@ describe('on the command line, reference data', () => {
     // A query of the domain name system, then something else on its port.
     const query = '12 34 01 00 00 01 00 00 00 00 00 00 01 61 07 65 78 61 6d 70 6c 65 00 00 01 00 01';
     const asDns = await run('application', 'identify', '--port', '53', '--transport', 'udp', '--payload', query);
-    const other = await run('application', 'identify', '--port', '53', '--transport', 'udp', '--payload', 'de ad be ef');
+    const other = await run(
+      'application',
+      'identify',
+      '--port',
+      '53',
+      '--transport',
+      'udp',
+      '--payload',
+      'de ad be ef',
+    );
     expect([asDns.stdout.split('\n')[0], other.stdout.split('\n')[0]]).toEqual([
       'recognised as  dns',
       'recognised as  unrecognised',
@@ -335,7 +379,9 @@ describe('on the command line, reference data', () => {
     const { version } = await service.client.draft();
     const text = 'rule door passphrase door when path under /door';
     await service.client.edit([{ kind: 'add-rule', fence: 'house', text, position: { at: 'bottom' } }], version);
-    expect(await service.client.passphrases()).toMatchObject([{ name: 'door', isSet: true, usedBy: ['rule house/door'] }]);
+    expect(await service.client.passphrases()).toMatchObject([
+      { name: 'door', isSet: true, usedBy: ['rule house/door'] },
+    ]);
     expect(await problemOf(service.client.removePassphrase('door'))).toBe(
       'part-in-use: The passphrase door is asked for by rule house/door.',
     );

@@ -62,7 +62,20 @@ export async function startResolver(
     const end = at + 5;
     const address = query.readUInt16BE(at + 1) === TYPE_A ? names[labels.join('.')] : undefined;
     const isKnown = names[labels.join('.')] !== undefined;
-    const header = Buffer.from([query[0]!, query[1]!, 0x81, isKnown ? 0x80 : 0x83, 0, 1, 0, address ? 1 : 0, 0, 0, 0, 0]);
+    const header = Buffer.from([
+      query[0]!,
+      query[1]!,
+      0x81,
+      isKnown ? 0x80 : 0x83,
+      0,
+      1,
+      0,
+      address ? 1 : 0,
+      0,
+      0,
+      0,
+      0,
+    ]);
     const record = address
       ? Buffer.from([0xc0, 12, 0, TYPE_A, 0, 1, 0, 0, 0, 60, 0, 4, ...address.split('.').map(Number)])
       : Buffer.alloc(0);

@@ -1,3 +1,4 @@
+export { readApplicationCatalogue } from './application-catalogue.js';
 export { decompress, UnreadableFileError } from './decompress.js';
 export { readCountryFile, type CountryFile } from './country-file.js';
 export { readCategoryFile } from './category-file.js';

@@ -37,9 +37,7 @@ describe('a country table in MMDB', () => {
     // Where the table has ranges: 2001::/16 to 2c0f::/16.
     const six = fc
       .tuple(fc.constantFrom('2001', '2400', '2600', '2a00', '2a02', '2c0f'), fc.bigInt(0n, (1n << 112n) - 1n))
-      .map(([top, rest]) =>
-        formatAddress({ family: 6, value: (BigInt(`0x${top}`) << 112n) | (rest & ~0xffffn) }),
-      );
+      .map(([top, rest]) => formatAddress({ family: 6, value: (BigInt(`0x${top}`) << 112n) | (rest & ~0xffffn) }));
     let found = 0;
     fc.assert(
       fc.property(fc.oneof(four, six), (address) => {
@@ -103,7 +101,11 @@ describe('a category feed', () => {
       categoryOf('banner.example'),
       categoryOf('moved.example'),
     ]).toEqual(['gambling', 'gambling', 'social-networks', 'ads', 'news']);
-    expect([report.numEntries, report.problems, report.renamed]).toEqual([6, [], { 'social networks': 'social-networks' }]);
+    expect([report.numEntries, report.problems, report.renamed]).toEqual([
+      6,
+      [],
+      { 'social networks': 'social-networks' },
+    ]);
   });
 
   it('in an archive that is cut short is given up', async () => {

@@ -1,19 +1,24 @@
 import type { ApplicationInfo } from '@jadefence/contract';
-import { identifyApplications, makeUpFlow, normalizeRequest, type Identified } from '@jadefence/core';
+import { describeChange, identifyApplications, makeUpFlow, normalizeRequest, type Identified } from '@jadefence/core';
+import { readApplicationCatalogue } from '@jadefence/files';
 import { readFile } from 'node:fs/promises';
+import { basename } from 'node:path';
 import { InvalidArgumentError, type Command } from 'commander';
+import { confirm } from '../confirm.js';
 import { Failure } from '../failure.js';
 import { loadRulebook } from '../files/load-fences.js';
 import {
   ONE_OUTPUT,
   parseWhole,
   ROWS_OUTPUT,
+  say,
   writeOne,
   writeRows,
   type OneOutput,
   type Output,
   type Streams,
 } from '../output.js';
+import { renderChanges } from '../render/changes.js';
 import { printTable } from '../render/text.js';
 import { connect } from '../service.js';
 
@@ -53,6 +58,14 @@ export function addApplication(application: Command, streams: Streams): void {
       writeOne(streams, output, found, renderApplication(found));
     });
   application
+    .command('import')
+    .description('Add applications to the draft, or replace those of the same names')
+    .argument('<file>', 'YAML with the key "applications", or fence text')
+    .option('--yes', 'do not ask', false)
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence application import catalogue.yaml')
+    .action((path: string, options: { yes: boolean; output: OneOutput }) => importCatalogue(path, options, streams));
+  application
     .command('identify')
     .description('Say what some traffic is recognised as, and by which signature')
     .option('--host <host>', 'host asked for')
@@ -68,6 +81,29 @@ export function addApplication(application: Command, streams: Streams): void {
       '\nExamples:\n  jadefence application identify --port 53 --transport udp --payload @query.bin\n  jadefence application identify --url https://pictures.example/upload --fences ./fences',
     )
     .action((options: IdentifyOptions) => identify(options, streams));
+}
+
+async function importCatalogue(
+  path: string,
+  { yes, output }: { yes: boolean; output: OneOutput },
+  streams: Streams,
+): Promise<void> {
+  const given = await readFile(path, 'utf8').catch((error: NodeJS.ErrnoException) => {
+    throw new Failure(`"${path}" cannot be read (${error.code}).`);
+  });
+  const isYaml = /\.ya?ml$/i.test(path);
+  const { text, problems } = isYaml ? readApplicationCatalogue(given) : { text: given, problems: [] };
+  if (problems.length > 0) throw new Failure(problems.map((problem) => `${path}: ${problem}`).join('\n'));
+  const file = isYaml ? path.replace(/\.ya?ml$/i, '.fence') : path;
+  const sources = { fenceFiles: [{ path: basename(file), text }], namedFiles: [] };
+  const client = await connect(streams);
+  const { version, changes } = await client.previewImport(sources, true);
+  const described = changes.map(describeChange);
+  if (described.length === 0) return writeOne(streams, output, described, 'Nothing changed: the draft is so already.');
+  say(streams, renderChanges(described, streams));
+  await confirm('Change the draft like this?', yes, streams);
+  await client.importFences(sources, true, version);
+  writeOne(streams, output, described, `The draft has ${described.length} changes more.`);
 }
 
 function parseTransport(text: string): 'tcp' | 'udp' | 'icmp' {

@@ -159,12 +159,16 @@ async function showReplay(id: number | undefined, output: OneOutput, streams: St
   const replay = await findReplay(client, id);
   const result = await client.replayResult(replay.id);
   if (output === 'json') return writeJson(streams, result);
-  const { countryTable } = result;
-  const table = countryTable
-    ? `country table ${countryTable.name} (${countryTable.sha256.slice(0, 12)})`
-    : 'no country table';
+  const { countryTable, categoryFeeds, numCorrections } = result;
+  const named = ({ name, sha256 }: { name: string; sha256: string }): string => `${name} (${sha256.slice(0, 12)})`;
+  const feeds = categoryFeeds.map((feed) => `category feed ${named(feed)}`);
+  const reference = [
+    countryTable ? `country table ${named(countryTable)}` : 'no country table',
+    ...(feeds.length > 0 ? feeds : ['no category feed']),
+    ...(numCorrections > 0 ? [`${numCorrections} ${numCorrections === 1 ? 'correction' : 'corrections'}`] : []),
+  ].join(', ');
   const rules = result.revision === null ? 'the draft' : `revision ${result.revision}`;
-  const restsOn = `rests on ${rules} (${result.snapshot.slice(0, 12)}), log ${result.logSha256.slice(0, 12)}, ${table}`;
+  const restsOn = `rests on ${rules} (${result.snapshot.slice(0, 12)}), log ${result.logSha256.slice(0, 12)}, ${reference}`;
   streams.stdout.write(
     renderSummary(result.summary, `Replay ${replay.id} of "${replay.logName}", ${restsOn}`, streams),
   );

@@ -10,6 +10,15 @@ const FENCE = (...rules: string[]): string =>
 describe('a configuration in parts', () => {
   it('keeps comments behind the last statement, above it', () =>
     expect(partsOf('list a countries { NO }\n# the end\n')[0]!.text).toBe('# the end\nlist a countries { NO }'));
+
+  it('keeps the comments of files that say nothing else', () => {
+    const files = ['# first', 'list a countries { NO }', '# between', 'list b countries { SE }', '# last'];
+    const parts = splitIntoParts(files.map((text, index) => parseFences(text, `${index}.fence`).file));
+    expect(parts.map(({ text }) => text)).toEqual([
+      '# first\n# between\nlist a countries { NO }',
+      '# last\nlist b countries { SE }',
+    ]);
+  });
 });
 
 describe('comparing configurations', () => {

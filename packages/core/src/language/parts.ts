@@ -21,9 +21,28 @@ export interface Part {
 
 /** The parts of the files in their order; the rules of a fence follow its head. Files that are named are named from the folder of the fences. */
 export function splitIntoParts(files: readonly FenceFile[]): Part[] {
-  return files.flatMap((file) =>
+  return withAllComments(files).flatMap((file) =>
     withLastComments(file).flatMap((statement) => splitStatement(namedFromRoot(statement, file.path))),
   );
+}
+
+/** Comments of a file that says nothing else go with the file before it that does, or the first after it. */
+function withAllComments(files: readonly FenceFile[]): readonly FenceFile[] {
+  const kept: FenceFile[] = [];
+  let waiting: readonly string[] = [];
+  for (const file of files) {
+    const last = kept.at(-1);
+    if (file.statements.length > 0) {
+      const [first, ...others] = file.statements as [Statement, ...Statement[]];
+      kept.push({ ...file, statements: [{ ...first, comments: [...waiting, ...first.comments] }, ...others] });
+      waiting = [];
+    } else if (last) {
+      kept[kept.length - 1] = { ...last, comments: [...last.comments, ...file.comments] };
+    } else {
+      waiting = [...waiting, ...file.comments];
+    }
+  }
+  return kept;
 }
 
 /** Comments behind the last statement go above it, since parts are statements and nothing else. */

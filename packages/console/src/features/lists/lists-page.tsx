@@ -1,14 +1,17 @@
 import { useQuery } from '@tanstack/react-query';
 import type { ListInfo } from '@jadefence/contract';
-import { countEntries, type EntryReport, type ListContents } from '@jadefence/core';
+import { countEntries, DATASET_KINDS, type DatasetKind, type EntryReport, type ListContents } from '@jadefence/core';
 import { useState, type FormEvent } from 'react';
 import { useEdit } from '../../api/edit.js';
 import { service } from '../../api/client.js';
 import { listsQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
-import { Card, EmptyState, PageHeading } from '../../components/layout.js';
+import { Choice } from '../../components/choice.js';
+import { Card, Command, EmptyState, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { INPUT_STYLE, TextField } from '../../components/text-field.js';
+import { DatasetsCard } from '../reference/datasets-card.js';
+import { ImportForm } from '../reference/import-form.js';
 import { NewList } from './new-list.js';
 import { SchedulesCard } from './schedules-card.js';
 
@@ -51,7 +54,44 @@ export function ListsPage() {
           );
         }}
       </Loaded>
+      <LargeLists />
       <SchedulesCard />
+    </>
+  );
+}
+
+/** Entries that are too many to be written, or come from elsewhere. */
+function LargeLists() {
+  const [name, setName] = useState('');
+  const [kind, setKind] = useState<DatasetKind>('domains');
+  return (
+    <>
+      <Card title="Bring in the entries of a large list">
+        <ImportForm
+          label="One entry a line, a hosts file, or an archive of such files; also as gzip"
+          queryFor={() => (name === '' ? undefined : { kind: 'list', name, listKind: kind })}
+        >
+          <div className="flex flex-wrap items-end gap-3">
+            <TextField
+              label="Name of the dataset"
+              value={name}
+              placeholder="tout-networks"
+              onChange={(event) => setName(event.target.value)}
+            />
+            <Choice
+              label="Holds"
+              value={kind}
+              options={DATASET_KINDS.map((value) => ({ value, text: value }))}
+              onChange={setKind}
+            />
+          </div>
+          <p className="text-muted">
+            A list takes them with <Command>{`list NAME ${kind} from dataset ${name || 'NAME'}`}</Command>, or by “New
+            list” above.
+          </p>
+        </ImportForm>
+      </Card>
+      <DatasetsCard kind="list" title="Datasets of lists" />
     </>
   );
 }

@@ -1,11 +1,16 @@
 import { Popover, PopoverButton, PopoverPanel } from '@headlessui/react';
 import { LIST_KINDS, type ListKind } from '@jadefence/core';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useEdit } from '../../api/edit.js';
+import { datasetsQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { INPUT_STYLE, TextField } from '../../components/text-field.js';
+
+/** The entries are written in the list itself. */
+const HERE = '';
 
 /** Names a group at the place where it is needed. */
 export function NewList() {
@@ -26,6 +31,9 @@ function NewListForm({ onDone }: { onDone: () => void }) {
   const [name, setName] = useState('');
   const [kind, setKind] = useState<ListKind>('addresses');
   const [entries, setEntries] = useState('');
+  const [from, setFrom] = useState(HERE);
+  const datasets = (useQuery(datasetsQuery).data ?? []).filter((one) => one.isActive && one.listKind === kind);
+  const dataset = datasets.find((one) => one.name === from);
   const edit = useEdit(onDone);
   const rows = entries.split('\n').filter((row) => row.trim() !== '');
   return (
@@ -37,15 +45,28 @@ function NewListForm({ onDone }: { onDone: () => void }) {
         options={LIST_KINDS.map((one) => ({ value: one, text: one }))}
         onChange={setKind}
       />
-      <label className="font-medium">
-        Entries, one a line
-        <textarea
-          value={entries}
-          onChange={(event) => setEntries(event.target.value)}
-          rows={4}
-          className={`mt-1 font-mono font-normal ${INPUT_STYLE}`}
+      {datasets.length > 0 && (
+        <Choice
+          label="Entries"
+          value={dataset ? from : HERE}
+          options={[
+            { value: HERE, text: 'written here' },
+            ...datasets.map((one) => ({ value: one.name, text: `the dataset ${one.name}` })),
+          ]}
+          onChange={setFrom}
         />
-      </label>
+      )}
+      {!dataset && (
+        <label className="font-medium">
+          Entries, one a line
+          <textarea
+            value={entries}
+            onChange={(event) => setEntries(event.target.value)}
+            rows={4}
+            className={`mt-1 font-mono font-normal ${INPUT_STYLE}`}
+          />
+        </label>
+      )}
       {edit.error && <ErrorNotice error={edit.error} />}
       <Button
         look="primary"
@@ -53,8 +74,8 @@ function NewListForm({ onDone }: { onDone: () => void }) {
         disabled={name === '' || edit.isPending}
         onClick={() =>
           edit.mutate([
-            { kind: 'put', text: `list ${name} ${kind} { }` },
-            ...(rows.length > 0 ? [{ kind: 'edit-list' as const, list: name, add: rows, remove: [] }] : []),
+            { kind: 'put', text: `list ${name} ${kind} ${dataset ? `from dataset ${from}` : '{ }'}` },
+            ...(!dataset && rows.length > 0 ? [{ kind: 'edit-list' as const, list: name, add: rows, remove: [] }] : []),
           ])
         }
       >

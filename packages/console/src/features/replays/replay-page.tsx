@@ -98,7 +98,8 @@ function Result({ result }: { result: ReplayResult }) {
         {result.countryTable
           ? `country table ${result.countryTable.name} ${result.countryTable.sha256.slice(0, 12)}`
           : 'no country table'}
-        .
+        {result.categoryFeeds.map(({ name, sha256 }) => `, category feed ${name} ${sha256.slice(0, 12)}`)}
+        {result.numCorrections > 0 && `, corrections: ${result.numCorrections}`}.
       </p>
     </>
   );

@@ -150,6 +150,10 @@ export class ReferenceImports {
 function taskOf({ kind, name, category, listKind }: ImportInput, path: string): ReferenceTask {
   if (kind === 'country') return { kind, path, name };
   if (kind === 'category') return { kind, path, name, ...(category === undefined ? {} : { category }) };
+  if (!/^[a-z][a-z0-9-]{0,62}$/.test(name))
+    throw new ProblemError('bad-input', `"${name}" is no name of a dataset.`, {
+      hint: 'Write small letters, digits and hyphens, since lists name it.',
+    });
   if (!listKind)
     throw new ProblemError('bad-input', 'A list needs the kind of its entries.', { hint: 'Say --kind domains.' });
   return { kind, path, name, listKind };

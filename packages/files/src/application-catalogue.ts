@@ -1,0 +1,75 @@
+import { parseFences } from '@jadefence/core';
+import { parse } from 'yaml';
+
+/** The keys of an application, each with the clause that it becomes. */
+const CLAUSES: Readonly<Record<string, (value: unknown) => string[] | undefined>> = {
+  category: word,
+  risk: word,
+  ports: list,
+  needs: list,
+  over: word,
+  signatures: list,
+};
+
+/**
+ * Reads a catalogue of applications from YAML 1.2 as fence text.
+ *
+ *     applications:
+ *       - name: picture-archive
+ *         title: Picture archive
+ *         category: reference
+ *         risk: low
+ *         ports: [tcp/443]
+ *         needs: [archive-sign-in]
+ *         over: tls
+ *         signatures:
+ *           - host = pictures.openarchive.example
+ *
+ * @returns what is wrong, each naming its application; the text is then not to be used
+ */
+export function readApplicationCatalogue(yaml: string): { text: string; problems: string[] } {
+  let catalogue: unknown;
+  try {
+    catalogue = parse(yaml);
+  } catch (error) {
+    return { text: '', problems: [`it is no YAML: ${(error as Error).message.split('\n')[0]}`] };
+  }
+  const applications = (catalogue as { applications?: unknown } | null)?.applications;
+  if (!Array.isArray(applications))
+    return { text: '', problems: ['expected the key "applications" with a list of them'] };
+  const read = applications.map((one: unknown, index) => readApplication(one, index + 1));
+  return {
+    text: `${read.map(({ text }) => text).join('\n\n')}\n`,
+    problems: read.flatMap(({ problems }) => problems),
+  };
+}
+
+function readApplication(value: unknown, number: number): { text: string; problems: string[] } {
+  const { name, title, ...clauses } = (value ?? {}) as Readonly<Record<string, unknown>>;
+  const called = `application ${number}${typeof name === 'string' ? ` (${name})` : ''}`;
+  if (typeof name !== 'string') return { text: '', problems: [`${called}: expected the key "name" with a text`] };
+  const problems: string[] = [];
+  const lines: string[] = [];
+  for (const [key, given] of Object.entries(clauses)) {
+    const texts = CLAUSES[key]?.(given);
+    if (!CLAUSES[key])
+      problems.push(`${called}: no key is named "${key}"; expected ${Object.keys(CLAUSES).join(', ')}`);
+    else if (!texts) problems.push(`${called}: the key "${key}" is ${JSON.stringify(given)}, expected text`);
+    else if (key === 'signatures') lines.push(...texts.map((text) => `  signature when ${text}`));
+    else lines.push(`  ${key} ${texts.join(', ')}`);
+  }
+  const head = `application ${name}${typeof title === 'string' ? ` ${JSON.stringify(title)}` : ''} {`;
+  const text = [head, ...lines, '}'].join('\n');
+  const { diagnostics } = parseFences(text, name);
+  problems.push(...diagnostics.map(({ message, hint }) => `${called}: ${message}${hint ? ` ${hint}` : ''}`));
+  return { text, problems };
+}
+
+function word(value: unknown): string[] | undefined {
+  return typeof value === 'string' ? [value] : undefined;
+}
+
+function list(value: unknown): string[] | undefined {
+  if (typeof value === 'string') return [value];
+  return Array.isArray(value) && value.every((one) => typeof one === 'string') ? (value as string[]) : undefined;
+}

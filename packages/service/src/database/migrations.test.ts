@@ -1,0 +1,67 @@
+import { createHash } from 'node:crypto';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { createTestDatabase } from '../../../../e2e/src/test-database.js';
+import { Datasets } from '../features/reference/datasets.js';
+import { Worlds } from '../features/reference/worlds.js';
+import { migrate, openDatabase, type Database } from './database.js';
+import { DatasetModel, ReplayModel } from './models.js';
+import * as foundation from './migrations/0001-foundation.js';
+import * as logSurvey from './migrations/0002-log-survey.js';
+import * as revisions from './migrations/0003-revisions.js';
+import { down } from './migrations/0004-reference-data.js';
+
+const BEFORE = { '0001-foundation': foundation, '0002-log-survey': logSurvey, '0003-revisions': revisions };
+const CSV = '198.18.0.0/16,NO\n198.19.0.0/16,SE\n';
+
+let database: Awaited<ReturnType<typeof createTestDatabase>>;
+let db: Database;
+beforeAll(async () => {
+  database = await createTestDatabase();
+  db = openDatabase(database.url, 4);
+  await db.migrate.latest({
+    migrationSource: {
+      getMigrations: async () => Object.keys(BEFORE),
+      getMigrationName: (name: string) => name,
+      getMigration: async (name: string) => BEFORE[name as keyof typeof BEFORE],
+    },
+  });
+  const sha256 = createHash('sha256').update(CSV).digest('hex');
+  await db.raw(
+    `insert into datasets (kind, name, sha256, is_active, stats) values ('country', 'old.csv', ?, true, '{"numRanges": 2, "problems": []}')`,
+    [sha256],
+  );
+  await db.raw('insert into dataset_parts (dataset_id, seq, bytes) values (1, 0, ?)', [Buffer.from(CSV)]);
+  await db.raw(`insert into snapshots (root_hash) values ('x')`);
+  await db.raw(`insert into logs (name, format, state) values ('l', 'combined', 'ready')`);
+  await db.raw(
+    `insert into replays (log_id, snapshot_id, dataset_id, state, requests) values (1, 1, 1, 'done', 1), (1, 1, null, 'done', 1)`,
+  );
+  await migrate(db);
+});
+afterAll(async () => {
+  await db.destroy();
+  await database.drop();
+});
+
+describe('a database from before there were datasets of every kind', () => {
+  it('keeps its country table, which was stored as text, and answers from it', async () => {
+    const datasets = new Datasets(db);
+    const { world } = await new Worlds(db, datasets).loadCurrent();
+    expect(world.countries!.findText('198.19.4.7')).toBe('SE');
+    expect((await DatasetModel.query(db))[0]!.stats).toEqual({ numEntries: 2, numRejected: 0, problems: [] });
+  });
+
+  it('keeps what its replays rest on, also where that was nothing', async () => {
+    const worlds = new Worlds(db, new Datasets(db));
+    const replays = await ReplayModel.query(db).orderBy('id');
+    const countries = await Promise.all(replays.map(async (one) => (await worlds.pinned(one.worldHash)).country?.name));
+    expect(countries).toEqual(['old.csv', undefined]);
+    expect((await worlds.load(replays[1]!.worldHash)).world).toEqual({});
+  });
+
+  it('can go back', async () => {
+    await db.transaction((trx) => down(trx));
+    const { rows } = await db.raw('select dataset_id from replays order by id');
+    expect(rows).toEqual([{ dataset_id: 1 }, { dataset_id: null }]);
+  });
+});
