@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import type { DatasetInfo } from '@jadefence/contract';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { jadefence } from './jadefence.js';
-import { importInto, replayOnService, startTestService, type TestService } from './service.js';
+import { importInto, startTestService, type TestService } from './service.js';
 import { startFileServer, startResolver, type FileServer } from './stand-in.js';
 
 const TABLE = '198.18.0.0/16,NO\n198.19.0.0/16,SE\n2001:db8::/32,NO\n203.0.113.0/24,DK\n192.0.2.0/24,FI\n';

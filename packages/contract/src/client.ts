@@ -12,8 +12,6 @@ import type {
 } from '@jadefence/core';
 import { ServiceError, type Problem } from './problems.js';
 import type {
-  Against,
-  AuditPage,
   ApplicationInfo,
   CategoryLookUp,
   CategoryOverview,
@@ -24,6 +22,10 @@ import type {
   DatasetOwner,
   PassphraseInfo,
   SourceInfo,
+} from './reference-types.js';
+import type {
+  Against,
+  AuditPage,
   CreatedToken,
   DecisionPage,
   Draft,

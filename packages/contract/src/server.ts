@@ -35,7 +35,8 @@ import {
   ValidateIf,
   ValidateNested,
 } from 'class-validator';
-import { DATASET_OWNERS, ROLES, type Against, type DatasetOwner, type Role } from './types.js';
+import { DATASET_OWNERS, type DatasetOwner } from './reference-types.js';
+import { ROLES, type Against, type Role } from './types.js';
 
 const MAX_FILE_CHARACTERS = 20_000_000;
 const MAX_FILES = 2000;

@@ -70,6 +70,13 @@ export function addCategory(category: Command, streams: Streams): void {
           streams,
         ),
     );
+  addFeedChanges(category, streams);
+  addCorrect(category, 'category', streams);
+  addRefresh(category, 'category', streams);
+}
+
+/** The order of the feeds, and which of them are asked. */
+function addFeedChanges(category: Command, streams: Streams): void {
   category
     .command('order')
     .description('Put the feeds in an order; the first that knows a request decides')
@@ -100,8 +107,6 @@ export function addCategory(category: Command, streams: Streams): void {
     .action(async (id: number, options: { yes: boolean; output: OneOutput }) =>
       useDataset(await connect(streams), id, options, streams),
     );
-  addCorrect(category, 'category', streams);
-  addRefresh(category, 'category', streams);
 }
 
 async function listCategories(output: Output, streams: Streams): Promise<void> {

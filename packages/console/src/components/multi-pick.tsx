@@ -78,54 +78,88 @@ export function MultiPick({
           )}
         </div>
       </Field>
-      {!isSingle && groups.length > 0 && (
-        <div className="mt-2 flex flex-wrap gap-1" role="group" aria-label={`${label} by group`}>
-          {groups.map(({ text, values: members }) => {
-            const isWhole = members.every((member) => values.includes(member));
-            const others = values.filter((value) => !members.includes(value));
-            return (
-              <Button
-                key={text}
-                size="small"
-                aria-pressed={isWhole}
-                look={isWhole ? 'primary' : 'quiet'}
-                onClick={() => onChange(isWhole ? others : [...others, ...members])}
-              >
-                {text}
-              </Button>
-            );
-          })}
-        </div>
-      )}
+      {!isSingle && <Groups label={label} groups={groups} values={values} onChange={onChange} />}
       <ul className="mt-2 max-h-52 overflow-auto" aria-label={`${label}, to pick from`}>
-        {found.slice(0, SHOWN_OPTIONS).map(({ value, text, note, isWarning }) => (
-          <li key={value}>
-            <Field className="flex cursor-pointer items-center gap-2 rounded-md px-1 py-1 hover:bg-sunken">
-              <Checkbox
-                checked={values.includes(value)}
-                onChange={() => toggle(value)}
-                className="group flex size-4 shrink-0 items-center justify-center rounded border border-muted data-checked:border-jade data-checked:bg-jade"
-              >
-                <CheckIcon aria-hidden className="invisible size-3.5 text-on-jade group-data-checked:visible" />
-              </Checkbox>
-              <Label className="flex min-w-0 grow cursor-pointer items-baseline justify-between gap-3">
-                <span className="min-w-0 truncate">
-                  {text ?? value} {text !== undefined && <span className="font-mono text-muted">{value}</span>}
-                </span>
-                {note && (
-                  <span
-                    className={`flex shrink-0 items-center gap-1 tabular-nums ${isWarning ? 'text-limited' : 'text-muted'}`}
-                  >
-                    {isWarning && <ExclamationTriangleIcon aria-hidden className="size-4" />}
-                    {note}
-                  </span>
-                )}
-              </Label>
-            </Field>
-          </li>
+        {found.slice(0, SHOWN_OPTIONS).map((option) => (
+          <OptionRow
+            key={option.value}
+            option={option}
+            isPicked={values.includes(option.value)}
+            onToggle={() => toggle(option.value)}
+          />
         ))}
       </ul>
       {found.length === 0 && !isNew && <p className="text-muted">Nothing to pick from: write a value.</p>}
     </div>
+  );
+}
+
+function Groups({
+  label,
+  groups,
+  values,
+  onChange,
+}: {
+  label: string;
+  groups: readonly PickGroup[];
+  values: readonly string[];
+  onChange: (values: readonly string[]) => void;
+}) {
+  if (groups.length === 0) return null;
+  return (
+    <div className="mt-2 flex flex-wrap gap-1" role="group" aria-label={`${label} by group`}>
+      {groups.map(({ text, values: members }) => {
+        const isWhole = members.every((member) => values.includes(member));
+        const others = values.filter((value) => !members.includes(value));
+        return (
+          <Button
+            key={text}
+            size="small"
+            aria-pressed={isWhole}
+            look={isWhole ? 'primary' : 'quiet'}
+            onClick={() => onChange(isWhole ? others : [...others, ...members])}
+          >
+            {text}
+          </Button>
+        );
+      })}
+    </div>
+  );
+}
+
+function OptionRow({
+  option: { value, text, note, isWarning },
+  isPicked,
+  onToggle,
+}: {
+  option: PickOption;
+  isPicked: boolean;
+  onToggle: () => void;
+}) {
+  return (
+    <li>
+      <Field className="flex cursor-pointer items-center gap-2 rounded-md px-1 py-1 hover:bg-sunken">
+        <Checkbox
+          checked={isPicked}
+          onChange={onToggle}
+          className="group flex size-4 shrink-0 items-center justify-center rounded border border-muted data-checked:border-jade data-checked:bg-jade"
+        >
+          <CheckIcon aria-hidden className="invisible size-3.5 text-on-jade group-data-checked:visible" />
+        </Checkbox>
+        <Label className="flex min-w-0 grow cursor-pointer items-baseline justify-between gap-3">
+          <span className="min-w-0 truncate">
+            {text ?? value} {text !== undefined && <span className="font-mono text-muted">{value}</span>}
+          </span>
+          {note && (
+            <span
+              className={`flex shrink-0 items-center gap-1 tabular-nums ${isWarning ? 'text-limited' : 'text-muted'}`}
+            >
+              {isWarning && <ExclamationTriangleIcon aria-hidden className="size-4" />}
+              {note}
+            </span>
+          )}
+        </Label>
+      </Field>
+    </li>
   );
 }

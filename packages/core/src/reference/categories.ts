@@ -1,5 +1,5 @@
 import { isUnderPath } from '../request/path.js';
-import { HostTable, HostTableBuilder, type HostRow } from './host-table.js';
+import { HostTableBuilder, type HostRow, type HostTable } from './host-table.js';
 
 export const UNCATEGORISED = 'uncategorised';
 

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { parseSite, type CategoryEntry, type CategoryFeed, type CountryRange } from '@jadefence/core';
 import type { Database, Transaction } from '../../database/database.js';
-import { CorrectionModel, DatasetModel, FeedModel, ObjectModel } from '../../database/models.js';
+import { CorrectionModel, FeedModel, ObjectModel, type DatasetModel } from '../../database/models.js';
 import { openWorld, type SharedWorld, type World } from '../../work/shared-world.js';
 import { readRange } from './corrections.js';
 import type { Datasets } from './datasets.js';
