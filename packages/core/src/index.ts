@@ -99,7 +99,7 @@ export { detectFormat, type Detection, type FormatFit } from './logs/detect.js';
 export { LOG_FORMATS, LogReader, type LogFormat, type ReaderOptions, type ReadLine } from './logs/reader.js';
 export { toDecidedRecord, type DecidedRecord } from './replay/decided-record.js';
 export { Replay, replayChunk, RulingTable, type RowSequence } from './replay/replay-chunk.js';
-export { countMatches, type Matches } from './replay/count-matches.js';
+export { askCondition, countMatches, countsInOrder, type Matches } from './replay/count-matches.js';
 export { orderByTime, type Segment } from './replay/time-order.js';
 export { addRejected, addTally, createTally, type RuleTally, type Tally } from './replay/tally.js';
 export { countWouldStop, summarize, type FenceSummary, type RuleSummary, type Summary } from './replay/summary.js';

@@ -1,6 +1,7 @@
 import { compareDiagnostics, type Diagnostic } from '../language/diagnostic.js';
 import { fileSourceOf, nameOfStatement, pathBeside } from '../language/parts.js';
 import { parseFences, parseListFile } from '../language/parser.js';
+import { isStatefulAction } from '../language/tree.js';
 import type {
   FenceFile,
   FenceStatement,
@@ -211,7 +212,7 @@ function buildRulebook(statements: readonly Statement[], lists: ReadonlyMap<stri
     pages: new Map(statements.flatMap((one) => (one.kind === 'page' ? [[one.name, one.source.path] as const] : []))),
     expectations: statements.filter((statement) => statement.kind === 'expect'),
     endsAtUnixMs: new Map(rules.flatMap((rule) => (rule.until ? [[rule, endOf(rule.until, zone)] as const] : []))),
-    isStateful: rules.some(({ action }) => ['limit', 'warn', 'passphrase', 'challenge'].includes(action.kind)),
+    isStateful: rules.some(({ action }) => isStatefulAction(action)),
   };
 }
 

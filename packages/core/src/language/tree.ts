@@ -191,6 +191,11 @@ export type Action =
   | { readonly kind: 'tag'; readonly tags: readonly string[] }
   | { readonly kind: 'observe' };
 
+/** Whether what an action does rests on requests before. */
+export function isStatefulAction({ kind }: Action): boolean {
+  return kind === 'limit' || kind === 'warn' || kind === 'passphrase' || kind === 'challenge';
+}
+
 export interface BlockAction {
   readonly kind: 'block';
   readonly status: number;

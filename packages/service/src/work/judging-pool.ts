@@ -1,9 +1,10 @@
 import { MessageChannel } from 'node:worker_threads';
 import { Piscina } from 'piscina';
-import type { Explanation, Matches } from '@jadefence/core';
+import type { Explanation } from '@jadefence/core';
 import type {
   ChunkSource,
   CountTask,
+  countRows,
   ExplainTask,
   FilterTask,
   JudgeAnswer,
@@ -43,8 +44,12 @@ export class JudgingPool {
     return (await this.#pool().run(task, { name: 'countChunkCountries' })) as Map<string, number>;
   }
 
-  async count(task: CountTask): Promise<Matches> {
-    return (await this.#pool().run(task, { name: 'countChunk' })) as Matches;
+  get size(): number {
+    return this.numThreads;
+  }
+
+  async count(task: CountTask): Promise<ReturnType<typeof countRows>> {
+    return (await this.#pool().run(task, { name: 'countRows' })) as ReturnType<typeof countRows>;
   }
 
   async close(): Promise<void> {

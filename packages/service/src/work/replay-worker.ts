@@ -1,5 +1,6 @@
 /** Runs in a worker thread: judges, filters, counts and explains rows of a stored log. */
 import {
+  askCondition,
   checkFences,
   checkFilter,
   ChunkRows,
@@ -120,18 +121,35 @@ export function explainRow({ chunks, sequence, state, index, ...source }: Explai
   return explainRequest(judge, normalizeRequest(recordAt(index)), replay.state);
 }
 
-/** A condition to be counted over one chunk. */
-export interface CountTask extends JudgeSource, ChunkSource {
+/** A condition to be counted over some rows. */
+export interface CountTask extends JudgeSource {
+  readonly chunks: readonly ChunkSource[];
+  /** The order of the rows, where it is not that of the one chunk. */
+  readonly sequence?: RowSequence;
+  /** Of the one chunk, the rows that are counted. */
+  readonly rowStart?: number;
+  readonly rowEnd?: number;
+  /** What earlier requests left behind. */
+  readonly state?: StoredState;
   /** A rule as fence text. */
   readonly rule: string;
   readonly gates?: readonly string[];
 }
 
-export function countChunk({ rule, gates, numRows, columns, ...source }: CountTask): Matches {
-  const judge = judgeFor(source);
+export function countRows({ rule, gates, state, ...task }: CountTask): { matches: Matches; state: StoredState } {
+  const judge = judgeFor(task);
   const condition = readCondition(rule);
-  const lookups = collectRuleLookups(condition, judge.rulebook);
-  return countMatches(judge, { condition, lookups }, new ChunkRows(numRows, columns), gates && new Set(gates));
+  const asked = askCondition(judge.rulebook, condition, collectRuleLookups(condition, judge.rulebook));
+  const after = new State(state);
+  const matches = countMatches(judge, asked, recordsOf(task), gates && new Set(gates), after);
+  return { matches, state: after.store() };
+}
+
+function* recordsOf({ chunks, sequence, rowStart = 0, rowEnd }: Omit<CountTask, 'rule'>): Generator<LogRecord> {
+  const rows = chunks.map(({ numRows, columns }) => new ChunkRows(numRows, columns));
+  const end = rowEnd ?? sequence?.rowOf.length ?? rows[0]!.numRows;
+  for (let at = rowStart; at < end; at += 1)
+    yield (sequence ? rows[sequence.chunkOf[at]!]!.row(sequence.rowOf[at]!) : rows[0]!.row(at)) as LogRecord;
 }
 
 /** Requests by the country of the client. */

@@ -1,15 +1,21 @@
 import type { MatchCount } from '@jadefence/contract';
 import {
+  askCondition,
   checkFences,
+  collectRuleLookups,
+  countsInOrder,
   formatDiagnostic,
   joinParts,
   printFences,
+  readCondition,
   type Diagnostic,
   type Outside,
   type SourceFile,
+  type StoredState,
 } from '@jadefence/core';
 import { ProblemError } from '../../http/problem.js';
 import type { JudgingPool } from '../../work/judging-pool.js';
+import type { CountTask } from '../../work/replay-worker.js';
 import type { Worlds } from '../reference/worlds.js';
 import { usableRulebook } from '../draft/check.js';
 import type { Drafts } from '../draft/draft.js';
@@ -55,15 +61,60 @@ export class MatchCounts {
       rule: text,
       gates,
     };
-    const chunks = await this.logs.chunks(log.id);
-    const counts = await Promise.all(
-      chunks.map(async ({ chunk, numRows }) =>
-        this.pool.count({ ...source, numRows, columns: await this.logs.columns(log.id, chunk) }),
-      ),
-    );
-    const sum = (key: keyof MatchCount): number => counts.reduce((total, count) => total + count[key], 0);
-    return { matching: sum('matching'), unknown: sum('unknown'), requests: sum('requests') };
+    const condition = readCondition(text);
+    const asked = askCondition(rulebook, condition, collectRuleLookups(condition, rulebook));
+    return addUp(await (countsInOrder(asked) ? this.#countInOrder(log.id, source) : this.#countAtOnce(log.id, source)));
   }
+
+  /** Every request can be counted by itself, so all threads count at once, also where there is one chunk. */
+  async #countAtOnce(logId: number, source: CountSource): Promise<MatchCount[]> {
+    const chunks = await this.logs.chunks(logId);
+    const partsOfChunk = Math.max(1, Math.ceil(this.pool.size / chunks.length));
+    const counts = await Promise.all(
+      chunks.map(async ({ chunk, numRows }) => {
+        const columns = await this.logs.columns(logId, chunk);
+        const step = Math.ceil(numRows / partsOfChunk);
+        const starts = Array.from({ length: partsOfChunk }, (_, part) => part * step).filter((start) => start < numRows);
+        return Promise.all(
+          starts.map((rowStart) =>
+            this.pool.count({
+              ...source,
+              chunks: [{ numRows, columns }],
+              rowStart,
+              rowEnd: Math.min(numRows, rowStart + step),
+            }),
+          ),
+        );
+      }),
+    );
+    return counts.flat().map(({ matches }) => matches);
+  }
+
+  /** Tags rest on requests before, so the log is gone through in the order of time. */
+  async #countInOrder(logId: number, source: CountSource): Promise<MatchCount[]> {
+    const chunks = await this.logs.chunks(logId);
+    const counts: MatchCount[] = [];
+    let state: StoredState | undefined;
+    for (const { chunks: numbers, sequence } of await this.logs.segments(logId)) {
+      const loaded = await Promise.all(
+        numbers.map(async (chunk) => ({
+          numRows: chunks[chunk]!.numRows,
+          columns: await this.logs.columns(logId, chunk),
+        })),
+      );
+      const counted = await this.pool.count({ ...source, chunks: loaded, sequence, state });
+      state = counted.state;
+      counts.push(counted.matches);
+    }
+    return counts;
+  }
+}
+
+type CountSource = Omit<CountTask, 'chunks' | 'sequence' | 'rowStart' | 'rowEnd' | 'state'>;
+
+function addUp(counts: readonly MatchCount[]): MatchCount {
+  const sum = (key: keyof MatchCount): number => counts.reduce((total, count) => total + count[key], 0);
+  return { matching: sum('matching'), unknown: sum('unknown'), requests: sum('requests') };
 }
 
 /** A name that nobody has: 63 characters are taken. */
