@@ -43,7 +43,7 @@ const PAGES = [
     act: async (page) => {
       await page.getByRole('button', { name: /outbound/ }).click();
       await page.getByRole('option', { name: /inbound/ }).click();
-      await page.getByText('up to 29').waitFor();
+      await page.getByText(/^up to 2\d,\d{3} requests$/).waitFor();
     },
   },
   {

@@ -22,7 +22,7 @@ const CATEGORIES = (
   'arts backup books chat children dating drinks education finance food gambling games health jobs ' +
   'meetings music news reference religion shopping sport travel video weather'
 ).split(' ');
-const FIRST = 'amber birch cedar cliff cove dale ember fern gale harbour inlet juniper kelp linden moss nettle'.split(
+const FIRST = 'amber birch cedar cliff cove dale ember fern gale harbour inlet larch kelp linden moss nettle'.split(
   ' ',
 );
 const SECOND = 'barn bridge court croft field gate hall house lane mill nook pier quay rise stone wharf yard'.split(

@@ -4,7 +4,7 @@
  * Method: ranges may nest and overlap; they are cut into disjoint pieces by one sweep per family, each owned by the
  * smallest range that covers it (at equal size the later one), so that a look-up is one binary search. An index leaves
  * few steps of it: over the top 16 bits of IPv4, with what is left of a start and its value in one
- * word; over the top 28 of IPv6, made only below the few top 16 bits that are in
+ * word; over the top 26 of IPv6, made only below the few top 16 bits that are in
  * use. Rejected: a direct table over 24 bits, which takes 32 MB a thread and saves less than reading the text costs.
  *
  * The binary form is the arrays themselves behind a header, so that loading copies nothing and threads can share it:
@@ -42,9 +42,7 @@ const VERSION = 1;
 const HEADER_WORDS = 8;
 const WORD_BYTES = 4;
 /** Bits below the top 16 that IPv6 is indexed by. */
-const BELOW_BITS = 12;
-/** Of the top 16 bits of an IPv6 address that few pieces have, none is made. */
-const FEW_PIECES = 8;
+const BELOW_BITS = 10;
 /** The owner of a piece that no range covers. */
 const NOBODY = 0xffff_ffff;
 /** The value of such a piece. */
@@ -91,7 +89,7 @@ export class RangeTable {
 
   /** @returns the smallest range that contains the address, with its value */
   find({ family, value }: Address): RangeRow | undefined {
-    if (family === 4) return this.#row(this.#four, ownerAt(this.#four, find4(this.#search4, Number(value))));
+    if (family === 4) return this.#row(this.#four, ownerAt(this.#four, find4(this.#search4, Number(value) | 0)));
     for (let word = 3, rest = value; word >= 0; word -= 1, rest >>= 32n) scratch[word] = Number(rest & 0xffff_ffffn);
     return this.#row(this.#six, ownerAt(this.#six, find6(this.#search6, this.#six.starts, scratch)));
   }
@@ -104,9 +102,9 @@ export class RangeTable {
     const four = parseIpv4(text);
     if (four !== undefined) return this.#value4(four);
     if (!parseIpv6Words(text, scratch)) return undefined;
-    if (scratch[0] === 0 && scratch[1] === 0 && scratch[2] === 0xffff) return this.#value4(scratch[3]!);
+    if (scratch[0] === 0 && scratch[1] === 0 && scratch[2] === 0xffff) return this.#value4(scratch[3]! | 0);
     const piece = find6(this.#search6, this.#six.starts, scratch);
-    const value = piece < 0 ? NO_VALUE : this.#six.pieceValues[piece]!;
+    const value = piece < 0 ? NO_VALUE : this.#search6.pairs[2 * piece + 1]!;
     return value === NO_VALUE ? -1 : value;
   }
 
@@ -134,8 +132,8 @@ export class RangeTable {
     return counts;
   }
 
-  #value4(address: number): number {
-    const piece = find4(this.#search4, address);
+  #value4(bits: number): number {
+    const piece = find4(this.#search4, bits);
     const value = piece < 0 ? NO_VALUE : this.#search4.packed[piece]! & 0xffff;
     return value === NO_VALUE ? -1 : value;
   }
@@ -219,11 +217,11 @@ function countBelow(
 interface SearchSix {
   /** For each value of the top 16 bits, how many pieces begin below it. */
   readonly top: Uint32Array;
-  /** Where many pieces have the same top 16 bits, where in `below` is the index of their next 12, else -1. */
+  /** Where pieces begin with the same top 16 bits, where in `below` is the index of their next 10, else -1. */
   readonly belowAt: Int32Array;
   readonly below: Uint32Array;
-  /** The top 52 bits of each start, exact in a number; most comparisons need no more. */
-  readonly keys: Float64Array;
+  /** The 32 bits of each start behind those of the index, which most comparisons need no more than, then its value. */
+  readonly pairs: Uint32Array;
 }
 
 function prepareSix(part: FamilyPart): SearchSix {
@@ -231,29 +229,29 @@ function prepareSix(part: FamilyPart): SearchSix {
   countBelow(part, 0, part.numPieces, 16, top, 16);
   const size = (1 << BELOW_BITS) + 1;
   const belowAt = new Int32Array(0x10000).fill(-1);
-  const dense = Array.from({ length: 0x10000 }, (_, value) => value).filter(
-    (value) => top[value + 1]! - top[value]! > FEW_PIECES,
-  );
-  const below = new Uint32Array(dense.length * size);
-  for (const [nth, value] of dense.entries()) {
+  const used = Array.from({ length: 0x10000 }, (_, value) => value).filter((value) => top[value + 1]! > top[value]!);
+  const below = new Uint32Array(used.length * size);
+  for (const [nth, value] of used.entries()) {
     belowAt[value] = nth * size;
     const into = below.subarray(nth * size, (nth + 1) * size);
     countBelow(part, top[value]!, top[value + 1]!, 16 - BELOW_BITS, into, BELOW_BITS);
   }
-  const keys = Float64Array.from({ length: part.numPieces }, (_, piece) =>
-    keyOf(part.starts[4 * piece]!, part.starts[4 * piece + 1]!),
-  );
-  return { top, belowAt, below, keys };
+  const pairs = new Uint32Array(2 * part.numPieces);
+  for (let piece = 0; piece < part.numPieces; piece += 1) {
+    pairs[2 * piece] = keyOf(part.starts[4 * piece]!, part.starts[4 * piece + 1]!);
+    pairs[2 * piece + 1] = part.pieceValues[piece]!;
+  }
+  return { top, belowAt, below, pairs };
 }
 
 function keyOf(w0: number, w1: number): number {
-  return w0 * 0x10_0000 + (w1 >>> 12);
+  return ((w0 << (16 + BELOW_BITS)) | (w1 >>> (16 - BELOW_BITS))) >>> 0;
 }
 
 /** The piece with the last start at or below the address, or -1. */
-function find4({ index, packed }: SearchFour, address: number): number {
-  const top = address >>> 16;
-  const key = ((address << 16) | 0xffff) >>> 0;
+function find4({ index, packed }: SearchFour, bits: number): number {
+  const top = bits >>> 16;
+  const key = ((bits << 16) | 0xffff) >>> 0;
   let low = index[top]!;
   let high = index[top + 1]!;
   while (low < high) {
@@ -264,16 +262,17 @@ function find4({ index, packed }: SearchFour, address: number): number {
   return low - 1;
 }
 
-function find6({ top, belowAt, below, keys }: SearchSix, starts: Uint32Array, words: Uint32Array): number {
+function find6({ top, belowAt, below, pairs }: SearchSix, starts: Uint32Array, words: Uint32Array): number {
   const w0 = words[0]!;
   const key = keyOf(w0, words[1]!);
   const at = belowAt[w0 >>> 16]!;
-  const next = at < 0 ? 0 : at + ((w0 >>> (16 - BELOW_BITS)) & ((1 << BELOW_BITS) - 1));
-  let low = at < 0 ? top[w0 >>> 16]! : below[next]!;
-  let high = at < 0 ? top[(w0 >>> 16) + 1]! : below[next + 1]!;
+  if (at < 0) return top[w0 >>> 16]! - 1;
+  const next = at + ((w0 >>> (16 - BELOW_BITS)) & ((1 << BELOW_BITS) - 1));
+  let low = below[next]!;
+  let high = below[next + 1]!;
   while (low < high) {
     const middle = (low + high) >>> 1;
-    const found = keys[middle]!;
+    const found = pairs[2 * middle]!;
     if (found < key || (found === key && !isBelow(words, starts, 4 * middle))) low = middle + 1;
     else high = middle;
   }

@@ -47,11 +47,14 @@ function isPortSuffix(text: string): boolean {
   return text === '' || /^:\d{1,5}$/.test(text);
 }
 
-function fromIpv4(value: number | undefined): Address | undefined {
-  return value === undefined ? undefined : { family: 4, value: BigInt(value) };
+function fromIpv4(bits: number | undefined): Address | undefined {
+  return bits === undefined ? undefined : { family: 4, value: BigInt(bits >>> 0) };
 }
 
-/** @returns the address as an unsigned 32-bit number, or undefined when the text is not four plain decimals. */
+/**
+ * @returns the bits of the address as a signed 32-bit number, which engines pass on without an allocation, or undefined
+ * when the text is not four plain decimals
+ */
 export function parseIpv4(text: string): number | undefined {
   const { length } = text;
   if (length < 7 || length > 15) return undefined;
@@ -72,7 +75,7 @@ export function parseIpv4(text: string): number | undefined {
       dots += 1;
     }
   }
-  return dots === 3 && octet >= 0 ? ((value << 8) | octet) >>> 0 : undefined;
+  return dots === 3 && octet >= 0 ? (value << 8) | octet : undefined;
 }
 
 const words = new Uint32Array(4);
@@ -88,8 +91,8 @@ export function fromWords(w0: number, w1: number, w2: number, w3: number): bigin
   return (BigInt(w0) << 96n) | (BigInt(w1) << 64n) | (BigInt(w2) << 32n) | BigInt(w3);
 }
 
-const HEX_DIGITS = Int8Array.from({ length: 128 }, (_, code) =>
-  '0123456789abcdef'.indexOf(String.fromCharCode(code).toLowerCase()),
+const HEX_DIGITS = Int8Array.from({ length: 256 }, (_, code) =>
+  code < 128 ? '0123456789abcdef'.indexOf(String.fromCharCode(code).toLowerCase()) : -1,
 );
 const COLON = 0x3a;
 
@@ -118,7 +121,8 @@ export function parseIpv6Words(text: string, into: Uint32Array): boolean {
     let code = 0;
     for (; at < length; at += 1) {
       code = text.charCodeAt(at);
-      const digit = code < 128 ? HEX_DIGITS[code]! : -1;
+      // Beyond 255 there is nothing in the table, which is no digit either.
+      const digit = HEX_DIGITS[code] ?? -1;
       if (digit < 0) break;
       value = (value << 4) | digit;
     }
