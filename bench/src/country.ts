@@ -6,7 +6,7 @@ import { Reader } from 'mmdb-lib';
 import { Random } from '@jadefence/demo';
 import { heapAndBuffers, median, printTimes, timeRounds } from './measure.js';
 
-const ROUNDS = 5;
+const ROUNDS = 9;
 const LOOK_UPS = 200_000;
 const require = createRequire(import.meta.url);
 

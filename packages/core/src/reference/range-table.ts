@@ -104,7 +104,7 @@ export class RangeTable {
     if (!parseIpv6Words(text, scratch)) return undefined;
     if (scratch[0] === 0 && scratch[1] === 0 && scratch[2] === 0xffff) return this.#value4(scratch[3]! | 0);
     const piece = find6(this.#search6, this.#six.starts, scratch);
-    const value = piece < 0 ? NO_VALUE : this.#search6.pairs[2 * piece + 1]!;
+    const value = piece < 0 ? NO_VALUE : this.#search6.pairs[2 * piece + 1]! & 0xffff;
     return value === NO_VALUE ? -1 : value;
   }
 
@@ -220,7 +220,7 @@ interface SearchSix {
   /** Where pieces begin with the same top 16 bits, where in `below` is the index of their next 10, else -1. */
   readonly belowAt: Int32Array;
   readonly below: Uint32Array;
-  /** The 32 bits of each start behind those of the index, which most comparisons need no more than, then its value. */
+  /** The 32 bits of each start behind those of the index, then its value, and whether the start goes on behind these bits. */
   readonly pairs: Uint32Array;
 }
 
@@ -239,9 +239,16 @@ function prepareSix(part: FamilyPart): SearchSix {
   const pairs = new Uint32Array(2 * part.numPieces);
   for (let piece = 0; piece < part.numPieces; piece += 1) {
     pairs[2 * piece] = keyOf(part.starts[4 * piece]!, part.starts[4 * piece + 1]!);
-    pairs[2 * piece + 1] = part.pieceValues[piece]!;
+    pairs[2 * piece + 1] = part.pieceValues[piece]! | (goesOn(part.starts, 4 * piece) ? GOES_ON : 0);
   }
   return { top, belowAt, below, pairs };
+}
+
+const GOES_ON = 0x1_0000;
+
+function goesOn(starts: Uint32Array, at: number): boolean {
+  const behindKey = (1 << (16 - BELOW_BITS)) - 1;
+  return (starts[at + 1]! & behindKey) !== 0 || starts[at + 2] !== 0 || starts[at + 3] !== 0;
 }
 
 function keyOf(w0: number, w1: number): number {
@@ -273,7 +280,11 @@ function find6({ top, belowAt, below, pairs }: SearchSix, starts: Uint32Array, w
   while (low < high) {
     const middle = (low + high) >>> 1;
     const found = pairs[2 * middle]!;
-    if (found < key || (found === key && !isBelow(words, starts, 4 * middle))) low = middle + 1;
+    // Of two that begin alike, a start that does not go on is not above the address.
+    const isAtOrBelow =
+      found < key ||
+      (found === key && (pairs[2 * middle + 1]! < GOES_ON || !isBelow(words, starts, 4 * middle)));
+    if (isAtOrBelow) low = middle + 1;
     else high = middle;
   }
   return low - 1;
