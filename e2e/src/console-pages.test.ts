@@ -3,7 +3,7 @@ import type { Browser, Page } from 'playwright-core';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { launchBrowser, openPage } from './browser.js';
 import { FENCES } from './desk.js';
-import { importInto, startTestService, type TestService } from './service.js';
+import { importInto, importTable, startTestService, type TestService } from './service.js';
 
 const TEXT = `${FENCES}
 list guests addresses { 198.18.9.0/24 }
@@ -278,5 +278,81 @@ describe('the pages of reference data', () => {
       await page.getByText('door set by admin').waitFor();
       await page.getByRole('button', { name: 'Forget the passphrase door' }).click();
       await page.getByText('door set by admin').waitFor({ state: 'detached' });
+    }));
+
+  it('bring in a large list, and make a list of it', () =>
+    on('/lists', async (page) => {
+      await page.getByLabel('Name of the dataset').fill('tout-sites');
+      await page.getByLabel(/^One entry a line/).setInputFiles(upload('touts.txt', 'tout.example\nresale.example\n'));
+      await page.getByRole('button', { name: 'Import it' }).click();
+      await page.getByText('tout-sites with 2 entries is active now.').waitFor();
+      await page.getByRole('button', { name: 'New list …' }).click();
+      await page.getByLabel('Name', { exact: true }).fill('touts');
+      await page.getByRole('button', { name: 'addresses' }).click();
+      await page.getByRole('option', { name: 'domains' }).click();
+      await page.getByRole('button', { name: 'written here' }).click();
+      await page.getByRole('option', { name: 'the dataset tout-sites' }).click();
+      await page.getByRole('button', { name: 'Create the list' }).click();
+      await expect.poll(() => textOf('list', 'touts')).toBe('list touts domains from dataset tout-sites');
+      await page.getByRole('button', { name: /^touts/ }).click();
+      await page.getByText('Its entries are the dataset tout-sites.').waitFor();
+      await page.getByLabel('Value').fill('www.tout.example');
+      await page.getByRole('button', { name: 'Look it up' }).click();
+      await page.getByText('www.tout.example is in touts, as tout.example.').waitFor();
+    }));
+
+  it('draw the week of a schedule, past midnight, too', () =>
+    on('/lists', async (page) => {
+      const week = page.getByRole('img', { name: /^The week: The schedule nights/ });
+      await week.waitFor();
+      // Mondays begin in the evening; what runs past midnight goes on in the next row, to Saturday morning.
+      const hoursOf = (day: string) =>
+        week
+          .locator(`xpath=./div[span[text()="${day}"]]//span[contains(@class, "bg-jade")]`)
+          .evaluateAll((spans) => spans.map((span) => (span as HTMLElement).style.left.slice(0, 5)));
+      expect([await hoursOf('Mon'), await hoursOf('Tue'), await hoursOf('Sat'), await hoursOf('Sun')]).toEqual([
+        ['91.66'],
+        ['0%', '91.66'],
+        ['0%'],
+        [],
+      ]);
+      await page.getByText('outside nights').waitFor();
+    }));
+
+  it('pick countries by continent, with their addresses and a warning where the table has none', async () => {
+    await importTable(service.client, Buffer.from('198.18.0.0/16,NO\n198.19.0.0/16,BR\n'));
+    await on('/fences', async (page) => {
+      await page
+        .getByRole('button', { name: /^Edit .*desk\/staff|^Edit rule desk\/staff|Edit .*staff/ })
+        .first()
+        .click();
+      await page
+        .getByRole('button', { name: /^Add a condition/ })
+        .first()
+        .click();
+      await page.getByText('65,536 addresses').first().waitFor();
+      await page.getByPlaceholder('Search, or write a value').fill('sweden');
+      await page.getByText('no ranges in the table').waitFor();
+      await page.getByPlaceholder('Search, or write a value').fill('');
+      await page.getByRole('button', { name: 'South America' }).click();
+      await page.getByPlaceholder('Search, or write a value').fill('brazil');
+      expect(await page.getByRole('checkbox', { name: /Brazil/ }).isChecked()).toBe(true);
+    });
+  });
+
+  it('say where a table is refreshed from, and what is wrong with that', () =>
+    on('/countries', async (page) => {
+      await page.getByLabel(/^URLs, or paths below/).fill('ftp://data.example/table.csv');
+      await page.getByRole('button', { name: 'Keep it' }).click();
+      await page
+        .getByText('"ftp://data.example/table.csv" is no http(s) URL, and the service reads no files.')
+        .waitFor();
+      await page.getByLabel(/^URLs, or paths below/).fill('http://127.0.0.1:9/table.csv');
+      await page.getByRole('button', { name: 'Keep it' }).click();
+      await page.getByRole('button', { name: 'Refresh it now' }).click();
+      await page.getByText('cannot be used: 127.0.0.1 is no public address.').first().waitFor();
+      await page.getByText('failed', { exact: true }).waitFor();
+      await page.getByRole('button', { name: 'Stop' }).click();
+      await page.getByRole('button', { name: 'Refresh it now' }).waitFor({ state: 'detached' });
     }));
 });

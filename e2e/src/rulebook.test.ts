@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { ServiceClient, type ServiceError } from '@jadefence/contract';
 import type { Edit } from '@jadefence/core';
 import pg from 'pg';
+import { importInto } from './service.js';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { FENCES, setUpDesk, type Desk } from './desk.js';
 
@@ -349,4 +350,39 @@ describe('how many requests a rule matches', () => {
       errors: [{ place: '2:18', message: expect.stringContaining('No list is named "nobody".') }],
     });
   });
+
+  it('is exact where tags rest on requests that stand elsewhere in a log of several chunks', async () => {
+    const text = `gate shop inbound { hosts shop.example fences f otherwise allow }
+fence f enforce {
+  rule pace limit 3 per 1m by client when path under /login
+  rule seen tag seen when always
+  rule door limit 1 per 1h by client when path under /door
+}
+`;
+    // The later half of the day stands first, so that no row can be counted by what stands before it.
+    const line = (second: number, index: number): string =>
+      JSON.stringify({
+        'timestamp': new Date(Date.UTC(2026, 9, 12) + second * 1000).toISOString(),
+        'client.address': `203.0.113.${index % 200}`,
+        'url.full': `https://shop.example/${['login', 'door', 'sale'][index % 3]}`,
+        'http.request.method': 'GET',
+      });
+    const rows = Array.from({ length: 70_000 }, (_, index) => line(Math.floor(index / 40), index));
+    const log = `${[...rows.slice(35_000), ...rows.slice(0, 35_000)].join('\n')}\n`;
+    writeFileSync(join(desk.folder, 'tags.ndjson'), log);
+    writeFileSync(join(desk.folder, 'tags.fence'), text);
+    const { stdout } = await desk.run('judge', 'tags.ndjson', '--fences', 'tags.fence', '--output', 'ndjson');
+    const tagged = stdout.split('\n').filter((row) => row.includes('"jade.tags":["seen"]')).length;
+    expect(tagged).toBeGreaterThan(10_000);
+    expect(tagged).toBeLessThan(69_000);
+    await importInto(client, { fenceFiles: [{ path: 'tags.fence', text }], namedFiles: [] });
+    const { id } = await client.importLog({ name: 'tags' }, new Uint8Array(Buffer.from(log)));
+    const count = (rule: string) => client.countMatches(id, { text: rule });
+    expect(await count('rule x block when tag = seen')).toEqual({ matching: tagged, unknown: 0, requests: 70_000 });
+    expect(await count('rule x block when path under /door')).toEqual({
+      matching: 23_333,
+      unknown: 0,
+      requests: 70_000,
+    });
+  }, 60_000);
 });

@@ -15,7 +15,7 @@ export const PROBLEMS = {
   'needs-a-yes': { status: 409, title: 'The change is large and waits for a yes' },
   'dataset-in-use': { status: 409, title: 'The dataset is in use' },
   'not-repeatable': { status: 409, title: 'What the replay rests on is not here any more' },
-  'refresh-failed': { status: 502, title: 'The refresh failed' },
+  'refresh-failed': { status: 422, title: 'The refresh failed' },
   'unknown-format': { status: 422, title: 'The log has no known format' },
   'host-needed': { status: 422, title: 'The log does not say which host was asked for' },
   'nothing-read': { status: 422, title: 'No line of the log could be read' },

@@ -29,7 +29,7 @@ export function Choice<V extends string | number>({
         </ListboxButton>
         <ListboxOptions
           anchor="bottom end"
-          className="z-20 max-h-80 min-w-48 overflow-auto rounded-lg border border-line bg-surface p-1 text-sm shadow-lg [--anchor-gap:4px]"
+          className="z-50 max-h-80 min-w-48 overflow-auto rounded-lg border border-line bg-surface p-1 text-sm shadow-lg [--anchor-gap:4px]"
         >
           {options.map((option) => (
             <ListboxOption

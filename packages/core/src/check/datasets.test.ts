@@ -128,13 +128,21 @@ describe('a list from a dataset', () => {
       new Map([['tout-sites', datasetOf('domains', [])]]),
       'f.fence:1:31: Dataset tout-sites holds domains, expected countries. [wrong-kind]',
     ],
-    ['list a domains from dataset', undefined, 'f.fence:1:28: Found the end of the file, expected the name of a dataset. [unexpected]'],
+    [
+      'list a domains from dataset',
+      undefined,
+      'f.fence:1:28: Found the end of the file, expected the name of a dataset. [unexpected]',
+    ],
   ])('%s is refused where its dataset does not fit', (text, datasets, message) => {
-    expect(checkFences([{ path: 'f.fence', text }], [], { datasets }).diagnostics.map(formatDiagnostic)).toEqual([message]);
+    expect(checkFences([{ path: 'f.fence', text }], [], { datasets }).diagnostics.map(formatDiagnostic)).toEqual([
+      message,
+    ]);
   });
 
   const configuration = (lines: readonly string[], sha256: string): Configuration => ({
-    parts: splitIntoParts([parseFences('list d domains from dataset d\nlist all domains { d, x.example except b.a.example }', 'f').file]),
+    parts: splitIntoParts([
+      parseFences('list d domains from dataset d\nlist all domains { d, x.example except b.a.example }', 'f').file,
+    ]),
     namedFiles: [],
     datasets: [datasetOf('domains', lines, sha256)],
   });

@@ -55,7 +55,8 @@ describe('what sees an address', () => {
 });
 
 describe('what traffic is recognised as', () => {
-  const identify = (flow: MadeUpFlow) => identifyApplications({ rulebook: rulebook! }, normalizeRequest(makeUpFlow(flow, 0)));
+  const identify = (flow: MadeUpFlow) =>
+    identifyApplications({ rulebook: rulebook! }, normalizeRequest(makeUpFlow(flow, 0)));
   const SSH = '53 53 48 2d 32 2e 30 2d 78 0d 0a';
 
   it.each<[string, MadeUpFlow, readonly string[]]>([

@@ -282,8 +282,7 @@ function find6({ top, belowAt, below, pairs }: SearchSix, starts: Uint32Array, w
     const found = pairs[2 * middle]!;
     // Of two that begin alike, a start that does not go on is not above the address.
     const isAtOrBelow =
-      found < key ||
-      (found === key && (pairs[2 * middle + 1]! < GOES_ON || !isBelow(words, starts, 4 * middle)));
+      found < key || (found === key && (pairs[2 * middle + 1]! < GOES_ON || !isBelow(words, starts, 4 * middle)));
     if (isAtOrBelow) low = middle + 1;
     else high = middle;
   }

@@ -18,13 +18,11 @@ describe('counting the requests that a condition about tags is true of', () => {
         const tags = [...new Set([...text.matchAll(/\btag ([a-z]+)/g)].map(([, tag]) => tag!))];
         const condition = readCondition(`rule r block when tag in ${(tags.length > 0 ? tags : ['none']).join(', ')}`);
         const asked = askCondition(judge.rulebook, condition, collectRuleLookups(condition, judge.rulebook));
-        const records = log.map(
-          ({ t, attributes }, index): LogRecord => ({
-            line: index + 1,
-            atUnixMs: t,
-            attributes: attributes as Attributes,
-          }),
-        );
+        const records = log.map(({ t, attributes }, index): LogRecord => ({
+          line: index + 1,
+          atUnixMs: t,
+          attributes: attributes as Attributes,
+        }));
         const state = new State();
         const decisions = records.map((record) => decide(judge, normalizeRequest(record), state));
         const wanted = decisions.filter((one) => one.outcome !== 'uncovered' && one.tags.length > 0).length;
@@ -47,7 +45,12 @@ describe('counting the requests that a condition about tags is true of', () => {
       return countsInOrder(askCondition(rulebook, condition, new Map()));
     };
     const [tag, limit] = ['rule t tag seen when always', 'rule l limit 1 per 1m by client when always'];
-    expect([inOrder(tag, limit), inOrder(limit, tag), inOrder(tag), inOrder(limit)]).toEqual([false, true, false, false]);
+    expect([inOrder(tag, limit), inOrder(limit, tag), inOrder(tag), inOrder(limit)]).toEqual([
+      false,
+      true,
+      false,
+      false,
+    ]);
     expect(inOrder(tag, 'rule l limit 1 per 1m by client across gates when always')).toBe(true);
   });
 });

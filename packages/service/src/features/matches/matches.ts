@@ -74,7 +74,9 @@ export class MatchCounts {
       chunks.map(async ({ chunk, numRows }) => {
         const columns = await this.logs.columns(logId, chunk);
         const step = Math.ceil(numRows / partsOfChunk);
-        const starts = Array.from({ length: partsOfChunk }, (_, part) => part * step).filter((start) => start < numRows);
+        const starts = Array.from({ length: partsOfChunk }, (_, part) => part * step).filter(
+          (start) => start < numRows,
+        );
         return Promise.all(
           starts.map((rowStart) =>
             this.pool.count({

@@ -22,7 +22,11 @@ describe('reference data', () => {
     [dataset(1, 40), undefined, 'ageing: It was built 40 days ago.'],
     // And its source before both.
     [dataset(200, 400), source(2), 'fresh: It was found current 2 days ago.'],
-    [dataset(1), source(2, 'it answered 503.'), 'failed: The refresh of 2026-11-23T12:00:00.000Z failed: it answered 503.'],
+    [
+      dataset(1),
+      source(2, 'it answered 503.'),
+      'failed: The refresh of 2026-11-23T12:00:00.000Z failed: it answered 503.',
+    ],
     [undefined, source(null, 'it is gone.'), 'failed: The refresh of 2026-11-23T12:00:00.000Z failed: it is gone.'],
   ])('%#', (one, from, expected) => {
     const { state, reason } = tellFreshness(one, from, NOW);

@@ -138,11 +138,16 @@ export class ReferenceImports {
 
   /** Ends a check: what it found is kept, and the dataset becomes active unless it waits for a yes. */
   async finishCheck(id: number, doer: Doer): Promise<void> {
-    await this.effects.run(id).catch(async (error: Error) => {
-      await this.datasets.hold(id, `The latest log could not be replayed with it: ${error.message}`);
-    });
-    const dataset = await this.datasets.find(id);
-    if (dataset.waitsFor === null && !dataset.isActive) await this.activate(dataset, doer);
+    // A job that was taken up again after a restart may have been done meanwhile.
+    const { state, isActive } = await this.datasets.find(id);
+    if (state !== 'checking') return;
+    if (!isActive) {
+      await this.effects.run(id).catch(async (error: Error) => {
+        await this.datasets.hold(id, `The latest log could not be replayed with it: ${error.message}`);
+      });
+      const dataset = await this.datasets.find(id);
+      if (dataset.waitsFor === null) await this.activate(dataset, doer);
+    }
     await this.datasets.settle(id);
   }
 }
