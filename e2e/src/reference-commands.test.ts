@@ -245,3 +245,35 @@ describe('applications', () => {
     );
   });
 });
+
+describe('completion', () => {
+  it('knows codes of countries, applications and feeds', async () => {
+    expect(await run('complete', 'country', 'correct', '198.18.0.0/16', 'N')).toContain('NO\n');
+    expect(await run('complete', 'application', 'show', 'arch')).toBe('archive\n');
+    expect(await run('complete', 'category', 'remove', 'li')).toBe('lists\n');
+    expect(await run('complete', 'dataset', 'import', 'x', '--kind', 'd')).toBe('domains\n');
+  });
+});
+
+describe('judging with category feeds of many shapes', () => {
+  it('takes a file of one category, a folder, and tells what cannot be used', async () => {
+    const fences = file(
+      'try.fence',
+      'gate all inbound { hosts "example" fences f otherwise allow }\nfence f enforce { rule bad block when category in gambling, ads }',
+    );
+    file('feeds/gambling/domains', 'stakes.example\n');
+    const ads = file('ads.hosts', '0.0.0.0 banner.example\nno site\n');
+    const outcome = async (host: string, ...feeds: string[]): Promise<string> =>
+      (
+        await run('try', '--client', '198.18.4.7', '--url', host, '--fences', fences, '--category-feed', ...feeds)
+      ).replace(/^GET .*\n/, '');
+    const shown = await outcome('x.stakes.example', join(service.folder, 'feeds'), `ads=${ads}`);
+    expect(shown).toContain('ads.hosts:2: expected one domain or URL, found "no site"; the line is left out');
+    expect(shown).toContain('category  gambling (feeds says so with stakes.example)');
+    expect(await outcome('banner.example', join(service.folder, 'feeds'), `ads=${ads}`)).toContain('bad: matched');
+    expect(await outcome('banner.example', ads)).toContain('The category feed "ads.hosts" has no usable line.');
+    expect(await run('try', '--client', '198.18.4.7', '--url', 'a.example', '--category-feed', ads)).toBe(
+      '--category-feed goes with --fences.\nThe service judges with its own rules and reference data.\nexit 2\n',
+    );
+  });
+});

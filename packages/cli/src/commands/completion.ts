@@ -1,4 +1,4 @@
-import { LOG_FORMATS, OUTCOMES, PEOPLE } from '@jadefence/core';
+import { DATASET_KINDS, listCountries, LOG_FORMATS, OUTCOMES, PEOPLE } from '@jadefence/core';
 import { ROLES } from '@jadefence/contract';
 import type { Argument, Command } from 'commander';
 import { Failure } from '../failure.js';
@@ -52,6 +52,9 @@ const VALUES: Record<string, readonly string[]> = {
   '--scope': ROLES,
   '--people': PEOPLE,
   '--against': ['draft'],
+  '--kind': DATASET_KINDS,
+  '--risk': ['low', 'medium', 'high'],
+  '--transport': ['tcp', 'udp', 'icmp'],
   '--method': ['GET', 'HEAD', 'POST', 'PUT', 'DELETE', 'OPTIONS', 'PATCH'],
 };
 
@@ -73,6 +76,7 @@ async function complete(program: Command, words: readonly string[], streams: Str
               ...command.commands.filter((one) => one.name() !== 'complete').map((one) => one.name()),
               ...(command.name() === 'completion' ? SHELLS : argumentChoices(command.registeredArguments)),
               ...(await namesOfDraft(command, streams)),
+              ...(await namesOfReference(command, streams)),
             ];
   return candidates.filter((candidate) => candidate.startsWith(current));
 }
@@ -91,6 +95,28 @@ async function namesOfDraft(command: Command, streams: Streams): Promise<readonl
   if (takes === 'fence' || (noun === 'fence' && takes === 'name')) return draft.fences.map(({ name }) => name);
   if (takes === 'gate') return draft.gates.map(({ name }) => name);
   return noun === 'list' && takes === 'name' && command.name() !== 'create' ? draft.lists.map(({ name }) => name) : [];
+}
+
+/** Codes of countries, and names of feeds and applications. */
+async function namesOfReference(command: Command, streams: Streams): Promise<readonly string[]> {
+  const noun = command.parent?.name();
+  const takes = command.registeredArguments.map((one) => one.name());
+  if (takes.includes('country')) return listCountries().map(({ code }) => code);
+  if (noun === 'application' && takes.includes('name'))
+    return connect(streams)
+      .then((client) => client.applications())
+      .then(
+        (all) => all.map(({ name }) => name),
+        () => [],
+      );
+  if (noun === 'category' && (takes.includes('feed') || takes.includes('name')))
+    return connect(streams)
+      .then((client) => client.categories())
+      .then(
+        ({ feeds }) => feeds.map(({ name }) => name),
+        () => [],
+      );
+  return [];
 }
 
 function takesValue(command: Command, option: string): boolean {

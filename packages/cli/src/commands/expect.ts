@@ -20,8 +20,11 @@ export function addExpect(program: Command, streams: Streams): void {
     .command('expect')
     .description('Run the expectations of the rules; ends with 1 where one is not met')
     .option('--fences <path>', 'fence file or folder; without it the draft of the service is asked')
-    .option('--country-table <file>', 'country table as CSV, with --fences')
-    .option('--category-feed <file...>', 'category feeds as CSV, with --fences')
+    .option('--country-table <file>', 'country table: CSV, statistics of a registry, or MMDB; with --fences')
+    .option(
+      '--category-feed <file...>',
+      'category feeds in order: CSV, CATEGORY=LIST, a folder or an archive; with --fences',
+    )
     .addOption(new Option('--output <output>', 'what is printed').choices(['table', 'json', 'junit']).default('table'))
     .addHelpText(
       'after',

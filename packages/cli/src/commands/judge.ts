@@ -47,7 +47,7 @@ export function addJudge(program: Command, streams: Streams): void {
     .description('Judge a log against fence files, with no service and no database')
     .argument('<log>', 'log file, or - for standard input')
     .requiredOption('--fences <path>', 'fence file, or folder of .fence files')
-    .option('--country-table <file>', 'country table as CSV: start,end,CC or cidr,CC')
+    .option('--country-table <file>', 'country table: CSV, statistics of a registry, or MMDB')
     .option('--format <format>', 'log format, instead of detecting it', parseFormat)
     .option('--host <host>', 'host of every request, where the log has no column for it')
     .option('--gate <name>', 'gate that judges every request, whatever its host')
@@ -56,7 +56,7 @@ export function addJudge(program: Command, streams: Streams): void {
     )
     .option(
       '--category-feed <file...>',
-      'category feeds as CSV, domain-or-url,category; the first that knows a site answers',
+      'category feeds in order: CSV, CATEGORY=LIST, a folder or an archive; the first that knows a site answers',
     )
     .option(...ROWS_OUTPUT)
     .addHelpText(

@@ -16,7 +16,7 @@ export function addSurvey(program: Command, streams: Streams): void {
     .command('survey')
     .description('Look at a log with no rules at all, and get three rules to begin from')
     .argument('<log>', 'log file, or - for standard input')
-    .option('--country-table <file>', 'country table as CSV: start,end,CC or cidr,CC')
+    .option('--country-table <file>', 'country table: CSV, statistics of a registry, or MMDB')
     .option('--format <format>', 'log format, instead of detecting it', parseFormat)
     .option(...ONE_OUTPUT)
     .addHelpText(

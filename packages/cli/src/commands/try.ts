@@ -8,7 +8,7 @@ import {
 } from '@jadefence/core';
 import { InvalidArgumentError, type Command } from 'commander';
 import { Failure } from '../failure.js';
-import { loadCountryTable } from '../files/load-reference.js';
+import { loadCategoryFeeds, loadCountryTable } from '../files/load-reference.js';
 import { loadRulebook } from '../files/load-fences.js';
 import { ONE_OUTPUT, writeOne, type OneOutput, type Streams } from '../output.js';
 import { connect } from '../service.js';
@@ -37,6 +37,7 @@ interface TryOptions {
   readonly at?: string;
   readonly fences?: string;
   readonly countryTable?: string;
+  readonly categoryFeed?: readonly string[];
   readonly gate?: string;
   readonly output: OneOutput;
 }
@@ -53,7 +54,11 @@ export function addTry(program: Command, streams: Streams): void {
       '--fences <path>',
       'fence file or folder; without it the service judges: by what is published, or by the draft where nothing is',
     )
-    .option('--country-table <file>', 'country table as CSV, with --fences')
+    .option('--country-table <file>', 'country table: CSV, statistics of a registry, or MMDB; with --fences')
+    .option(
+      '--category-feed <file...>',
+      'category feeds in order: CSV, CATEGORY=LIST, a folder or an archive; with --fences',
+    )
     .option('--gate <name>', 'gate that judges, whatever the host, with --fences')
     .option('--header <name: value>', 'a header of the request; can be said again', collectHeader)
     .option('--user <name>', 'who is signed in')
@@ -86,25 +91,28 @@ function parseTime(text: string): string {
 }
 
 async function tryOnService(
-  { client, url, method, at, countryTable, gate, header, user, peer, against }: TryOptions,
+  { client, url, method, at, countryTable, categoryFeed, gate, header, user, peer, against }: TryOptions,
   streams: Streams,
 ): Promise<Explanation> {
-  if (countryTable !== undefined || gate !== undefined)
+  const local = { 'country-table': countryTable, 'category-feed': categoryFeed, gate };
+  const [option] = Object.entries(local).find(([, value]) => value !== undefined) ?? [];
+  if (option !== undefined)
     throw new Failure(
-      `--${countryTable === undefined ? 'gate' : 'country-table'} goes with --fences.`,
+      `--${option} goes with --fences.`,
       2,
-      'The service judges with its own rules and country table.',
+      'The service judges with its own rules and reference data.',
     );
   return (await connect(streams)).tryRequest({ client, url, method, at, headers: header, user, peer, against });
 }
 
 async function tryLocally(
-  { client, url, method, at, countryTable, gate, header = [], user, peer, against }: TryOptions,
+  { client, url, method, at, countryTable, categoryFeed, gate, header = [], user, peer, against }: TryOptions,
   fences: string,
   streams: Streams,
 ): Promise<Explanation> {
   if (against !== undefined) throw new Failure('--against asks the service, and goes without --fences.');
-  const { rulebook } = await loadRulebook(fences);
+  const categories = categoryFeed && (await loadCategoryFeeds(categoryFeed, streams));
+  const { rulebook } = await loadRulebook(fences, categories?.names);
   const gateNames = rulebook.gates.map(({ statement }) => statement.name);
   if (gate !== undefined && !gateNames.includes(gate))
     throw new Failure(`No gate is named "${gate}".`, 2, suggestNearest(gate, gateNames));
@@ -121,5 +129,5 @@ async function tryLocally(
     atUnixMs: at === undefined ? Date.now() : Date.parse(at),
   });
   if (!record) throw new Failure(problems.map(({ message }) => message).join('\n'));
-  return explainRequest({ rulebook, countries, gate }, normalizeRequest(record));
+  return explainRequest({ rulebook, countries, categories, gate }, normalizeRequest(record));
 }
