@@ -64,7 +64,7 @@ describe('the rule editor', () => {
     await begin(empty);
     const { page, context, errors } = await open('/lists');
     await page.getByRole('button', { name: 'New list' }).click();
-    await page.getByLabel('Name').fill('team');
+    await page.getByLabel('Name', { exact: true }).fill('team');
     await page.getByLabel('Entries, one a line').fill('198.18.4.0/24');
     await page.getByRole('button', { name: 'Create the list' }).click();
     await page.getByRole('heading', { name: 'team' }).waitFor();

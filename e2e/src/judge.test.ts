@@ -35,6 +35,42 @@ const LINES = [
 const LOG = `${LINES.join('\n')}\n`;
 
 describe('jadefence judge', () => {
+  it('decides the same of the same requests in other formats', async () => {
+    const outcomes = async (log: string): Promise<unknown[]> => {
+      const args = ['judge', '-', '--fences', file('site.fence', FENCES), '--output', 'ndjson'];
+      const { stdout, stderr } = await jadefence(args, { input: log });
+      expect(stderr).toContain('none would be rejected');
+      return stdout
+        .trimEnd()
+        .split('\n')
+        .map((line) => {
+          const {
+            'jade.outcome': outcome,
+            'jade.rule': rule,
+            'jade.client': client,
+          } = JSON.parse(line) as Record<string, string>;
+          return [outcome, rule, client];
+        });
+    };
+    const requests = LINES.slice(0, 4).map((line) => {
+      const [, host, client, time, method, path] = /^(\S+) (\S+) - - \[\d+\/Oct\/2026:(\S+) .*?"(\S+) (\S+)/.exec(
+        line,
+      )!;
+      return { host, client, time, method, path };
+    });
+    const expected = await outcomes(`${LINES.slice(0, 4).join('\n')}\n`);
+    const common = requests.map(
+      ({ host, client, time, method, path }) =>
+        `${host} ${client} - - [12/Oct/2026:${time} +0000] "${method} ${path} HTTP/1.1" 200 5`,
+    );
+    const w3c = requests.map(
+      ({ host, client, time, method, path }) => `${time}\t${client}\t${method}\t${path}\t${host}`,
+    );
+    const fields = '#Date: 2026-10-12 00:00:00\n#Fields: time c-ip cs-method cs-uri-stem cs-host\n';
+    expect(await outcomes(`${common.join('\n')}\n`)).toEqual(expected);
+    expect(await outcomes(`${fields}${w3c.join('\n')}\n`)).toEqual(expected);
+  });
+
   it('shows what a log comes to as a table', async () => {
     const ran = await jadefence(
       [
@@ -239,13 +275,13 @@ describe('what a person gets wrong is said in a line, and ends with 2', () => {
       'another kind of file',
       () => ['judge', '-', '--fences', good()],
       '#Fields: date time\n',
-      '-: None of the formats fits: this is a W3C extended log, which is not read yet.\nFormats that can be read: combined (NCSA combined), combined-with-host (NCSA combined with the host in front), ndjson (NDJSON with OpenTelemetry attribute names).\n',
+      '-: None of the formats fits: it begins as a W3C extended log, but its lines do not have the columns that a line "#Fields:" before them says.\nFormats that can be read: combined (NCSA combined), combined-with-host (NCSA combined with the host in front), common (NCSA common), common-with-host (NCSA common with the host in front), w3c (W3C extended), ndjson (NDJSON with OpenTelemetry attribute names).\n',
     ],
     [
       'an empty log',
       () => ['judge', '-', '--fences', good()],
       '',
-      '-: The log is empty.\nFormats that can be read: combined (NCSA combined), combined-with-host (NCSA combined with the host in front), ndjson (NDJSON with OpenTelemetry attribute names).\n',
+      '-: The log is empty.\nFormats that can be read: combined (NCSA combined), combined-with-host (NCSA combined with the host in front), common (NCSA common), common-with-host (NCSA common with the host in front), w3c (W3C extended), ndjson (NDJSON with OpenTelemetry attribute names).\n',
     ],
     [
       'a table without rows',

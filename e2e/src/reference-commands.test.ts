@@ -131,7 +131,7 @@ describe('country tables', () => {
       '--every goes with --from.\nSay where it is refreshed from.\nexit 2\n',
     );
     expect(await run('country', 'import', join(service.folder, 'nowhere.csv'))).toBe(
-      '"nowhere.csv" cannot be read (ENOENT).\nGive a file or a folder.\nexit 2\n',
+      'The country table "nowhere.csv" cannot be read (ENOENT).\nGive a file or a folder.\nexit 2\n',
     );
   });
 });
@@ -248,10 +248,10 @@ describe('applications', () => {
 
 describe('completion', () => {
   it('knows codes of countries, applications and feeds', async () => {
-    expect(await run('complete', 'country', 'correct', '198.18.0.0/16', 'N')).toContain('NO\n');
-    expect(await run('complete', 'application', 'show', 'arch')).toBe('archive\n');
-    expect(await run('complete', 'category', 'remove', 'li')).toBe('lists\n');
-    expect(await run('complete', 'dataset', 'import', 'x', '--kind', 'd')).toBe('domains\n');
+    expect(await run('complete', '--', 'country', 'correct', '198.18.0.0/16', 'N')).toContain('NO\n');
+    expect(await run('complete', '--', 'application', 'show', 'arch')).toBe('archive\n');
+    expect(await run('complete', '--', 'category', 'remove', 'li')).toBe('lists\n');
+    expect(await run('complete', '--', 'dataset', 'import', 'x', '--kind', 'd')).toBe('domains\n');
   });
 });
 
@@ -269,7 +269,7 @@ describe('judging with category feeds of many shapes', () => {
       ).replace(/^GET .*\n/, '');
     const shown = await outcome('x.stakes.example', join(service.folder, 'feeds'), `ads=${ads}`);
     expect(shown).toContain('ads.hosts:2: expected one domain or URL, found "no site"; the line is left out');
-    expect(shown).toContain('category  gambling (feeds says so with stakes.example)');
+    expect(shown).toContain('category gambling (feeds says so of stakes.example)');
     expect(await outcome('banner.example', join(service.folder, 'feeds'), `ads=${ads}`)).toContain('bad: matched');
     expect(await outcome('banner.example', ads)).toContain('The category feed "ads.hosts" has no usable line.');
     expect(await run('try', '--client', '198.18.4.7', '--url', 'a.example', '--category-feed', ads)).toBe(

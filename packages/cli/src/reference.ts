@@ -32,7 +32,7 @@ export async function importReference(
   { yes, replay, output }: ImportOptions,
   streams: Streams,
 ): Promise<void> {
-  const body = Readable.toWeb(Readable.from(await openAll(paths, streams), { objectMode: false }));
+  const body = Readable.toWeb(Readable.from(await openAll(paths, NOUN_OF[query.kind], streams), { objectMode: false }));
   const sent = await client.importDataset(
     { ...query, ...(yes ? { yes: 'true' as const } : {}), ...(replay ? {} : { replay: 'no' as const }) },
     body as ReadableStream<Uint8Array>,
@@ -118,12 +118,16 @@ export function nameOfFiles(paths: readonly string[]): string {
 }
 
 /** @throws Failure naming the file that is not there */
-async function openAll(paths: readonly string[], streams: Streams): Promise<AsyncIterable<Uint8Array>> {
+async function openAll(paths: readonly string[], noun: string, streams: Streams): Promise<AsyncIterable<Uint8Array>> {
   const infos = await Promise.all(
     paths.map(async (path) => {
       if (path === '-') return undefined;
       return stat(path).catch((error: NodeJS.ErrnoException) => {
-        throw new Failure(`"${path}" cannot be read (${error.code}).`, EXIT.wrongInput, 'Give a file or a folder.');
+        throw new Failure(
+          `The ${noun} "${path}" cannot be read (${error.code}).`,
+          EXIT.wrongInput,
+          'Give a file or a folder.',
+        );
       });
     }),
   );

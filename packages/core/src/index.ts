@@ -96,7 +96,14 @@ export { ChunkBuilder, ChunkRows, TIME_COLUMN, type EncodedChunk, type Row } fro
 export { DamagedColumnError } from './columns/column.js';
 export { crc32 } from './binary/checksum.js';
 export { detectFormat, type Detection, type FormatFit } from './logs/detect.js';
-export { LOG_FORMATS, LogReader, type LogFormat, type ReaderOptions, type ReadLine } from './logs/reader.js';
+export {
+  FORMATS_WITHOUT_HOST,
+  LOG_FORMATS,
+  LogReader,
+  type LogFormat,
+  type ReaderOptions,
+  type ReadLine,
+} from './logs/reader.js';
 export { toDecidedRecord, type DecidedRecord } from './replay/decided-record.js';
 export { Replay, replayChunk, RulingTable, type RowSequence } from './replay/replay-chunk.js';
 export { askCondition, countMatches, countsInOrder, type Matches } from './replay/count-matches.js';

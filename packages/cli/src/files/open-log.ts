@@ -3,7 +3,7 @@ import { open, stat } from 'node:fs/promises';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { createGunzip } from 'node:zlib';
-import { detectFormat, LOG_FORMATS, type LogFormat } from '@jadefence/core';
+import { detectFormat, FORMATS_WITHOUT_HOST, LOG_FORMATS, type LogFormat } from '@jadefence/core';
 import { InvalidArgumentError } from 'commander';
 import { Failure, EXIT } from '../failure.js';
 import { say, type Streams } from '../output.js';
@@ -58,10 +58,12 @@ export async function openLog(
       size += value.length;
     }
   }
-  const format = chosen ?? chooseFormat(Buffer.concat(head), isWhole, path, streams);
-  if (format === 'combined' && !knowsHost) {
+  const { format, needsHost } = chosen
+    ? { format: chosen, needsHost: FORMATS_WITHOUT_HOST.includes(chosen) }
+    : chooseFormat(Buffer.concat(head), isWhole, path, streams);
+  if (needsHost && !knowsHost) {
     throw new Failure(
-      `The log has no column for the host (${LOG_FORMATS.combined}), so no gate would cover any request.`,
+      `The log has no column for the host (${LOG_FORMATS[format]}), so no gate would cover any request.`,
       EXIT.wrongInput,
       'Say which host it is the log of with --host HOST, or which gate judges it with --gate NAME.',
     );
@@ -96,8 +98,13 @@ async function* readBytes(path: string, streams: Streams): AsyncGenerator<Uint8A
   }
 }
 
-function chooseFormat(start: Uint8Array, isWhole: boolean, path: string, streams: Streams): LogFormat {
-  const { best, summary } = detectFormat(start, isWhole);
+function chooseFormat(
+  start: Uint8Array,
+  isWhole: boolean,
+  path: string,
+  streams: Streams,
+): { format: LogFormat; needsHost: boolean } {
+  const { best, summary, needsHost } = detectFormat(start, isWhole);
   if (!best)
     throw new Failure(
       `${path}: ${summary}`,
@@ -107,7 +114,7 @@ function chooseFormat(start: Uint8Array, isWhole: boolean, path: string, streams
         .join(', ')}.`,
     );
   say(streams, `${path}: ${summary}`);
-  return best.format;
+  return { format: best.format, needsHost };
 }
 
 async function* joinPieces(

@@ -96,7 +96,7 @@ function renderStarter(
     ({ text, because, wouldStop, isExact }) =>
       `  ${text}\n      would have stopped ${isExact ? '' : 'at least '}${formatCount(wouldStop)} requests: ${because}`,
   );
-  const gate = busiestHosts.length === 0 && format === 'combined' ? ' --gate site' : '';
+  const gate = busiestHosts.length === 0 && format !== 'ndjson' ? ' --gate site' : '';
   const table = countryTable === undefined ? '' : ` --country-table ${countryTable}`;
   return [
     `Rules to begin from:\n${rules.join('\n')}`,

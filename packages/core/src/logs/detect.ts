@@ -1,4 +1,4 @@
-import type { RejectedLine } from '../request/record.js';
+import type { LogRecord, RejectedLine } from '../request/record.js';
 import { LOG_FORMATS, LogReader, type LogFormat, type ReadLine } from './reader.js';
 
 /** How well one format fits the first lines of a log. */
@@ -8,6 +8,8 @@ export interface FormatFit {
   readonly numRejected: number;
   /** The first five lines that it would reject. */
   readonly rejected: readonly RejectedLine[];
+  /** Whether some request says which host is asked for, or is no HTTP. */
+  readonly namesHost: boolean;
 }
 
 /** What detection found; never a silent guess. */
@@ -31,11 +33,12 @@ export function detectFormat(start: Uint8Array, isWhole: boolean): Detection {
   // The line before wins a tie: the patterns of the two NCSA shapes can both take a line only where the client column is a host.
   const best = fits.reduce((a, b) => (b.numAccepted > a.numAccepted ? b : a));
   if (numLines === 0) return { numLines, needsHost: false, summary: 'The log is empty.' };
-  if (best.numAccepted * 2 < numLines)
+  const numLooked = best.numAccepted + best.numRejected;
+  if (best.numAccepted === 0 || best.numAccepted * 2 < numLooked)
     return { numLines, needsHost: false, summary: `None of the formats fits: ${looksLike(start.subarray(0, end))}` };
   const rejects = best.numRejected === 0 ? 'none would be rejected' : `${best.numRejected} would be rejected`;
-  const summary = `Looks like ${LOG_FORMATS[best.format]}: of the first ${numLines} lines ${best.numAccepted} can be read and ${rejects}.`;
-  return { numLines, best, needsHost: best.format === 'combined', summary };
+  const summary = `Looks like ${LOG_FORMATS[best.format]}: of the first ${numLooked} lines ${best.numAccepted} can be read and ${rejects}.`;
+  return { numLines: numLooked, best, needsHost: best.format !== 'ndjson' && !best.namesHost, summary };
 }
 
 function measureFit(format: LogFormat, bytes: Uint8Array): FormatFit {
@@ -52,7 +55,12 @@ function measureFit(format: LogFormat, bytes: Uint8Array): FormatFit {
     numAccepted: looked.length - rejected.length,
     numRejected: rejected.length,
     rejected: rejected.slice(0, 5),
+    namesHost: looked.some((result) => result.kind === 'record' && saysHost(result.record)),
   };
+}
+
+function saysHost({ attributes }: LogRecord): boolean {
+  return attributes['http.request.header.host'] != null || attributes['url.full'] != null;
 }
 
 /** What a log that no format takes looks like, in words. */
@@ -60,7 +68,8 @@ function looksLike(bytes: Uint8Array): string {
   const text = new TextDecoder().decode(bytes.subarray(0, 4096));
   const firstLine = text.split(/\r?\n/, 1)[0]!.slice(0, 120);
   if (bytes.subarray(0, 4096).includes(0)) return 'the file is not text.';
-  if (/^#(Fields|Version|Software|Date):/.test(text)) return 'this is a W3C extended log, which is not read yet.';
+  if (/^#(Fields|Version|Software|Date):/.test(text))
+    return 'it begins as a W3C extended log, but its lines do not have the columns that a line "#Fields:" before them says.';
   if (/^\s*\{\s*"log"\s*:/.test(text)) return 'this is a HAR file, which is not read yet.';
   if (/^\s*[[{]/.test(text))
     return `it is JSON, but not one record with a timestamp on each line. It begins: ${firstLine}`;

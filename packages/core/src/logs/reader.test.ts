@@ -226,10 +226,21 @@ describe('detection', () => {
       'Looks like NDJSON with OpenTelemetry attribute names: of the first 1 lines 1 can be read and none would be rejected.',
     ],
     ['', 'The log is empty.'],
-    ['#Fields: date time\n', 'None of the formats fits: this is a W3C extended log, which is not read yet.'],
+    [
+      '#Fields: date time\nx\n',
+      'None of the formats fits: it begins as a W3C extended log, but its lines do not have the columns that a line "#Fields:" before them says.',
+    ],
+    [
+      '#Version: 1.0\n#Fields: date time c-ip cs-host\n2026-10-12 10:00:00 198.18.4.7 shop.example\n',
+      'Looks like W3C extended: of the first 1 lines 1 can be read and none would be rejected.',
+    ],
     [
       '198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5\n',
-      'None of the formats fits: it has the time of an NCSA log, but not the columns of combined (client - user [time] "request" status bytes "referer" "agent"). It begins: 198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5',
+      'Looks like NCSA common: of the first 1 lines 1 can be read and none would be rejected.',
+    ],
+    [
+      '198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5 "x"\n',
+      'None of the formats fits: it has the time of an NCSA log, but not the columns of combined (client - user [time] "request" status bytes "referer" "agent"). It begins: 198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5 "x"',
     ],
     [
       '{"a":1}\n',
@@ -242,6 +253,8 @@ describe('detection', () => {
     expect([
       detectFormat(bytesOf(combined), true).needsHost,
       detectFormat(bytesOf(`shop.example ${combined}`), true).needsHost,
-    ]).toEqual([true, false]);
+      detectFormat(bytesOf('#Fields: date time c-ip\n2026-10-12 10:00:00 198.18.4.7\n'), true).needsHost,
+      detectFormat(bytesOf('#Fields: date time cs(Host)\n2026-10-12 10:00:00 shop.example\n'), true).needsHost,
+    ]).toEqual([true, false, true, false]);
   });
 });

@@ -1,12 +1,16 @@
 import type { LogRecord, RejectedLine, RejectReason } from '../request/record.js';
-import { parseCombinedLine } from './combined.js';
 import { LineSplitter, startOf, type Line } from './lines.js';
+import { parseNcsaLine } from './ncsa.js';
 import { parseNdjsonLine } from './ndjson.js';
+import { W3cParser } from './w3c.js';
 
 /** The log formats that can be read, with the names people know them by. */
 export const LOG_FORMATS = {
   'combined': 'NCSA combined',
   'combined-with-host': 'NCSA combined with the host in front',
+  'common': 'NCSA common',
+  'common-with-host': 'NCSA common with the host in front',
+  'w3c': 'W3C extended',
   'ndjson': 'NDJSON with OpenTelemetry attribute names',
 } as const;
 export type LogFormat = keyof typeof LOG_FORMATS;
@@ -19,13 +23,24 @@ export interface ReaderOptions {
 
 /** A record without its line number, or why there is none. */
 export type ParsedLine = Omit<LogRecord, 'line'> | RejectReason;
-type LineParser = (text: string, options: ReaderOptions) => ParsedLine;
+/** @returns undefined for a line that says something about others and is no request itself */
+type LineParser = (text: string, options: ReaderOptions) => ParsedLine | undefined;
 
-const PARSERS: Record<LogFormat, LineParser> = {
-  'combined': (text, options) => parseCombinedLine(text, false, options.host),
-  'combined-with-host': (text) => parseCombinedLine(text, true),
-  'ndjson': (text) => parseNdjsonLine(text),
+/** Each makes a parser for one log. */
+const PARSERS: Record<LogFormat, () => LineParser> = {
+  'combined': () => (text, options) => parseNcsaLine(text, 'combined', false, options.host),
+  'combined-with-host': () => (text) => parseNcsaLine(text, 'combined', true),
+  'common': () => (text, options) => parseNcsaLine(text, 'common', false, options.host),
+  'common-with-host': () => (text) => parseNcsaLine(text, 'common', true),
+  'w3c': () => {
+    const parser = new W3cParser();
+    return (text, options) => parser.parse(text, options.host);
+  },
+  'ndjson': () => (text) => parseNdjsonLine(text),
 };
+
+/** Formats that never have a column for the host, so that it must be said. */
+export const FORMATS_WITHOUT_HOST: readonly LogFormat[] = ['combined', 'common'];
 
 export type ReadLine =
   | { readonly kind: 'record'; readonly record: LogRecord }
@@ -41,7 +56,7 @@ export class LogReader {
     private readonly options: ReaderOptions = {},
   ) {
     this.#splitter = new LineSplitter(options.maxLineBytes);
-    this.#parse = PARSERS[format];
+    this.#parse = PARSERS[format]();
   }
 
   push(piece: Uint8Array): ReadLine[] {
@@ -56,14 +71,16 @@ export class LogReader {
     const results: ReadLine[] = [];
     for (const line of lines) {
       if (line.text === '' && !line.isOverlong) continue;
-      results.push(readLine(line, (text) => this.#parse(text, this.options)));
+      const read = readLine(line, (text) => this.#parse(text, this.options));
+      if (read) results.push(read);
     }
     return results;
   }
 }
 
-function readLine(line: Line, parse: (text: string) => ParsedLine): ReadLine {
+function readLine(line: Line, parse: (text: string) => ParsedLine | undefined): ReadLine | undefined {
   const parsed = line.isOverlong ? 'overlong' : parse(line.text);
+  if (parsed === undefined) return undefined;
   if (typeof parsed !== 'string') return { kind: 'record', record: { line: line.number, ...parsed } };
   return { kind: 'rejected', rejected: { line: line.number, reason: parsed, start: startOf(line.text) } };
 }

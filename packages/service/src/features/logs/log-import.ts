@@ -3,6 +3,7 @@ import type { Log } from '@jadefence/contract';
 import {
   ChunkBuilder,
   detectFormat,
+  FORMATS_WITHOUT_HOST,
   LOG_FORMATS,
   LogReader,
   SurveyBuilder,
@@ -54,11 +55,13 @@ export class LogImports {
   async import(options: ImportOptions, pieces: AsyncIterable<Uint8Array>, actor: Actor): Promise<Log> {
     const source = decompress(pieces)[Symbol.asyncIterator]();
     const head = await readHead(source);
-    const format = options.format ?? chooseFormat(head.bytes, head.isWhole);
-    if (format === 'combined' && options.host === undefined) {
+    const { format, needsHost } = options.format
+      ? { format: options.format, needsHost: FORMATS_WITHOUT_HOST.includes(options.format) }
+      : chooseFormat(head.bytes, head.isWhole);
+    if (needsHost && options.host === undefined) {
       throw new ProblemError(
         'host-needed',
-        `The log has no column for the host (${LOG_FORMATS.combined}), so no gate would cover any request.`,
+        `The log has no column for the host (${LOG_FORMATS[format]}), so no gate would cover any request.`,
         { hint: 'Say which host it is the log of with --host HOST.' },
       );
     }
@@ -207,13 +210,13 @@ async function readHead(source: AsyncIterator<Uint8Array>): Promise<{ bytes: Buf
   return { bytes: Buffer.concat(pieces), isWhole: false };
 }
 
-function chooseFormat(start: Uint8Array, isWhole: boolean): LogFormat {
-  const { best, summary } = detectFormat(start, isWhole);
+function chooseFormat(start: Uint8Array, isWhole: boolean): { format: LogFormat; needsHost: boolean } {
+  const { best, summary, needsHost } = detectFormat(start, isWhole);
   if (!best)
     throw new ProblemError('unknown-format', summary, {
       hint: `Formats that can be read: ${Object.entries(LOG_FORMATS)
         .map(([id, name]) => `${id} (${name})`)
         .join(', ')}.`,
     });
-  return best.format;
+  return { format: best.format, needsHost };
 }

@@ -6,23 +6,32 @@ import type { ParsedLine } from './reader.js';
 
 /** A field between quotation marks: escaped quotes and backslashes inside. */
 const QUOTED = String.raw`"([^"\\]*(?:\\.[^"\\]*)*)"`;
-const FIELDS = String.raw`(\S+) (\S+) (.*?) \[([^\]]*)\] ${QUOTED} (\d{3}|-) (\d+|-)(?: ${QUOTED} ${QUOTED})`;
-const PLAIN = new RegExp(`^${FIELDS}\\s*$`);
-const WITH_HOST = new RegExp(`^(\\S+) ${FIELDS}\\s*$`);
+const COMMON = String.raw`(\S+) (\S+) (.*?) \[([^\]]*)\] ${QUOTED} (\d{3}|-) (\d+|-)`;
+const COMBINED = `${COMMON} ${QUOTED} ${QUOTED}`;
+const SHAPES = {
+  combined: { plain: new RegExp(`^${COMBINED}\\s*$`), withHost: new RegExp(`^(\\S+) ${COMBINED}\\s*$`) },
+  common: { plain: new RegExp(`^${COMMON}\\s*$`), withHost: new RegExp(`^(\\S+) ${COMMON}\\s*$`) },
+};
 
 /**
- * Reads a line of the NCSA combined format, with the host in front or without. `-` and empty are none.
+ * Reads a line of the NCSA common or combined format, with the host in front or without. `-` and empty are none; what
+ * the common format does not have is unknown.
  * @param host the host of every line, where the format has no column for it
  */
-export function parseCombinedLine(text: string, hasHostColumn: boolean, host?: string): ParsedLine {
-  const match = (hasHostColumn ? WITH_HOST : PLAIN).exec(text);
+export function parseNcsaLine(
+  text: string,
+  shape: 'common' | 'combined',
+  hasHostColumn: boolean,
+  host?: string,
+): ParsedLine {
+  const match = SHAPES[shape][hasHostColumn ? 'withHost' : 'plain'].exec(text);
   if (!match) return 'not-the-format';
   // Read by number, not by slicing: this is the hottest place of every command that reads a log.
   const at = hasHostColumn ? 2 : 1;
   const hostColumn = hasHostColumn ? match[1] : host;
   const [client, identity, user, time] = [match[at]!, match[at + 1]!, match[at + 2]!, match[at + 3]!];
   const [request, status, bytes] = [match[at + 4]!, match[at + 5]!, match[at + 6]!];
-  const [referer, agent] = [match[at + 7]!, match[at + 8]!];
+  const [referer, agent] = [match[at + 7], match[at + 8]];
   // A host in front would be taken for the client, and the client for the identity (RFC 1413), which is never an address.
   if (!hasHostColumn && parseAddress(identity)) return 'not-the-format';
   const atUnixMs = readTime(time);
@@ -35,10 +44,10 @@ export function parseCombinedLine(text: string, hasHostColumn: boolean, host?: s
     ...(line.full === null ? { 'url.path': line.path, 'url.query': line.query } : { 'url.full': line.full }),
     'http.request.method': line.method,
     ...(shownHost === undefined ? {} : { 'http.request.header.host': shownHost === null ? null : [shownHost] }),
-    'http.request.header.referer': listOrNone(referer),
+    ...(referer === undefined ? {} : { 'http.request.header.referer': listOrNone(referer) }),
     'http.response.status_code': status === '-' ? null : Number(status),
     'http.response.body.size': bytes === '-' ? 0 : Number(bytes),
-    'user_agent.original': orNone(unescapeField(agent)),
+    ...(agent === undefined ? {} : { 'user_agent.original': orNone(unescapeField(agent)) }),
     'user.name': orNone(user),
   };
   return { atUnixMs, attributes };
