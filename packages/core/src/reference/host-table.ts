@@ -61,7 +61,7 @@ export class HostTable {
   readonly #headBytes: number;
   readonly #starts: Uint32Array;
   readonly #entries: Uint8Array;
-  /** Of the host asked last: where each domain above it starts, itself first, and its hash. */
+  /** Of the host asked last: where each domain above it starts and its hash, the shortest first and the host itself last. */
   readonly #suffixStarts = new Int32Array(128);
   readonly #suffixHashes = new Uint32Array(128);
 
@@ -100,7 +100,7 @@ export class HostTable {
    */
   find(host: string, accept: (row: HostRow, isItself: boolean) => boolean): HostRow[] {
     const numSuffixes = this.#hashSuffixes(host);
-    for (let suffix = 0; suffix < numSuffixes; suffix += 1) {
+    for (let suffix = numSuffixes - 1; suffix >= 0; suffix -= 1) {
       const first = this.#firstAt(host, suffix);
       if (first < 0) continue;
       const found: HostRow[] = [];
@@ -130,13 +130,12 @@ export class HostTable {
     for (let at = 0; at < this.#entries.length; at += this.#sizeAt(at)) yield this.#rowAt(at);
   }
 
-  /** @returns how many suffixes there are, the host itself first; those of a number of labels that no entry has are left out */
+  /** @returns how many suffixes there are, the shortest first and the host itself last; those of a number of labels that no entry has are left out */
   #hashSuffixes(host: string): number {
     const isWhole = isAddressHost(host);
     let hash = HASH_START;
     let labels = 1;
     let count = 0;
-    // From the right, so that the shortest comes first; they are turned around at the end.
     for (let at = host.length - 1; at >= 0; at -= 1) {
       const code = host.charCodeAt(at);
       if (code === DOT) {
@@ -152,8 +151,6 @@ export class HostTable {
       this.#suffixStarts[count] = 0;
       this.#suffixHashes[count++] = hash;
     }
-    this.#suffixStarts.subarray(0, count).reverse();
-    this.#suffixHashes.subarray(0, count).reverse();
     return count;
   }
 
