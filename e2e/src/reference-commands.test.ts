@@ -173,6 +173,14 @@ describe('category feeds and datasets', () => {
     expect(await run('dataset', 'import', 'touts', touts, '--kind', 'domains')).toBe(
       'The dataset touts has 2 entries.\n',
     );
+    const { version } = await service.client.draft();
+    await service.client.edit([{ kind: 'put', text: 'list touts domains from dataset touts' }], version);
+    expect(await run('list', 'show', 'touts')).toBe(
+      'list touts of domains\n  the 2 domains of the dataset touts\nused nowhere\n',
+    );
+    expect(await run('list', 'lookup', 'touts', 'www.tout.example')).toBe(
+      'www.tout.example is in touts, as tout.example.\n',
+    );
     expect(await run('dataset', 'import', 'Touts', touts, '--kind', 'domains')).toBe(
       '"Touts" is no name of a dataset.\nWrite small letters, digits and hyphens, since lists name it.\nexit 2\n',
     );

@@ -319,7 +319,7 @@ describe('on the command line, reference data', () => {
       'gambling',
     );
     expect([imported.stdout, imported.stderr, imported.exitCode]).toEqual([
-      'The category feed stakes has 1 entries. It changes none of the 3 decisions of day.\n',
+      'The category feed stakes has 1 entry. It changes none of the 3 decisions of day.\n',
       'The latest log is replayed with it.\nline 2: expected one domain or URL, found "not a site"\n1 line is left out.\n',
       0,
     ]);
@@ -345,7 +345,7 @@ describe('on the command line, reference data', () => {
     writeFileSync(join(service.folder, 'small.csv'), '198.18.0.0/16,NO\n');
     const { stdout, stderr, exitCode } = await run('country', 'import', join(service.folder, 'small.csv'));
     expect(stdout).toMatch(
-      /^Dataset \d+, small.csv with 1 ranges, waits for a yes. It changes none of the 3 decisions of day.\n$/,
+      /^Dataset \d+, small.csv with 1 range, waits for a yes. It changes none of the 3 decisions of day.\n$/,
     );
     expect([stderr.split('\n')[1], exitCode]).toEqual(['It holds 83% fewer entries than what is active.', 1]);
   });

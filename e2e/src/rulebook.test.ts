@@ -214,10 +214,10 @@ describe('bad input', () => {
 describe('a list', () => {
   it('answers what is in it, through what, and with an exit code', async () => {
     await begin(`${FENCES}list all addresses { team, 198.18.9.0/24 except 198.18.4.7 }`);
-    expect(await done('list', 'look-up', 'all', '198.18.4.1')).toBe(
+    expect(await done('list', 'lookup', 'all', '198.18.4.1')).toBe(
       '198.18.4.1 is in all through team, as 198.18.4.0/24.\n',
     );
-    const out = await desk.run('list', 'look-up', 'all', '198.18.4.7');
+    const out = await desk.run('list', 'lookup', 'all', '198.18.4.7');
     expect([out.exitCode, out.stdout]).toEqual([1, '198.18.4.7 is not in all: 198.18.4.7 takes it out.\n']);
     writeFileSync(join(desk.folder, 'many.txt'), '198.18.20.0/24\njunk!\n198.18.20.0/24\n');
     expect((await desk.run('list', 'add', 'all', '--file', 'many.txt')).stdout).toContain(

@@ -57,7 +57,8 @@ export async function tellDataset(
       `${formatCount(dataset.numRejected)} ${dataset.numRejected === 1 ? 'line is' : 'lines are'} left out.`,
     );
   for (const [from, to] of Object.entries(dataset.renamed ?? {})) say(streams, `"${from}" is called ${to} here`);
-  const entries = `${formatCount(dataset.numEntries)} ${dataset.kind === 'country' ? 'ranges' : 'entries'}`;
+  const [one, many] = dataset.kind === 'country' ? ['range', 'ranges'] : ['entry', 'entries'];
+  const entries = `${formatCount(dataset.numEntries)} ${dataset.numEntries === 1 ? one : many}`;
   const effect = dataset.effect ? ` ${describeEffect(dataset.effect)}` : '';
   const noun = NOUN_OF[dataset.kind];
   if (!dataset.isActive) {

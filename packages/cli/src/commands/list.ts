@@ -1,5 +1,5 @@
 import { readFile } from 'node:fs/promises';
-import { LIST_KINDS, type ListContents } from '@jadefence/core';
+import { countEntries, LIST_KINDS, type ListContents } from '@jadefence/core';
 import { Argument, type Command } from 'commander';
 import { editDraft } from '../edit-draft.js';
 import { EXIT, Failure } from '../failure.js';
@@ -51,12 +51,12 @@ export function addList(list: Command, streams: Streams): void {
     );
   addEntryCommands(list, streams);
   list
-    .command('look-up')
+    .command('lookup')
     .description('Ask whether a value is in a list, and through which entry; ends with 1 where it is not')
     .argument('<name>', 'name of the list')
     .argument('<value>', 'address, country, host, URL, category or application')
     .option(...ONE_OUTPUT)
-    .addHelpText('after', '\nExamples:\n  jadefence list look-up trusted 198.18.12.10')
+    .addHelpText('after', '\nExamples:\n  jadefence list lookup trusted 198.18.12.10')
     .action((name: string, value: string, { output }: One) => lookUp(name, value, output, streams));
   list
     .command('rename')
@@ -137,8 +137,9 @@ async function showList(name: string, output: OneOutput, streams: Streams): Prom
   writeOne(streams, output, list, [head, ...renderContents(list, 1), used].join('\n'));
 }
 
-function renderContents({ entries, exceptions }: ListContents, depth: number): string[] {
+function renderContents({ kind, dataset, entries, exceptions }: ListContents, depth: number): string[] {
   const indent = '  '.repeat(depth);
+  if (dataset) return [`${indent}the ${countEntries(kind, dataset.numEntries)} of the dataset ${dataset.name}`];
   const render = (one: ListContents['entries'][number]): string[] => [
     `${indent}${one.text}${one.contents ? ' (a list)' : ''}`,
     ...(one.contents ? renderContents(one.contents, depth + 1) : []),
