@@ -10,10 +10,11 @@ const CORE_MAY_USE = {
   language: ['request', 'reference'],
   check: ['request', 'reference', 'language'],
   decide: ['request', 'reference', 'language', 'check'],
+  match: ['request', 'reference', 'language', 'check', 'decide', 'columns'],
   explain: ['request', 'reference', 'language', 'check', 'decide'],
   logs: ['request', 'columns'],
   survey: ['request', 'reference', 'language'],
-  replay: ['request', 'reference', 'language', 'check', 'decide', 'columns'],
+  replay: ['request', 'reference', 'language', 'check', 'decide', 'columns', 'match'],
 };
 
 /** Each part with the packages of ours that it may use. */

@@ -105,7 +105,11 @@ export {
   type ReadLine,
 } from './logs/reader.js';
 export { toDecidedRecord, type DecidedRecord } from './replay/decided-record.js';
-export { Replay, replayChunk, RulingTable, type RowSequence } from './replay/replay-chunk.js';
+export { Replay } from './replay/replay.js';
+export { ChunkReplay, type RowSequence } from './replay/replay-chunk.js';
+export { RulingTable } from './replay/ruling-table.js';
+export { Program } from './match/program.js';
+export { Memory, TooManyKeysError } from './match/memory.js';
 export { askCondition, countMatches, countsInOrder, type Matches } from './replay/count-matches.js';
 export { orderByTime, type Segment } from './replay/time-order.js';
 export { addRejected, addTally, createTally, type RuleTally, type Tally } from './replay/tally.js';

@@ -9,7 +9,7 @@ import { createUrlMembers, type UrlMembers } from './url-members.js';
 
 /** What a comparison is answered with, prepared once: the set behind an `in`, or the tests behind a text operator. */
 export type Lookup =
-  | { readonly kind: 'members'; readonly members: Members }
+  | { readonly kind: 'members'; readonly members: Members; readonly lists: ReadonlyMap<string, ResolvedList> }
   | { readonly kind: 'urls'; readonly urls: UrlMembers }
   /** For a server's reading of paths; all others read nothing into a text. */
   | { readonly kind: 'tests'; readonly testsFor: (reading: PathReading) => readonly TextTest[] };
@@ -34,7 +34,7 @@ function createLookup(comparison: Comparison, lists: ReadonlyMap<string, Resolve
   if (comparison.operator === 'in' && listKind === 'urls')
     return { kind: 'urls', urls: createUrlMembers({ entries: comparison.values, exceptions: [] }, lists) };
   if (comparison.operator === 'in' && listKind)
-    return { kind: 'members', members: createMembers(listKind, comparison.values, lists) };
+    return { kind: 'members', members: createMembers(listKind, comparison.values, lists), lists };
   if (kind !== 'path' && kind !== 'text' && kind !== 'domain' && kind !== 'word') return undefined;
   const testOf = TEST_OF[comparison.operator];
   if (!testOf) return undefined;

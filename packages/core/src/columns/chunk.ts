@@ -6,6 +6,7 @@ import {
   ValueColumnBuilder,
   type Cell,
   type Column,
+  type ValueColumn,
 } from './column.js';
 
 /** Rows of a chunk, but for the last of a log. */
@@ -99,6 +100,12 @@ export class ChunkRows {
   }
 
   row(index: number): Row {
+    const attributes = this.attributesAt(index);
+    return { line: this.#integer(LINE_COLUMN, index), atUnixMs: this.#integer(TIME_COLUMN, index), attributes };
+  }
+
+  /** All attributes of a row, those that were spilled included. */
+  attributesAt(index: number): Record<string, Cell> {
     // Without a prototype, so that no name can stand for anything but itself.
     const attributes = Object.create(null) as Record<string, Cell>;
     for (const [name, column] of this.#columns) {
@@ -108,12 +115,27 @@ export class ChunkRows {
       if (name === SPILL_COLUMN) Object.assign(attributes, cell);
       else attributes[name] = cell;
     }
-    return { line: this.#integer(LINE_COLUMN, index), atUnixMs: this.#integer(TIME_COLUMN, index), attributes };
+    return attributes;
+  }
+
+  /** The column of an attribute, where one of the rows has it and it was not spilled. */
+  column(attribute: string): ValueColumn | undefined {
+    if (RESERVED.has(attribute)) return undefined;
+    const column = this.#columns.get(attribute);
+    return column?.kind === 'values' ? column : undefined;
+  }
+
+  /** Rows with attributes that have no column, ascending. */
+  get spilledRows(): readonly number[] {
+    const spill = this.#columns.get(SPILL_COLUMN);
+    if (spill?.kind !== 'values') return [];
+    return Array.from(spill.codes.keys()).filter((row) => spill.codes[row] !== 0);
   }
 
   /** The times of all rows, in milliseconds since the epoch. */
   timesUnixMs(): Float64Array {
-    return Float64Array.from({ length: this.numRows }, (_, row) => this.#integer(TIME_COLUMN, row));
+    const times = this.#columns.get(TIME_COLUMN);
+    return times?.kind === 'integers' ? times.values : new Float64Array(this.numRows);
   }
 
   #integer(name: string, index: number): number {

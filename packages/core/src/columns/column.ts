@@ -24,13 +24,22 @@ import { crc32 } from '../binary/checksum.js';
 export type Cell = JsonValue | null | undefined;
 type JsonValue = string | number | boolean | readonly JsonValue[] | { readonly [key: string]: JsonValue | null };
 
-export type Column =
-  | { readonly kind: 'integers'; readonly values: Float64Array }
-  | {
-      readonly kind: 'values';
-      readonly distinct: readonly JsonValue[];
-      readonly codes: Uint8Array | Uint16Array | Uint32Array;
-    };
+/** The distinct values of a column; the same object where columns share them. */
+export interface Dictionary {
+  readonly numValues: number;
+  valueAt(index: number): JsonValue;
+}
+
+/** One a row: 0 unknown, 1 none, `FIRST_VALUE_CODE` and more a value of the dictionary. */
+export type Codes = Uint8Array | Uint16Array | Uint32Array;
+
+export interface ValueColumn {
+  readonly kind: 'values';
+  readonly dictionary: Dictionary;
+  readonly codes: Codes;
+}
+
+export type Column = { readonly kind: 'integers'; readonly values: Float64Array } | ValueColumn;
 
 /** A column whose bytes are not what they should be. The message names what was wrong. */
 export class DamagedColumnError extends Error {}
@@ -39,7 +48,7 @@ const MAGIC = 0x4c43464a;
 const VERSION = 1;
 const HEADER_BYTES = 16;
 const TYPES = { integers: 1, values: 2 } as const;
-const FIRST_VALUE_CODE = 2;
+export const FIRST_VALUE_CODE = 2;
 const encoder = new TextEncoder();
 const decoder = new TextDecoder();
 
@@ -169,12 +178,15 @@ function decodeValues(payload: Uint8Array, numRows: number): Column {
   const codeBytes = new Uint8Array(payload.subarray(9 + textBytes, 9 + textBytes + numRows * width));
   const codes =
     width === 1 ? codeBytes : width === 2 ? new Uint16Array(codeBytes.buffer) : new Uint32Array(codeBytes.buffer);
-  return { kind: 'values', distinct, codes };
+  return { kind: 'values', dictionary: { numValues: numDistinct, valueAt: (index) => distinct[index]! }, codes };
 }
 
 /** The cell of a row. */
 export function cellAt(column: Column, row: number): Cell {
-  if (column.kind === 'integers') return column.values[row];
-  const code = column.codes[row]!;
-  return code === 0 ? undefined : code === 1 ? null : column.distinct[code - FIRST_VALUE_CODE];
+  return column.kind === 'integers' ? column.values[row] : cellOf(column, column.codes[row]!);
+}
+
+/** The cell that a code stands for. */
+export function cellOf({ dictionary }: ValueColumn, code: number): Cell {
+  return code === 0 ? undefined : code === 1 ? null : dictionary.valueAt(code - FIRST_VALUE_CODE);
 }

@@ -30,6 +30,8 @@ export interface CategoryAnswer {
 export interface Categories {
   /** Every category that a feed or a correction knows. */
   readonly names: ReadonlySet<string>;
+  /** Whether some entry is for a path, so that a host alone does not tell. */
+  readonly hasPaths: boolean;
   /** @param path null where only the host may be asked */
   find(host: string | null, path: string | null): CategoryAnswer;
   /** What the corrections and each feed say by themselves, in order; only those that know the request. */
@@ -51,6 +53,7 @@ export function createCategories(
     askFeed(source, host, path, corrections.length > 0 && source === sources[0]);
   return {
     names: new Set(sources.flatMap(({ categories }) => categories)),
+    hasPaths: sources.some(({ table }) => table.hasPaths),
     find(host, path) {
       if (host === null) return UNKNOWN_TO_ALL;
       for (const source of sources) {

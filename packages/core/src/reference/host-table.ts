@@ -86,6 +86,11 @@ export class HostTable {
     this.#entries = new Uint8Array(buffer, HEADER_BYTES + startsBytes);
   }
 
+  /** Whether some entry is for a path. */
+  get hasPaths(): boolean {
+    return this.#layout.hasPaths;
+  }
+
   /** Whether the host or a domain above it is in the table. An address is asked for as a whole. */
   covers(host: string): boolean {
     const numSuffixes = this.#hashSuffixes(host);

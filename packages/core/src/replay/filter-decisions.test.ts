@@ -7,7 +7,8 @@ import { parseCountryRows } from '../reference/country-rows.js';
 import { createCountryTable } from '../reference/country-table.js';
 import type { LogRecord } from '../request/record.js';
 import { filterChunk } from './filter-decisions.js';
-import { Replay, replayChunk, RulingTable } from './replay-chunk.js';
+import { Program } from '../match/program.js';
+import { ChunkReplay } from './replay-chunk.js';
 
 const FENCES = `
 list team addresses { 198.18.4.0/24 }
@@ -57,9 +58,9 @@ function linesWhere(where: string): number[] {
   LOG.forEach((one) => builder.push(one));
   const chunk = builder.encode()!;
   const rows = new ChunkRows(chunk.numRows, chunk.columns);
-  const table = new RulingTable();
-  const codes = replayChunk(new Replay(judge), [rows], undefined, table, () => undefined);
-  return [...filterChunk(filter!, judge, rows, codes, table.rulings)].map((row) => row + 1);
+  const replay = new ChunkReplay(new Program(judge));
+  const { codes } = replay.judge([rows]);
+  return [...filterChunk(filter!, judge, rows, codes, replay.table.rulings)].map((row) => row + 1);
 }
 
 describe('a filter', () => {

@@ -1,58 +1,12 @@
+/** Judges rows of stored chunks by a compiled program, and counts what they come to. */
 import type { ChunkRows } from '../columns/chunk.js';
-import type { Decision, Ruling } from '../decide/decision.js';
-import { decide, type Judge } from '../decide/interpreter.js';
-import { State } from '../decide/state.js';
-import type { LogRecord } from '../request/record.js';
-import { normalizeRequest, type Request } from '../request/request.js';
-import { addDecision, createTally, type Tally } from './tally.js';
-
-/** Each distinct ruling of a replay once, with a code. */
-export class RulingTable {
-  readonly #codes = new Map<string, number>();
-  readonly rulings: Ruling[] = [];
-
-  codeFor({
-    outcome,
-    gate,
-    fence,
-    rule,
-    status,
-    reason,
-    would,
-    tags,
-    blind,
-    matched,
-    isHeaderIgnored,
-  }: Ruling): number {
-    const ruling: Ruling = { outcome, gate, fence, rule, status, reason, would, tags, blind, matched, isHeaderIgnored };
-    const key = JSON.stringify(ruling);
-    let code = this.#codes.get(key);
-    if (code === undefined) {
-      code = this.rulings.push(ruling) - 1;
-      this.#codes.set(key, code);
-    }
-    return code;
-  }
-}
-
-/** Judges requests one after the other, which must be the order of their time where the rules remember, and counts what they come to. */
-export class Replay {
-  readonly tally: Tally = createTally();
-
-  /** @param state what requests before these left behind; brought up to date */
-  constructor(
-    private readonly judge: Judge,
-    readonly state: State = new State(),
-  ) {}
-
-  /** Judges a record; the decision is counted. */
-  next(record: LogRecord): { request: Request; decision: Decision } {
-    const request = normalizeRequest(record);
-    const decision = decide(this.judge, request, this.state);
-    addDecision(this.tally, decision, request.atUnixMs, request.host);
-    return { request, decision };
-  }
-}
+import { Matcher } from '../match/matcher.js';
+import { Memory } from '../match/memory.js';
+import type { Program } from '../match/program.js';
+import type { ChunkSeat } from '../match/seat.js';
+import { RulingTable } from './ruling-table.js';
+import { createTally, type Tally } from './tally.js';
+import { TallyCounter } from './tally-counter.js';
 
 /** Rows of several chunks in the order in which they are to be judged. */
 export interface RowSequence {
@@ -61,29 +15,80 @@ export interface RowSequence {
   readonly rowOf: Uint32Array;
 }
 
-/**
- * Judges rows of stored chunks.
- * @param sequence the order of the rows; without it all rows of the one chunk in their order
- * @param rulings interns the decisions; shared by all parts of a replay
- * @param progress called now and then with the number of rows done
- * @returns one code a row, in the order of the sequence
- */
-export function replayChunk(
-  replay: Replay,
-  chunks: readonly ChunkRows[],
-  sequence: RowSequence | undefined,
-  rulings: RulingTable,
-  progress: (numRowsDone: number) => void,
-): Uint32Array {
-  const numRows = sequence ? sequence.rowOf.length : chunks[0]!.numRows;
-  const codes = new Uint32Array(numRows);
-  for (let index = 0; index < numRows; index += 1) {
-    const rows = sequence ? chunks[sequence.chunkOf[index]!]! : chunks[0]!;
-    const record = rows.row(sequence ? sequence.rowOf[index]! : index) as LogRecord;
-    codes[index] = rulings.codeFor(replay.next(record).decision);
-    if ((index + 1) % PROGRESS_ROWS === 0) progress(index + 1);
-  }
-  return codes;
-}
+const PROGRESS_ROWS = 16_384;
 
-const PROGRESS_ROWS = 5000;
+/** One way through a log: chunks must come in the order of time where the rules remember. */
+export class ChunkReplay {
+  readonly #matcher: Matcher;
+
+  /**
+   * @param memory what requests before these left behind; brought up to date
+   * @param table interns the decisions
+   */
+  constructor(
+    private readonly program: Program,
+    readonly memory: Memory = new Memory(),
+    readonly table: RulingTable = new RulingTable(),
+  ) {
+    this.#matcher = new Matcher(program, memory);
+  }
+
+  /**
+   * Judges rows of stored chunks.
+   * @param sequence the order of the rows; without it all rows of the one chunk in their order
+   * @param progress called now and then with the number of rows done
+   * @returns one code a row, in the order of the sequence, and what they come to
+   * @throws TooManyKeysError when the rules keep more alive than the memory may
+   */
+  judge(
+    chunks: readonly ChunkRows[],
+    sequence?: RowSequence,
+    progress: (numRowsDone: number) => void = () => undefined,
+  ): { readonly codes: Uint32Array; readonly tally: Tally } {
+    this.#matcher.tidy();
+    const seats = chunks.map((rows) => this.#matcher.open(rows));
+    const times = chunks.map((rows) => rows.timesUnixMs());
+    const numRows = sequence ? sequence.rowOf.length : chunks[0]!.numRows;
+    const codes = new Uint32Array(numRows);
+    const atUnixMs = sequence ? new Float64Array(numRows) : times[0]!;
+    for (let start = 0; start < numRows; start += PROGRESS_ROWS) {
+      const end = Math.min(start + PROGRESS_ROWS, numRows);
+      if (sequence) this.#judgeSequence(seats, times, sequence, start, end, codes, atUnixMs);
+      else this.#judgeRows(seats[0]!, times[0]!, start, end, codes);
+      progress(end);
+    }
+    const tally = createTally();
+    const counter = new TallyCounter(this.table.rulings, codes, atUnixMs);
+    counter.addTo(tally, (index) => {
+      const seat = seats[sequence ? sequence.chunkOf[index]! : 0]!;
+      seat.row = sequence ? sequence.rowOf[index]! : index;
+      return this.program.hostOf(seat);
+    });
+    return { codes, tally };
+  }
+
+  #judgeRows(seat: ChunkSeat, times: Float64Array, start: number, end: number, codes: Uint32Array): void {
+    for (let row = start; row < end; row += 1) {
+      seat.row = row;
+      codes[row] = this.#matcher.judgeRow(seat, times[row]!, this.table);
+    }
+  }
+
+  #judgeSequence(
+    seats: readonly ChunkSeat[],
+    times: readonly Float64Array[],
+    { chunkOf, rowOf }: RowSequence,
+    start: number,
+    end: number,
+    codes: Uint32Array,
+    atUnixMs: Float64Array,
+  ): void {
+    for (let index = start; index < end; index += 1) {
+      const chunk = chunkOf[index]!;
+      const seat = seats[chunk]!;
+      seat.row = rowOf[index]!;
+      atUnixMs[index] = times[chunk]![seat.row]!;
+      codes[index] = this.#matcher.judgeRow(seat, atUnixMs[index]!, this.table);
+    }
+  }
+}

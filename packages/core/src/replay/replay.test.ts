@@ -7,12 +7,16 @@ import { explainRequest } from '../explain/explain.js';
 import { parseCountryRows } from '../reference/country-rows.js';
 import { createCountryTable } from '../reference/country-table.js';
 import { OUTCOMES } from '../language/outcomes.js';
+import { Memory } from '../match/memory.js';
+import { Program } from '../match/program.js';
 import { normalizeRequest } from '../request/request.js';
 import type { LogRecord } from '../request/record.js';
 import { attributes, fenceText } from '../test/arbitrary-fences.js';
 import { printCsvRow } from './csv.js';
 import { toDecidedRecord } from './decided-record.js';
-import { Replay, replayChunk, RulingTable } from './replay-chunk.js';
+import { ChunkReplay } from './replay-chunk.js';
+import { Replay } from './replay.js';
+import { RulingTable } from './ruling-table.js';
 import { summarize } from './summary.js';
 import { addTally, createTally } from './tally.js';
 import { addToTimeline, coarsenTimeline, createTimeline } from './timeline.js';
@@ -35,21 +39,15 @@ describe('random fences over random requests', () => {
 
         const table = new RulingTable();
         const tally = createTally();
-        const state = new State();
+        const memory = new Memory();
         const stored = [log.slice(0, cut), log.slice(cut)].flatMap((part) => {
           const builder = new ChunkBuilder();
           part.forEach((record) => builder.push(record));
           const chunk = builder.encode();
           if (!chunk) return [];
-          const replay = new Replay(judge, state);
-          const codes = replayChunk(
-            replay,
-            [new ChunkRows(chunk.numRows, chunk.columns)],
-            undefined,
-            table,
-            () => undefined,
-          );
-          addTally(tally, replay.tally);
+          const replay = new ChunkReplay(new Program(judge), memory, table);
+          const { codes, tally: counted } = replay.judge([new ChunkRows(chunk.numRows, chunk.columns)]);
+          addTally(tally, counted);
           return [...codes].map((code) => table.rulings[code]!);
         });
         expect(stored).toEqual(direct.map(({ client: _client, country: _country, ...ruling }) => ruling));

@@ -77,38 +77,61 @@ function increment<K extends string>(counts: Partial<Record<K, number>>, key: K,
 
 /** Counts one decision. `host` is the request's, for naming what no gate covers. */
 export function addDecision(tally: Tally, ruling: Ruling, atUnixMs: number, host: string | null | undefined): void {
-  tally.requests += 1;
-  increment(tally.outcomes, ruling.outcome);
-  tally.fromUnixMs = Math.min(tally.fromUnixMs ?? atUnixMs, atUnixMs);
-  tally.toUnixMs = Math.max(tally.toUnixMs ?? atUnixMs, atUnixMs);
+  addRequests(tally, ruling, 1, atUnixMs, atUnixMs);
   addToTimeline(tally.timeline, atUnixMs, ruling.outcome, 1);
-  if (ruling.gate === undefined) {
-    const name = host ?? '(no host)';
-    if (name in tally.uncoveredHosts || Object.keys(tally.uncoveredHosts).length < MAX_UNCOVERED_HOSTS)
-      increment(tally.uncoveredHosts, name);
-    return;
-  }
+  if (ruling.gate === undefined) addUncoveredHosts(tally, [[uncoveredName(host), 1]]);
+}
+
+/** Counts requests with the same ruling, but for the timeline and the hosts that no gate covers. */
+export function addRequests(
+  tally: Tally,
+  ruling: Ruling,
+  requests: number,
+  firstUnixMs: number,
+  lastUnixMs: number,
+): void {
+  tally.requests += requests;
+  increment(tally.outcomes, ruling.outcome, requests);
+  tally.fromUnixMs = Math.min(tally.fromUnixMs ?? firstUnixMs, firstUnixMs);
+  tally.toUnixMs = Math.max(tally.toUnixMs ?? lastUnixMs, lastUnixMs);
+  if (ruling.gate === undefined) return;
   const gate = (tally.gates[ruling.gate] ??= { requests: 0, stopped: 0, otherwise: 0, ignoredHeaders: 0 });
-  gate.requests += 1;
-  if (ruling.outcome !== 'allowed') gate.stopped += 1;
-  if (ruling.isHeaderIgnored) gate.ignoredHeaders += 1;
-  if (ruling.fence === undefined) gate.otherwise += 1;
-  else if (ruling.rule === undefined) increment(tally.otherwise, ruling.fence);
-  else ruleTally(tally, ruleId(ruling.fence, ruling.rule)).decided += 1;
-  for (const rule of ruling.matched) addHit(ruleTally(tally, rule), atUnixMs);
-  for (const rule of ruling.blind) ruleTally(tally, rule).blind += 1;
+  gate.requests += requests;
+  if (ruling.outcome !== 'allowed') gate.stopped += requests;
+  if (ruling.isHeaderIgnored) gate.ignoredHeaders += requests;
+  if (ruling.fence === undefined) gate.otherwise += requests;
+  else if (ruling.rule === undefined) increment(tally.otherwise, ruling.fence, requests);
+  else ruleTally(tally, ruleId(ruling.fence, ruling.rule)).decided += requests;
+  for (const rule of ruling.matched) addHits(ruleTally(tally, rule), requests, firstUnixMs, lastUnixMs);
+  for (const rule of ruling.blind) ruleTally(tally, rule).blind += requests;
   for (const { fence, rule, outcome } of ruling.would)
-    if (rule !== undefined) increment(ruleTally(tally, ruleId(fence, rule)).would, outcome);
+    if (rule !== undefined) increment(ruleTally(tally, ruleId(fence, rule)).would, outcome, requests);
+}
+
+/** @param hosts requests that no gate covers, by host, in the order in which the hosts came up */
+export function addUncoveredHosts(tally: Tally, hosts: Iterable<readonly [host: string, requests: number]>): void {
+  let room = MAX_UNCOVERED_HOSTS - Object.keys(tally.uncoveredHosts).length;
+  for (const [host, requests] of hosts) {
+    const isKnown = host in tally.uncoveredHosts;
+    if (!isKnown && room === 0) continue;
+    if (!isKnown) room -= 1;
+    increment(tally.uncoveredHosts, host, requests);
+  }
+}
+
+/** How the host of an uncovered request is named. */
+export function uncoveredName(host: string | null | undefined): string {
+  return host ?? '(no host)';
 }
 
 function ruleTally(tally: Tally, rule: string): RuleTally {
   return (tally.rules[rule] ??= { hits: 0, decided: 0, would: {}, blind: 0 });
 }
 
-function addHit(rule: RuleTally, atUnixMs: number): void {
-  rule.hits += 1;
-  rule.firstHitUnixMs = Math.min(rule.firstHitUnixMs ?? atUnixMs, atUnixMs);
-  rule.lastHitUnixMs = Math.max(rule.lastHitUnixMs ?? atUnixMs, atUnixMs);
+function addHits(rule: RuleTally, hits: number, firstUnixMs: number, lastUnixMs: number): void {
+  rule.hits += hits;
+  rule.firstHitUnixMs = Math.min(rule.firstHitUnixMs ?? firstUnixMs, firstUnixMs);
+  rule.lastHitUnixMs = Math.max(rule.lastHitUnixMs ?? lastUnixMs, lastUnixMs);
 }
 
 export function addRejected(tally: Tally, rejected: RejectedLine): void {
@@ -122,10 +145,7 @@ export function addTally(into: Tally, part: Tally): void {
   addCounts(into.outcomes, part.outcomes);
   addCounts(into.otherwise, part.otherwise);
   addCounts(into.rejected, part.rejected);
-  for (const [host, requests] of Object.entries(part.uncoveredHosts)) {
-    if (host in into.uncoveredHosts || Object.keys(into.uncoveredHosts).length < MAX_UNCOVERED_HOSTS)
-      increment(into.uncoveredHosts, host, requests);
-  }
+  addUncoveredHosts(into, Object.entries(part.uncoveredHosts));
   for (const [name, gate] of Object.entries(part.gates))
     addCounts((into.gates[name] ??= { requests: 0, stopped: 0, otherwise: 0, ignoredHeaders: 0 }), gate);
   for (const [name, rule] of Object.entries(part.rules)) {

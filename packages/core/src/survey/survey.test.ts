@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { checkFences } from '../check/check-fences.js';
 import { parseCountryRows } from '../reference/country-rows.js';
 import { createCountryTable } from '../reference/country-table.js';
-import { Replay } from '../replay/replay-chunk.js';
+import { Replay } from '../replay/replay.js';
 import { countWouldStop } from '../replay/summary.js';
 import type { LogRecord } from '../request/record.js';
 import { Bursts } from './bursts.js';

@@ -41,7 +41,7 @@ const numberComparison = (field: string): fc.Arbitrary<string> =>
       .map(([word, value]) => `${field} ${word} ${value}`),
     fc.constantFrom(`${field} in 80 - 443, 1000`, `${field} not in 0 - 79`, `${field} present`, `${field} absent`),
   );
-const comparison = fc.oneof(
+const plainComparison = fc.oneof(
   fc.tuple(inOrNot, several([...ADDRESSES, 'team', 'everyone'])).map(([word, values]) => `client ${word} ${values}`),
   fc.tuple(isOrNot, fc.constantFrom('198.18.0.1', '2001:db8::1')).map(([word, value]) => `client ${word} ${value}`),
   fc.tuple(inOrNot, several([...ADDRESSES, 'team'])).map(([word, values]) => `peer ${word} ${values}`),
@@ -93,17 +93,71 @@ const comparison = fc.oneof(
   fc.tuple(isOrNot, fc.constantFrom(...TAGS)).map(([word, value]) => `tag ${word} ${value}`),
 );
 
-const condition: fc.Arbitrary<string> = fc.letrec<{ condition: string }>((tie) => ({
-  condition: fc.oneof(
-    { depthSize: 'small', withCrossShrink: true },
-    comparison,
-    comparison.map((text) => `not ${text}`),
+/** What only whole records tell: flows, applications, categories, groups, servers. */
+const wideComparison = fc.oneof(
+  { weight: 2, arbitrary: plainComparison },
+  fc.oneof(
     fc
-      .tuple(tie('condition'), fc.constantFrom('and', 'or'), tie('condition'))
-      .map(([a, word, b]) => `(${a}) ${word} (${b})`),
-    tie('condition').map((text) => `not (${text})`),
+      .tuple(inOrNot, several(['news', 'games', 'uncategorised', 'idle']))
+      .map(([word, values]) => `category ${word} ${values}`),
+    fc.constantFrom('category = news', 'category != games', 'category present', 'category absent'),
+    fc
+      .tuple(inOrNot, several(['chat', 'door', 'tls', 'dns', 'ssh', 'http', 'unrecognised', 'talk']))
+      .map(([word, values]) => `application ${word} ${values}`),
+    fc.constantFrom('application = chat', 'application != tls', 'application present', 'application absent'),
+    fc.constantFrom(
+      'payload is tls',
+      'payload is ssh, dns',
+      'payload starts hex "01 02", hex "53"',
+      'payload present',
+      'payload absent',
+    ),
+    fc.constantFrom('transport = tcp', 'transport in udp, icmp', 'transport absent', 'transport != tcp'),
+    fc.constantFrom('group = staff', 'group in staff, guests', 'group absent', 'group contains anycase ST'),
+    fc.tuple(inOrNot, several([...ADDRESSES, 'team'])).map(([word, values]) => `server ${word} ${values}`),
+    fc.tuple(isOrNot, fc.constantFrom(...COUNTRIES)).map(([word, value]) => `server country ${word} ${value}`),
+    fc.constantFrom(
+      'host matches "^[ab][.]"',
+      'host ends anycase .EXAMPLE',
+      'host starts "c."',
+      'host like "?.*"',
+      'host contains ".a."',
+    ),
+    numberComparison('from-client'),
+    numberComparison('to-client'),
+    fc.constantFrom(
+      'host in many',
+      'client present',
+      'server absent',
+      'path = /a',
+      'path != /login',
+      'path starts "/a"',
+      'tag in red, green',
+      'tag not in blue',
+      'tag present',
+      'tag absent',
+      'host not in many',
+      'client in many-addresses',
+      'url in places, many-urls',
+      'path matches "/[ab]$|^/login"',
+      'agent matches "(?i)BOT$"',
+      'agent = anycase BOT',
+    ),
   ),
-})).condition;
+);
+
+const conditionOf = (comparison: fc.Arbitrary<string>): fc.Arbitrary<string> =>
+  fc.letrec<{ condition: string }>((tie) => ({
+    condition: fc.oneof(
+      { depthSize: 'small', withCrossShrink: true },
+      comparison,
+      comparison.map((text) => `not ${text}`),
+      fc
+        .tuple(tie('condition'), fc.constantFrom('and', 'or'), tie('condition'))
+        .map(([a, word, b]) => `(${a}) ${word} (${b})`),
+      tie('condition').map((text) => `not (${text})`),
+    ),
+  })).condition;
 
 const keys = fc.oneof(
   fc.constant('everyone'),
@@ -130,28 +184,36 @@ const action = fc.oneof(
 const times = fc.constantFrom('', '', '', '', ' during desk-hours', ' outside desk-hours', ' during nights');
 const until = fc.constantFrom('', '', '', '', ' until 2026-10-24', ' until 2026-10-25T00:30:00Z');
 const ifUnknown = fc.constantFrom('', '', '', ' if unknown match');
-const rule = fc
-  .tuple(
-    fc.constantFrom('', '', ' trial', ' off'),
-    action,
-    fc.oneof({ weight: 4, arbitrary: condition }, { weight: 1, arbitrary: fc.constant('always') }),
-    times,
-    until,
-    ifUnknown,
-  )
-  .map(([state, act, when, ...rest]): [string, string, string] => [state, act, `${when}${rest.join('')}`]);
+const ruleOf = (condition: fc.Arbitrary<string>) =>
+  fc
+    .tuple(
+      fc.constantFrom('', '', ' trial', ' off'),
+      action,
+      fc.oneof({ weight: 4, arbitrary: condition }, { weight: 1, arbitrary: fc.constant('always') }),
+      times,
+      until,
+      ifUnknown,
+    )
+    .map(([state, act, when, ...rest]): [string, string, string] => [state, act, `${when}${rest.join('')}`]);
 const ending = fc.constantFrom('continue', 'continue', 'allow', 'block 410', 'redirect "/closed" 307');
 
-const fence = fc.tuple(fc.constantFrom('enforce', 'trial'), fc.array(rule, { minLength: 2, maxLength: 6 }), ending).map(
-  ([mode, rules, otherwise]) =>
-    (name: string) =>
-      [
-        `fence ${name} ${mode} {`,
-        ...rules.map(([state, act, when], index) => `  rule r${index}${state} ${act} when ${when}`),
-        `  otherwise ${otherwise}`,
-        '}',
-      ].join('\n'),
-);
+const fenceOf = (comparison: fc.Arbitrary<string>, maxLength: number) =>
+  fc
+    .tuple(
+      fc.constantFrom('enforce', 'trial'),
+      fc.array(ruleOf(conditionOf(comparison)), { minLength: 2, maxLength }),
+      fc.oneof({ weight: maxLength - 5, arbitrary: fc.constant('continue') }, ending),
+    )
+    .map(
+      ([mode, rules, otherwise]) =>
+        (name: string) =>
+          [
+            `fence ${name} ${mode} {`,
+            ...rules.map(([state, act, when], index) => `  rule r${index}${state} ${act} when ${when}`),
+            `  otherwise ${otherwise}`,
+            '}',
+          ].join('\n'),
+    );
 
 const LISTS = [
   'list team addresses { 198.18.0.0/29 except 198.18.0.2 }',
@@ -177,31 +239,49 @@ const INSPECTIONS = [
 ];
 
 /** Fence text with lists, schedules, gates for a.example and b.example and for clients who go out, and three fences. */
-export const fenceText: fc.Arbitrary<string> = fc
-  .tuple(
-    fence,
-    fence,
-    fence,
-    fc.constantFrom('allow', 'block'),
-    fc.subarray(['one', 'two', 'three'], { minLength: 1 }),
-    fc.constantFrom('', CONTENDERS),
-    fc.constantFrom('', 'client from header x-forwarded-for trusting 203.0.113.0/24, team'),
-    fc.constantFrom('', 'paths fold-case'),
-    fc.constantFrom(...INSPECTIONS),
-  )
-  .map(([one, two, three, otherwise, stack, contenders, clientFrom, paths, inspection]) =>
-    [
-      LISTS,
-      contenders,
-      `gate a inbound { hosts a.example ${clientFrom} ${paths} fences ${stack.join(', ')} otherwise ${otherwise} }`,
-      'gate b inbound { hosts =b.example, single-list fences three otherwise redirect "https://a.example/" }',
-      `gate out outbound { clients 198.18.0.0/29, 10.0.0.0/8 ${clientFrom} ${inspection} fences ${stack.join(', ')} otherwise ${otherwise} }`,
-      'list single-list domains { "single" }',
-      one('one'),
-      two('two'),
-      three('three'),
-    ].join('\n'),
-  );
+const textOf = (fence: ReturnType<typeof fenceOf>, more: string): fc.Arbitrary<string> =>
+  fc
+    .tuple(
+      fence,
+      fence,
+      fence,
+      fc.constantFrom('allow', 'block'),
+      fc.subarray(['one', 'two', 'three'], { minLength: 1 }),
+      fc.constantFrom('', CONTENDERS),
+      fc.constantFrom('', 'client from header x-forwarded-for trusting 203.0.113.0/24, team'),
+      fc.constantFrom('', 'paths fold-case'),
+      fc.constantFrom(...INSPECTIONS),
+    )
+    .map(([one, two, three, otherwise, stack, contenders, clientFrom, paths, inspection]) =>
+      [
+        LISTS,
+        contenders,
+        `gate a inbound { hosts a.example ${clientFrom} ${paths} fences ${stack.join(', ')} otherwise ${otherwise} }`,
+        'gate b inbound { hosts =b.example, single-list fences three otherwise redirect "https://a.example/" }',
+        `gate out outbound { clients 198.18.0.0/29, 10.0.0.0/8 ${clientFrom} ${inspection} fences ${stack.join(', ')} otherwise ${otherwise} }`,
+        'list single-list domains { "single" }',
+        one('one'),
+        two('two'),
+        three('three'),
+        more,
+      ].join('\n'),
+    );
+
+export const fenceText = textOf(fenceOf(plainComparison, 6), '');
+
+/** The same over everything that can be asked, for `wideAttributes`, with the categories `news` and `games`. */
+export const wideFenceText = textOf(
+  fenceOf(wideComparison, 12),
+  [
+    'list idle categories { games, news except news }',
+    'list talk applications { chat, ssh }',
+    'list many domains { a.example, sites, "single" except =a.example }',
+    'list many-addresses addresses { everyone, team, 198.18.0.64/26, 203.0.113.9 except 198.18.0.77 }',
+    'list many-urls urls { b.example, places except b.example/a }',
+    'application chat { over http signature when host = b.example and path under /a signature when payload starts hex "01" }',
+    'application door { over chat signature when port = 8443 and not host under a.example }',
+  ].join('\n'),
+);
 
 /** Attributes of a record, known, none or unknown. */
 export const attributes = fc.record(
@@ -247,6 +327,45 @@ export const attributes = fc.record(
   { requiredKeys: ['url.path'] },
 );
 
+const base64 = (hex: string): string =>
+  btoa(hex.replace(/../g, (digits) => String.fromCharCode(Number.parseInt(digits, 16))));
+const TLS_HELLO = '16030100310100002d0303' + '00'.repeat(32) + '000002130101000002' + '0000';
+const PAYLOADS = ['0102', '53', 'ff', TLS_HELLO, '5353482d322e302d61', '474554202f20485454502f312e310d0a0d0a'].map(
+  base64,
+);
+
+/** Attributes of whole records: also of flows that are not HTTP. */
+export const wideAttributes = fc.oneof(
+  { weight: 2, arbitrary: attributes },
+  fc
+    .tuple(
+      fc.record(
+        {
+          'jade.payload': fc.constantFrom(...PAYLOADS, 'no base64!', null),
+          'network.transport': fc.constantFrom('tcp', 'UDP', 'icmp', null),
+          'network.protocol.name': fc.constantFrom('tls', 'dns', null),
+          'destination.address': fc.constantFrom('198.18.0.1', '2001:db8::1', '192.0.2.1', null),
+          'server.address': fc.constantFrom('198.18.0.5', 'b.example', 'c.a.example', null),
+          'jade.groups': fc.constantFrom(['staff'], ['guests', 'Staff'], [], null),
+          'jade.all-headers': fc.boolean(),
+          'url.full': fc.constantFrom('https://b.example/a/b?q=1', 'http://a.example:8443/login', 'junk', null),
+          'http.request.size': fc.constantFrom(80, 1001, '443', null),
+          'http.response.body.size': fc.constantFrom(0, 1000, null, -1),
+          'jade.at-gate': fc.constantFrom('a', 'out', 'b', 'nowhere', null),
+          'http.request.header.user-agent': fc.constantFrom(['Hen'], ['Fox/1 bot', 'Hen'], null),
+        },
+        { requiredKeys: [] },
+      ),
+      attributes,
+      fc.subarray(['url.path', 'http.request.method', 'http.request.header.host', 'tls.client.server_name']),
+    )
+    .map(([wide, plain, without]) => {
+      const all: Record<string, unknown> = { ...plain, ...wide };
+      for (const name of without) delete all[name];
+      return all;
+    }),
+);
+
 /** Times around the end of summer time in Oslo, few enough that requests fall into one window. */
 const timesUnixMs = fc
   .array(fc.oneof(fc.constantFrom(0, 0, 500, 1000, 2000), fc.constantFrom(60_000, 1_800_000, 3_600_000, 20_000_000)), {
@@ -261,12 +380,16 @@ const timesUnixMs = fc
   );
 
 /** A log of few distinct requests, so that limits and holds come into play. */
-export const repeatingLog = fc
-  .tuple(
-    timesUnixMs,
-    fc.array(attributes, { minLength: 1, maxLength: 3 }),
-    fc.array(fc.nat(5), { minLength: 14, maxLength: 14 }),
-  )
-  .map(([times, kinds, choices]) =>
-    times.map((t, index) => ({ t, attributes: kinds[choices[index]! % kinds.length]! })),
-  );
+const repeatingLogOf = <T>(one: fc.Arbitrary<T>) =>
+  fc
+    .tuple(
+      timesUnixMs,
+      fc.array(one, { minLength: 1, maxLength: 3 }),
+      fc.array(fc.nat(5), { minLength: 14, maxLength: 14 }),
+    )
+    .map(([times, kinds, choices]) =>
+      times.map((t, index) => ({ t, attributes: kinds[choices[index]! % kinds.length]! })),
+    );
+
+export const repeatingLog = repeatingLogOf(attributes);
+export const wideRepeatingLog = repeatingLogOf(wideAttributes);

@@ -1,6 +1,7 @@
 /** Runs in a worker thread: judges, filters, counts and explains rows of a stored log. */
 import {
   askCondition,
+  ChunkReplay,
   checkFences,
   checkFilter,
   ChunkRows,
@@ -12,9 +13,9 @@ import {
   filterChunk,
   normalizeRequest,
   readCondition,
+  Memory,
+  Program,
   Replay,
-  replayChunk,
-  RulingTable,
   State,
   type DatasetKind,
   type Explanation,
@@ -82,24 +83,27 @@ export interface FilterTask extends JudgeSource, ChunkSource {
   readonly rulings: readonly Ruling[];
 }
 
-let prepared: { key: string; judge: Judge } | undefined;
+let prepared: { readonly key: string; readonly judge: Judge; program?: Program } | undefined;
 
 function judgeFor(source: JudgeSource): Judge {
   if (prepared?.key !== source.judgeKey) prepared = { key: source.judgeKey, judge: prepareJudge(source) };
   return prepared.judge;
 }
 
+/** The rules compiled, once for all chunks that are judged by them. */
+function programFor(source: JudgeSource): Program {
+  const judge = judgeFor(source);
+  return (prepared!.program ??= new Program(judge));
+}
+
 export function judgeChunk(task: JudgeTask): JudgeAnswer {
-  const judge = judgeFor(task);
-  const replay = new Replay(judge, new State(task.state));
-  const table = new RulingTable();
+  const { isStateful } = judgeFor(task).rulebook;
+  const replay = new ChunkReplay(programFor(task), new Memory(task.state));
   const chunks = task.chunks.map(({ numRows, columns }) => new ChunkRows(numRows, columns));
-  const codes = replayChunk(replay, chunks, task.sequence, table, (numRowsDone) =>
-    task.progress.postMessage(numRowsDone),
-  );
+  const { codes, tally } = replay.judge(chunks, task.sequence, (numRowsDone) => task.progress.postMessage(numRowsDone));
   task.progress.close();
-  const state = judge.rulebook.isStateful ? { state: replay.state.store() } : {};
-  return { codes, rulings: table.rulings, tally: replay.tally, ...state };
+  const state = isStateful ? { state: replay.memory.store() } : {};
+  return { codes, rulings: replay.table.rulings, tally, ...state };
 }
 
 /** One row to explain, with the rows of its segment before it where the rules remember. */

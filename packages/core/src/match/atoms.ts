@@ -1,0 +1,145 @@
+/** Comparisons without their negation, and for each value of a feature those that hold. */
+import type { Lookup } from '../check/lookups.js';
+import { kindOf } from '../language/fields.js';
+import type { Comparison, Value } from '../language/tree.js';
+import { invariant } from '../request/invariant.js';
+import { readPath, type PathReading } from '../request/path.js';
+import { isProtocol, type Protocol } from '../request/protocols.js';
+import { AddressIndex } from './address-index.js';
+import { DomainIndex } from './domain-index.js';
+import type { FeatureValue, Flow, Place } from './features.js';
+import { TextIndex } from './text-index.js';
+import { FALSE, TRUE, UNKNOWN, type Degree } from './truth.js';
+
+/** Hears which atoms hold. */
+export type Hear = (atom: number) => void;
+
+/** The atoms that ask one feature. */
+export class AtomIndex {
+  readonly #all: number[] = [];
+  readonly #present: number[] = [];
+  readonly #texts: TextIndex;
+  readonly #domains = new DomainIndex();
+  readonly #addresses = new AddressIndex();
+  /** Asked one by one of every distinct value. */
+  readonly #tests: { readonly atom: number; readonly test: (value: FeatureValue) => Degree }[] = [];
+
+  constructor(private readonly reading: PathReading) {
+    this.#texts = new TextIndex(reading);
+  }
+
+  add(atom: number, comparison: Comparison, lookup: Lookup | undefined): void {
+    this.#all.push(atom);
+    const { field, operator, values } = comparison;
+    const kind = kindOf(field);
+    if (operator === 'present' && kind !== 'url') this.#present.push(atom);
+    else if (kind === 'address') this.#addresses.add(atom, values, lookup);
+    else if (kind === 'domain' && (operator === 'in' || operator === 'under'))
+      this.#domains.add(atom, operator, values, lookup);
+    else if (kind === 'domain' || kind === 'path' || kind === 'text' || kind === 'word')
+      this.#texts.add(atom, comparison);
+    else this.#tests.push({ atom, test: this.#createTest(comparison, lookup) });
+  }
+
+  /** The atoms that do not come out false for a value, each twice its number, and one more where it is unknown; ascending. */
+  ask(value: FeatureValue | null | undefined): number[] {
+    if (value === undefined) return this.#all.map((atom) => atom * 2 + 1).sort((a, b) => a - b);
+    if (value === null) return [];
+    const holding: number[] = this.#present.map((atom) => atom * 2);
+    const hear = (atom: number): void => void holding.push(atom * 2);
+    if (Array.isArray(value)) for (const one of value as readonly string[]) this.#askOne(one, hear);
+    else this.#askOne(value as Exclude<FeatureValue, readonly string[]>, hear);
+    for (const { atom, test } of this.#tests) {
+      const degree = askTest(test, value);
+      if (degree !== FALSE) holding.push(atom * 2 + (degree === UNKNOWN ? 1 : 0));
+    }
+    return [...new Set(holding)].sort((a, b) => a - b);
+  }
+
+  #askOne(value: Exclude<FeatureValue, readonly string[]>, hear: Hear): void {
+    if (typeof value === 'string') {
+      this.#texts.ask(value, hear);
+      this.#domains.ask(value, hear);
+    } else if (typeof value === 'object' && 'family' in value) this.#addresses.ask(value, hear);
+  }
+
+  #createTest({ field, operator, values }: Comparison, lookup: Lookup | undefined): (value: FeatureValue) => Degree {
+    const kind = kindOf(field);
+    const toDegree = (holds: boolean): Degree => (holds ? TRUE : FALSE);
+    if (kind === 'number' || kind === 'bytes') {
+      const ranges = values.map((value) => rangeOf(operator, value));
+      return (number) =>
+        toDegree(ranges.some(([first, last]) => first <= (number as number) && (number as number) <= last));
+    }
+    if (kind === 'payload') {
+      const wanted = values.map(payloadTest);
+      return (flow) => toDegree(wanted.some((test) => test(flow as Flow)));
+    }
+    if (kind === 'url') return urlTest(operator, lookup, this.reading);
+    if (lookup?.kind === 'members') {
+      const { members } = lookup;
+      return (name) => toDegree(members.find(name as string) !== undefined);
+    }
+    const names = new Set(values.map((value) => (value.kind === 'country' ? value.code : wordOf(value))));
+    return (name) => toDegree(names.has(name as string));
+  }
+}
+
+function askTest(test: (value: FeatureValue) => Degree, value: FeatureValue): Degree {
+  if (!Array.isArray(value)) return test(value);
+  return (value as readonly string[]).some((one) => test(one) === TRUE) ? TRUE : FALSE;
+}
+
+function rangeOf(operator: Comparison['operator'], value: Value): readonly [first: number, last: number] {
+  invariant(value.kind === 'number', `a number is compared with a ${value.kind}`);
+  switch (operator) {
+    case '<':
+      return [-Infinity, value.first - 1];
+    case '<=':
+      return [-Infinity, value.first];
+    case '>':
+      return [value.first + 1, Infinity];
+    case '>=':
+      return [value.first, Infinity];
+    default:
+      return [value.first, value.last];
+  }
+}
+
+function payloadTest(value: Value): (flow: Flow) => boolean {
+  if (value.kind === 'bytes') {
+    const bytes = Array.from({ length: value.hex.length / 2 }, (_, at) =>
+      parseInt(value.hex.slice(at * 2, at * 2 + 2), 16),
+    );
+    return ({ payload }) => bytes.every((byte, at) => payload[at] === byte);
+  }
+  const protocol = wordOf(value) as Protocol;
+  return ({ payload, transport }) => isProtocol(protocol, payload, transport);
+}
+
+function urlTest(
+  operator: Comparison['operator'],
+  lookup: Lookup | undefined,
+  reading: PathReading,
+): (value: FeatureValue) => Degree {
+  if (operator === 'present')
+    return (value) => {
+      const { host, path } = value as Place;
+      return Math.min(presence(host), presence(path)) as Degree;
+    };
+  invariant(lookup?.kind === 'urls', 'a urls comparison was not prepared');
+  const { urls } = lookup;
+  return (value) => {
+    const truth = urls.ask({ ...(value as Place), readPath: (text) => readPath(text, reading) });
+    return truth === 'true' ? TRUE : truth === 'unknown' ? UNKNOWN : FALSE;
+  };
+}
+
+function presence(value: string | null | undefined): Degree {
+  return value === undefined ? UNKNOWN : value === null ? FALSE : TRUE;
+}
+
+export function wordOf(value: Value): string {
+  invariant(value.kind === 'word' || value.kind === 'text', `a word is compared with a ${value.kind}`);
+  return value.kind === 'word' ? value.name : value.text;
+}

@@ -1,0 +1,35 @@
+import { isListName, listNamed, type ResolvedList } from '../check/members.js';
+import type { Value } from '../language/tree.js';
+
+/** More than this are not entered into an index one by one: the set itself is asked for each distinct value. */
+const MAX_GATHERED = 200_000;
+
+/** All entries of some values, those of lists included. */
+export interface Gathered {
+  readonly entries: readonly Value[];
+  /** Nothing is taken out again. */
+  readonly isExact: boolean;
+}
+
+/** @returns undefined where there are too many, or some are a dataset */
+export function gatherEntries(
+  values: readonly Value[],
+  lists: ReadonlyMap<string, ResolvedList>,
+): Gathered | undefined {
+  const entries: Value[] = [];
+  let isExact = true;
+  const gather = (some: readonly Value[]): boolean => {
+    for (const value of some) {
+      if (!isListName(value, lists)) {
+        entries.push(value);
+        continue;
+      }
+      const { source, numEntries } = listNamed(lists, value.name);
+      if (entries.length + numEntries > MAX_GATHERED || source.entries.length === 0) return numEntries === 0;
+      if (source.exceptions.length > 0) isExact = false;
+      if (!gather(source.entries)) return false;
+    }
+    return true;
+  };
+  return gather(values) ? { entries, isExact } : undefined;
+}

@@ -1,0 +1,265 @@
+/** Judges requests by a program: fast, and byte for byte what the interpreter says. */
+import type { Ruling } from '../decide/decision.js';
+import type { PersonAction } from '../language/tree.js';
+import type { Request } from '../request/request.js';
+import { UNKNOWN_KEY } from './keys.js';
+import type { Memory, Window } from './memory.js';
+import { ABSENT, PairMap } from './pair-map.js';
+import { NO_STAGE, type Program, type ProgramStage } from './program.js';
+import { ChunkSeat, SingleSeat, type Seat } from './seat.js';
+import type { CodedRows } from './coder.js';
+import { evaluateConjunction, evaluateNode, UNSET, type StageRule } from './stage.js';
+import { BLIND, ENDED, MATCHED, MATCHED_BLIND_KEY, MATCHED_UNKNOWN, ruleEvent } from './trace.js';
+import { FALSE, TRUE, UNKNOWN, type Degree } from './truth.js';
+
+export const UNCOVERED: Ruling = { outcome: 'uncovered', would: [], tags: [], blind: [], matched: [] };
+
+/** Times of requests from here on lie in minutes of local time that begin with minutes of UTC, whatever the zone. */
+const WHOLE_MINUTES_FROM_UNIX_MS = Date.UTC(1973, 0, 1);
+const MINUTE_MS = 60_000;
+const NEVER_ASKED = Number.NEGATIVE_INFINITY;
+
+/** What a matcher keeps of a rule at its stage. */
+interface Post {
+  readonly rule: StageRule;
+  /** Tells rules that remember apart, whatever the stage. */
+  readonly number: number;
+  /** Of a limit. */
+  readonly window?: Window;
+  /** How the text of its keys begins. */
+  readonly keyStart: string;
+  /** The minute in which its hours were asked last, and the answer. */
+  askedMinute: number;
+  isInHours: boolean;
+}
+
+/** The rules of a stage with what a matcher keeps of them, and the codes of the rulings that came up. */
+interface Court extends ProgramStage {
+  readonly posts: readonly Post[];
+  /** By place in the trace, twice, and one more where an address header was ignored; one too many, so that 0 is unset. */
+  readonly codes: number[];
+}
+
+/** Gives each distinct ruling a code. */
+export interface Coding {
+  codeFor(ruling: Ruling): number;
+}
+
+export class Matcher {
+  readonly #courts: readonly Court[];
+  readonly #pairs = new PairMap();
+  #generation: number;
+  /** Where the leads of each leading group stand for the request, and where they end. */
+  readonly #cursors: Int32Array;
+  readonly #ends: Int32Array;
+
+  /**
+   * @param memory what earlier requests left behind; brought up to date
+   * @throws TooManyKeysError while judging, when more keys are alive than the memory may keep
+   */
+  constructor(
+    private readonly program: Program,
+    readonly memory: Memory,
+  ) {
+    let number = 0;
+    // They may be those of another program.
+    memory.forgetNumbers();
+    this.#generation = program.generation;
+    this.#courts = program.stages.map(({ stage, trace }) => ({
+      stage,
+      trace,
+      codes: [],
+      posts: stage.rules.map((rule) => ({
+        rule,
+        number: number++,
+        window: windowOf(rule),
+        keyStart: keyStartOf(rule, stage.gate.statement.name),
+        askedMinute: NEVER_ASKED,
+        isInHours: false,
+      })),
+    }));
+    const numLeading = Math.max(0, ...program.stages.map(({ stage }) => stage.leadingGroups.length)) + 1;
+    this.#cursors = new Int32Array(numLeading);
+    this.#ends = new Int32Array(numLeading);
+  }
+
+  /** Judges one request by itself. */
+  judge({ attributes, atUnixMs, isTimeUnknown }: Request): Ruling {
+    this.#tidy();
+    const seat = new SingleSeat(this.program, attributes);
+    const stage = this.program.stageOf(seat);
+    if (stage === NO_STAGE) return UNCOVERED;
+    const court = this.#courts[stage >> 1]!;
+    return court.trace.rulingAt(this.#walk(court, seat, atUnixMs, isTimeUnknown), (stage & 1) === 1);
+  }
+
+  /** @returns takes rows of a chunk, whose rulings are told by their codes, in the order in which they are judged */
+  open(rows: CodedRows): ChunkSeat {
+    return new ChunkSeat(this.program, rows);
+  }
+
+  /** Judges the row at which a seat stands. */
+  judgeRow(seat: ChunkSeat, atUnixMs: number, coding: Coding): number {
+    const stage = this.program.stageOf(seat);
+    if (stage === NO_STAGE) return coding.codeFor(UNCOVERED);
+    const court = this.#courts[stage >> 1]!;
+    const place = this.#walk(court, seat, atUnixMs, false);
+    const at = place * 2 + (stage & 1);
+    const known = court.codes[at];
+    if (known !== undefined) return known;
+    return (court.codes[at] = coding.codeFor(court.trace.rulingAt(place, (stage & 1) === 1)));
+  }
+
+  /** Makes room where too much is known; before the seats of the next rows are opened. */
+  tidy(): void {
+    this.#tidy();
+  }
+
+  #tidy(): void {
+    this.program.tidy();
+    if (this.#generation === this.program.generation) return;
+    this.#generation = this.program.generation;
+    this.memory.forgetNumbers();
+  }
+
+  /** The way of a request through the rules of its gate. @returns where it stands in the trace at the end */
+  #walk(court: Court, seat: Seat, atUnixMs: number, isTimeUnknown: boolean): number {
+    const { stage, trace, posts } = court;
+    const cursors = this.#cursors;
+    const ends = this.#ends;
+    let numSources = 0;
+    if (stage.numAlways > 0) {
+      cursors[0] = 0;
+      ends[0] = stage.numAlways;
+      numSources = 1;
+    }
+    for (const group of stage.leadingGroups) {
+      const number = seat.classOf(group);
+      let start = stage.starts[group]?.[number] ?? UNSET;
+      if (start === UNSET) start = stage.leadsFor(group, number);
+      const end = stage.ends[group]![number]!;
+      if (start === end) continue;
+      cursors[numSources] = start;
+      ends[numSources] = end;
+      numSources += 1;
+    }
+    const { leads } = stage;
+    let place = 0;
+    let skipTo = 0;
+    let barrier = stage.barriers[0]!;
+    for (;;) {
+      let next = barrier;
+      let isCertain = 0;
+      for (let source = 0; source < numSources; source += 1) {
+        let cursor = cursors[source]!;
+        const end = ends[source]!;
+        while (cursor < end && leads[cursor]! >> 1 < skipTo) cursor += 1;
+        cursors[source] = cursor;
+        if (cursor === end) continue;
+        const lead = leads[cursor]!;
+        const rule = lead >> 1;
+        if (rule < next) {
+          next = rule;
+          isCertain = lead & 1;
+        } else if (rule === next) isCertain |= lead & 1;
+      }
+      if (next >= barrier) return place;
+      skipTo = next + 1;
+      const post = posts[next]!;
+      const { rule } = post;
+      const live = rule.isTimed ? this.#liveness(post, atUnixMs, isTimeUnknown) : TRUE;
+      if (live === FALSE) continue;
+      const holds = isCertain ? TRUE : this.#evaluate(court, rule, seat, place);
+      if (holds === FALSE) continue;
+      const isUnknown = live === UNKNOWN || holds === UNKNOWN;
+      if (isUnknown && !rule.rule.matchesUnknown) {
+        place = trace.step(place, ruleEvent(next, BLIND));
+        continue;
+      }
+      const matched = isUnknown ? MATCHED_UNKNOWN : MATCHED;
+      const act = rule.ends ? ENDED : this.#remember(post, seat, atUnixMs);
+      if (act === MATCHED_BLIND_KEY) {
+        place = trace.step(place, ruleEvent(next, MATCHED_BLIND_KEY));
+        continue;
+      }
+      place = trace.step(place, ruleEvent(next, matched + act));
+      if (act !== ENDED || rule.rule.state === 'trial') continue;
+      const { fence } = rule;
+      if (!fence.isTrial && rule.isFinal) return place;
+      skipTo = fence.ruleEnd;
+      barrier = stage.barriers[fence.index + 1]!;
+    }
+  }
+
+  #evaluate({ trace }: Court, { conjunction, condition, isInTrial }: StageRule, seat: Seat, place: number): Degree {
+    const { groups } = this.program;
+    if (conjunction) return evaluateConjunction(conjunction, seat, groups);
+    const { byActing, byAll } = trace.tagsAt(place);
+    return evaluateNode(condition, seat, groups, isInTrial ? byAll : byActing);
+  }
+
+  /** Expired and out of hours is false; without a time nobody knows. */
+  #liveness(post: Post, atUnixMs: number, isTimeUnknown: boolean): Degree {
+    if (isTimeUnknown) return UNKNOWN;
+    const { hours, until } = post.rule.rule;
+    if (until && atUnixMs >= this.program.endsAtUnixMs.get(post.rule.rule)!) return FALSE;
+    if (!hours) return TRUE;
+    const minute = Math.floor(atUnixMs / MINUTE_MS);
+    if (minute !== post.askedMinute || atUnixMs < WHOLE_MINUTES_FROM_UNIX_MS) {
+      post.askedMinute = minute;
+      post.isInHours = this.program.schedules.get(hours.schedule.name)!.contains(atUnixMs);
+    }
+    return post.isInHours === hours.isOutside ? FALSE : TRUE;
+  }
+
+  /** What a rule comes to that looks at what earlier requests left behind: `ENDED`, `MATCHED_BLIND_KEY`, or 0 for nothing. */
+  #remember(post: Post, seat: Seat, atUnixMs: number): number {
+    const { action } = post.rule.rule;
+    if (action.kind === 'limit') return this.#limit(post, seat, atUnixMs);
+    const isForPersons = action.kind === 'warn' || action.kind === 'passphrase' || action.kind === 'challenge';
+    return isForPersons ? this.#hold(post, action, seat, atUnixMs) : 0;
+  }
+
+  #limit(post: Post, seat: Seat, atUnixMs: number): number {
+    const { keySlots } = post.rule;
+    let key = 0;
+    for (let index = 0; index < keySlots.length; index += 1) {
+      const number = seat.numberOf(keySlots[index]!);
+      if (number === UNKNOWN_KEY) return MATCHED_BLIND_KEY;
+      key = index === 0 ? number : this.#pair(key, number);
+    }
+    const textOf = (): string => this.#keyText(post, seat);
+    return this.memory.count(post.number, key, textOf, atUnixMs, post.window!) ? ENDED : 0;
+  }
+
+  /** A number for two. */
+  #pair(first: number, second: number): number {
+    const known = this.#pairs.get(first, second);
+    if (known !== ABSENT) return known;
+    const number = this.#pairs.size;
+    this.#pairs.add(first, second, number);
+    return number;
+  }
+
+  #hold(post: Post, { holdMs }: PersonAction, seat: Seat, atUnixMs: number): number {
+    if (this.program.people === 'stays-out') return ENDED;
+    const [slot] = post.rule.keySlots;
+    if (seat.numberOf(slot!) === UNKNOWN_KEY) return MATCHED_BLIND_KEY;
+    return this.memory.passesHold(this.#keyText(post, seat), atUnixMs, holdMs) ? 0 : ENDED;
+  }
+
+  #keyText({ keyStart, rule: { keySlots } }: Post, seat: Seat): string {
+    const texts = keySlots.map((slot) => `,${this.program.keyText(slot, seat.numberOf(slot))}`);
+    return `${keyStart}${texts.join('')}]`;
+  }
+}
+
+function windowOf({ rule: { action } }: StageRule): Window | undefined {
+  return action.kind === 'limit' ? { max: action.count, windowMs: action.windowMs, holdMs: action.holdMs } : undefined;
+}
+
+/** As the interpreter writes it, so that either can go on with what the other left behind. */
+function keyStartOf({ id, rule: { action } }: StageRule, gate: string): string {
+  const place = action.kind === 'limit' && action.isAcrossGates ? '' : gate;
+  return JSON.stringify([place, id]).slice(0, -1);
+}

@@ -1,0 +1,62 @@
+/** Where a request stands before a program: the numbers that the program wants of it. */
+import type { Attributes } from '../request/record.js';
+import type { CodedRows } from './coder.js';
+import type { Program } from './program.js';
+
+export interface Seat {
+  /** The class of the request in a group of features. */
+  classOf(group: number): number;
+  /** The number of the request at a slot. */
+  numberOf(slot: number): number;
+}
+
+/** The rows of a chunk, one after the other; numbers are found for all rows at once, and only those that are asked. */
+export class ChunkSeat implements Seat {
+  row = 0;
+  readonly #classes: (Int32Array | undefined)[] = [];
+  readonly #numbers: (Int32Array | undefined)[] = [];
+
+  constructor(
+    private readonly program: Program,
+    readonly rows: CodedRows,
+  ) {}
+
+  classOf(group: number): number {
+    return (this.#classes[group] ?? this.#fillClasses(group))[this.row]!;
+  }
+
+  numberOf(slot: number): number {
+    return (this.#numbers[slot] ?? this.#fillNumbers(slot))[this.row]!;
+  }
+
+  #fillClasses(group: number): Int32Array {
+    const filled = new Int32Array(this.rows.numRows);
+    this.program.groupCoders[group]!.fill(this.rows, filled);
+    return (this.#classes[group] = filled);
+  }
+
+  #fillNumbers(slot: number): Int32Array {
+    const filled = new Int32Array(this.rows.numRows);
+    this.program.slotCoders[slot]!.fill(this.rows, filled);
+    return (this.#numbers[slot] = filled);
+  }
+}
+
+/** One request by itself. */
+export class SingleSeat implements Seat {
+  readonly #classes: number[] = [];
+  readonly #numbers: number[] = [];
+
+  constructor(
+    private readonly program: Program,
+    private readonly attributes: Attributes,
+  ) {}
+
+  classOf(group: number): number {
+    return (this.#classes[group] ??= this.program.groups.all[group]!.read(this.attributes));
+  }
+
+  numberOf(slot: number): number {
+    return (this.#numbers[slot] ??= this.program.slots[slot]!.read(this.attributes));
+  }
+}

@@ -1,0 +1,247 @@
+/** The rules of one gate as they stand before a request, which the gate sees whole or in part. */
+import type { CheckedGate } from '../check/rulebook.js';
+import { ruleId } from '../decide/decision.js';
+import type { FenceStatement, Rule } from '../language/tree.js';
+import type { World } from '../decide/view.js';
+import type { Rulebook } from '../check/rulebook.js';
+import type { Lens } from './features.js';
+import { doubled, type Groups } from './groups.js';
+import type { Seat } from './seat.js';
+import { compileCondition, findCover, type Node } from './nodes.js';
+import { FALSE, TRUE, UNKNOWN, type Degree } from './truth.js';
+
+export interface StageFence {
+  readonly statement: FenceStatement;
+  readonly index: number;
+  readonly isTrial: boolean;
+  /** Its rules are those from `ruleStart` to `ruleEnd`, the end not included. */
+  readonly ruleStart: number;
+  readonly ruleEnd: number;
+}
+
+export interface StageRule {
+  readonly rule: Rule;
+  readonly fence: StageFence;
+  /** `fence/rule` */
+  readonly id: string;
+  readonly condition: Node;
+  /** The comparisons of a condition that joins nothing but such with and; three numbers each: group, atom, whether negated. */
+  readonly conjunction: Int32Array | undefined;
+  /** Sees also tags that were set in trial. */
+  readonly isInTrial: boolean;
+  /** Has hours, or an end. */
+  readonly isTimed: boolean;
+  /** Its action always ends. */
+  readonly ends: boolean;
+  /** Where it ends, an acting fence is the last. */
+  readonly isFinal: boolean;
+  /** Of a rule that remembers: where the numbers of its keys stand. */
+  readonly keySlots: readonly number[];
+}
+
+/** Twice the number of a rule, and one more where its condition is true for the class whatever else is asked. */
+export type Lead = number;
+
+const ENDING_ACTIONS: readonly Rule['action']['kind'][] = ['allow', 'block', 'redirect'];
+
+export const UNSET = -1;
+
+export class Stage {
+  readonly fences: readonly StageFence[];
+  readonly rules: readonly StageRule[];
+  /** Leads to the rules that no class leads to, so that they stand before every request: the first ones of `leads`. */
+  readonly numAlways: number;
+  /** By fence: where the rules end that can be reached, if neither it nor a later fence is ended by a rule. */
+  readonly barriers: Int32Array;
+  readonly leadingGroups: readonly number[];
+  /** By group and atom, the rules that the atom leads to. */
+  readonly #ledBy: (number[] | undefined)[][];
+  /** Leads of classes, one behind the other. */
+  leads = new Int32Array(4096);
+  #numLeads = 0;
+  /** By group and class, where its leads begin and end; `UNSET` before they are asked for. */
+  readonly starts: Int32Array[];
+  readonly ends: Int32Array[];
+
+  constructor(
+    readonly gate: CheckedGate,
+    readonly isHidden: boolean,
+    { rulebook, world }: { readonly rulebook: Rulebook; readonly world: World },
+    private readonly groups: Groups,
+    keySlotsFor: (rule: Rule, lens: Lens) => readonly number[],
+  ) {
+    const lens = { gate, isHidden, world };
+    const terms = { rulebook, lens, groups };
+    const fences: StageFence[] = [];
+    const rules: StageRule[] = [];
+    for (const statement of gate.fences) {
+      const live = statement.rules.filter(({ state }) => state !== 'off');
+      const fence = {
+        statement,
+        index: fences.length,
+        isTrial: statement.mode === 'trial',
+        ruleStart: rules.length,
+        ruleEnd: rules.length + live.length,
+      };
+      fences.push(fence);
+      for (const rule of live) {
+        const condition = compileCondition(rule.condition, terms);
+        rules.push({
+          rule,
+          fence,
+          id: ruleId(statement.name, rule.name),
+          condition,
+          conjunction: toConjunction(condition),
+          isInTrial: fence.isTrial || rule.state === 'trial',
+          isTimed: rule.hours !== undefined || rule.until !== undefined,
+          ends: ENDING_ACTIONS.includes(rule.action.kind),
+          isFinal: rule.action.kind !== 'allow' || rule.action.isOutright,
+          keySlots: keySlotsFor(rule, lens),
+        });
+      }
+    }
+    this.fences = fences;
+    this.rules = rules;
+    const always: number[] = [];
+    this.#ledBy = [];
+    rules.forEach(({ condition }, index) => {
+      const cover = findCover(condition);
+      if (!cover) always.push(index * 2 + (condition.kind === 'known' && condition.degree === TRUE ? 1 : 0));
+      for (const { group, atom } of cover?.atoms ?? []) ((this.#ledBy[group] ??= [])[atom] ??= []).push(index);
+    });
+    this.numAlways = always.length;
+    while (this.leads.length < always.length) this.leads = doubled(this.leads);
+    this.leads.set(always);
+    this.#numLeads = always.length;
+    this.leadingGroups = [...this.#ledBy.keys()].filter((group) => this.#ledBy[group] !== undefined);
+    this.barriers = new Int32Array(fences.length + 1).fill(rules.length);
+    for (const fence of fences.toReversed())
+      this.barriers[fence.index] = isFinal(fence) ? fence.ruleEnd : this.barriers[fence.index + 1]!;
+    this.starts = [];
+    this.ends = [];
+  }
+
+  /** Finds the rules that a class leads to. @returns where they begin */
+  leadsFor(group: number, number: number): number {
+    this.#makeRoom(group, number);
+    const known = this.starts[group]![number]!;
+    if (known !== UNSET) return known;
+    const ledBy = this.#ledBy[group]!;
+    const candidates = new Set<number>();
+    for (const entry of this.groups.all[group]!.entriesOf(number))
+      for (const rule of ledBy[entry >> 1] ?? []) candidates.add(rule);
+    const start = this.#numLeads;
+    for (const rule of [...candidates].sort((a, b) => a - b)) {
+      const [least, greatest] = this.#bounds(this.rules[rule]!.condition, group, number);
+      if (greatest === FALSE) continue;
+      if (this.#numLeads === this.leads.length) this.leads = doubled(this.leads);
+      this.leads[this.#numLeads++] = rule * 2 + (least === TRUE ? 1 : 0);
+    }
+    this.starts[group]![number] = start;
+    this.ends[group]![number] = this.#numLeads;
+    return start;
+  }
+
+  #makeRoom(group: number, number: number): void {
+    let starts = this.starts[group] ?? new Int32Array(256).fill(UNSET);
+    let ends = this.ends[group] ?? new Int32Array(256);
+    while (number >= starts.length) {
+      const room = starts.length;
+      starts = doubled(starts).fill(UNSET, room);
+      ends = doubled(ends);
+    }
+    this.starts[group] = starts;
+    this.ends[group] = ends;
+  }
+
+  /** The least and the greatest that a condition can come to, where only the class of one group is known. */
+  #bounds(node: Node, group: number, number: number): readonly [Degree, Degree] {
+    switch (node.kind) {
+      case 'known':
+        return [node.degree, node.degree];
+      case 'tag':
+        return [FALSE, TRUE];
+      case 'atom': {
+        if (node.group !== group) return [FALSE, TRUE];
+        const degree = this.groups.all[group]!.degreeOf(number, node.atom);
+        return [degree, degree];
+      }
+      case 'not': {
+        const [least, greatest] = this.#bounds(node.part, group, number);
+        return [(TRUE - greatest) as Degree, (TRUE - least) as Degree];
+      }
+      case 'and':
+      case 'or': {
+        const all = node.parts.map((part) => this.#bounds(part, group, number));
+        const of = node.kind === 'and' ? Math.min : Math.max;
+        return [of(...all.map(([least]) => least)) as Degree, of(...all.map(([, greatest]) => greatest)) as Degree];
+      }
+    }
+  }
+
+  /** Lets go of what is known of classes. */
+  forget(): void {
+    this.#numLeads = this.numAlways;
+    for (const starts of this.starts) starts?.fill(UNSET);
+  }
+}
+
+/** Whether its end, where no rule ends it, stops the request. */
+function isFinal({ isTrial, statement: { otherwise } }: StageFence): boolean {
+  return !isTrial && otherwise.kind !== 'continue' && otherwise.kind !== 'allow';
+}
+
+function toConjunction(node: Node): Int32Array | undefined {
+  const parts = node.kind === 'and' ? node.parts : [node];
+  const numbers: number[] = [];
+  for (const part of parts) {
+    const atom = part.kind === 'not' ? part.part : part;
+    if (atom.kind !== 'atom') return undefined;
+    numbers.push(atom.group, atom.atom, part.kind === 'not' ? 1 : 0);
+  }
+  return Int32Array.from(numbers);
+}
+
+/** What a condition of comparisons joined with and comes to. */
+export function evaluateConjunction(conjunction: Int32Array, seat: Seat, groups: Groups): Degree {
+  let result: Degree = TRUE;
+  for (let at = 0; at < conjunction.length; at += 3) {
+    const group = conjunction[at]!;
+    const degree = groups.all[group]!.degreeOf(seat.classOf(group), conjunction[at + 1]!);
+    if (degree === UNKNOWN) result = UNKNOWN;
+    else if ((degree === TRUE) === (conjunction[at + 2] === 1)) return FALSE;
+  }
+  return result;
+}
+
+/** What a condition comes to. @param tags those that its rule sees */
+export function evaluateNode(node: Node, seat: Seat, groups: Groups, tags: ReadonlySet<string>): Degree {
+  switch (node.kind) {
+    case 'known':
+      return node.degree;
+    case 'atom':
+      return groups.all[node.group]!.degreeOf(seat.classOf(node.group), node.atom);
+    case 'tag':
+      return (node.tags === 'any' ? tags.size > 0 : [...node.tags].some((tag) => tags.has(tag))) ? TRUE : FALSE;
+    case 'not':
+      return (TRUE - evaluateNode(node.part, seat, groups, tags)) as Degree;
+    case 'and': {
+      let result: Degree = TRUE;
+      for (const part of node.parts) {
+        const degree = evaluateNode(part, seat, groups, tags);
+        if (degree === FALSE) return FALSE;
+        if (degree === UNKNOWN) result = UNKNOWN;
+      }
+      return result;
+    }
+    case 'or': {
+      let result: Degree = FALSE;
+      for (const part of node.parts) {
+        const degree = evaluateNode(part, seat, groups, tags);
+        if (degree === TRUE) return TRUE;
+        if (degree === UNKNOWN) result = UNKNOWN;
+      }
+      return result;
+    }
+  }
+}

@@ -1,0 +1,157 @@
+/**
+ * Which comparisons of text hold for a text, without asking each: whole texts by a Map, starts and ends by their length,
+ * paths by their segments, and the rest behind three characters that the text must have.
+ */
+import type { Comparison } from '../language/tree.js';
+import { compileLike, compilePattern, foldAsciiCase, type TextTest } from '../reference/text-pattern.js';
+import { invariant } from '../request/invariant.js';
+import { readPath, readPathPart, type PathReading } from '../request/path.js';
+import type { Hear } from './atoms.js';
+import { requiredLiteral } from './required-literal.js';
+
+/** Atoms by a text. */
+type ByText = Map<string, number[]>;
+
+interface Candidate {
+  readonly atom: number;
+  readonly test: TextTest;
+}
+
+const GRAM = 3;
+const NUM_GRAM_CHAINS = 4096;
+
+export class TextIndex {
+  readonly #whole: ByText = new Map();
+  readonly #wholeFolded: ByText = new Map();
+  readonly #starts = new Map<number, ByText>();
+  readonly #ends = new Map<number, ByText>();
+  /** By a prefix of whole segments, without its final slash. */
+  readonly #under: ByText = new Map();
+  /** By the hash of three characters that a text must have, in lower case. */
+  readonly #behindGram: Candidate[][] = [];
+  #numBehindGram = 0;
+  /** What no three characters stand before. */
+  readonly #always: Candidate[] = [];
+
+  constructor(private readonly reading: PathReading) {}
+
+  add(atom: number, comparison: Comparison): void {
+    const { operator, isAnyCase, values } = comparison;
+    for (const value of values) {
+      const literal = literalOf(value);
+      const text = this.#read(comparison, literal);
+      if (operator === '=' || operator === 'in') {
+        if (isAnyCase) insert(this.#wholeFolded, foldAsciiCase(text), atom);
+        else insert(this.#whole, text, atom);
+      } else if (operator === 'under') insert(this.#under, text.endsWith('/') ? text.slice(0, -1) : text, atom);
+      else if (!isAnyCase && operator === 'starts') insertByLength(this.#starts, text, atom);
+      else if (!isAnyCase && operator === 'ends') insertByLength(this.#ends, text, atom);
+      else this.#addSearch(atom, operator, isAnyCase ? foldAsciiCase(text) : text, isAnyCase);
+    }
+  }
+
+  /** Literals are read as the server reads paths: whole paths as paths, parts as parts, expressions not at all. */
+  #read({ field, operator }: Comparison, literal: string): string {
+    if (field !== 'path' || operator === 'matches') return literal;
+    const isWhole = operator === '=' || operator === 'in' || operator === 'under';
+    return isWhole ? readPath(literal, this.reading) : readPathPart(literal, this.reading);
+  }
+
+  #addSearch(atom: number, operator: Comparison['operator'], literal: string, isAnyCase: boolean): void {
+    const test = createTest(operator, literal);
+    const candidate = { atom, test: isAnyCase ? (text: string) => test(foldAsciiCase(text)) : test };
+    const needed = longestNeeded(operator, literal);
+    if (needed.length < GRAM) {
+      this.#always.push(candidate);
+      return;
+    }
+    const folded = foldAsciiCase(needed);
+    // The last three: beginnings are what literals share.
+    const chain = hashGram(folded, folded.length - GRAM);
+    (this.#behindGram[chain] ??= []).push(candidate);
+    this.#numBehindGram += 1;
+  }
+
+  ask(text: string, hear: Hear): void {
+    tell(this.#whole.get(text), hear);
+    if (this.#wholeFolded.size > 0) tell(this.#wholeFolded.get(foldAsciiCase(text)), hear);
+    for (const [length, byText] of this.#starts)
+      if (length <= text.length) tell(byText.get(text.slice(0, length)), hear);
+    for (const [length, byText] of this.#ends)
+      if (length <= text.length) tell(byText.get(text.slice(text.length - length)), hear);
+    if (this.#under.size > 0) this.#askUnder(text, hear);
+    for (const { atom, test } of this.#always) if (test(text)) hear(atom);
+    if (this.#numBehindGram > 0) this.#askBehindGrams(text, hear);
+  }
+
+  #askUnder(path: string, hear: Hear): void {
+    for (let end = path.indexOf('/'); end >= 0; end = path.indexOf('/', end + 1))
+      tell(this.#under.get(path.slice(0, end)), hear);
+    tell(this.#under.get(path), hear);
+  }
+
+  #askBehindGrams(text: string, hear: Hear): void {
+    const folded = foldAsciiCase(text);
+    for (let at = 0; at + GRAM <= folded.length; at += 1) {
+      const candidates = this.#behindGram[hashGram(folded, at)];
+      if (!candidates) continue;
+      for (const { atom, test } of candidates) if (test(text)) hear(atom);
+    }
+  }
+}
+
+function literalOf(value: Comparison['values'][number]): string {
+  if (value.kind === 'domain') return value.entry.name;
+  if (value.kind === 'word') return value.name;
+  invariant(value.kind === 'text', `a text is compared with a ${value.kind}`);
+  return value.text;
+}
+
+function createTest(operator: Comparison['operator'], literal: string): TextTest {
+  switch (operator) {
+    case 'starts':
+      return (text) => text.startsWith(literal);
+    case 'ends':
+      return (text) => text.endsWith(literal);
+    case 'contains':
+      return (text) => text.includes(literal);
+    case 'like':
+      return compileLike(literal);
+    default: {
+      const compiled = compilePattern(literal);
+      invariant('test' in compiled, `an expression was not checked: ${literal}`);
+      return compiled.test;
+    }
+  }
+}
+
+/** The longest run of characters that every text has for which the comparison holds; maybe none. */
+function longestNeeded(operator: Comparison['operator'], literal: string): string {
+  if (operator === 'matches') return requiredLiteral(literal);
+  if (operator !== 'like') return literal;
+  return literal.split(/[*?]/).reduce((longest, part) => (part.length > longest.length ? part : longest), '');
+}
+
+function insert(byText: ByText, text: string, atom: number): void {
+  const atoms = byText.get(text);
+  if (atoms) atoms.push(atom);
+  else byText.set(text, [atom]);
+}
+
+function insertByLength(byLength: Map<number, ByText>, text: string, atom: number): void {
+  const byText = byLength.get(text.length) ?? new Map<string, number[]>();
+  byLength.set(text.length, byText);
+  insert(byText, text, atom);
+}
+
+function tell(atoms: readonly number[] | undefined, hear: Hear): void {
+  if (atoms) for (const atom of atoms) hear(atom);
+}
+
+function hashGram(text: string, at: number): number {
+  const mixed =
+    Math.imul(text.charCodeAt(at), 0x1f35) ^
+    Math.imul(text.charCodeAt(at + 1), 0x3d4d) ^
+    Math.imul(text.charCodeAt(at + 2), 0x6b43);
+  return (mixed ^ (mixed >>> 11)) & (NUM_GRAM_CHAINS - 1);
+}
