@@ -7,7 +7,7 @@ import type { Members } from '../check/members.js';
 import type { Value } from '../language/tree.js';
 import type { Address, AddressRange, Family } from '../request/address.js';
 import { invariant } from '../request/invariant.js';
-import type { Hear } from './atoms.js';
+import type { Heard } from './heard.js';
 import { gatherEntries } from './gather-entries.js';
 
 interface Intervals {
@@ -37,8 +37,8 @@ export class AddressIndex {
       if (value.kind === 'addresses') this.#ranges.push({ atom, range: value.range });
   }
 
-  ask(address: Address, hear: Hear): void {
-    for (const { atom, members } of this.#large) if (members.find(address)) hear(atom);
+  ask(address: Address, heard: Heard): void {
+    for (const { atom, members } of this.#large) if (members.find(address)) heard.holds(atom);
     const intervals = (this.#intervals ??= { 4: this.#cut(4), 6: this.#cut(6) })[address.family];
     const value = address.family === 4 ? Number(address.value) : address.value;
     const { firsts } = intervals;
@@ -52,7 +52,7 @@ export class AddressIndex {
     if (low === 0) return;
     for (const atom of intervals.atoms[low - 1]!) {
       const members = this.#inexact.get(atom);
-      if (!members || members.find(address)) hear(atom);
+      if (!members || members.find(address)) heard.holds(atom);
     }
   }
 

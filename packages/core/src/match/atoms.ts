@@ -5,14 +5,14 @@ import type { Comparison, Value } from '../language/tree.js';
 import { invariant } from '../request/invariant.js';
 import { readPath, type PathReading } from '../request/path.js';
 import { isProtocol, type Protocol } from '../request/protocols.js';
+import type { Members } from '../check/members.js';
 import { AddressIndex } from './address-index.js';
+import type { Heard } from './heard.js';
 import { DomainIndex } from './domain-index.js';
+import { gatherEntries } from './gather-entries.js';
 import type { FeatureValue, Flow, Place } from './features.js';
 import { TextIndex } from './text-index.js';
 import { FALSE, TRUE, UNKNOWN, type Degree } from './truth.js';
-
-/** Hears which atoms hold. */
-export type Hear = (atom: number) => void;
 
 /** The atoms that ask one feature. */
 export class AtomIndex {
@@ -21,6 +21,8 @@ export class AtomIndex {
   readonly #texts: TextIndex;
   readonly #domains = new DomainIndex();
   readonly #addresses = new AddressIndex();
+  /** Countries and categories; with a set that takes some out again, it is asked too. */
+  readonly #words = new Map<string, { readonly atom: number; readonly members?: Members }[]>();
   /** Asked one by one of every distinct value. */
   readonly #tests: { readonly atom: number; readonly test: (value: FeatureValue) => Degree }[] = [];
 
@@ -38,29 +40,46 @@ export class AtomIndex {
       this.#domains.add(atom, operator, values, lookup);
     else if (kind === 'domain' || kind === 'path' || kind === 'text' || kind === 'word')
       this.#texts.add(atom, comparison);
+    else if (kind === 'country' || kind === 'category') this.#addWords(atom, values, lookup);
     else this.#tests.push({ atom, test: this.#createTest(comparison, lookup) });
   }
 
-  /** The atoms that do not come out false for a value, each twice its number, and one more where it is unknown; ascending. */
-  ask(value: FeatureValue | null | undefined): number[] {
-    if (value === undefined) return this.#all.map((atom) => atom * 2 + 1).sort((a, b) => a - b);
-    if (value === null) return [];
-    const holding: number[] = this.#present.map((atom) => atom * 2);
-    const hear = (atom: number): void => void holding.push(atom * 2);
-    if (Array.isArray(value)) for (const one of value as readonly string[]) this.#askOne(one, hear);
-    else this.#askOne(value as Exclude<FeatureValue, readonly string[]>, hear);
-    for (const { atom, test } of this.#tests) {
-      const degree = askTest(test, value);
-      if (degree !== FALSE) holding.push(atom * 2 + (degree === UNKNOWN ? 1 : 0));
+  #addWords(atom: number, values: readonly Value[], lookup: Lookup | undefined): void {
+    const members = lookup?.kind === 'members' ? lookup : undefined;
+    const gathered = gatherEntries(values, members?.lists ?? new Map());
+    invariant(gathered, 'a set of words is too large');
+    for (const value of gathered.entries) {
+      const word = value.kind === 'country' ? value.code : wordOf(value);
+      const entries = this.#words.get(word) ?? [];
+      this.#words.set(word, entries);
+      entries.push({ atom, ...(gathered.isExact ? {} : { members: members!.members }) });
     }
-    return [...new Set(holding)].sort((a, b) => a - b);
   }
 
-  #askOne(value: Exclude<FeatureValue, readonly string[]>, hear: Hear): void {
+  /** Tells the atoms that do not come out false for a value. */
+  ask(value: FeatureValue | null | undefined, heard: Heard): void {
+    if (value === null) return;
+    if (value === undefined) {
+      for (const atom of this.#all) heard.isUnknown(atom);
+      return;
+    }
+    for (const atom of this.#present) heard.holds(atom);
+    if (Array.isArray(value)) for (const one of value as readonly string[]) this.#askOne(one, heard);
+    else this.#askOne(value as Exclude<FeatureValue, readonly string[]>, heard);
+    for (const { atom, test } of this.#tests) {
+      const degree = askTest(test, value);
+      if (degree === TRUE) heard.holds(atom);
+      else if (degree === UNKNOWN) heard.isUnknown(atom);
+    }
+  }
+
+  #askOne(value: Exclude<FeatureValue, readonly string[]>, heard: Heard): void {
     if (typeof value === 'string') {
-      this.#texts.ask(value, hear);
-      this.#domains.ask(value, hear);
-    } else if (typeof value === 'object' && 'family' in value) this.#addresses.ask(value, hear);
+      this.#texts.ask(value, heard);
+      this.#domains.ask(value, heard);
+      for (const { atom, members } of this.#words.get(value) ?? [])
+        if (!members || members.find(value)) heard.holds(atom);
+    } else if (typeof value === 'object' && 'family' in value) this.#addresses.ask(value, heard);
   }
 
   #createTest({ field, operator, values }: Comparison, lookup: Lookup | undefined): (value: FeatureValue) => Degree {
@@ -76,12 +95,7 @@ export class AtomIndex {
       return (flow) => toDegree(wanted.some((test) => test(flow as Flow)));
     }
     if (kind === 'url') return urlTest(operator, lookup, this.reading);
-    if (lookup?.kind === 'members') {
-      const { members } = lookup;
-      return (name) => toDegree(members.find(name as string) !== undefined);
-    }
-    const names = new Set(values.map((value) => (value.kind === 'country' ? value.code : wordOf(value))));
-    return (name) => toDegree(names.has(name as string));
+    throw new Error(`Internal error: ${field} cannot be compared.`);
   }
 }
 

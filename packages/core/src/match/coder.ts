@@ -10,9 +10,9 @@ import {
   type Dictionary,
   type ValueColumn,
 } from '../columns/column.js';
-import type { Attributes } from '../request/record.js';
 import type { Feature } from './features.js';
 import { ABSENT, PairMap } from './pair-map.js';
+import { Reading } from './reading.js';
 
 /** A chunk as the matcher sees it: a column for each attribute that some request has. */
 export interface CodedRows {
@@ -32,16 +32,28 @@ interface Telling {
 }
 
 const UNSET = ABSENT;
+/** Texts of values whose numbers are kept for the dictionaries to come. */
+const MAX_KEPT_TEXTS = 500_000;
+const MAX_TABLES = 8;
+
+/** Numbers of the values of one column, all other inputs being the same. */
+interface Table {
+  /** By code of the dictionary that was seen last. */
+  dictionary: Dictionary | undefined;
+  byCode: Int32Array;
+  /** What other dictionaries had, so that a text is read once. */
+  readonly byText: Map<string, number>;
+}
 
 export class Coder {
-  /** By dictionary and by what else is constant. */
-  #tables = new WeakMap<Dictionary, Map<string, Int32Array>>();
+  /** By the column and what is constant. */
+  readonly #tables = new Map<string, Table>();
 
   constructor(private readonly feature: Feature<number>) {}
 
   /** Numbers stand for something else from now on. */
   forget(): void {
-    this.#tables = new WeakMap();
+    this.#tables.clear();
   }
 
   /** @param into as long as the chunk has rows, or longer */
@@ -57,35 +69,56 @@ export class Coder {
       if (only < 0) telling.push({ name, column, isPresence });
       else if (only > 0) constants[name] = isPresence ? null : cellOf(column, only);
     }
-    if (telling.length === 0) into.fill(this.feature.read(constants as Attributes), 0, rows.numRows);
+    if (telling.length === 0) into.fill(this.feature.read(new Reading(constants)), 0, rows.numRows);
     else if (telling.length === 1 && !telling[0]!.isPresence)
       this.#fillFromOne(telling[0]!, constants, rows.numRows, into);
     else this.#fillFromSeveral(telling, constants, rows.numRows, into);
-    for (const row of rows.spilledRows) into[row] = this.feature.read(rows.attributesAt(row) as Attributes);
+    for (const row of rows.spilledRows) into[row] = this.feature.read(new Reading(rows.attributesAt(row)));
   }
 
   #fillFromOne({ name, column }: Telling, constants: Record<string, Cell>, numRows: number, into: Int32Array): void {
-    const { codes, dictionary } = column;
-    const context = `${name}\n${JSON.stringify(constants)}`;
-    let tables = this.#tables.get(dictionary);
-    if (!tables) this.#tables.set(dictionary, (tables = new Map()));
-    let table = tables.get(context);
-    const numCodes = dictionary.numValues + FIRST_VALUE_CODE;
-    if (!table || table.length < numCodes) {
-      // Room for what a dictionary that grows will have.
-      const larger = new Int32Array(Math.max(numCodes, (table?.length ?? 0) * 2)).fill(UNSET);
-      if (table) larger.set(table);
-      tables.set(context, (table = larger));
-    }
+    const { codes } = column;
+    const table = this.#tableFor(name, constants, column.dictionary);
+    const { byCode } = table;
+    const reading = new Reading(constants);
     for (let row = 0; row < numRows; row += 1) {
       const code = codes[row]!;
-      let number = table[code]!;
-      if (number === UNSET) {
-        number = this.feature.read(withCell(constants, name, cellOf(column, code)));
-        table[code] = number;
-      }
-      into[row] = number;
+      const known = byCode[code]!;
+      into[row] =
+        known === UNSET ? (byCode[code] = this.#numberFor(name, cellOf(column, code), reading, table)) : known;
     }
+  }
+
+  #tableFor(name: string, constants: Record<string, Cell>, dictionary: Dictionary): Table {
+    const context = `${name}\n${JSON.stringify(constants)}`;
+    let table = this.#tables.get(context);
+    if (this.#tables.size > MAX_TABLES) this.#tables.clear();
+    if (!table)
+      this.#tables.set(context, (table = { dictionary: undefined, byCode: new Int32Array(), byText: new Map() }));
+    const numCodes = dictionary.numValues + FIRST_VALUE_CODE;
+    if (table.dictionary !== dictionary) {
+      table.dictionary = dictionary;
+      table.byCode = new Int32Array(numCodes).fill(UNSET);
+    } else if (table.byCode.length < numCodes) {
+      // The dictionary has grown since.
+      const larger = new Int32Array(numCodes * 2).fill(UNSET);
+      larger.set(table.byCode);
+      table.byCode = larger;
+    }
+    return table;
+  }
+
+  #numberFor(name: string, cell: Cell, reading: Reading, { byText }: Table): number {
+    const text = onlyText(cell);
+    const known = text === undefined ? undefined : byText.get(text);
+    if (known !== undefined) return known;
+    reading.set(name, cell);
+    const number = this.feature.read(reading);
+    if (text !== undefined) {
+      if (byText.size >= MAX_KEPT_TEXTS) byText.clear();
+      byText.set(text, number);
+    }
+    return number;
   }
 
   #fillFromSeveral(
@@ -110,20 +143,22 @@ export class Coder {
         combined[row] = number;
       }
     });
+    const reading = new Reading(constants);
     const numbers = Int32Array.from(firstRows, (row) => {
-      let attributes = constants as Attributes;
       for (const { name, column, isPresence } of telling) {
         const code = column.codes[row]!;
-        if (code > 0) attributes = withCell(attributes, name, isPresence ? null : cellOf(column, code));
+        reading.set(name, code === 0 ? undefined : isPresence ? null : cellOf(column, code));
       }
-      return this.feature.read(attributes);
+      return this.feature.read(reading);
     });
     for (let row = 0; row < numRows; row += 1) into[row] = numbers[combined[row]!]!;
   }
 }
 
-function withCell(attributes: Attributes | Record<string, Cell>, name: string, cell: Cell): Attributes {
-  return cell === undefined ? (attributes as Attributes) : ({ ...attributes, [name]: cell } as Attributes);
+/** A text, or a list of one, told apart; undefined for other values. */
+function onlyText(cell: Cell): string | undefined {
+  if (typeof cell === 'string') return cell.startsWith('\0') ? undefined : cell;
+  return Array.isArray(cell) && cell.length === 1 && typeof cell[0] === 'string' ? `\0${cell[0]}` : undefined;
 }
 
 /** The one code that all rows have, or -1. Of presence only 0 and 1 are told apart. */

@@ -6,7 +6,7 @@ import type { Comparison, Value } from '../language/tree.js';
 import type { Reach } from '../reference/domain-set.js';
 import { isAddressHost } from '../request/host.js';
 import { invariant } from '../request/invariant.js';
-import type { Hear } from './atoms.js';
+import type { Heard } from './heard.js';
 
 interface Entry {
   readonly atom: number;
@@ -46,15 +46,15 @@ export class DomainIndex {
     else this.#byName.set(name, [entry]);
   }
 
-  ask(host: string, hear: Hear): void {
-    for (const { atom, members } of this.#large) if (members.find(host)) hear(atom);
+  ask(host: string, heard: Heard): void {
+    for (const { atom, members } of this.#large) if (members.find(host)) heard.holds(atom);
     if (this.#byName.size === 0) return;
     for (const { atom, reach, members } of this.#byName.get(host) ?? [])
-      if (reach !== 'below' && (!members || members.find(host))) hear(atom);
+      if (reach !== 'below' && (!members || members.find(host))) heard.holds(atom);
     if (isAddressHost(host)) return;
     for (let dot = host.indexOf('.'); dot >= 0; dot = host.indexOf('.', dot + 1)) {
       for (const { atom, reach, members } of this.#byName.get(host.slice(dot + 1)) ?? [])
-        if (reach !== 'only' && (!members || members.find(host))) hear(atom);
+        if (reach !== 'only' && (!members || members.find(host))) heard.holds(atom);
     }
   }
 }

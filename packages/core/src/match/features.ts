@@ -22,8 +22,8 @@ import {
 } from '../request/fields.js';
 import { payloadOf } from '../request/payload.js';
 import { readPath, type PathReading } from '../request/path.js';
-import type { Attributes } from '../request/record.js';
-import { normalizeRequest, type Request } from '../request/request.js';
+import type { Request } from '../request/request.js';
+import type { Reading } from './reading.js';
 
 /** Through what a request is looked at: a gate, which may not see what is encrypted. */
 export interface Lens {
@@ -54,8 +54,8 @@ export interface Feature<T> {
   readonly key: string;
   /** The attributes it is read from, sorted; of one with `?` in front only whether it is there matters. */
   readonly inputs: readonly string[];
-  /** @param attributes only its inputs; one that only has to be there may be `null` */
-  read(attributes: Attributes): T;
+  /** @param reading of its inputs; one that only has to be there may be `null` */
+  read(reading: Reading): T;
 }
 
 /** What decides whether a record is HTTP. */
@@ -76,15 +76,7 @@ const AGENT = [...HTTP, 'user_agent.original', 'http.request.header.user-agent',
 /** What encryption hides. */
 const HIDDEN_FIELDS: readonly FieldName[] = ['path', 'query', 'header', 'cookie', 'agent', 'size'];
 
-let last: Request | undefined;
-
-/** Of the attributes of one request many features are read, one after the other. */
-export function toRequest(attributes: Attributes): Request {
-  if (last?.attributes !== attributes) last = normalizeRequest({ line: 0, atUnixMs: 0, attributes });
-  return last;
-}
-
-export function feature<T>(key: string, inputs: readonly string[], read: (attributes: Attributes) => T): Feature<T> {
+export function feature<T>(key: string, inputs: readonly string[], read: (reading: Reading) => T): Feature<T> {
   // Where the value itself matters, so does whether it is there.
   const needed = new Set(inputs.filter((name) => !name.startsWith('?') || !inputs.includes(name.slice(1))));
   return { key, inputs: [...needed].sort(), read };
@@ -102,11 +94,7 @@ function clientKey({ statement }: CheckedGate): string {
 }
 
 export function clientFeature(gate: CheckedGate): Feature<Field<Address>> {
-  return feature(
-    clientKey(gate),
-    clientInputs(gate),
-    (attributes) => resolveClient(gate, toRequest(attributes)).client,
-  );
+  return feature(clientKey(gate), clientInputs(gate), ({ request }) => resolveClient(gate, request).client);
 }
 
 /** @returns undefined where the gate cannot see the field, which is then unknown */
@@ -119,7 +107,7 @@ export function featureOf(
   if (isHidden && HIDDEN_FIELDS.includes(field)) return undefined;
   const named = parameter === undefined ? field : `${field} ${JSON.stringify(parameter)}`;
   const of = (inputs: readonly string[], read: (request: Request) => Field<FeatureValue>, key: string = named) =>
-    feature(key, inputs, (attributes) => read(toRequest(attributes)));
+    feature(key, inputs, ({ request }) => read(request));
   const countryOf = (address: Field<Address>): Field<string> =>
     world.countries && address ? world.countries.find(address).country : undefined;
   switch (field) {
@@ -202,8 +190,7 @@ export function featureOf(
 function categoryFeature({ world: { categories }, gate, isHidden }: Lens): Feature<Field<readonly string[]>> {
   const asksPath = !isHidden && categories?.hasPaths === true;
   const key = `category of ${hostKey(isHidden)}${asksPath ? ` ${readingKey(gate.pathReading)}` : ''}`;
-  return feature(key, asksPath ? [...HOST, ...PATH] : HOST, (attributes) => {
-    const request = toRequest(attributes);
+  return feature(key, asksPath ? [...HOST, ...PATH] : HOST, ({ request }) => {
     const host = hostOf(request, isHidden);
     if (!categories || host === undefined) return undefined;
     return categories.find(host, asksPath ? (pathOf(request, gate.pathReading) ?? null) : null).categories;
@@ -229,21 +216,29 @@ function readingKey(reading: PathReading): string {
 /** Whether a request is encrypted, which at outbound gates hides things. */
 export const encryptedFeature: Feature<boolean> = feature(
   'encrypted',
-  [...HOST, 'http.request.method', 'url.scheme'],
-  (attributes) => toRequest(attributes).isEncrypted,
+  [
+    ...HTTP,
+    'http.request.method',
+    'tls.client.server_name',
+    'network.protocol.name',
+    'server.address',
+    'url.full',
+    'url.scheme',
+  ],
+  ({ request }) => request.isEncrypted,
 );
 
 /** The host, for choosing the gate. */
-export const hostFeature: Feature<Field<string>> = feature('host', HOST, (attributes) => toRequest(attributes).host);
+export const hostFeature: Feature<Field<string>> = feature('host', HOST, ({ request }) => request.host);
 
 export const namedGateFeature: Feature<Field<string>> = feature(
   'gate of the record',
   ['jade.at-gate'],
-  (attributes) => toRequest(attributes).atGate,
+  ({ request }) => request.atGate,
 );
 
 export const inspectedFeature: Feature<boolean> = feature(
   'inspected',
   ['jade.inspected'],
-  (attributes) => attributes['jade.inspected'] === true,
+  ({ attributes }) => attributes['jade.inspected'] === true,
 );

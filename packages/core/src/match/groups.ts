@@ -3,10 +3,11 @@ import type { Lookup } from '../check/lookups.js';
 import type { Comparison } from '../language/tree.js';
 import type { Field } from '../request/field.js';
 import type { PathReading } from '../request/path.js';
-import type { Attributes } from '../request/record.js';
 import { printCondition } from '../language/condition-text.js';
 import { AtomIndex } from './atoms.js';
 import type { Feature, FeatureValue } from './features.js';
+import { Heard } from './heard.js';
+import type { Reading } from './reading.js';
 import { FALSE, TRUE, UNKNOWN, type Degree } from './truth.js';
 
 /** One feature with the atoms that ask it. */
@@ -16,6 +17,7 @@ interface Asked {
 }
 
 const FIRST_ROOM = 1024;
+const NO_CLASS = -1;
 
 /**
  * A group answers with the number of a class: a set of atoms that do not come out false. Classes are numbered as they
@@ -24,7 +26,10 @@ const FIRST_ROOM = 1024;
  */
 export class Group implements Feature<number> {
   readonly #asked = new Map<string, Asked>();
-  readonly #numbers = new Map<string, number>();
+  /** Numbers of classes by the hash of their entries, open addressing. */
+  #byHash = new Int32Array(FIRST_ROOM).fill(NO_CLASS);
+  #heard: Heard | undefined;
+  numClasses = 0;
   #entries = new Int32Array(FIRST_ROOM);
   numEntries = 0;
   /** Where the entries of each class begin, and those of the next. */
@@ -35,10 +40,6 @@ export class Group implements Feature<number> {
     readonly key: string,
     readonly inputs: readonly string[],
   ) {}
-
-  get numClasses(): number {
-    return this.#numbers.size;
-  }
 
   /** All atoms must be there before the first class is read. */
   addAtom(
@@ -54,21 +55,45 @@ export class Group implements Feature<number> {
   }
 
   /** The class of a request, seen by the attributes that the group is read from. */
-  read(attributes: Attributes): number {
-    const all: number[] = [];
-    for (const { feature, index } of this.#asked.values()) all.push(...index.ask(feature.read(attributes)));
-    if (this.#asked.size > 1) all.sort((a, b) => a - b);
-    const key = all.join();
-    let number = this.#numbers.get(key);
-    if (number === undefined) {
-      number = this.#numbers.size;
-      this.#numbers.set(key, number);
-      this.#append(number, all);
-    }
+  read(reading: Reading): number {
+    const heard = (this.#heard ??= new Heard(this.numAtoms));
+    heard.begin();
+    for (const { feature, index } of this.#asked.values()) index.ask(feature.read(reading), heard);
+    heard.sort();
+    return this.#numberOf(heard);
+  }
+
+  /** The class with these entries; the first that is asked for them makes it. */
+  #numberOf({ entries, size }: Heard): number {
+    if (this.numClasses * 2 > this.#byHash.length) this.#rehash();
+    const mask = this.#byHash.length - 1;
+    let at = hashEntries(entries, 0, size) & mask;
+    for (; this.#byHash[at]! !== NO_CLASS; at = (at + 1) & mask)
+      if (this.#hasEntries(this.#byHash[at]!, entries, size)) return this.#byHash[at]!;
+    const number = this.numClasses++;
+    this.#byHash[at] = number;
+    this.#append(number, entries.subarray(0, size));
     return number;
   }
 
-  #append(number: number, entries: readonly number[]): void {
+  #hasEntries(number: number, entries: Int32Array, size: number): boolean {
+    const start = this.#starts[number]!;
+    if (this.#starts[number + 1]! - start !== size) return false;
+    for (let at = 0; at < size; at += 1) if (this.#entries[start + at] !== entries[at]) return false;
+    return true;
+  }
+
+  #rehash(): void {
+    this.#byHash = new Int32Array(this.#byHash.length * 2).fill(NO_CLASS);
+    const mask = this.#byHash.length - 1;
+    for (let number = 0; number < this.numClasses; number += 1) {
+      let at = hashEntries(this.#entries, this.#starts[number]!, this.#starts[number + 1]!) & mask;
+      while (this.#byHash[at] !== NO_CLASS) at = (at + 1) & mask;
+      this.#byHash[at] = number;
+    }
+  }
+
+  #append(number: number, entries: Int32Array): void {
     while (this.numEntries + entries.length > this.#entries.length) this.#entries = doubled(this.#entries);
     if (number + 1 >= this.#starts.length) this.#starts = doubled(this.#starts);
     this.#entries.set(entries, this.numEntries);
@@ -100,9 +125,17 @@ export class Group implements Feature<number> {
 
   /** Lets go of all classes. */
   forget(): void {
-    this.#numbers.clear();
+    this.#byHash = new Int32Array(FIRST_ROOM).fill(NO_CLASS);
+    this.numClasses = 0;
     this.numEntries = 0;
   }
+}
+
+/** FNV-1a over whole numbers. */
+function hashEntries(entries: Int32Array, start: number, end: number): number {
+  let hash = 0x811c9dc5;
+  for (let at = start; at < end; at += 1) hash = Math.imul(hash ^ entries[at]!, 0x01000193);
+  return hash ^ (hash >>> 15);
 }
 
 export function doubled(array: Int32Array): Int32Array<ArrayBuffer> {

@@ -1,35 +1,25 @@
 /** What the requests of rules that remember are told apart by, as numbers that stand for texts. */
 import type { Field } from '../request/field.js';
 import { FAMILY_BITS, formatAddress, type Address } from '../request/address.js';
-import type { Attributes } from '../request/record.js';
 import { usersOf } from '../request/fields.js';
 import { resolveClient } from '../decide/view.js';
 import type { LimitKey } from '../language/tree.js';
-import { clientFeature, clientInputs, feature, featureOf, toRequest, type Feature, type Lens } from './features.js';
+import type { Reading } from './reading.js';
+import { clientFeature, clientInputs, feature, featureOf, type Feature, type Lens } from './features.js';
 
 /** Nothing is counted under an unknown key. */
 export const UNKNOWN_KEY = -1;
 
-/** Numbers the texts of a key as they are first seen. */
-export class KeyNumbers implements Feature<number> {
-  readonly key: string;
-  readonly inputs: readonly string[];
+/** Texts with a number each, as they are first seen: the same text is the same key, whoever reads it. */
+export class KeyTexts {
   readonly #numbers = new Map<string, number>();
   #texts: string[] = [];
 
-  /** @param text reads the key as a part of a JSON array, or undefined where it is unknown */
-  constructor(private readonly text: Feature<string | undefined>) {
-    this.key = `key ${text.key}`;
-    this.inputs = text.inputs;
-  }
-
-  get numTexts(): number {
+  get size(): number {
     return this.#texts.length;
   }
 
-  read(attributes: Attributes): number {
-    const text = this.text.read(attributes);
-    if (text === undefined) return UNKNOWN_KEY;
+  numberOf(text: string): number {
     let number = this.#numbers.get(text);
     if (number === undefined) {
       number = this.#texts.push(text) - 1;
@@ -48,24 +38,43 @@ export class KeyNumbers implements Feature<number> {
   }
 }
 
+/** The number of a key. */
+export class KeyNumbers implements Feature<number> {
+  readonly key: string;
+  readonly inputs: readonly string[];
+
+  /** @param text reads the key as a part of a JSON array, or undefined where it is unknown */
+  constructor(
+    private readonly text: Feature<string | undefined>,
+    private readonly texts: KeyTexts,
+  ) {
+    this.key = `key ${text.key}`;
+    this.inputs = text.inputs;
+  }
+
+  read(reading: Reading): number {
+    const text = this.text.read(reading);
+    return text === undefined ? UNKNOWN_KEY : this.texts.numberOf(text);
+  }
+}
+
 /** One key of a limit. */
 export function limitKey(key: LimitKey, lens: Lens): Feature<string | undefined> {
   if (key.kind === 'client') {
     const client = clientFeature(lens.gate);
-    return feature(`${client.key} /${key.bits4} /${key.bits6}`, client.inputs, (attributes) =>
-      toJson(cutAddress(client.read(attributes), key.bits4, key.bits6)),
+    return feature(`${client.key} /${key.bits4} /${key.bits6}`, client.inputs, (reading) =>
+      toJson(cutAddress(client.read(reading), key.bits4, key.bits6)),
     );
   }
   const read = featureOf(key.field, key.parameter, lens);
   return read
-    ? feature(read.key, read.inputs, (attributes) => toJson(read.read(attributes)))
+    ? feature(read.key, read.inputs, (reading) => toJson(read.read(reading)))
     : feature('unknown', [], () => undefined);
 }
 
 /** Who a person is: the user, or else the client. */
 export function personKey({ gate }: Lens): Feature<string | undefined> {
-  return feature(`person by ${gate.statement.name}`, ['user.name', ...clientInputs(gate)], (attributes) => {
-    const request = toRequest(attributes);
+  return feature(`person by ${gate.statement.name}`, ['user.name', ...clientInputs(gate)], ({ request }) => {
     const user = usersOf(request);
     const who = user ?? cutAddress(resolveClient(gate, request).client, 32, 64) ?? undefined;
     return who && `"${user ? 'user' : 'client'}",${JSON.stringify(who)}`;

@@ -1,6 +1,6 @@
 /** Judges requests by a program: fast, and byte for byte what the interpreter says. */
 import type { Ruling } from '../decide/decision.js';
-import type { PersonAction } from '../language/tree.js';
+import type { PersonAction, Rule } from '../language/tree.js';
 import type { Request } from '../request/request.js';
 import { UNKNOWN_KEY } from './keys.js';
 import type { Memory, Window } from './memory.js';
@@ -19,15 +19,15 @@ const WHOLE_MINUTES_FROM_UNIX_MS = Date.UTC(1973, 0, 1);
 const MINUTE_MS = 60_000;
 const NEVER_ASKED = Number.NEGATIVE_INFINITY;
 
+const REMEMBERING: readonly Rule['action']['kind'][] = ['limit', 'warn', 'passphrase', 'challenge'];
+
 /** What a matcher keeps of a rule at its stage. */
 interface Post {
   readonly rule: StageRule;
-  /** Tells rules that remember apart, whatever the stage. */
+  /** The same for the rules that share what they remember: at the stages of one gate, or across gates; -1 for others. */
   readonly number: number;
   /** Of a limit. */
   readonly window?: Window;
-  /** How the text of its keys begins. */
-  readonly keyStart: string;
   /** The minute in which its hours were asked last, and the answer. */
   askedMinute: number;
   isInHours: boolean;
@@ -47,8 +47,11 @@ export interface Coding {
 
 export class Matcher {
   readonly #courts: readonly Court[];
-  readonly #pairs = new PairMap();
-  #generation: number;
+  /** How the texts of keys begin, as the interpreter writes them, and of how many keys they are made. */
+  readonly #counted: { readonly start: string; readonly numKeys: number }[] = [];
+  /** Numbers of keys that are made of several, and what they are made of. */
+  #pairs = new PairMap();
+  #paired: (readonly [number, number])[] = [];
   /** Where the leads of each leading group stand for the request, and where they end. */
   readonly #cursors: Int32Array;
   readonly #ends: Int32Array;
@@ -61,19 +64,14 @@ export class Matcher {
     private readonly program: Program,
     readonly memory: Memory,
   ) {
-    let number = 0;
-    // They may be those of another program.
-    memory.forgetNumbers();
-    this.#generation = program.generation;
     this.#courts = program.stages.map(({ stage, trace }) => ({
       stage,
       trace,
       codes: [],
       posts: stage.rules.map((rule) => ({
         rule,
-        number: number++,
+        number: this.#numberFor(rule, stage.gate.statement.name),
         window: windowOf(rule),
-        keyStart: keyStartOf(rule, stage.gate.statement.name),
         askedMinute: NEVER_ASKED,
         isInHours: false,
       })),
@@ -81,6 +79,16 @@ export class Matcher {
     const numLeading = Math.max(0, ...program.stages.map(({ stage }) => stage.leadingGroups.length)) + 1;
     this.#cursors = new Int32Array(numLeading);
     this.#ends = new Int32Array(numLeading);
+    memory.useNames((limit, key) => this.#nameOf(limit, key));
+  }
+
+  /** Rules whose keys begin alike count together. */
+  #numberFor({ id, rule: { action }, keySlots }: StageRule, gate: string): number {
+    if (!REMEMBERING.includes(action.kind)) return -1;
+    const place = action.kind === 'limit' && action.isAcrossGates ? '' : gate;
+    const start = JSON.stringify([place, id]).slice(0, -1);
+    const known = this.#counted.findIndex((one) => one.start === start);
+    return known >= 0 ? known : this.#counted.push({ start, numKeys: keySlots.length }) - 1;
   }
 
   /** Judges one request by itself. */
@@ -116,10 +124,11 @@ export class Matcher {
   }
 
   #tidy(): void {
-    this.program.tidy();
-    if (this.#generation === this.program.generation) return;
-    this.#generation = this.program.generation;
+    if (!this.program.isFull) return;
     this.memory.forgetNumbers();
+    this.program.forget();
+    this.#pairs = new PairMap();
+    this.#paired = [];
   }
 
   /** The way of a request through the rules of its gate. @returns where it stands in the trace at the end */
@@ -135,7 +144,8 @@ export class Matcher {
     }
     for (const group of stage.leadingGroups) {
       const number = seat.classOf(group);
-      let start = stage.starts[group]?.[number] ?? UNSET;
+      const starts = stage.starts[group];
+      let start = starts !== undefined && number < starts.length ? starts[number]! : UNSET;
       if (start === UNSET) start = stage.leadsFor(group, number);
       const end = stage.ends[group]![number]!;
       if (start === end) continue;
@@ -228,38 +238,41 @@ export class Matcher {
       if (number === UNKNOWN_KEY) return MATCHED_BLIND_KEY;
       key = index === 0 ? number : this.#pair(key, number);
     }
-    const textOf = (): string => this.#keyText(post, seat);
-    return this.memory.count(post.number, key, textOf, atUnixMs, post.window!) ? ENDED : 0;
+    return this.memory.count(post.number, key, atUnixMs, post.window!) ? ENDED : 0;
   }
 
   /** A number for two. */
   #pair(first: number, second: number): number {
     const known = this.#pairs.get(first, second);
     if (known !== ABSENT) return known;
-    const number = this.#pairs.size;
+    const number = this.#paired.push([first, second]) - 1;
     this.#pairs.add(first, second, number);
     return number;
+  }
+
+  /** The text of the key of a limit, as the interpreter writes it. */
+  #nameOf(limit: number, key: number): string {
+    const { start, numKeys } = this.#counted[limit]!;
+    const texts: string[] = [];
+    let rest = key;
+    for (let left = numKeys; left > 1; left -= 1) {
+      const [before, last] = this.#paired[rest]!;
+      texts.unshift(this.program.keyTexts.textOf(last));
+      rest = before;
+    }
+    if (numKeys > 0) texts.unshift(this.program.keyTexts.textOf(rest));
+    return `${[start, ...texts].join()}]`;
   }
 
   #hold(post: Post, { holdMs }: PersonAction, seat: Seat, atUnixMs: number): number {
     if (this.program.people === 'stays-out') return ENDED;
     const [slot] = post.rule.keySlots;
     if (seat.numberOf(slot!) === UNKNOWN_KEY) return MATCHED_BLIND_KEY;
-    return this.memory.passesHold(this.#keyText(post, seat), atUnixMs, holdMs) ? 0 : ENDED;
-  }
-
-  #keyText({ keyStart, rule: { keySlots } }: Post, seat: Seat): string {
-    const texts = keySlots.map((slot) => `,${this.program.keyText(slot, seat.numberOf(slot))}`);
-    return `${keyStart}${texts.join('')}]`;
+    const name = this.#nameOf(post.number, seat.numberOf(slot!));
+    return this.memory.passesHold(name, atUnixMs, holdMs) ? 0 : ENDED;
   }
 }
 
 function windowOf({ rule: { action } }: StageRule): Window | undefined {
   return action.kind === 'limit' ? { max: action.count, windowMs: action.windowMs, holdMs: action.holdMs } : undefined;
-}
-
-/** As the interpreter writes it, so that either can go on with what the other left behind. */
-function keyStartOf({ id, rule: { action } }: StageRule, gate: string): string {
-  const place = action.kind === 'limit' && action.isAcrossGates ? '' : gate;
-  return JSON.stringify([place, id]).slice(0, -1);
 }

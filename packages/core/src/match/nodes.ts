@@ -3,6 +3,7 @@ import type { Rulebook } from '../check/rulebook.js';
 import { kindOf, type FieldName } from '../language/fields.js';
 import type { ApplicationStatement, Comparison, Condition } from '../language/tree.js';
 import { featureOf, type Lens } from './features.js';
+import { Heard } from './heard.js';
 import type { Groups } from './groups.js';
 import { AtomIndex, wordOf } from './atoms.js';
 import { FALSE, TRUE, UNKNOWN, type Degree } from './truth.js';
@@ -92,7 +93,10 @@ function compileComparison(comparison: Comparison, terms: NodeTerms): Node {
 function compileWord(comparison: Comparison, value: string): Node {
   const index = new AtomIndex({});
   index.add(0, comparison, undefined);
-  return { kind: 'known', degree: index.ask(value).length > 0 ? TRUE : FALSE };
+  const heard = new Heard(1);
+  heard.begin();
+  index.ask(value, heard);
+  return { kind: 'known', degree: heard.size > 0 ? TRUE : FALSE };
 }
 
 const UNRECOGNISED = 'unrecognised';

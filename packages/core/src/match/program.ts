@@ -4,7 +4,6 @@ import type { Judge } from '../decide/interpreter.js';
 import { resolveClient } from '../decide/view.js';
 import type { Rule } from '../language/tree.js';
 import { countLabels, type DomainEntry } from '../reference/domain-set.js';
-import type { Attributes } from '../request/record.js';
 import { Coder } from './coder.js';
 import {
   clientFeature,
@@ -14,12 +13,11 @@ import {
   hostFeature,
   inspectedFeature,
   namedGateFeature,
-  toRequest,
   type Feature,
   type Lens,
 } from './features.js';
 import { Groups } from './groups.js';
-import { KeyNumbers, UNKNOWN_KEY, limitKey, personKey } from './keys.js';
+import { KeyNumbers, KeyTexts, UNKNOWN_KEY, limitKey, personKey } from './keys.js';
 import { compileCondition, type Node } from './nodes.js';
 import type { Seat } from './seat.js';
 import { evaluateNode, Stage } from './stage.js';
@@ -65,9 +63,7 @@ export class Program {
   readonly people;
   readonly schedules;
   readonly endsAtUnixMs;
-  /** How often what is known of values was let go of; numbers of keys mean something else each time. */
-  generation = 0;
-  readonly #keys: KeyNumbers[] = [];
+  readonly keyTexts = new KeyTexts();
   readonly #slotByKey = new Map<string, number>();
   readonly #sights: GateSight[];
   readonly #choice: (seat: Seat) => number;
@@ -83,7 +79,7 @@ export class Program {
     this.endsAtUnixMs = rulebook.endsAtUnixMs;
     this.#encryptedSlot = this.#slotFor(asNumber(encryptedFeature));
     this.#inspectedSlot = this.#slotFor(asNumber(inspectedFeature));
-    this.#hostSlot = this.#slotFor(new KeyNumbers(hostText));
+    this.#hostSlot = this.#slotFor(new KeyNumbers(hostText, this.keyTexts));
     this.#choice = this.#compileChoice(judge);
     this.#sights = rulebook.gates.map((gate) => this.#compileGate(gate, judge));
     this.groupCoders = this.groups.all.map((group) => new Coder(group));
@@ -95,7 +91,6 @@ export class Program {
     if (slot === undefined) {
       slot = this.slots.push(feature) - 1;
       this.#slotByKey.set(feature.key, slot);
-      if (feature instanceof KeyNumbers) this.#keys.push(feature);
     }
     return slot;
   }
@@ -122,7 +117,7 @@ export class Program {
 
   #compileStage(gate: CheckedGate, isHidden: boolean, judge: Judge): number {
     const stage = new Stage(gate, isHidden, { rulebook: judge.rulebook, world: judge }, this.groups, (rule, lens) =>
-      keysOf(rule, lens).map((key) => this.#slotFor(new KeyNumbers(key))),
+      keysOf(rule, lens).map((key) => this.#slotFor(new KeyNumbers(key, this.keyTexts))),
     );
     return this.stages.push({ stage, trace: new Trace(stage) }) - 1;
   }
@@ -135,8 +130,8 @@ export class Program {
       return () => number;
     }
     const namedSlot = this.#slotFor(
-      feature(`number of ${namedGateFeature.key}`, namedGateFeature.inputs, (attributes) => {
-        const name = namedGateFeature.read(attributes);
+      feature(`number of ${namedGateFeature.key}`, namedGateFeature.inputs, (reading) => {
+        const name = namedGateFeature.read(reading);
         return name == null ? UNNAMED : numberOf(name);
       }),
     );
@@ -179,36 +174,34 @@ export class Program {
   /** The host of a request; null for none, undefined where it is unknown. */
   hostOf(seat: Seat): string | null | undefined {
     const number = seat.numberOf(this.#hostSlot);
-    return number === UNKNOWN_KEY ? undefined : (JSON.parse(this.keyText(this.#hostSlot, number)) as string | null);
+    return number === UNKNOWN_KEY ? undefined : (JSON.parse(this.keyTexts.textOf(number)) as string | null);
   }
 
-  /** The text of a key by its number. */
-  keyText(slot: number, number: number): string {
-    return (this.slots[slot] as KeyNumbers).textOf(number);
-  }
-
-  /** Lets go of what is known of values where that has become too much. Not while numbers are in use. */
-  tidy(): void {
-    const isFull =
+  /** Whether so much is known of values that it should be let go of. */
+  get isFull(): boolean {
+    return (
       this.groups.all.some(
         ({ numClasses, numEntries }) => numClasses > MAX_CLASSES || numEntries > MAX_CLASS_ENTRIES,
-      ) || this.#keys.some(({ numTexts }) => numTexts > MAX_KEYS);
-    if (!isFull) return;
-    this.generation += 1;
+      ) || this.keyTexts.size > MAX_KEYS
+    );
+  }
+
+  /** Lets go of what is known of values; numbers of before mean nothing any more. */
+  forget(): void {
     for (const group of this.groups.all) group.forget();
-    for (const keys of this.#keys) keys.forget();
+    this.keyTexts.forget();
     for (const coder of [...this.groupCoders, ...this.slotCoders]) coder.forget();
     for (const { stage } of this.stages) stage.forget();
   }
 }
 
-const hostText = feature('host', hostFeature.inputs, (attributes) => {
-  const host = hostFeature.read(attributes);
+const hostText = feature('host', hostFeature.inputs, (reading) => {
+  const host = hostFeature.read(reading);
   return host === undefined ? undefined : JSON.stringify(host);
 });
 
 function asNumber({ key, inputs, read }: Feature<boolean>): Feature<number> {
-  return { key, inputs, read: (attributes) => (read(attributes) ? 1 : 0) };
+  return { key, inputs, read: (reading) => (read(reading) ? 1 : 0) };
 }
 
 function keysOf({ action }: Rule, lens: Lens): Feature<string | undefined>[] {
@@ -218,15 +211,15 @@ function keysOf({ action }: Rule, lens: Lens): Feature<string | undefined>[] {
 }
 
 function headerIgnored(gate: CheckedGate): Feature<number> {
-  return feature(`ignored header at ${gate.statement.name}`, clientInputs(gate), (attributes) =>
-    resolveClient(gate, toRequest(attributes)).isHeaderIgnored ? 1 : 0,
+  return feature(`ignored header at ${gate.statement.name}`, clientInputs(gate), ({ request }) =>
+    resolveClient(gate, request).isHeaderIgnored ? 1 : 0,
   );
 }
 
 /** The entry with most labels is closest, among equals the one that names only itself, among those the gate defined first. */
 function closestInbound(gates: readonly CheckedGate[]): Feature<number> {
-  return feature('gate by host', hostFeature.inputs, (attributes: Attributes) => {
-    const host = hostFeature.read(attributes);
+  return feature('gate by host', hostFeature.inputs, (reading) => {
+    const host = hostFeature.read(reading);
     if (host == null) return NO_GATE;
     let best = NO_GATE;
     let bestRank = -1;
@@ -253,8 +246,8 @@ function firstOutbound(gates: readonly CheckedGate[]): Feature<number>[] {
   });
   return [...byClient].map(([key, some]) => {
     const client = clientFeature(some[0]!.gate);
-    return feature(`gate by ${key}`, client.inputs, (attributes) => {
-      const address = client.read(attributes);
+    return feature(`gate by ${key}`, client.inputs, (reading) => {
+      const address = client.read(reading);
       return (address && some.find(({ gate }) => gate.clients.find(address))?.number) ?? NO_GATE;
     });
   });

@@ -1,6 +1,7 @@
 /** Where a request stands before a program: the numbers that the program wants of it. */
 import type { Attributes } from '../request/record.js';
 import type { CodedRows } from './coder.js';
+import { Reading } from './reading.js';
 import type { Program } from './program.js';
 
 export interface Seat {
@@ -44,19 +45,22 @@ export class ChunkSeat implements Seat {
 
 /** One request by itself. */
 export class SingleSeat implements Seat {
+  readonly #reading: Reading;
   readonly #classes: number[] = [];
   readonly #numbers: number[] = [];
 
   constructor(
     private readonly program: Program,
-    private readonly attributes: Attributes,
-  ) {}
+    attributes: Attributes,
+  ) {
+    this.#reading = new Reading(attributes);
+  }
 
   classOf(group: number): number {
-    return (this.#classes[group] ??= this.program.groups.all[group]!.read(this.attributes));
+    return (this.#classes[group] ??= this.program.groups.all[group]!.read(this.#reading));
   }
 
   numberOf(slot: number): number {
-    return (this.#numbers[slot] ??= this.program.slots[slot]!.read(this.attributes));
+    return (this.#numbers[slot] ??= this.program.slots[slot]!.read(this.#reading));
   }
 }

@@ -6,7 +6,7 @@ import type { Comparison } from '../language/tree.js';
 import { compileLike, compilePattern, foldAsciiCase, type TextTest } from '../reference/text-pattern.js';
 import { invariant } from '../request/invariant.js';
 import { readPath, readPathPart, type PathReading } from '../request/path.js';
-import type { Hear } from './atoms.js';
+import type { Heard } from './heard.js';
 import { requiredLiteral } from './required-literal.js';
 
 /** Atoms by a text. */
@@ -65,37 +65,39 @@ export class TextIndex {
       this.#always.push(candidate);
       return;
     }
-    const folded = foldAsciiCase(needed);
     // The last three: beginnings are what literals share.
-    const chain = hashGram(folded, folded.length - GRAM);
+    const end = needed.length;
+    const chain = hashGram(foldedCode(needed, end - 3), foldedCode(needed, end - 2), foldedCode(needed, end - 1));
     (this.#behindGram[chain] ??= []).push(candidate);
     this.#numBehindGram += 1;
   }
 
-  ask(text: string, hear: Hear): void {
-    tell(this.#whole.get(text), hear);
-    if (this.#wholeFolded.size > 0) tell(this.#wholeFolded.get(foldAsciiCase(text)), hear);
+  ask(text: string, heard: Heard): void {
+    tell(this.#whole.get(text), heard);
+    if (this.#wholeFolded.size > 0) tell(this.#wholeFolded.get(foldAsciiCase(text)), heard);
     for (const [length, byText] of this.#starts)
-      if (length <= text.length) tell(byText.get(text.slice(0, length)), hear);
+      if (length <= text.length) tell(byText.get(text.slice(0, length)), heard);
     for (const [length, byText] of this.#ends)
-      if (length <= text.length) tell(byText.get(text.slice(text.length - length)), hear);
-    if (this.#under.size > 0) this.#askUnder(text, hear);
-    for (const { atom, test } of this.#always) if (test(text)) hear(atom);
-    if (this.#numBehindGram > 0) this.#askBehindGrams(text, hear);
+      if (length <= text.length) tell(byText.get(text.slice(text.length - length)), heard);
+    if (this.#under.size > 0) this.#askUnder(text, heard);
+    for (const { atom, test } of this.#always) if (test(text)) heard.holds(atom);
+    if (this.#numBehindGram > 0) this.#askBehindGrams(text, heard);
   }
 
-  #askUnder(path: string, hear: Hear): void {
+  #askUnder(path: string, heard: Heard): void {
     for (let end = path.indexOf('/'); end >= 0; end = path.indexOf('/', end + 1))
-      tell(this.#under.get(path.slice(0, end)), hear);
-    tell(this.#under.get(path), hear);
+      tell(this.#under.get(path.slice(0, end)), heard);
+    tell(this.#under.get(path), heard);
   }
 
-  #askBehindGrams(text: string, hear: Hear): void {
-    const folded = foldAsciiCase(text);
-    for (let at = 0; at + GRAM <= folded.length; at += 1) {
-      const candidates = this.#behindGram[hashGram(folded, at)];
-      if (!candidates) continue;
-      for (const { atom, test } of candidates) if (test(text)) hear(atom);
+  #askBehindGrams(text: string, heard: Heard): void {
+    let [first, second] = [foldedCode(text, 0), foldedCode(text, 1)];
+    for (let at = 2; at < text.length; at += 1) {
+      const third = foldedCode(text, at);
+      const candidates = this.#behindGram[hashGram(first, second, third)];
+      if (candidates) for (const { atom, test } of candidates) if (test(text)) heard.holds(atom);
+      first = second;
+      second = third;
     }
   }
 }
@@ -144,14 +146,16 @@ function insertByLength(byLength: Map<number, ByText>, text: string, atom: numbe
   insert(byText, text, atom);
 }
 
-function tell(atoms: readonly number[] | undefined, hear: Hear): void {
-  if (atoms) for (const atom of atoms) hear(atom);
+function tell(atoms: readonly number[] | undefined, heard: Heard): void {
+  if (atoms) for (const atom of atoms) heard.holds(atom);
 }
 
-function hashGram(text: string, at: number): number {
-  const mixed =
-    Math.imul(text.charCodeAt(at), 0x1f35) ^
-    Math.imul(text.charCodeAt(at + 1), 0x3d4d) ^
-    Math.imul(text.charCodeAt(at + 2), 0x6b43);
+function foldedCode(text: string, at: number): number {
+  const code = text.charCodeAt(at);
+  return code >= 0x41 && code <= 0x5a ? code | 0x20 : code;
+}
+
+function hashGram(first: number, second: number, third: number): number {
+  const mixed = Math.imul(first, 0x1f35) ^ Math.imul(second, 0x3d4d) ^ Math.imul(third, 0x6b43);
   return (mixed ^ (mixed >>> 11)) & (NUM_GRAM_CHAINS - 1);
 }

@@ -1,0 +1,53 @@
+/** Gathers the atoms that hold for a value, each once. */
+export class Heard {
+  /** Twice the number of an atom, and one more where it is unknown; `size` of them. */
+  entries = new Int32Array(64);
+  size = 0;
+  /** By atom: in which round it was heard last. */
+  readonly #rounds: Int32Array;
+  #round = 0;
+
+  constructor(numAtoms: number) {
+    this.#rounds = new Int32Array(numAtoms);
+  }
+
+  /** Forgets what was heard. */
+  begin(): void {
+    this.size = 0;
+    this.#round += 1;
+  }
+
+  holds(atom: number): void {
+    this.#add(atom, atom * 2);
+  }
+
+  isUnknown(atom: number): void {
+    this.#add(atom, atom * 2 + 1);
+  }
+
+  #add(atom: number, entry: number): void {
+    if (this.#rounds[atom] === this.#round) return;
+    this.#rounds[atom] = this.#round;
+    if (this.size === this.entries.length) {
+      const larger = new Int32Array(this.size * 2);
+      larger.set(this.entries);
+      this.entries = larger;
+    }
+    this.entries[this.size++] = entry;
+  }
+
+  /** Brings the entries into their order. Mostly there are few. */
+  sort(): void {
+    const { entries, size } = this;
+    if (size > 64) {
+      entries.subarray(0, size).sort();
+      return;
+    }
+    for (let at = 1; at < size; at += 1) {
+      const entry = entries[at]!;
+      let to = at;
+      for (; to > 0 && entries[to - 1]! > entry; to -= 1) entries[to] = entries[to - 1]!;
+      entries[to] = entry;
+    }
+  }
+}
