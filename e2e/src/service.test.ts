@@ -181,7 +181,7 @@ describe('the service', () => {
     const { id } = await service.client.startReplay({ logId });
     const end = await service.client.followReplay(id, () => undefined);
     expect(end.state).toBe('failed');
-    expect(end.failure).toBe(`Chunk 0 of log ${logId} cannot be judged: column url.path: incorrect data check.`);
+    expect(end.failure).toBe(`Log ${logId} cannot be judged: chunk 0, column url.path: incorrect data check.`);
     expect(
       (await replayOnService(service.client, sources(FENCES), { name: 'good', bytes: bytesOf(LINE('/good')) })).state,
     ).toBe('done');

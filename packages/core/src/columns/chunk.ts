@@ -1,13 +1,5 @@
-import {
-  cellAt,
-  DamagedColumnError,
-  decodeColumn,
-  encodeIntegers,
-  ValueColumnBuilder,
-  type Cell,
-  type Column,
-  type ValueColumn,
-} from './column.js';
+import { cellAt, DamagedColumnError, decodeColumn, type Cell, type Column, type ValueColumn } from './column.js';
+import { SegmentDictionaries } from './segment-dictionaries.js';
 
 /** Rows of a chunk, but for the last of a log. */
 export const CHUNK_ROWS = 65_536;
@@ -16,13 +8,17 @@ export const CHUNK_ROWS = 65_536;
  * A chunk with more names than this keeps the rest together, row by row, in one column of objects; so are names that a
  * database cannot hold or that are taken.
  */
-const MAX_VALUE_COLUMNS = 64;
+export const MAX_VALUE_COLUMNS = 64;
 
 /** Columns that every chunk has; the names of all others are attributes. */
 export const LINE_COLUMN = 'line';
 export const TIME_COLUMN = 'time';
-const SPILL_COLUMN = 'spill';
-const RESERVED = new Set([LINE_COLUMN, TIME_COLUMN, SPILL_COLUMN]);
+export const SPILL_COLUMN = 'spill';
+/** How the line was written, with the attributes left out of it. */
+export const WRITTEN_COLUMN = 'written';
+/** Columns that are read whatever is asked for. */
+export const COMMON_COLUMNS: readonly string[] = [LINE_COLUMN, TIME_COLUMN, SPILL_COLUMN];
+export const RESERVED_COLUMNS: ReadonlySet<string> = new Set([LINE_COLUMN, TIME_COLUMN, SPILL_COLUMN, WRITTEN_COLUMN]);
 
 /** A row going in or coming out. */
 export interface Row {
@@ -36,52 +32,10 @@ export interface EncodedChunk {
   readonly fromUnixMs: number;
   readonly toUnixMs: number;
   readonly columns: ReadonlyMap<string, Uint8Array>;
-}
-
-/** Gathers rows into the columns of one chunk. */
-export class ChunkBuilder {
-  readonly #lines: number[] = [];
-  readonly #times: number[] = [];
-  readonly #columns = new Map<string, ValueColumnBuilder>();
-  #spill: ValueColumnBuilder | undefined;
-
-  get numRows(): number {
-    return this.#times.length;
-  }
-
-  get isFull(): boolean {
-    return this.numRows >= CHUNK_ROWS;
-  }
-
-  push({ line, atUnixMs, attributes }: Row): void {
-    const row = this.numRows;
-    this.#lines.push(line);
-    this.#times.push(atUnixMs);
-    const spilled = Object.create(null) as Record<string, Cell>;
-    for (const name of Object.keys(attributes)) {
-      if (this.#columns.has(name) || attributes[name] === undefined) continue;
-      if (this.#columns.size < MAX_VALUE_COLUMNS && !name.includes('\0') && !RESERVED.has(name))
-        this.#columns.set(name, new ValueColumnBuilder(row));
-      else spilled[name] = attributes[name];
-    }
-    for (const [name, column] of this.#columns) column.push(attributes[name]);
-    if (Object.keys(spilled).length > 0) this.#spill ??= new ValueColumnBuilder(row);
-    this.#spill?.push(Object.keys(spilled).length > 0 ? (spilled as Cell) : undefined);
-  }
-
-  /** @returns undefined where no row was pushed */
-  encode(): EncodedChunk | undefined {
-    if (this.numRows === 0) return undefined;
-    const columns = new Map([
-      [LINE_COLUMN, encodeIntegers(this.#lines)],
-      [TIME_COLUMN, encodeIntegers(this.#times)],
-    ]);
-    for (const [name, column] of this.#columns) columns.set(name, column.encode());
-    if (this.#spill) columns.set(SPILL_COLUMN, this.#spill.encode());
-    const fromUnixMs = this.#times.reduce((a, b) => Math.min(a, b));
-    const toUnixMs = this.#times.reduce((a, b) => Math.max(a, b));
-    return { numRows: this.numRows, fromUnixMs, toUnixMs, columns };
-  }
+  /** What the chunk adds to the dictionaries of its segment, by column. */
+  readonly dictionaries: ReadonlyMap<string, Uint8Array>;
+  /** The dictionaries begin with this chunk. */
+  readonly beginsSegment: boolean;
 }
 
 /** The columns of a stored chunk, decoded and checked, read row by row. */
@@ -90,13 +44,17 @@ export class ChunkRows {
 
   /**
    * @param columns the bytes of each column by name, decompressed
+   * @param dictionaries those of the segment, with what this chunk and those before it added
    * @throws DamagedColumnError naming the column
    */
   constructor(
     readonly numRows: number,
     columns: ReadonlyMap<string, Uint8Array>,
+    dictionaries: SegmentDictionaries = new SegmentDictionaries(),
   ) {
-    this.#columns = new Map([...columns].map(([name, bytes]) => [name, decodeNamed(name, bytes, numRows)]));
+    this.#columns = new Map(
+      [...columns].map(([name, bytes]) => [name, decodeNamed(name, bytes, numRows, dictionaries)]),
+    );
   }
 
   row(index: number): Row {
@@ -109,7 +67,7 @@ export class ChunkRows {
     // Without a prototype, so that no name can stand for anything but itself.
     const attributes = Object.create(null) as Record<string, Cell>;
     for (const [name, column] of this.#columns) {
-      if (name === LINE_COLUMN || name === TIME_COLUMN) continue;
+      if (name === LINE_COLUMN || name === TIME_COLUMN || name === WRITTEN_COLUMN) continue;
       const cell = cellAt(column, index);
       if (cell === undefined) continue;
       if (name === SPILL_COLUMN) Object.assign(attributes, cell);
@@ -120,7 +78,7 @@ export class ChunkRows {
 
   /** The column of an attribute, where one of the rows has it and it was not spilled. */
   column(attribute: string): ValueColumn | undefined {
-    if (RESERVED.has(attribute)) return undefined;
+    if (RESERVED_COLUMNS.has(attribute)) return undefined;
     const column = this.#columns.get(attribute);
     return column?.kind === 'values' ? column : undefined;
   }
@@ -144,9 +102,9 @@ export class ChunkRows {
   }
 }
 
-function decodeNamed(name: string, bytes: Uint8Array, numRows: number): Column {
+function decodeNamed(name: string, bytes: Uint8Array, numRows: number, dictionaries: SegmentDictionaries): Column {
   try {
-    return decodeColumn(bytes, numRows);
+    return decodeColumn(bytes, numRows, () => dictionaries.of(name));
   } catch (error) {
     throw new DamagedColumnError(`column ${name}: ${(error as Error).message}`);
   }

@@ -1,28 +1,32 @@
 /**
- * The binary form of one column of a chunk of a log.
+ * The binary form of one column of a chunk of a log, and of what the chunk adds to the column's dictionary.
  *
  * | bytes | what |
  * |---|---|
  * | 4 | magic `JFCL` |
- * | 1 | version, 1 |
- * | 1 | type: 1 integers, 2 values |
+ * | 1 | version, 2 (1 is still read) |
+ * | 1 | type: 1 integers, 2 values, 3 dictionary part, 4 codes |
  * | 2 | zero |
- * | 4 | number of rows |
+ * | 4 | number of rows, or of entries |
  * | 4 | CRC-32 of the payload |
  * | rest | payload |
  *
- * Numbers are little-endian. *Integers*: each value's difference from the one before, as zigzag LEB128. *Values*: the
- * width of a code in bytes (1, 2 or 4), the number of distinct values and the length of their texts in bytes (4 each),
- * the texts as JSON lines, then one code a row: 0 unknown, 1 none, n + 2 the n-th distinct value.
+ * Numbers are little-endian. *Integers*: a scale, then each value's difference from the one before in units of the scale,
+ * as zigzag LEB128; version 1 has no scale. *Dictionary part*: the length of each entry as LEB128, then the entries: one
+ * byte of the kind (`s` text, `l` a list of one text, `j` JSON), then UTF-8. *Codes*: the number of planes, then the first
+ * bytes of all codes, the second bytes, and so on, as many as the largest code needs; without planes the one code of all
+ * rows, in four bytes. 0 is unknown, 1 none, n + 2 entry n. *Values* (version 1): the width of a code in bytes, the number
+ * of distinct values and the length of their texts in bytes (4 each), the texts as JSON lines, then one code a row.
  *
  * Compression is the business of whoever stores the bytes. Rejected: one dictionary for a whole log, which grows without
- * bound on unique query strings.
+ * bound on unique query strings; one a chunk, which stores what comes up again in every chunk.
  */
 import { crc32 } from '../binary/checksum.js';
+import { grownBytes } from './grown.js';
 
 /** A cell as JSON can hold it; `null` is none, `undefined` unknown. */
 export type Cell = JsonValue | null | undefined;
-type JsonValue = string | number | boolean | readonly JsonValue[] | { readonly [key: string]: JsonValue | null };
+export type JsonValue = string | number | boolean | readonly JsonValue[] | { readonly [key: string]: JsonValue | null };
 
 /** The distinct values of a column; the same object where columns share them. */
 export interface Dictionary {
@@ -37,134 +41,231 @@ export interface ValueColumn {
   readonly kind: 'values';
   readonly dictionary: Dictionary;
   readonly codes: Codes;
+  /** The one code that all rows have; -1 where they differ. */
+  readonly onlyCode: number;
+  /** 1 where all rows have the attribute, 0 where none has, -1 where some have. */
+  readonly presence: number;
 }
 
 export type Column = { readonly kind: 'integers'; readonly values: Float64Array } | ValueColumn;
+
+/** Finds the dictionary of a column whose codes stand alone. */
+export type FindDictionary = () => Dictionary;
 
 /** A column whose bytes are not what they should be. The message names what was wrong. */
 export class DamagedColumnError extends Error {}
 
 const MAGIC = 0x4c43464a;
-const VERSION = 1;
+const VERSION = 2;
 const HEADER_BYTES = 16;
-const TYPES = { integers: 1, values: 2 } as const;
+const TYPES = { integers: 1, values: 2, dictionary: 3, codes: 4 } as const;
 export const FIRST_VALUE_CODE = 2;
-const encoder = new TextEncoder();
-const decoder = new TextDecoder();
-
-/** Gathers the cells of one column and gives each distinct value a code. */
-export class ValueColumnBuilder {
-  readonly #codes: number[] = [];
-  readonly #codeOf = new Map<string | number | boolean, number>();
-  readonly #codeOfStructure = new Map<string, number>();
-  readonly #distinct: JsonValue[] = [];
-
-  /** @param numRowsBefore rows of the chunk before the column was first seen, which are unknown */
-  constructor(numRowsBefore = 0) {
-    for (let row = 0; row < numRowsBefore; row += 1) this.#codes.push(0);
-  }
-
-  push(cell: Cell): void {
-    this.#codes.push(cell === undefined ? 0 : cell === null ? 1 : this.#codeFor(cell));
-  }
-
-  #codeFor(value: JsonValue): number {
-    const isStructure = typeof value === 'object';
-    const codes: Map<string | number | boolean, number> = isStructure ? this.#codeOfStructure : this.#codeOf;
-    const key = isStructure ? JSON.stringify(value) : value;
-    let code = codes.get(key);
-    if (code === undefined) {
-      code = this.#distinct.push(value) + FIRST_VALUE_CODE - 1;
-      codes.set(key, code);
-    }
-    return code;
-  }
-
-  encode(): Uint8Array {
-    const numCodes = this.#distinct.length + FIRST_VALUE_CODE;
-    const width = numCodes <= 0x100 ? 1 : numCodes <= 0x10000 ? 2 : 4;
-    const texts = encoder.encode(this.#distinct.map((value) => JSON.stringify(value)).join('\n'));
-    const payload = new Uint8Array(9 + texts.length + this.#codes.length * width);
-    const view = new DataView(payload.buffer);
-    payload[0] = width;
-    view.setUint32(1, this.#distinct.length, true);
-    view.setUint32(5, texts.length, true);
-    payload.set(texts, 9);
-    let at = 9 + texts.length;
-    for (const code of this.#codes) {
-      if (width === 1) payload[at] = code;
-      else if (width === 2) view.setUint16(at, code, true);
-      else view.setUint32(at, code, true);
-      at += width;
-    }
-    return frame('values', this.#codes.length, payload);
-  }
-}
+const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 
 /** @param values whole numbers within ±2^53 */
-export function encodeIntegers(values: readonly number[]): Uint8Array {
-  const bytes: number[] = [];
+export function encodeIntegers(values: Float64Array): Uint8Array {
+  const scale = commonScale(values);
+  const bytes = new LebBytes(values.length * 2);
+  bytes.push(scale);
   let previous = 0;
   for (const value of values) {
-    const delta = value - previous;
-    let zigzag = delta < 0 ? -2 * delta - 1 : 2 * delta;
-    while (zigzag >= 0x80) {
-      bytes.push((zigzag % 0x80) + 0x80);
-      zigzag = Math.floor(zigzag / 0x80);
-    }
-    bytes.push(zigzag);
+    const delta = (value - previous) / scale;
+    bytes.push(delta < 0 ? -2 * delta - 1 : 2 * delta);
     previous = value;
   }
-  return frame('integers', values.length, Uint8Array.from(bytes));
+  return frame('integers', values.length, [bytes.taken()]);
 }
 
-function frame(kind: Column['kind'], numRows: number, payload: Uint8Array): Uint8Array {
-  const bytes = new Uint8Array(HEADER_BYTES + payload.length);
+/** Times of whole seconds, minutes or hours are counted in those. */
+const SCALES = [3_600_000, 60_000, 1000];
+
+function commonScale(values: Float64Array): number {
+  return SCALES.find((scale) => values.every((value) => value % scale === 0)) ?? 1;
+}
+
+/** @param entries from where to where each lies in `bytes`, one behind the other */
+export function encodeDictionaryPart(bytes: Uint8Array, ends: Int32Array, from: number, to: number): Uint8Array {
+  const lengths = new LebBytes((to - from) * 2);
+  const start = from === 0 ? 0 : ends[from - 1]!;
+  let before = start;
+  for (let entry = from; entry < to; entry += 1) {
+    lengths.push(ends[entry]! - before);
+    before = ends[entry]!;
+  }
+  return frame('dictionary', to - from, [lengths.taken(), bytes.subarray(start, before)]);
+}
+
+/** @param codes one a row */
+export function encodeCodes(codes: Int32Array): Uint8Array {
+  let all = 0;
+  let isSame = true;
+  for (const code of codes) {
+    all |= code;
+    if (code !== codes[0]) isSame = false;
+  }
+  if (isSame) {
+    const payload = new Uint8Array(5);
+    new DataView(payload.buffer).setUint32(1, codes[0]!, true);
+    return frame('codes', codes.length, [payload]);
+  }
+  const numPlanes = all < 0x100 ? 1 : all < 0x10000 ? 2 : all < 0x1000000 ? 3 : 4;
+  const payload = new Uint8Array(1 + numPlanes * codes.length);
+  payload[0] = numPlanes;
+  for (let plane = 0, at = 1; plane < numPlanes; plane += 1)
+    for (let row = 0; row < codes.length; row += 1) payload[at++] = codes[row]! >>> (plane * 8);
+  return frame('codes', codes.length, [payload]);
+}
+
+/** Whole numbers of 7 bits a byte, the low ones first; the highest bit says that more follow. */
+class LebBytes {
+  #bytes: Uint8Array;
+  #size = 0;
+
+  constructor(room: number) {
+    this.#bytes = new Uint8Array(Math.max(16, room));
+  }
+
+  push(value: number): void {
+    if (this.#size + 8 > this.#bytes.length) this.#bytes = grownBytes(this.#bytes);
+    let rest = value;
+    while (rest >= 0x80) {
+      this.#bytes[this.#size++] = (rest % 0x80) + 0x80;
+      rest = Math.floor(rest / 0x80);
+    }
+    this.#bytes[this.#size++] = rest;
+  }
+
+  taken(): Uint8Array {
+    return this.#bytes.subarray(0, this.#size);
+  }
+}
+
+function frame(kind: keyof typeof TYPES, count: number, parts: readonly Uint8Array[]): Uint8Array {
+  const bytes = new Uint8Array(HEADER_BYTES + parts.reduce((sum, part) => sum + part.length, 0));
+  let at = HEADER_BYTES;
+  for (const part of parts) {
+    bytes.set(part, at);
+    at += part.length;
+  }
   const view = new DataView(bytes.buffer);
   view.setUint32(0, MAGIC, true);
   bytes[4] = VERSION;
   bytes[5] = TYPES[kind];
-  view.setUint32(8, numRows, true);
-  view.setUint32(12, crc32(payload), true);
-  bytes.set(payload, HEADER_BYTES);
+  view.setUint32(8, count, true);
+  view.setUint32(12, crc32(bytes.subarray(HEADER_BYTES)), true);
   return bytes;
 }
 
-/**
- * @param numRows how many rows the chunk has
- * @throws DamagedColumnError when the bytes are no column of this version, are damaged, or have another number of rows
- */
-export function decodeColumn(bytes: Uint8Array, numRows: number): Column {
+interface Frame {
+  readonly version: number;
+  readonly type: number;
+  readonly count: number;
+  readonly payload: Uint8Array;
+}
+
+/** @throws DamagedColumnError when the bytes are no column of a version that can be read, or are damaged */
+function openFrame(bytes: Uint8Array): Frame {
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   if (bytes.length < HEADER_BYTES || view.getUint32(0, true) !== MAGIC)
     throw new DamagedColumnError('the bytes do not begin as a column');
-  if (bytes[4] !== VERSION) throw new DamagedColumnError(`the column has version ${bytes[4]}, expected ${VERSION}`);
-  if (view.getUint32(8, true) !== numRows)
-    throw new DamagedColumnError(`the column has ${view.getUint32(8, true)} rows, expected ${numRows}`);
+  const version = bytes[4]!;
+  if (version < 1 || version > VERSION)
+    throw new DamagedColumnError(`the column has version ${version}, expected at most ${VERSION}`);
   const payload = bytes.subarray(HEADER_BYTES);
   if (view.getUint32(12, true) !== crc32(payload)) throw new DamagedColumnError('the checksum does not fit the bytes');
-  if (bytes[5] === TYPES.integers) return { kind: 'integers', values: decodeIntegers(payload, numRows) };
-  if (bytes[5] === TYPES.values) return decodeValues(payload, numRows);
-  throw new DamagedColumnError(`the column has the unknown type ${bytes[5]}`);
+  return { version, type: bytes[5]!, count: view.getUint32(8, true), payload };
 }
 
-function decodeIntegers(payload: Uint8Array, numRows: number): Float64Array {
-  const values = new Float64Array(numRows);
-  let at = 0;
-  let previous = 0;
-  for (let row = 0; row < numRows; row += 1) {
-    let zigzag = 0;
-    let scale = 1;
-    let byte: number;
+/** The entries that a chunk adds to a dictionary. @throws DamagedColumnError */
+export function decodeDictionaryPart(part: Uint8Array): { readonly bytes: Uint8Array; readonly ends: Int32Array } {
+  const { type, count, payload } = openFrame(part);
+  if (type !== TYPES.dictionary) throw new DamagedColumnError('the bytes are no part of a dictionary');
+  const leb = new LebReader(payload, 0);
+  const ends = new Int32Array(count);
+  for (let entry = 0, end = 0; entry < count; entry += 1) ends[entry] = end += leb.next();
+  return { bytes: payload.subarray(leb.at), ends };
+}
+
+/** The value of an entry: the byte of its kind, then its text. */
+export function decodeEntry(entry: Uint8Array): JsonValue {
+  const text = decoder.decode(entry.subarray(1));
+  return entry[0] === KINDS.text ? text : entry[0] === KINDS.list ? [text] : (JSON.parse(text) as JsonValue);
+}
+
+/** Of what an entry is the text. */
+export const KINDS = { text: 0x73, list: 0x6c, json: 0x6a } as const;
+
+/**
+ * @param numRows how many rows the chunk has
+ * @param findDictionary of codes that stand alone
+ * @throws DamagedColumnError when the bytes are no column of this version, are damaged, or have another number of rows
+ */
+export function decodeColumn(bytes: Uint8Array, numRows: number, findDictionary: FindDictionary): Column {
+  const { version, type, count, payload } = openFrame(bytes);
+  if (count !== numRows) throw new DamagedColumnError(`the column has ${count} rows, expected ${numRows}`);
+  if (type === TYPES.integers)
+    return { kind: 'integers', values: decodeIntegers(new LebReader(payload, 0), numRows, version > 1) };
+  if (type === TYPES.values) return decodeValues(payload, numRows);
+  if (type === TYPES.codes) return valueColumn(findDictionary(), decodeCodes(payload, numRows));
+  throw new DamagedColumnError(`the column has the unknown type ${type}`);
+}
+
+function valueColumn(dictionary: Dictionary, codes: Codes): ValueColumn {
+  const first = codes[0] ?? 0;
+  const isSame = codes.every((code) => code === first);
+  const isPresent = first !== 0;
+  const presence = codes.every((code) => (code !== 0) === isPresent) ? Number(isPresent) : -1;
+  return { kind: 'values', dictionary, codes, onlyCode: isSame ? first : -1, presence };
+}
+
+class LebReader {
+  constructor(
+    private readonly bytes: Uint8Array,
+    public at: number,
+  ) {}
+
+  next(): number {
+    let byte = this.bytes[this.at++]!;
+    if (byte < 0x80) return byte;
+    let value = byte & 0x7f;
+    let scale = 0x80;
     do {
-      byte = payload[at++]!;
-      zigzag += (byte & 0x7f) * scale;
+      byte = this.bytes[this.at++]!;
+      value += (byte & 0x7f) * scale;
       scale *= 0x80;
     } while (byte >= 0x80);
-    previous += zigzag % 2 === 0 ? zigzag / 2 : -(zigzag + 1) / 2;
+    return value;
+  }
+}
+
+function decodeIntegers(leb: LebReader, numRows: number, hasScale: boolean): Float64Array {
+  const scale = hasScale ? leb.next() : 1;
+  const values = new Float64Array(numRows);
+  let previous = 0;
+  for (let row = 0; row < numRows; row += 1) {
+    const zigzag = leb.next();
+    previous += (zigzag % 2 === 0 ? zigzag / 2 : -(zigzag + 1) / 2) * scale;
     values[row] = previous;
   }
   return values;
+}
+
+function decodeCodes(payload: Uint8Array, numRows: number): Codes {
+  const numPlanes = payload[0]!;
+  const plane = (index: number): Uint8Array => payload.subarray(1 + index * numRows, 1 + (index + 1) * numRows);
+  if (numPlanes === 0) {
+    const view = new DataView(payload.buffer, payload.byteOffset, payload.byteLength);
+    return new Uint32Array(numRows).fill(view.getUint32(1, true));
+  }
+  if (numPlanes === 1) return plane(0);
+  const codes = numPlanes === 2 ? new Uint16Array(numRows) : new Uint32Array(numRows);
+  const [low, high] = [plane(0), plane(1)];
+  for (let row = 0; row < numRows; row += 1) codes[row] = low[row]! | (high[row]! << 8);
+  for (let index = 2; index < numPlanes; index += 1) {
+    const higher = plane(index);
+    for (let row = 0; row < numRows; row += 1) codes[row]! |= higher[row]! << (index * 8);
+  }
+  return codes;
 }
 
 function decodeValues(payload: Uint8Array, numRows: number): Column {
@@ -178,7 +279,7 @@ function decodeValues(payload: Uint8Array, numRows: number): Column {
   const codeBytes = new Uint8Array(payload.subarray(9 + textBytes, 9 + textBytes + numRows * width));
   const codes =
     width === 1 ? codeBytes : width === 2 ? new Uint16Array(codeBytes.buffer) : new Uint32Array(codeBytes.buffer);
-  return { kind: 'values', dictionary: { numValues: numDistinct, valueAt: (index) => distinct[index]! }, codes };
+  return valueColumn({ numValues: numDistinct, valueAt: (index) => distinct[index]! }, codes);
 }
 
 /** The cell of a row. */

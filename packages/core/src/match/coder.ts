@@ -2,15 +2,9 @@
  * Whole numbers for the requests of a chunk, each read once for all requests whose attributes are the same. Where a
  * feature hangs on one column, the numbers of its dictionary are kept from chunk to chunk.
  */
-import {
-  cellOf,
-  FIRST_VALUE_CODE,
-  type Cell,
-  type Codes,
-  type Dictionary,
-  type ValueColumn,
-} from '../columns/column.js';
+import { cellOf, FIRST_VALUE_CODE, type Cell, type Dictionary, type ValueColumn } from '../columns/column.js';
 import type { Feature } from './features.js';
+import { grownWords } from '../columns/grown.js';
 import { ABSENT, PairMap } from './pair-map.js';
 import { Reading } from './reading.js';
 
@@ -32,73 +26,103 @@ interface Telling {
 }
 
 const UNSET = ABSENT;
-/** Texts of values whose numbers are kept for the dictionaries to come. */
+/** With more values than these, all are let go of when the next dictionary comes. */
 const MAX_KEPT_TEXTS = 500_000;
 const MAX_TABLES = 8;
 
-/** Numbers of the values of one column, all other inputs being the same. */
+/** What was read of the values of one column, all other inputs being the same. */
 interface Table {
-  /** By code of the dictionary that was seen last. */
+  /** By code of the dictionary that was seen last: an entry, or `UNSET`. */
   dictionary: Dictionary | undefined;
   byCode: Int32Array;
-  /** What other dictionaries had, so that a text is read once. */
+  /** The entries of what other dictionaries had, so that a text is read once. */
   readonly byText: Map<string, number>;
+  /** The numbers of each entry, one a feature. */
+  numbers: Int32Array;
+  numEntries: number;
 }
 
+/** Reads features of the same inputs together. */
 export class Coder {
   /** By the column and what is constant. */
   readonly #tables = new Map<string, Table>();
 
-  constructor(private readonly feature: Feature<number>) {}
+  constructor(
+    readonly inputs: readonly string[],
+    private readonly features: readonly Feature<number>[],
+  ) {}
 
   /** Numbers stand for something else from now on. */
   forget(): void {
     this.#tables.clear();
   }
 
-  /** @param into as long as the chunk has rows, or longer */
-  fill(rows: CodedRows, into: Int32Array): void {
+  /** @returns for each feature a number a row */
+  read(rows: CodedRows): Int32Array[] {
     const constants: Record<string, Cell> = {};
     const telling: Telling[] = [];
-    for (const input of this.feature.inputs) {
+    for (const input of this.inputs) {
       const isPresence = input.startsWith('?');
       const name = isPresence ? input.slice(1) : input;
       const column = rows.column(name);
       if (!column) continue;
-      const only = onlyCode(column.codes, rows.numRows, isPresence);
+      const only = isPresence ? column.presence : column.onlyCode;
       if (only < 0) telling.push({ name, column, isPresence });
       else if (only > 0) constants[name] = isPresence ? null : cellOf(column, only);
     }
-    if (telling.length === 0) into.fill(this.feature.read(new Reading(constants)), 0, rows.numRows);
-    else if (telling.length === 1 && !telling[0]!.isPresence)
-      this.#fillFromOne(telling[0]!, constants, rows.numRows, into);
-    else this.#fillFromSeveral(telling, constants, rows.numRows, into);
-    for (const row of rows.spilledRows) into[row] = this.feature.read(new Reading(rows.attributesAt(row)));
+    const into = this.features.map(() => new Int32Array(rows.numRows));
+    if (telling.length === 0) this.#readConstants(constants, into);
+    else if (telling.length === 1 && !telling[0]!.isPresence) this.#readOne(telling[0]!, constants, into);
+    else this.#readSeveral(telling, constants, rows.numRows, into);
+    for (const row of rows.spilledRows) {
+      const reading = new Reading(rows.attributesAt(row));
+      this.features.forEach((feature, index) => (into[index]![row] = feature.read(reading)));
+    }
+    return into;
   }
 
-  #fillFromOne({ name, column }: Telling, constants: Record<string, Cell>, numRows: number, into: Int32Array): void {
-    const { codes } = column;
-    const table = this.#tableFor(name, constants, column.dictionary);
+  #readConstants(constants: Record<string, Cell>, into: readonly Int32Array[]): void {
+    const reading = new Reading(constants);
+    this.features.forEach((feature, index) => into[index]!.fill(feature.read(reading)));
+  }
+
+  #readOne({ name, column }: Telling, constants: Record<string, Cell>, into: readonly Int32Array[]): void {
+    const { codes, dictionary } = column;
+    const table = this.#tableFor(name, constants, dictionary);
     const { byCode } = table;
     const reading = new Reading(constants);
-    for (let row = 0; row < numRows; row += 1) {
+    const entries = new Int32Array(codes.length);
+    for (let row = 0; row < codes.length; row += 1) {
       const code = codes[row]!;
-      const known = byCode[code]!;
-      into[row] =
-        known === UNSET ? (byCode[code] = this.#numberFor(name, cellOf(column, code), reading, table)) : known;
+      let entry = byCode[code]!;
+      if (entry === UNSET) byCode[code] = entry = this.#entryFor(name, cellOf(column, code), reading, table);
+      entries[row] = entry;
     }
+    this.features.forEach((_, index) => spread(entries, table.numbers, this.features.length, index, into[index]!));
   }
 
   #tableFor(name: string, constants: Record<string, Cell>, dictionary: Dictionary): Table {
     const context = `${name}\n${JSON.stringify(constants)}`;
     let table = this.#tables.get(context);
-    if (this.#tables.size > MAX_TABLES) this.#tables.clear();
-    if (!table)
-      this.#tables.set(context, (table = { dictionary: undefined, byCode: new Int32Array(), byText: new Map() }));
+    if (!table) {
+      if (this.#tables.size > MAX_TABLES) this.#tables.clear();
+      table = {
+        dictionary: undefined,
+        byCode: new Int32Array(),
+        byText: new Map(),
+        numbers: new Int32Array(64),
+        numEntries: 0,
+      };
+      this.#tables.set(context, table);
+    }
     const numCodes = dictionary.numValues + FIRST_VALUE_CODE;
     if (table.dictionary !== dictionary) {
       table.dictionary = dictionary;
       table.byCode = new Int32Array(numCodes).fill(UNSET);
+      if (table.numEntries > MAX_KEPT_TEXTS) {
+        table.byText.clear();
+        table.numEntries = 0;
+      }
     } else if (table.byCode.length < numCodes) {
       // The dictionary has grown since.
       const larger = new Int32Array(numCodes * 2).fill(UNSET);
@@ -108,24 +132,25 @@ export class Coder {
     return table;
   }
 
-  #numberFor(name: string, cell: Cell, reading: Reading, { byText }: Table): number {
+  #entryFor(name: string, cell: Cell, reading: Reading, table: Table): number {
     const text = onlyText(cell);
-    const known = text === undefined ? undefined : byText.get(text);
+    const known = text === undefined ? undefined : table.byText.get(text);
     if (known !== undefined) return known;
     reading.set(name, cell);
-    const number = this.feature.read(reading);
-    if (text !== undefined) {
-      if (byText.size >= MAX_KEPT_TEXTS) byText.clear();
-      byText.set(text, number);
-    }
-    return number;
+    const entry = table.numEntries++;
+    const numFeatures = this.features.length;
+    while ((entry + 1) * numFeatures > table.numbers.length) table.numbers = grownWords(table.numbers);
+    for (let index = 0; index < numFeatures; index += 1)
+      table.numbers[entry * numFeatures + index] = this.features[index]!.read(reading);
+    if (text !== undefined) table.byText.set(text, entry);
+    return entry;
   }
 
-  #fillFromSeveral(
+  #readSeveral(
     telling: readonly Telling[],
     constants: Record<string, Cell>,
     numRows: number,
-    into: Int32Array,
+    into: readonly Int32Array[],
   ): void {
     // The combination of each row, and a row of each combination.
     const combined = new Int32Array(numRows);
@@ -144,27 +169,27 @@ export class Coder {
       }
     });
     const reading = new Reading(constants);
-    const numbers = Int32Array.from(firstRows, (row) => {
+    const numbers = new Int32Array(firstRows.length * this.features.length);
+    firstRows.forEach((row, combination) => {
       for (const { name, column, isPresence } of telling) {
         const code = column.codes[row]!;
         reading.set(name, code === 0 ? undefined : isPresence ? null : cellOf(column, code));
       }
-      return this.feature.read(reading);
+      this.features.forEach((feature, index) => {
+        numbers[combination * this.features.length + index] = feature.read(reading);
+      });
     });
-    for (let row = 0; row < numRows; row += 1) into[row] = numbers[combined[row]!]!;
+    this.features.forEach((_, index) => spread(combined, numbers, this.features.length, index, into[index]!));
   }
+}
+
+/** The numbers of one feature for all rows. @param numbers by entry, `stride` of them each */
+function spread(entries: Int32Array, numbers: Int32Array, stride: number, index: number, into: Int32Array): void {
+  for (let row = 0; row < entries.length; row += 1) into[row] = numbers[entries[row]! * stride + index]!;
 }
 
 /** A text, or a list of one, told apart; undefined for other values. */
 function onlyText(cell: Cell): string | undefined {
   if (typeof cell === 'string') return cell.startsWith('\0') ? undefined : cell;
   return Array.isArray(cell) && cell.length === 1 && typeof cell[0] === 'string' ? `\0${cell[0]}` : undefined;
-}
-
-/** The one code that all rows have, or -1. Of presence only 0 and 1 are told apart. */
-function onlyCode(codes: Codes, numRows: number, isPresence: boolean): number {
-  const first = isPresence ? Math.min(codes[0]!, 1) : codes[0]!;
-  for (let row = 1; row < numRows; row += 1)
-    if (codes[row] !== first && (!isPresence || Math.min(codes[row]!, 1) !== first)) return -1;
-  return first;
 }

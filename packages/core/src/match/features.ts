@@ -106,8 +106,7 @@ export function featureOf(
   const { gate, isHidden, world } = lens;
   if (isHidden && HIDDEN_FIELDS.includes(field)) return undefined;
   const named = parameter === undefined ? field : `${field} ${JSON.stringify(parameter)}`;
-  const of = (inputs: readonly string[], read: (request: Request) => Field<FeatureValue>, key: string = named) =>
-    feature(key, inputs, ({ request }) => read(request));
+  const of: MakeFeature = (inputs, read, key = named) => feature(key, inputs, ({ request }) => read(request));
   const countryOf = (address: Field<Address>): Field<string> =>
     world.countries && address ? world.countries.find(address).country : undefined;
   switch (field) {
@@ -148,6 +147,26 @@ export function featureOf(
         const payload = payloadOf(request.attributes);
         return payload && { payload, transport: transportOf(request) };
       });
+    default:
+      return httpFeatureOf(field, parameter, lens, of);
+  }
+}
+
+type MakeFeature = (
+  inputs: readonly string[],
+  read: (request: Request) => Field<FeatureValue>,
+  key?: string,
+) => Feature<Field<FeatureValue>>;
+
+/** What only requests of HTTP have, and what is asked of their hosts and paths. */
+function httpFeatureOf(
+  field: FieldName,
+  parameter: string | undefined,
+  lens: Lens,
+  of: MakeFeature,
+): Feature<Field<FeatureValue>> {
+  const { gate, isHidden } = lens;
+  switch (field) {
     case 'method': {
       const method = (request: Request): Field<string> =>
         isHidden && request.method !== 'CONNECT' ? undefined : request.method;

@@ -6,6 +6,7 @@ import type { PathReading } from '../request/path.js';
 import { printCondition } from '../language/condition-text.js';
 import { AtomIndex } from './atoms.js';
 import type { Feature, FeatureValue } from './features.js';
+import { grownWords } from '../columns/grown.js';
 import { Heard } from './heard.js';
 import type { Reading } from './reading.js';
 import { FALSE, TRUE, UNKNOWN, type Degree } from './truth.js';
@@ -94,8 +95,8 @@ export class Group implements Feature<number> {
   }
 
   #append(number: number, entries: Int32Array): void {
-    while (this.numEntries + entries.length > this.#entries.length) this.#entries = doubled(this.#entries);
-    if (number + 1 >= this.#starts.length) this.#starts = doubled(this.#starts);
+    while (this.numEntries + entries.length > this.#entries.length) this.#entries = grownWords(this.#entries);
+    if (number + 1 >= this.#starts.length) this.#starts = grownWords(this.#starts);
     this.#entries.set(entries, this.numEntries);
     this.#starts[number] = this.numEntries;
     this.numEntries += entries.length;
@@ -136,12 +137,6 @@ function hashEntries(entries: Int32Array, start: number, end: number): number {
   let hash = 0x811c9dc5;
   for (let at = start; at < end; at += 1) hash = Math.imul(hash ^ entries[at]!, 0x01000193);
   return hash ^ (hash >>> 15);
-}
-
-export function doubled(array: Int32Array): Int32Array<ArrayBuffer> {
-  const larger = new Int32Array(array.length * 2);
-  larger.set(array);
-  return larger;
 }
 
 /** The groups of a program, and the number of each comparison in its group. */

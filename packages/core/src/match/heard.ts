@@ -1,3 +1,5 @@
+import { grownWords } from '../columns/grown.js';
+
 /** Gathers the atoms that hold for a value, each once. */
 export class Heard {
   /** Twice the number of an atom, and one more where it is unknown; `size` of them. */
@@ -28,11 +30,7 @@ export class Heard {
   #add(atom: number, entry: number): void {
     if (this.#rounds[atom] === this.#round) return;
     this.#rounds[atom] = this.#round;
-    if (this.size === this.entries.length) {
-      const larger = new Int32Array(this.size * 2);
-      larger.set(this.entries);
-      this.entries = larger;
-    }
+    if (this.size === this.entries.length) this.entries = grownWords(this.entries);
     this.entries[this.size++] = entry;
   }
 

@@ -4,7 +4,7 @@
  * where they are handed over.
  */
 import type { StoredState } from '../decide/state.js';
-import { doubled } from './groups.js';
+import { grownFloats, grownWords } from '../columns/grown.js';
 import { ABSENT, PairMap } from './pair-map.js';
 
 /** More keys than may be kept alive at once. */
@@ -18,9 +18,9 @@ export class TooManyKeysError extends Error {
 
 export const DEFAULT_MAX_KEYS = 5_000_000;
 const NEVER = Number.MIN_SAFE_INTEGER;
-const FIRST_ROOM = 4;
 const FIRST_COUNTERS = 1024;
-const MIN_SWEEP_KEYS = 1024;
+/** Below this many keys nothing is swept: it would cost more than it frees. */
+const MIN_SWEEP_KEYS = 131_072;
 /** Counters move together where at least one in so many has gone quiet. */
 const MIN_QUIET_SHARE = 8;
 
@@ -35,27 +35,37 @@ type StoredCounter = StoredState['counters'][number][1];
 /** The text of a key by the number of its limit and its own. */
 export type KeyNames = (limit: number, key: number) => string;
 
+/**
+ * A counter is a record of eight places in one array, so that a count touches little: the end of its hold, from when on
+ * nothing of it matters any more, four whole numbers about its ring in the room of two, and a ring of four. A ring that
+ * needs more lies behind all that was there then, and has twice the room each time.
+ */
+const RECORD = 8;
+const HELD_UNTIL = 0;
+const QUIET_FROM = 1;
+const INLINE_RING = 4;
+/** Of the whole numbers, from the beginning of the record: where the ring begins, its room, its first, how many. */
+const RING_START = 4;
+const RING_ROOM = 5;
+const RING_HEAD = 6;
+const RING_SIZE = 7;
+const FIRST_ROOM = 4;
+
 export class Memory {
   /** What was handed over by text and not asked for yet. */
   readonly #waiting: Map<string, StoredCounter>;
   readonly #holds: Map<string, number>;
   #names: KeyNames = () => '';
-  /** The index of a counter by limit and key. */
-  #indexOf = new PairMap();
+  /** Where the record of a counter begins, by limit and key. */
+  #recordOf = new PairMap();
+  /** Of each counter its limit, its key and its record. */
+  #counters = new Int32Array(FIRST_COUNTERS * 3);
   #numCounters = 0;
-  #limits = new Int32Array(FIRST_COUNTERS);
-  #keys = new Int32Array(FIRST_COUNTERS);
-  /** The times of counted requests that can still matter, a ring each: where it lies, its room, its first, how many. */
-  #stamps = new Float64Array(FIRST_COUNTERS * FIRST_ROOM);
-  #numStamps = 0;
-  #starts = new Int32Array(FIRST_COUNTERS);
-  #rooms = new Int32Array(FIRST_COUNTERS);
-  #heads = new Int32Array(FIRST_COUNTERS);
-  #sizes = new Int32Array(FIRST_COUNTERS);
-  #heldUntil = new Float64Array(FIRST_COUNTERS);
-  /** From then on nothing of a counter matters any more. */
-  #quietFrom = new Float64Array(FIRST_COUNTERS);
+  #data = new Float64Array(FIRST_COUNTERS * RECORD);
+  #ints = new Int32Array(this.#data.buffer);
+  #dataSize = 0;
   #sweepAtKeys = MIN_SWEEP_KEYS;
+  #latestUnixMs = Number.NEGATIVE_INFINITY;
 
   /** @param maxKeys how many counters and holds may be alive at once */
   constructor(
@@ -76,69 +86,69 @@ export class Memory {
     this.#names = names;
   }
 
+  /** What can still matter to requests that come later. */
   store(): StoredState {
-    return { counters: [...this.#waiting, ...this.#storedCounters()], holds: [...this.#holds] };
+    const matters = ([, { quietFromUnixMs }]: readonly [string, StoredCounter]): boolean =>
+      quietFromUnixMs > this.#latestUnixMs;
+    return {
+      counters: [...this.#waiting, ...this.#storedCounters()].filter(matters),
+      holds: [...this.#holds].filter(([, until]) => until > this.#latestUnixMs),
+    };
   }
 
   *#storedCounters(): Generator<[string, StoredCounter]> {
     for (let index = 0; index < this.#numCounters; index += 1) {
-      const [start, room, head] = [this.#starts[index]!, this.#rooms[index]!, this.#heads[index]!];
+      const record = this.#counters[index * 3 + 2]!;
       yield [
-        this.#names(this.#limits[index]!, this.#keys[index]!),
+        this.#names(this.#counters[index * 3]!, this.#counters[index * 3 + 1]!),
         {
-          stampsUnixMs: Array.from(
-            { length: this.#sizes[index]! },
-            (_, at) => this.#stamps[start + ((head + at) % room)]!,
-          ),
-          heldUntilUnixMs: this.#heldUntil[index]!,
-          quietFromUnixMs: this.#quietFrom[index]!,
+          stampsUnixMs: this.#stampsOf(record),
+          heldUntilUnixMs: this.#data[record + HELD_UNTIL]!,
+          quietFromUnixMs: this.#data[record + QUIET_FROM]!,
         },
       ];
     }
   }
 
+  #stampsOf(record: number): number[] {
+    const [start, room, head, size] = this.#ints.subarray(record * 2 + RING_START, record * 2 + RING_SIZE + 1);
+    return Array.from({ length: size! }, (_, at) => this.#data[start! + ((head! + at) % room!)]!);
+  }
+
   /** The numbers of keys are about to mean something else. */
   forgetNumbers(): void {
     for (const [key, counter] of this.#storedCounters()) this.#waiting.set(key, counter);
-    this.#indexOf = new PairMap();
+    this.#recordOf = new PairMap();
     this.#numCounters = 0;
-    this.#numStamps = 0;
+    this.#dataSize = 0;
   }
 
   /** Counts a request. @returns whether more than `max` lie in the window that ends with it, or a hold stands */
   count(limit: number, key: number, atUnixMs: number, { max, windowMs, holdMs }: Window): boolean {
     if (this.numKeys >= this.#sweepAtKeys) this.#sweep(atUnixMs);
-    let index = this.#indexOf.get(limit, key);
-    if (index === ABSENT) index = this.#begin(limit, key);
-    const start = this.#starts[index]!;
-    let room = this.#rooms[index]!;
-    let head = this.#heads[index]!;
-    let size = this.#sizes[index]!;
+    this.#latestUnixMs = atUnixMs;
+    let record = this.#recordOf.get(limit, key);
+    if (record === ABSENT) record = this.#begin(limit, key);
+    const ring = record * 2;
+    const start = this.#ints[ring + RING_START]!;
+    const room = this.#ints[ring + RING_ROOM]!;
+    let head = this.#ints[ring + RING_HEAD]!;
+    let size = this.#ints[ring + RING_SIZE]!;
     const before = atUnixMs - windowMs;
-    while (size > 0 && this.#stamps[start + head]! <= before) {
-      head = head + 1 === room ? 0 : head + 1;
-      size -= 1;
-    }
     // Of more than the limit only the latest can still lie in a later window that overflows.
-    if (size > max) {
+    while (size > 0 && (size > max || this.#data[start + head]! <= before)) {
       head = head + 1 === room ? 0 : head + 1;
       size -= 1;
     }
-    this.#heads[index] = head;
-    this.#sizes[index] = size;
-    if (size === room) {
-      this.#widen(index);
-      room = this.#rooms[index]!;
-      head = 0;
-    }
-    const at = head + size;
-    this.#stamps[this.#starts[index]! + (at < room ? at : at - room)] = atUnixMs;
-    this.#sizes[index] = size + 1;
+    this.#ints[ring + RING_HEAD] = head;
+    this.#ints[ring + RING_SIZE] = size + 1;
+    if (size === room) this.#push(record, atUnixMs);
+    else this.#data[start + (head + size < room ? head + size : head + size - room)] = atUnixMs;
     const isFull = size + 1 > max;
-    let heldUntil = this.#heldUntil[index]!;
+    let heldUntil = this.#data[record + HELD_UNTIL]!;
     const isHeld = atUnixMs < heldUntil;
-    if (isFull && !isHeld && holdMs !== undefined) this.#heldUntil[index] = heldUntil = atUnixMs + holdMs;
-    this.#quietFrom[index] = Math.max(atUnixMs + windowMs, heldUntil);
+    if (isFull && !isHeld && holdMs !== undefined) this.#data[record + HELD_UNTIL] = heldUntil = atUnixMs + holdMs;
+    this.#data[record + QUIET_FROM] = Math.max(atUnixMs + windowMs, heldUntil);
     return isFull || isHeld;
   }
 
@@ -148,98 +158,108 @@ export class Memory {
     const stored = text === undefined ? undefined : this.#waiting.get(text);
     if (stored) this.#waiting.delete(text!);
     else if (this.numKeys >= this.maxKeys) throw new TooManyKeysError(this.maxKeys);
+    return this.#add(limit, key, stored ?? EMPTY_COUNTER);
+  }
+
+  #add(limit: number, key: number, { stampsUnixMs, heldUntilUnixMs, quietFromUnixMs }: StoredCounter): number {
+    const record = this.#allot(RECORD);
     const index = this.#numCounters++;
-    if (index === this.#limits.length) this.#grow();
-    this.#limits[index] = limit;
-    this.#keys[index] = key;
-    this.#indexOf.add(limit, key, index);
-    const stamps = stored?.stampsUnixMs ?? [];
-    this.#place(index, Math.max(FIRST_ROOM, stamps.length));
-    this.#stamps.set(stamps, this.#starts[index]!);
-    this.#sizes[index] = stamps.length;
-    this.#heldUntil[index] = stored?.heldUntilUnixMs ?? NEVER;
-    return index;
+    if (index * 3 === this.#counters.length) this.#counters = grownWords(this.#counters);
+    this.#counters[index * 3] = limit;
+    this.#counters[index * 3 + 1] = key;
+    this.#counters[index * 3 + 2] = record;
+    this.#recordOf.add(limit, key, record);
+    this.#data[record + HELD_UNTIL] = heldUntilUnixMs;
+    this.#data[record + QUIET_FROM] = quietFromUnixMs;
+    let room = FIRST_ROOM;
+    while (room < stampsUnixMs.length) room *= 2;
+    const start = room === FIRST_ROOM ? record + INLINE_RING : this.#allot(room);
+    this.#data.set(stampsUnixMs, start);
+    this.#ints[record * 2 + RING_START] = start;
+    this.#ints[record * 2 + RING_ROOM] = room;
+    this.#ints[record * 2 + RING_HEAD] = 0;
+    this.#ints[record * 2 + RING_SIZE] = stampsUnixMs.length;
+    return record;
   }
 
-  /** An empty ring. */
-  #place(index: number, room: number): void {
-    while (this.#numStamps + room > this.#stamps.length) this.#stamps = doubledFloats(this.#stamps);
-    this.#starts[index] = this.#numStamps;
-    this.#rooms[index] = room;
-    this.#heads[index] = 0;
-    this.#numStamps += room;
+  #allot(places: number): number {
+    const start = this.#dataSize;
+    this.#dataSize += places;
+    while (this.#dataSize > this.#data.length) {
+      this.#data = grownFloats(this.#data);
+      this.#ints = new Int32Array(this.#data.buffer);
+    }
+    return start;
   }
 
-  /** A ring of twice the room; the old one lies idle until the next sweep. */
-  #widen(index: number): void {
-    const [start, room, head] = [this.#starts[index]!, this.#rooms[index]!, this.#heads[index]!];
-    this.#place(index, room * 2);
-    const to = this.#starts[index]!;
-    this.#stamps.copyWithin(to, start + head, start + room);
-    this.#stamps.copyWithin(to + room - head, start, start + head);
-  }
-
-  #grow(): void {
-    this.#limits = doubled(this.#limits);
-    this.#keys = doubled(this.#keys);
-    this.#starts = doubled(this.#starts);
-    this.#rooms = doubled(this.#rooms);
-    this.#heads = doubled(this.#heads);
-    this.#sizes = doubled(this.#sizes);
-    this.#heldUntil = doubledFloats(this.#heldUntil);
-    this.#quietFrom = doubledFloats(this.#quietFrom);
+  /** Adds a time to a full ring, which moves to one of twice the room; the old one lies idle until the next sweep. */
+  #push(record: number, atUnixMs: number): void {
+    const ring = record * 2;
+    const [start, room, head] = this.#ints.subarray(ring + RING_START, ring + RING_SIZE) as unknown as [
+      number,
+      number,
+      number,
+    ];
+    const to = this.#allot(room * 2);
+    this.#data.copyWithin(to, start + head, start + room);
+    this.#data.copyWithin(to + room - head, start, start + head);
+    this.#data[to + room] = atUnixMs;
+    this.#ints[ring + RING_START] = to;
+    this.#ints[ring + RING_ROOM] = room * 2;
+    this.#ints[ring + RING_HEAD] = 0;
   }
 
   /** Whether a hold stands, in which a person may go on; where none does, one begins with the next request. */
   passesHold(key: string, atUnixMs: number, holdMs: number): boolean {
     if (this.numKeys >= this.#sweepAtKeys) this.#sweep(atUnixMs);
+    this.#latestUnixMs = atUnixMs;
     if (atUnixMs < (this.#holds.get(key) ?? NEVER)) return true;
     if (!this.#holds.has(key) && this.numKeys >= this.maxKeys) throw new TooManyKeysError(this.maxKeys);
     this.#holds.set(key, atUnixMs + holdMs);
     return false;
   }
 
-  /** Lets go of what has gone quiet; the others move together. */
+  /** Lets go of what has gone quiet. */
   #sweep(atUnixMs: number): void {
     for (const [key, { quietFromUnixMs }] of this.#waiting) if (quietFromUnixMs <= atUnixMs) this.#waiting.delete(key);
     for (const [key, until] of this.#holds) if (until <= atUnixMs) this.#holds.delete(key);
-    this.#sweepCounters(atUnixMs);
+    let numQuiet = 0;
+    for (let index = 0; index < this.#numCounters; index += 1)
+      if (this.#data[this.#counters[index * 3 + 2]! + QUIET_FROM]! <= atUnixMs) numQuiet += 1;
+    if (numQuiet * MIN_QUIET_SHARE > this.#numCounters) this.#keepLoud(atUnixMs);
     this.#sweepAtKeys = Math.max(MIN_SWEEP_KEYS, this.numKeys * 2);
   }
 
-  #sweepCounters(atUnixMs: number): void {
-    let numQuiet = 0;
-    for (let index = 0; index < this.#numCounters; index += 1) if (this.#quietFrom[index]! <= atUnixMs) numQuiet += 1;
-    if (numQuiet * MIN_QUIET_SHARE < this.#numCounters) return;
-    const stamps = this.#stamps;
-    const numCounters = this.#numCounters;
-    this.#stamps = new Float64Array(stamps.length);
-    this.#numStamps = 0;
-    this.#numCounters = 0;
-    this.#indexOf = new PairMap();
-    for (let from = 0; from < numCounters; from += 1) {
-      if (this.#quietFrom[from]! <= atUnixMs) continue;
-      const [start, room, head, size] = [
-        this.#starts[from]!,
-        this.#rooms[from]!,
-        this.#heads[from]!,
-        this.#sizes[from]!,
+  /** Moves the counters that still matter into a memory of their own, and takes it over. */
+  #keepLoud(atUnixMs: number): void {
+    const kept = new Memory();
+    for (let index = 0; index < this.#numCounters; index += 1) {
+      const [limit, key, record] = [
+        this.#counters[index * 3]!,
+        this.#counters[index * 3 + 1]!,
+        this.#counters[index * 3 + 2]!,
       ];
-      const to = this.#numCounters++;
-      this.#limits[to] = this.#limits[from]!;
-      this.#keys[to] = this.#keys[from]!;
-      this.#heldUntil[to] = this.#heldUntil[from]!;
-      this.#quietFrom[to] = this.#quietFrom[from]!;
-      this.#indexOf.add(this.#limits[to]!, this.#keys[to]!, to);
-      this.#place(to, room);
-      for (let at = 0; at < size; at += 1) this.#stamps[this.#starts[to]! + at] = stamps[start + ((head + at) % room)]!;
-      this.#sizes[to] = size;
+      if (this.#data[record + QUIET_FROM]! > atUnixMs) kept.#take(limit, key, this.#data, this.#ints, record);
     }
+    this.#recordOf = kept.#recordOf;
+    this.#counters = kept.#counters;
+    this.#numCounters = kept.#numCounters;
+    this.#data = kept.#data;
+    this.#ints = kept.#ints;
+    this.#dataSize = kept.#dataSize;
+  }
+  /** Adds a counter as it lies in another memory. */
+  #take(limit: number, key: number, data: Float64Array, ints: Int32Array, from: number): void {
+    const record = this.#add(limit, key, EMPTY_COUNTER);
+    const start = ints[from * 2 + RING_START]!;
+    const room = ints[from * 2 + RING_ROOM]!;
+    const to = room === FIRST_ROOM ? record + INLINE_RING : this.#allot(room);
+    for (let at = 0; at < room; at += 1) this.#data[to + at] = data[start + at]!;
+    this.#data[record + HELD_UNTIL] = data[from + HELD_UNTIL]!;
+    this.#data[record + QUIET_FROM] = data[from + QUIET_FROM]!;
+    for (let at = RING_ROOM; at <= RING_SIZE; at += 1) this.#ints[record * 2 + at] = ints[from * 2 + at]!;
+    this.#ints[record * 2 + RING_START] = to;
   }
 }
 
-function doubledFloats(array: Float64Array): Float64Array<ArrayBuffer> {
-  const larger = new Float64Array(array.length * 2);
-  larger.set(array);
-  return larger;
-}
+const EMPTY_COUNTER: StoredCounter = { stampsUnixMs: [], heldUntilUnixMs: NEVER, quietFromUnixMs: 0 };

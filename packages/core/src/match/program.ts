@@ -41,6 +41,13 @@ export interface ProgramStage {
   readonly trace: Trace;
 }
 
+export interface Bundle {
+  readonly coder: Coder;
+  /** What the coder reads, in this order: classes of groups, then numbers at slots. */
+  readonly groups: readonly number[];
+  readonly slots: readonly number[];
+}
+
 interface GateSight {
   /** Of an outbound gate. */
   readonly inspection?: {
@@ -58,8 +65,10 @@ export class Program {
   readonly groups = new Groups();
   readonly slots: Feature<number>[] = [];
   readonly stages: ProgramStage[] = [];
-  readonly groupCoders: readonly Coder[];
-  readonly slotCoders: readonly Coder[];
+  /** Groups and slots that are read from the same attributes are read together. */
+  readonly bundles: readonly Bundle[];
+  readonly bundleOfGroup: readonly Bundle[];
+  readonly bundleOfSlot: readonly Bundle[];
   readonly people;
   readonly schedules;
   readonly endsAtUnixMs;
@@ -82,8 +91,9 @@ export class Program {
     this.#hostSlot = this.#slotFor(new KeyNumbers(hostText, this.keyTexts));
     this.#choice = this.#compileChoice(judge);
     this.#sights = rulebook.gates.map((gate) => this.#compileGate(gate, judge));
-    this.groupCoders = this.groups.all.map((group) => new Coder(group));
-    this.slotCoders = this.slots.map((slot) => new Coder(slot));
+    this.bundles = bundle(this.groups.all, this.slots);
+    this.bundleOfGroup = this.groups.all.map((_, group) => this.bundles.find(({ groups }) => groups.includes(group))!);
+    this.bundleOfSlot = this.slots.map((_, slot) => this.bundles.find(({ slots }) => slots.includes(slot))!);
   }
 
   #slotFor(feature: Feature<number>): number {
@@ -177,6 +187,12 @@ export class Program {
     return number === UNKNOWN_KEY ? undefined : (JSON.parse(this.keyTexts.textOf(number)) as string | null);
   }
 
+  /** The attributes that something is read from. */
+  get attributes(): string[] {
+    const names = this.bundles.flatMap(({ coder }) => coder.inputs).map((input) => input.replace(/^\?/, ''));
+    return [...new Set(names)].sort();
+  }
+
   /** Whether so much is known of values that it should be let go of. */
   get isFull(): boolean {
     return (
@@ -190,7 +206,7 @@ export class Program {
   forget(): void {
     for (const group of this.groups.all) group.forget();
     this.keyTexts.forget();
-    for (const coder of [...this.groupCoders, ...this.slotCoders]) coder.forget();
+    for (const { coder } of this.bundles) coder.forget();
     for (const { stage } of this.stages) stage.forget();
   }
 }
@@ -199,6 +215,23 @@ const hostText = feature('host', hostFeature.inputs, (reading) => {
   const host = hostFeature.read(reading);
   return host === undefined ? undefined : JSON.stringify(host);
 });
+
+function bundle(groups: readonly Feature<number>[], slots: readonly Feature<number>[]): Bundle[] {
+  const all = [...groups, ...slots];
+  const byInputs = new Map<string, number[]>();
+  all.forEach(({ inputs }, index) => {
+    const key = inputs.join('\n');
+    byInputs.set(key, [...(byInputs.get(key) ?? []), index]);
+  });
+  return [...byInputs.values()].map((members) => ({
+    coder: new Coder(
+      all[members[0]!]!.inputs,
+      members.map((index) => all[index]!),
+    ),
+    groups: members.filter((index) => index < groups.length),
+    slots: members.filter((index) => index >= groups.length).map((index) => index - groups.length),
+  }));
+}
 
 function asNumber({ key, inputs, read }: Feature<boolean>): Feature<number> {
   return { key, inputs, read: (reading) => (read(reading) ? 1 : 0) };

@@ -2,7 +2,7 @@
 import type { Attributes } from '../request/record.js';
 import type { CodedRows } from './coder.js';
 import { Reading } from './reading.js';
-import type { Program } from './program.js';
+import type { Bundle, Program } from './program.js';
 
 export interface Seat {
   /** The class of the request in a group of features. */
@@ -23,23 +23,28 @@ export class ChunkSeat implements Seat {
   ) {}
 
   classOf(group: number): number {
-    return (this.#classes[group] ?? this.#fillClasses(group))[this.row]!;
+    return this.classesOf(group)[this.row]!;
   }
 
   numberOf(slot: number): number {
-    return (this.#numbers[slot] ?? this.#fillNumbers(slot))[this.row]!;
+    const known = this.#numbers[slot];
+    if (known !== undefined) return known[this.row]!;
+    this.#read(this.program.bundleOfSlot[slot]!);
+    return this.#numbers[slot]![this.row]!;
   }
 
-  #fillClasses(group: number): Int32Array {
-    const filled = new Int32Array(this.rows.numRows);
-    this.program.groupCoders[group]!.fill(this.rows, filled);
-    return (this.#classes[group] = filled);
+  /** The classes of all rows. */
+  classesOf(group: number): Int32Array {
+    const known = this.#classes[group];
+    if (known !== undefined) return known;
+    this.#read(this.program.bundleOfGroup[group]!);
+    return this.#classes[group]!;
   }
 
-  #fillNumbers(slot: number): Int32Array {
-    const filled = new Int32Array(this.rows.numRows);
-    this.program.slotCoders[slot]!.fill(this.rows, filled);
-    return (this.#numbers[slot] = filled);
+  #read({ coder, groups, slots }: Bundle): void {
+    const numbers = coder.read(this.rows);
+    groups.forEach((group, index) => (this.#classes[group] = numbers[index]));
+    slots.forEach((slot, index) => (this.#numbers[slot] = numbers[groups.length + index]));
   }
 }
 

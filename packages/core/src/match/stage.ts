@@ -5,7 +5,8 @@ import type { FenceStatement, Rule } from '../language/tree.js';
 import type { World } from '../decide/view.js';
 import type { Rulebook } from '../check/rulebook.js';
 import type { Lens } from './features.js';
-import { doubled, type Groups } from './groups.js';
+import { grownWords } from '../columns/grown.js';
+import type { Groups } from './groups.js';
 import type { Seat } from './seat.js';
 import { compileCondition, findCover, type Node } from './nodes.js';
 import { FALSE, TRUE, UNKNOWN, type Degree } from './truth.js';
@@ -110,7 +111,7 @@ export class Stage {
       for (const { group, atom } of cover?.atoms ?? []) ((this.#ledBy[group] ??= [])[atom] ??= []).push(index);
     });
     this.numAlways = always.length;
-    while (this.leads.length < always.length) this.leads = doubled(this.leads);
+    while (this.leads.length < always.length) this.leads = grownWords(this.leads);
     this.leads.set(always);
     this.#numLeads = always.length;
     this.leadingGroups = [...this.#ledBy.keys()].filter((group) => this.#ledBy[group] !== undefined);
@@ -134,7 +135,7 @@ export class Stage {
     for (const rule of [...candidates].sort((a, b) => a - b)) {
       const [least, greatest] = this.#bounds(this.rules[rule]!.condition, group, number);
       if (greatest === FALSE) continue;
-      if (this.#numLeads === this.leads.length) this.leads = doubled(this.leads);
+      if (this.#numLeads === this.leads.length) this.leads = grownWords(this.leads);
       this.leads[this.#numLeads++] = rule * 2 + (least === TRUE ? 1 : 0);
     }
     this.starts[group]![number] = start;
@@ -147,8 +148,8 @@ export class Stage {
     let ends = this.ends[group] ?? new Int32Array(256);
     while (number >= starts.length) {
       const room = starts.length;
-      starts = doubled(starts).fill(UNSET, room);
-      ends = doubled(ends);
+      starts = grownWords(starts).fill(UNSET, room);
+      ends = grownWords(ends);
     }
     this.starts[group] = starts;
     this.ends[group] = ends;

@@ -1,13 +1,13 @@
 import { describe, expect, it } from 'vitest';
 import { checkFences } from '../check/check-fences.js';
 import { checkFilter } from '../check/check-filter.js';
-import { ChunkBuilder, ChunkRows } from '../columns/chunk.js';
 import { formatDiagnostic } from '../language/diagnostic.js';
 import { parseCountryRows } from '../reference/country-rows.js';
 import { createCountryTable } from '../reference/country-table.js';
 import type { LogRecord } from '../request/record.js';
 import { filterChunk } from './filter-decisions.js';
 import { Program } from '../match/program.js';
+import { chunkOf } from '../test/chunk-of.js';
 import { ChunkReplay } from './replay-chunk.js';
 
 const FENCES = `
@@ -54,10 +54,7 @@ const LOG = [
 function linesWhere(where: string): number[] {
   const { filter, diagnostics } = checkFilter(where, judge.rulebook.lists);
   expect(diagnostics).toEqual([]);
-  const builder = new ChunkBuilder();
-  LOG.forEach((one) => builder.push(one));
-  const chunk = builder.encode()!;
-  const rows = new ChunkRows(chunk.numRows, chunk.columns);
+  const rows = chunkOf(LOG)!;
   const replay = new ChunkReplay(new Program(judge));
   const { codes } = replay.judge([rows]);
   return [...filterChunk(filter!, judge, rows, codes, replay.table.rulings)].map((row) => row + 1);

@@ -1,7 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { checkFences } from '../check/check-fences.js';
-import { ChunkBuilder, ChunkRows } from '../columns/chunk.js';
 import { State, type StoredState } from '../decide/state.js';
 import { explainRequest } from '../explain/explain.js';
 import { parseCountryRows } from '../reference/country-rows.js';
@@ -14,6 +13,7 @@ import type { LogRecord } from '../request/record.js';
 import { attributes, fenceText } from '../test/arbitrary-fences.js';
 import { printCsvRow } from './csv.js';
 import { toDecidedRecord } from './decided-record.js';
+import { chunkOf } from '../test/chunk-of.js';
 import { ChunkReplay } from './replay-chunk.js';
 import { Replay } from './replay.js';
 import { RulingTable } from './ruling-table.js';
@@ -41,12 +41,10 @@ describe('random fences over random requests', () => {
         const tally = createTally();
         const memory = new Memory();
         const stored = [log.slice(0, cut), log.slice(cut)].flatMap((part) => {
-          const builder = new ChunkBuilder();
-          part.forEach((record) => builder.push(record));
-          const chunk = builder.encode();
-          if (!chunk) return [];
+          const rows = chunkOf(part);
+          if (!rows) return [];
           const replay = new ChunkReplay(new Program(judge), memory, table);
-          const { codes, tally: counted } = replay.judge([new ChunkRows(chunk.numRows, chunk.columns)]);
+          const { codes, tally: counted } = replay.judge([rows]);
           addTally(tally, counted);
           return [...codes].map((code) => table.rulings[code]!);
         });
@@ -151,10 +149,7 @@ describe('names that JavaScript has a meaning for', () => {
       ) as LogRecord['attributes'];
       return { line: index + 1, atUnixMs: 0, attributes };
     });
-    const builder = new ChunkBuilder();
-    records.forEach((record) => builder.push(record));
-    const chunk = builder.encode()!;
-    const rows = new ChunkRows(chunk.numRows, chunk.columns);
+    const rows = chunkOf(records)!;
     records.forEach((_, row) => replay.next(rows.row(row) as LogRecord));
     const stored = JSON.parse(JSON.stringify(replay.tally)) as typeof replay.tally;
     expect(summarize(stored, rulebook)).toMatchObject({

@@ -5,6 +5,7 @@ import * as foundation from './migrations/0001-foundation.js';
 import * as logSurvey from './migrations/0002-log-survey.js';
 import * as revisions from './migrations/0003-revisions.js';
 import * as referenceData from './migrations/0004-reference-data.js';
+import * as logSegments from './migrations/0005-log-segments.js';
 
 /** A connection pool or a transaction on it; every query of a model takes one. */
 export type Database = Knex;
@@ -20,6 +21,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0002-log-survey': logSurvey,
   '0003-revisions': revisions,
   '0004-reference-data': referenceData,
+  '0005-log-segments': logSegments,
 };
 
 export function openDatabase(url: string, maxConnections: number): Database {

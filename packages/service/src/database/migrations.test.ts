@@ -8,7 +8,8 @@ import { DatasetModel, ReplayModel } from './models.js';
 import * as foundation from './migrations/0001-foundation.js';
 import * as logSurvey from './migrations/0002-log-survey.js';
 import * as revisions from './migrations/0003-revisions.js';
-import { down } from './migrations/0004-reference-data.js';
+import * as referenceData from './migrations/0004-reference-data.js';
+import * as logSegments from './migrations/0005-log-segments.js';
 
 const BEFORE = { '0001-foundation': foundation, '0002-log-survey': logSurvey, '0003-revisions': revisions };
 const CSV = '198.18.0.0/16,NO\n198.19.0.0/16,SE\n';
@@ -60,7 +61,10 @@ describe('a database from before there were datasets of every kind', () => {
   });
 
   it('can go back', async () => {
-    await db.transaction((trx) => down(trx));
+    await db.transaction(async (trx) => {
+      await logSegments.down(trx);
+      await referenceData.down(trx);
+    });
     const { rows } = await db.raw('select dataset_id from replays order by id');
     expect(rows).toEqual([{ dataset_id: 1 }, { dataset_id: null }]);
   });

@@ -239,6 +239,18 @@ export class LogChunkModel extends Model {
   declare numRows: number;
   declare fromMs: number;
   declare toMs: number;
+  /** The chunk with which the dictionaries of its columns begin. */
+  declare segment: number;
+}
+
+/** What a chunk adds to the dictionary of a column. */
+export class LogDictionaryModel extends Model {
+  static override tableName = 'log_dictionaries';
+  static override idColumn = ['logId', 'chunk', 'columnName'];
+  declare logId: number;
+  declare chunk: number;
+  declare columnName: string;
+  declare bytes: Buffer;
 }
 
 export class ChunkColumnModel extends Model {

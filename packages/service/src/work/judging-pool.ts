@@ -1,8 +1,8 @@
 import { MessageChannel } from 'node:worker_threads';
 import { Piscina } from 'piscina';
 import type { Explanation } from '@jadefence/core';
+import type { ChunksSource } from './open-chunks.js';
 import type {
-  ChunkSource,
   CountTask,
   countRows,
   ExplainTask,
@@ -40,8 +40,13 @@ export class JudgingPool {
     return (await this.#pool().run(task, { name: 'explainRow' })) as Explanation;
   }
 
-  async countCountries(task: JudgeSource & ChunkSource): Promise<Map<string, number>> {
+  async countCountries(task: JudgeSource & ChunksSource): Promise<Map<string, number>> {
     return (await this.#pool().run(task, { name: 'countChunkCountries' })) as Map<string, number>;
+  }
+
+  /** The attributes that a replay has to read. */
+  async attributesRead(source: JudgeSource): Promise<string[]> {
+    return (await this.#pool().run(source, { name: 'attributesRead' })) as string[];
   }
 
   get size(): number {

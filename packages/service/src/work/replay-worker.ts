@@ -4,7 +4,6 @@ import {
   ChunkReplay,
   checkFences,
   checkFilter,
-  ChunkRows,
   collectRuleLookups,
   countCountries,
   countMatches,
@@ -30,6 +29,7 @@ import {
   type Tally,
 } from '@jadefence/core';
 import type { MessagePort } from 'node:worker_threads';
+import { openChunks, type ChunksSource } from './open-chunks.js';
 import { openWorld, type SharedWorld, type World } from './shared-world.js';
 
 /** The entries of a list, in their stored form. */
@@ -52,14 +52,7 @@ export interface JudgeSource {
   readonly people?: People;
 }
 
-/** A chunk of a log. */
-export interface ChunkSource {
-  readonly numRows: number;
-  readonly columns: ReadonlyMap<string, Uint8Array>;
-}
-
-export interface JudgeTask extends JudgeSource {
-  readonly chunks: readonly ChunkSource[];
+export interface JudgeTask extends JudgeSource, ChunksSource {
   /** The order of the rows, where it is not that of the one chunk. */
   readonly sequence?: RowSequence;
   /** What earlier requests left behind. */
@@ -77,7 +70,8 @@ export interface JudgeAnswer {
   readonly state?: StoredState;
 }
 
-export interface FilterTask extends JudgeSource, ChunkSource {
+/** Of one chunk. */
+export interface FilterTask extends JudgeSource, ChunksSource {
   readonly where: string;
   readonly codes: Uint32Array;
   readonly rulings: readonly Ruling[];
@@ -90,6 +84,11 @@ function judgeFor(source: JudgeSource): Judge {
   return prepared.judge;
 }
 
+/** The attributes that a replay has to read. */
+export function attributesRead(source: JudgeSource): string[] {
+  return programFor(source).attributes;
+}
+
 /** The rules compiled, once for all chunks that are judged by them. */
 function programFor(source: JudgeSource): Program {
   const judge = judgeFor(source);
@@ -99,25 +98,25 @@ function programFor(source: JudgeSource): Program {
 export function judgeChunk(task: JudgeTask): JudgeAnswer {
   const { isStateful } = judgeFor(task).rulebook;
   const replay = new ChunkReplay(programFor(task), new Memory(task.state));
-  const chunks = task.chunks.map(({ numRows, columns }) => new ChunkRows(numRows, columns));
-  const { codes, tally } = replay.judge(chunks, task.sequence, (numRowsDone) => task.progress.postMessage(numRowsDone));
+  const { codes, tally } = replay.judge(openChunks(task), task.sequence, (numRowsDone) =>
+    task.progress.postMessage(numRowsDone),
+  );
   task.progress.close();
   const state = isStateful ? { state: replay.memory.store() } : {};
   return { codes, rulings: replay.table.rulings, tally, ...state };
 }
 
 /** One row to explain, with the rows of its segment before it where the rules remember. */
-export interface ExplainTask extends JudgeSource {
-  readonly chunks: readonly ChunkSource[];
+export interface ExplainTask extends JudgeSource, ChunksSource {
   readonly sequence?: RowSequence;
   readonly state?: StoredState;
   /** Where the row stands in the sequence, or in its chunk. */
   readonly index: number;
 }
 
-export function explainRow({ chunks, sequence, state, index, ...source }: ExplainTask): Explanation {
+export function explainRow({ sequence, state, index, ...source }: ExplainTask): Explanation {
   const judge = judgeFor(source);
-  const rows = chunks.map(({ numRows, columns }) => new ChunkRows(numRows, columns));
+  const rows = openChunks(source);
   const recordAt = (at: number): LogRecord =>
     (sequence ? rows[sequence.chunkOf[at]!]!.row(sequence.rowOf[at]!) : rows[0]!.row(at)) as LogRecord;
   const replay = new Replay(judge, new State(state));
@@ -126,8 +125,7 @@ export function explainRow({ chunks, sequence, state, index, ...source }: Explai
 }
 
 /** A condition to be counted over some rows. */
-export interface CountTask extends JudgeSource {
-  readonly chunks: readonly ChunkSource[];
+export interface CountTask extends JudgeSource, ChunksSource {
   /** The order of the rows, where it is not that of the one chunk. */
   readonly sequence?: RowSequence;
   /** Of the one chunk, the rows that are counted. */
@@ -149,16 +147,16 @@ export function countRows({ rule, gates, state, ...task }: CountTask): { matches
   return { matches, state: after.store() };
 }
 
-function* recordsOf({ chunks, sequence, rowStart = 0, rowEnd }: Omit<CountTask, 'rule'>): Generator<LogRecord> {
-  const rows = chunks.map(({ numRows, columns }) => new ChunkRows(numRows, columns));
+function* recordsOf({ sequence, rowStart = 0, rowEnd, ...source }: Omit<CountTask, 'rule'>): Generator<LogRecord> {
+  const rows = openChunks(source);
   const end = rowEnd ?? sequence?.rowOf.length ?? rows[0]!.numRows;
   for (let at = rowStart; at < end; at += 1)
     yield (sequence ? rows[sequence.chunkOf[at]!]!.row(sequence.rowOf[at]!) : rows[0]!.row(at)) as LogRecord;
 }
 
 /** Requests by the country of the client. */
-export function countChunkCountries({ numRows, columns, ...source }: JudgeSource & ChunkSource): Map<string, number> {
-  return countCountries(judgeFor(source), new ChunkRows(numRows, columns));
+export function countChunkCountries(source: JudgeSource & ChunksSource): Map<string, number> {
+  return countCountries(judgeFor(source), openChunks(source)[0]!);
 }
 
 /** @returns the rows that match, ascending */
@@ -166,7 +164,7 @@ export function filterDecisions({ where, codes, rulings, ...task }: FilterTask):
   const judge = judgeFor(task);
   const { filter } = checkFilter(where, judge.rulebook.lists);
   if (!filter) throw new Error(`Internal error: a filter that was checked cannot be asked: ${where}`);
-  return filterChunk(filter, judge, new ChunkRows(task.numRows, task.columns), codes, rulings);
+  return filterChunk(filter, judge, openChunks(task)[0]!, codes, rulings);
 }
 
 /**

@@ -1,32 +1,31 @@
+import { constants, deflate, inflate } from 'node:zlib';
 import { promisify } from 'node:util';
-import { deflate, inflate } from 'node:zlib';
 import { DamagedColumnError } from '@jadefence/core';
 
-const deflateBytes = promisify(deflate);
+const deflateBytes = promisify<Uint8Array, object, Buffer>(deflate);
 const inflateBytes = promisify(inflate);
 
-/** Columns are compressed one by one (zlib, RFC 1950), so that a replay reads only those it needs. */
+/** Codes repeat themselves nowhere but in runs, so a search for more would cost much and find little (zlib, RFC 1950). */
 export async function deflateColumns(columns: ReadonlyMap<string, Uint8Array>): Promise<[string, Buffer][]> {
+  return deflateAll(columns, { strategy: constants.Z_RLE });
+}
+
+/** Parts of dictionaries are text. */
+export async function deflateDictionaries(parts: ReadonlyMap<string, Uint8Array>): Promise<[string, Buffer][]> {
+  return deflateAll(parts, {});
+}
+
+async function deflateAll(all: ReadonlyMap<string, Uint8Array>, options: object): Promise<[string, Buffer][]> {
   return Promise.all(
-    [...columns].map(async ([name, bytes]): Promise<[string, Buffer]> => [name, await deflateBytes(bytes)]),
+    [...all].map(async ([name, bytes]): Promise<[string, Buffer]> => [name, await deflateBytes(bytes, options)]),
   );
 }
 
-/** @throws DamagedColumnError naming the column */
-export async function inflateColumns(
-  columns: readonly (readonly [string, Uint8Array])[],
-): Promise<Map<string, Uint8Array>> {
-  return new Map(
-    await Promise.all(
-      columns.map(async ([name, bytes]): Promise<[string, Uint8Array]> => [name, await inflateColumn(name, bytes)]),
-    ),
-  );
-}
-
-async function inflateColumn(name: string, bytes: Uint8Array): Promise<Uint8Array> {
+/** @throws DamagedColumnError naming the chunk and the column */
+export async function inflateColumn(chunk: number, name: string, bytes: Uint8Array): Promise<Uint8Array> {
   try {
     return await inflateBytes(bytes);
   } catch (error) {
-    throw new DamagedColumnError(`column ${name}: ${(error as Error).message}`);
+    throw new DamagedColumnError(`chunk ${chunk}, column ${name}: ${(error as Error).message}`);
   }
 }

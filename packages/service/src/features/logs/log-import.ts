@@ -1,11 +1,11 @@
 import { createHash } from 'node:crypto';
 import type { Log } from '@jadefence/contract';
 import {
-  ChunkBuilder,
   detectFormat,
   FORMATS_WITHOUT_HOST,
   LOG_FORMATS,
   LogReader,
+  SegmentWriter,
   SurveyBuilder,
   type EncodedChunk,
   type LogFormat,
@@ -16,11 +16,17 @@ import {
 } from '@jadefence/core';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, violatedConstraint, type Database } from '../../database/database.js';
-import { ChunkColumnModel, LogChunkModel, LogModel, LogRejectModel } from '../../database/models.js';
+import {
+  ChunkColumnModel,
+  LogChunkModel,
+  LogDictionaryModel,
+  LogModel,
+  LogRejectModel,
+} from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
 import { batches } from '../draft/snapshots.js';
-import { deflateColumns } from './compression.js';
+import { deflateColumns, deflateDictionaries } from './compression.js';
 import type { Worlds } from '../reference/worlds.js';
 import { decompress } from '@jadefence/files';
 import type { Logs } from './logs.js';
@@ -130,7 +136,8 @@ class LogWriter {
   readonly #sha256 = createHash('sha256');
   readonly #rejected: Partial<Record<RejectReason, number>> = {};
   readonly #rejects: RejectedLine[] = [];
-  #builder = new ChunkBuilder();
+  readonly #segments = new SegmentWriter();
+  #segment = 0;
   #numChunks = 0;
   #requests = 0;
   #fromMs = Infinity;
@@ -150,7 +157,7 @@ class LogWriter {
 
   async finish(): Promise<LogCounts> {
     await this.#takeLines(this.reader.end());
-    await this.#storeChunk(this.#builder.encode());
+    await this.#storeChunk(this.#segments.endChunk());
     return {
       sha256: this.#sha256.digest('hex'),
       requests: this.#requests,
@@ -170,17 +177,19 @@ class LogWriter {
         if (this.#rejects.length < KEPT_REJECTS) this.#rejects.push(line.rejected);
         continue;
       }
-      this.#builder.push(line.record);
+      this.#segments.push(line.record);
       this.survey.add(line.record);
-      if (!this.#builder.isFull) continue;
-      await this.#storeChunk(this.#builder.encode());
-      this.#builder = new ChunkBuilder();
+      if (this.#segments.isChunkFull) await this.#storeChunk(this.#segments.endChunk());
     }
   }
 
   async #storeChunk(chunk: EncodedChunk | undefined): Promise<void> {
     if (!chunk) return;
-    const columns = await deflateColumns(chunk.columns);
+    const [columns, parts] = await Promise.all([
+      deflateColumns(chunk.columns),
+      deflateDictionaries(chunk.dictionaries),
+    ]);
+    if (chunk.beginsSegment) this.#segment = this.#numChunks;
     const key = { logId: this.logId, chunk: this.#numChunks };
     await inTransaction(this.db, async (trx) => {
       await LogChunkModel.query(trx).insert({
@@ -189,8 +198,11 @@ class LogWriter {
         numRows: chunk.numRows,
         fromMs: chunk.fromUnixMs,
         toMs: chunk.toUnixMs,
+        segment: this.#segment,
       });
       await ChunkColumnModel.query(trx).insert(columns.map(([columnName, bytes]) => ({ ...key, columnName, bytes })));
+      if (parts.length > 0)
+        await LogDictionaryModel.query(trx).insert(parts.map(([columnName, bytes]) => ({ ...key, columnName, bytes })));
     });
     this.#numChunks += 1;
     this.#requests += chunk.numRows;

@@ -1,11 +1,19 @@
 import type { Log, Survey } from '@jadefence/contract';
-import { ChunkRows, orderByTime, TIME_COLUMN, type Segment } from '@jadefence/core';
+import { ChunkRows, COMMON_COLUMNS, invariant, orderByTime, TIME_COLUMN, type Segment } from '@jadefence/core';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, type Database } from '../../database/database.js';
-import { ChunkColumnModel, LogChunkModel, LogModel, LogRejectModel, ReplayModel } from '../../database/models.js';
+import {
+  ChunkColumnModel,
+  LogChunkModel,
+  LogDictionaryModel,
+  LogModel,
+  LogRejectModel,
+  ReplayModel,
+} from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
-import { inflateColumns } from './compression.js';
+import type { ChunksSource } from '../../work/open-chunks.js';
+import { inflateColumn } from './compression.js';
 
 const SHOWN_REJECTED = 20;
 
@@ -72,10 +80,51 @@ export class Logs {
     return LogChunkModel.query(this.db).where({ logId }).orderBy('chunk');
   }
 
-  /** The columns of a chunk, decompressed. */
-  async columns(logId: number, chunk: number): Promise<Map<string, Uint8Array>> {
-    const stored = await ChunkColumnModel.query(this.db).where({ logId, chunk });
-    return inflateColumns(stored.map(({ columnName, bytes }) => [columnName, bytes]));
+  /**
+   * Chunks with the dictionaries that they need, decompressed.
+   * @param attributes only their columns, and those that every chunk has; all where absent
+   * @throws DamagedColumnError naming the chunk and the column
+   */
+  async load(logId: number, numbers: readonly number[], attributes?: readonly string[]): Promise<ChunksSource> {
+    const chunks = await LogChunkModel.query(this.db)
+      .where({ logId })
+      .whereIn('chunk', [...numbers]);
+    const wanted = attributes && [...attributes, ...COMMON_COLUMNS];
+    const dictionaries = new Map<number, [string, Uint8Array][]>();
+    for (const segment of new Set(chunks.map((chunk) => chunk.segment))) {
+      const upTo = Math.max(...chunks.filter((chunk) => chunk.segment === segment).map(({ chunk }) => chunk));
+      const stored = LogDictionaryModel.query(this.db)
+        .where({ logId })
+        .whereBetween('chunk', [segment, upTo])
+        .orderBy('chunk');
+      if (wanted) stored.whereIn('columnName', wanted);
+      const parts = await stored;
+      dictionaries.set(
+        segment,
+        await Promise.all(
+          parts.map(async ({ chunk, columnName, bytes }): Promise<[string, Uint8Array]> => {
+            return [columnName, await inflateColumn(chunk, columnName, bytes)];
+          }),
+        ),
+      );
+    }
+    return {
+      dictionaries,
+      chunks: await Promise.all(
+        numbers.map(async (number) => {
+          const chunk = chunks.find((one) => one.chunk === number);
+          invariant(chunk, `log ${logId} has no chunk ${number}`);
+          const stored = ChunkColumnModel.query(this.db).where({ logId, chunk: number });
+          if (wanted) stored.whereIn('columnName', wanted);
+          const columns = await Promise.all(
+            (await stored).map(async ({ columnName, bytes }): Promise<[string, Uint8Array]> => {
+              return [columnName, await inflateColumn(number, columnName, bytes)];
+            }),
+          );
+          return { chunk: number, numRows: chunk.numRows, segment: chunk.segment, columns: new Map(columns) };
+        }),
+      ),
+    };
   }
 
   /** The order in which rules that remember judge the log. */
@@ -83,7 +132,8 @@ export class Logs {
     const times: Float64Array[] = [];
     for (const { chunk, numRows } of await this.chunks(logId)) {
       const { bytes } = await ChunkColumnModel.query(this.db).findById([logId, chunk, TIME_COLUMN]).throwIfNotFound();
-      times.push(new ChunkRows(numRows, await inflateColumns([[TIME_COLUMN, bytes]])).timesUnixMs());
+      const column = await inflateColumn(chunk, TIME_COLUMN, bytes);
+      times.push(new ChunkRows(numRows, new Map([[TIME_COLUMN, column]])).timesUnixMs());
     }
     return orderByTime(times);
   }

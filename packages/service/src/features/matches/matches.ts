@@ -15,6 +15,7 @@ import {
 } from '@jadefence/core';
 import { ProblemError } from '../../http/problem.js';
 import type { JudgingPool } from '../../work/judging-pool.js';
+import type { ChunksSource } from '../../work/open-chunks.js';
 import type { CountTask } from '../../work/replay-worker.js';
 import type { Worlds } from '../reference/worlds.js';
 import { usableRulebook } from '../draft/check.js';
@@ -72,7 +73,7 @@ export class MatchCounts {
     const partsOfChunk = Math.max(1, Math.ceil(this.pool.size / chunks.length));
     const counts = await Promise.all(
       chunks.map(async ({ chunk, numRows }) => {
-        const columns = await this.logs.columns(logId, chunk);
+        const loaded = await this.logs.load(logId, [chunk]);
         const step = Math.ceil(numRows / partsOfChunk);
         const starts = Array.from({ length: partsOfChunk }, (_, part) => part * step).filter(
           (start) => start < numRows,
@@ -81,7 +82,7 @@ export class MatchCounts {
           starts.map((rowStart) =>
             this.pool.count({
               ...source,
-              chunks: [{ numRows, columns }],
+              ...loaded,
               rowStart,
               rowEnd: Math.min(numRows, rowStart + step),
             }),
@@ -94,17 +95,11 @@ export class MatchCounts {
 
   /** Tags rest on requests before, so the log is gone through in the order of time. */
   async #countInOrder(logId: number, source: CountSource): Promise<MatchCount[]> {
-    const chunks = await this.logs.chunks(logId);
     const counts: MatchCount[] = [];
     let state: StoredState | undefined;
     for (const { chunks: numbers, sequence } of await this.logs.segments(logId)) {
-      const loaded = await Promise.all(
-        numbers.map(async (chunk) => ({
-          numRows: chunks[chunk]!.numRows,
-          columns: await this.logs.columns(logId, chunk),
-        })),
-      );
-      const counted = await this.pool.count({ ...source, chunks: loaded, sequence, state });
+      const loaded = await this.logs.load(logId, numbers);
+      const counted = await this.pool.count({ ...source, ...loaded, sequence, state });
       state = counted.state;
       counts.push(counted.matches);
     }
@@ -112,7 +107,7 @@ export class MatchCounts {
   }
 }
 
-type CountSource = Omit<CountTask, 'chunks' | 'sequence' | 'rowStart' | 'rowEnd' | 'state'>;
+type CountSource = Omit<CountTask, keyof ChunksSource | 'sequence' | 'rowStart' | 'rowEnd' | 'state'>;
 
 function addUp(counts: readonly MatchCount[]): MatchCount {
   const sum = (key: keyof MatchCount): number => counts.reduce((total, count) => total + count[key], 0);

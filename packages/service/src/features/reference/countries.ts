@@ -17,6 +17,7 @@ import {
 } from '@jadefence/core';
 import { ProblemError } from '../../http/problem.js';
 import type { JudgingPool } from '../../work/judging-pool.js';
+import type { JudgeSource } from '../../work/replay-worker.js';
 import { checkStored, DRAFT_PATH } from '../draft/snapshots.js';
 import type { Drafts } from '../draft/draft.js';
 import type { Logs } from '../logs/logs.js';
@@ -155,14 +156,11 @@ export class CountryTables {
     return this.#counted.counts;
   }
 
-  async #countChunks(
-    logId: number,
-    source: Omit<Parameters<JudgingPool['countCountries']>[0], 'numRows' | 'columns'>,
-  ): Promise<Map<string, number>> {
+  async #countChunks(logId: number, source: JudgeSource): Promise<Map<string, number>> {
     const chunks = await this.logs.chunks(logId);
     const counts = await Promise.all(
-      chunks.map(async ({ chunk, numRows }) =>
-        this.pool.countCountries({ ...source, numRows, columns: await this.logs.columns(logId, chunk) }),
+      chunks.map(async ({ chunk }) =>
+        this.pool.countCountries({ ...source, ...(await this.logs.load(logId, [chunk])) }),
       ),
     );
     const total = new Map<string, number>();

@@ -1,12 +1,12 @@
 import type { DecisionPage, DecisionRow } from '@jadefence/contract';
 import {
   checkFilter,
-  ChunkRows,
   formatAddress,
   invariant,
   normalizeRequest,
   toDecidedRecord,
   viewDecided,
+  type ChunkRows,
   type Explanation,
   type Judge,
   type LogRecord,
@@ -23,6 +23,7 @@ import {
 } from '../../database/models.js';
 import { ProblemError } from '../../http/problem.js';
 import type { Logs } from '../logs/logs.js';
+import { openChunks } from '../../work/open-chunks.js';
 import type { JudgingPool } from '../../work/judging-pool.js';
 import type { ExplainTask } from '../../work/replay-worker.js';
 import { unpackCodes, unpackState } from './codes.js';
@@ -116,15 +117,11 @@ export class DecisionPages {
     const source = await this.judges.source(replay);
     const matches = new Map<number, Uint32Array>();
     for (const number of chunks) {
-      const chunk = await this.#logChunk(replay, number);
-      const [columns, codes] = await Promise.all([
-        this.logs.columns(replay.logId, number),
+      const [loaded, codes] = await Promise.all([
+        this.logs.load(replay.logId, [number]),
         this.#codes(replay.id, number),
       ]);
-      matches.set(
-        number,
-        await this.pool.filter({ ...source, numRows: chunk.numRows, columns, where, codes, rulings }),
-      );
+      matches.set(number, await this.pool.filter({ ...source, ...loaded, where, codes, rulings }));
     }
     if (this.#keptMatches.size >= KEPT_FILTERS) this.#keptMatches.delete(this.#keptMatches.keys().next().value!);
     this.#keptMatches.set(key, matches);
@@ -153,11 +150,10 @@ export class DecisionPages {
   }
 
   /** The row, and where the rules remember, what was left behind before its segment. */
-  async #explainTask(replay: ReplayModel, { chunk, numRows }: LogChunkModel, row: number): Promise<ExplainTask> {
+  async #explainTask(replay: ReplayModel, { chunk }: LogChunkModel, row: number): Promise<ExplainTask> {
     const source = await this.judges.source(replay);
     const { rulebook } = await this.judges.judge(replay);
-    if (!rulebook.isStateful)
-      return { ...source, chunks: [{ numRows, columns: await this.logs.columns(replay.logId, chunk) }], index: row };
+    if (!rulebook.isStateful) return { ...source, ...(await this.logs.load(replay.logId, [chunk])), index: row };
     const segments = await this.logs.segments(replay.logId);
     for (const [number, { chunks, sequence }] of segments.entries()) {
       const at = chunks.indexOf(chunk);
@@ -172,12 +168,7 @@ export class DecisionPages {
         sequence,
         index,
         state: stored && (await unpackState(stored.bytes)),
-        chunks: await Promise.all(
-          chunks.map(async (one) => ({
-            numRows: (await this.#logChunk(replay, one)).numRows,
-            columns: await this.logs.columns(replay.logId, one),
-          })),
-        ),
+        ...(await this.logs.load(replay.logId, chunks)),
       };
     }
     throw new Error(`Internal error: no segment of log ${replay.logId} has row ${row} of chunk ${chunk}.`);
@@ -219,8 +210,8 @@ export class DecisionPages {
     return chunk;
   }
 
-  async #chunkRows(replay: ReplayModel, { chunk, numRows }: LogChunkModel): Promise<ChunkRows> {
-    return new ChunkRows(numRows, await this.logs.columns(replay.logId, chunk));
+  async #chunkRows(replay: ReplayModel, { chunk }: LogChunkModel): Promise<ChunkRows> {
+    return openChunks(await this.logs.load(replay.logId, [chunk]))[0]!;
   }
 
   async #codes(replayId: number, chunk: number): Promise<Uint32Array> {

@@ -1,15 +1,9 @@
 import { addTally, crc32, createTally, RulingTable, type Ruling, type StoredState, type Tally } from '@jadefence/core';
 import type { Logger } from 'pino';
 import { inTransaction, type Database } from '../../database/database.js';
-import {
-  ReplayChunkModel,
-  ReplayModel,
-  ReplayResultModel,
-  ReplayStateModel,
-  type LogChunkModel,
-} from '../../database/models.js';
+import { ReplayChunkModel, ReplayModel, ReplayResultModel, ReplayStateModel } from '../../database/models.js';
 import type { JudgingPool } from '../../work/judging-pool.js';
-import type { ChunkSource, JudgeAnswer, JudgeSource, JudgeTask } from '../../work/replay-worker.js';
+import type { JudgeAnswer, JudgeSource, JudgeTask } from '../../work/replay-worker.js';
 import { batches } from '../draft/snapshots.js';
 import type { Logs } from '../logs/logs.js';
 import { packCodes, packState } from './codes.js';
@@ -71,12 +65,13 @@ export class ReplayRuns {
 
   /** Nothing remembers, so chunks are judged as they lie. */
   async #judgeEach(replay: ReplayModel, source: JudgeSource, merged: Merged, progress: ProgressWriter): Promise<void> {
-    for (const { chunk, rowStart, numRows } of await this.logs.chunks(replay.logId)) {
+    const attributes = await this.pool.attributesRead(source);
+    for (const { chunk, rowStart } of await this.logs.chunks(replay.logId)) {
       const load = async (): Promise<JudgeInput> => ({
         ...source,
-        chunks: [{ numRows, columns: await this.logs.columns(replay.logId, chunk) }],
+        ...(await this.logs.load(replay.logId, [chunk], attributes)),
       });
-      const answer = await this.#judge(load, [chunk], replay.logId, (done) => progress.write(rowStart + done));
+      const answer = await this.#judge(load, replay.logId, (done) => progress.write(rowStart + done));
       await this.#storeChunk(replay.id, chunk, merge(merged, answer));
     }
   }
@@ -90,6 +85,7 @@ export class ReplayRuns {
   ): Promise<void> {
     const chunks = await this.logs.chunks(replay.logId);
     const segments = await this.logs.segments(replay.logId);
+    const attributes = await this.pool.attributesRead(source);
     const codesOf = new Map<number, Uint32Array>();
     /** Rows of each chunk that are still to come. */
     const missing = chunks.map(({ numRows }) => numRows);
@@ -102,9 +98,9 @@ export class ReplayRuns {
         ...source,
         state: before,
         sequence,
-        chunks: await this.#loadChunks(replay.logId, chunks, numbers),
+        ...(await this.logs.load(replay.logId, numbers, attributes)),
       });
-      const answer = await this.#judge(load, numbers, replay.logId, (done) => progress.write(numDone + done));
+      const answer = await this.#judge(load, replay.logId, (done) => progress.write(numDone + done));
       state = answer.state;
       const codes = merge(merged, answer);
       numDone += codes.length;
@@ -123,30 +119,15 @@ export class ReplayRuns {
     }
   }
 
-  async #loadChunks(
-    logId: number,
-    chunks: readonly LogChunkModel[],
-    numbers: readonly number[],
-  ): Promise<ChunkSource[]> {
-    return Promise.all(
-      numbers.map(async (number) => ({
-        numRows: chunks[number]!.numRows,
-        columns: await this.logs.columns(logId, number),
-      })),
-    );
-  }
-
   async #judge(
     load: () => Promise<JudgeInput>,
-    chunks: readonly number[],
     logId: number,
     onProgress: (numRowsDone: number) => void,
   ): Promise<JudgeAnswer> {
     try {
       return await this.pool.judge(await load(), onProgress);
     } catch (error) {
-      const which = `${chunks.length === 1 ? 'Chunk' : 'Chunks'} ${chunks.join(', ')}`;
-      throw new Error(`${which} of log ${logId} cannot be judged: ${(error as Error).message}.`, { cause: error });
+      throw new Error(`Log ${logId} cannot be judged: ${(error as Error).message}.`, { cause: error });
     }
   }
 

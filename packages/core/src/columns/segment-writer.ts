@@ -1,0 +1,169 @@
+/** Gathers rows into chunks, and chunks into segments that share their dictionaries. */
+import {
+  CHUNK_ROWS,
+  LINE_COLUMN,
+  MAX_VALUE_COLUMNS,
+  RESERVED_COLUMNS,
+  SPILL_COLUMN,
+  TIME_COLUMN,
+  WRITTEN_COLUMN,
+  type EncodedChunk,
+  type Row,
+} from './chunk.js';
+import { encodeCodes, encodeDictionaryPart, encodeIntegers, FIRST_VALUE_CODE, KINDS, type Cell } from './column.js';
+import { grownBytes, grownFloats, grownWords } from './grown.js';
+import { TextDictionary } from './text-dictionary.js';
+
+/** Chunks whose columns share their dictionaries. */
+export const SEGMENT_CHUNKS = 16;
+/** A segment ends early where its dictionaries come to this many bytes. */
+const MAX_DICTIONARY_BYTES = 64 * 1024 * 1024;
+export const NONE_CODE = 1;
+const FIRST_ROWS = 256;
+
+const encoder = new TextEncoder();
+const LONE_SURROGATE = /\p{Surrogate}/u;
+
+/** One column while its segment is written. */
+export class ColumnWriter {
+  readonly dictionary = new TextDictionary();
+  /** One a row of the chunk; rows that say nothing are unknown. */
+  codes = new Int32Array(FIRST_ROWS);
+  isUsed = false;
+  /** Entries that chunks before this one have. */
+  #numWritten = 0;
+  #scratch = new Uint8Array(1024);
+
+  /** @param kind of what the bytes are the text, one of `KINDS` */
+  setBytes(row: number, kind: number, bytes: Uint8Array, start: number, end: number): void {
+    if (row >= this.codes.length) this.makeRoom(row);
+    this.codes[row] = this.dictionary.numberOf(kind, bytes, start, end) + FIRST_VALUE_CODE;
+    this.isUsed = true;
+  }
+
+  setNone(row: number): void {
+    if (row >= this.codes.length) this.makeRoom(row);
+    this.codes[row] = NONE_CODE;
+    this.isUsed = true;
+  }
+
+  makeRoom(row: number): void {
+    while (row >= this.codes.length) this.codes = grownWords(this.codes);
+  }
+
+  set(row: number, cell: Cell): void {
+    if (cell === undefined) return;
+    if (cell === null) this.setNone(row);
+    else if (typeof cell === 'string') this.#setText(row, KINDS.text, cell);
+    else if (Array.isArray(cell) && cell.length === 1 && typeof cell[0] === 'string')
+      this.#setText(row, KINDS.list, cell[0]);
+    else this.#setText(row, KINDS.json, JSON.stringify(cell));
+  }
+
+  #setText(row: number, kind: number, text: string): void {
+    // Of half a surrogate pair UTF-8 knows nothing, but JSON does.
+    if (LONE_SURROGATE.test(text)) {
+      this.#setText(row, KINDS.json, JSON.stringify(kind === KINDS.list ? [text] : text));
+      return;
+    }
+    while (this.#scratch.length < text.length * 3) this.#scratch = grownBytes(this.#scratch);
+    const { written } = encoder.encodeInto(text, this.#scratch);
+    this.setBytes(row, kind, this.#scratch, 0, written);
+  }
+
+  /** What the dictionary has more than after the chunk before; undefined for nothing. */
+  takePart(): Uint8Array | undefined {
+    const { bytes, ends, numEntries } = this.dictionary;
+    if (numEntries === this.#numWritten) return undefined;
+    const part = encodeDictionaryPart(bytes, ends, this.#numWritten, numEntries);
+    this.#numWritten = numEntries;
+    return part;
+  }
+}
+
+export class SegmentWriter {
+  #columns = new Map<string, ColumnWriter>();
+  #lines = new Float64Array(FIRST_ROWS);
+  #times = new Float64Array(FIRST_ROWS);
+  #numChunks = 0;
+  /** Rows of the chunk that is being gathered. */
+  numRows = 0;
+
+  get isChunkFull(): boolean {
+    return this.numRows === CHUNK_ROWS;
+  }
+
+  /** @returns the number of the row in its chunk */
+  beginRow(line: number, atUnixMs: number): number {
+    const row = this.numRows++;
+    if (row === this.#lines.length) {
+      this.#lines = grownFloats(this.#lines);
+      this.#times = grownFloats(this.#times);
+    }
+    this.#lines[row] = line;
+    this.#times[row] = atUnixMs;
+    return row;
+  }
+
+  /** @param written how the line was written */
+  push({ line, atUnixMs, attributes }: Row, written?: Uint8Array): void {
+    const row = this.beginRow(line, atUnixMs);
+    let spilled: Record<string, Cell> | undefined;
+    for (const name of Object.keys(attributes)) {
+      const cell = attributes[name];
+      if (cell === undefined) continue;
+      const column = this.#attribute(name);
+      if (column) column.set(row, cell);
+      else (spilled ??= Object.create(null) as Record<string, Cell>)[name] = cell;
+    }
+    if (spilled) this.column(SPILL_COLUMN).set(row, spilled as Cell);
+    if (written) this.column(WRITTEN_COLUMN).setBytes(row, KINDS.text, written, 0, written.length);
+  }
+
+  /** The column of an attribute; undefined where there is no room for one, or a database cannot hold its name. */
+  #attribute(name: string): ColumnWriter | undefined {
+    const known = RESERVED_COLUMNS.has(name) ? undefined : this.#columns.get(name);
+    if (known) return known;
+    const hasRoom = this.#columns.size < MAX_VALUE_COLUMNS && !name.includes('\0') && !RESERVED_COLUMNS.has(name);
+    return hasRoom ? this.column(name) : undefined;
+  }
+
+  column(name: string): ColumnWriter {
+    let column = this.#columns.get(name);
+    if (!column) this.#columns.set(name, (column = new ColumnWriter()));
+    return column;
+  }
+
+  /** Ends the chunk. @returns undefined where it has no row */
+  endChunk(): EncodedChunk | undefined {
+    const { numRows } = this;
+    if (numRows === 0) return undefined;
+    const times = this.#times.subarray(0, numRows);
+    const columns = new Map([
+      [LINE_COLUMN, encodeIntegers(this.#lines.subarray(0, numRows))],
+      [TIME_COLUMN, encodeIntegers(times)],
+    ]);
+    const dictionaries = new Map<string, Uint8Array>();
+    let dictionaryBytes = 0;
+    for (const [name, column] of this.#columns) {
+      dictionaryBytes += column.dictionary.numBytes;
+      if (!column.isUsed) continue;
+      column.makeRoom(numRows - 1);
+      columns.set(name, encodeCodes(column.codes.subarray(0, numRows)));
+      const part = column.takePart();
+      if (part) dictionaries.set(name, part);
+      column.codes.fill(0);
+      column.isUsed = false;
+    }
+    const beginsSegment = this.#numChunks === 0;
+    this.#numChunks += 1;
+    this.numRows = 0;
+    if (this.#numChunks === SEGMENT_CHUNKS || dictionaryBytes > MAX_DICTIONARY_BYTES) {
+      this.#numChunks = 0;
+      this.#columns = new Map();
+    }
+    const fromUnixMs = times.reduce((a, b) => Math.min(a, b));
+    const toUnixMs = times.reduce((a, b) => Math.max(a, b));
+    return { numRows, fromUnixMs, toUnixMs, columns, dictionaries, beginsSegment };
+  }
+}

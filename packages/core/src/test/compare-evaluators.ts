@@ -1,0 +1,118 @@
+/** Holds the matcher against the interpreter on random fences and logs. */
+import fc from 'fast-check';
+import { expect } from 'vitest';
+import { checkFences } from '../check/check-fences.js';
+import type { Ruling } from '../decide/decision.js';
+import { decide, PEOPLE, type Judge, type Observer } from '../decide/interpreter.js';
+import { State, type StoredState } from '../decide/state.js';
+import { Matcher } from '../match/matcher.js';
+import { Memory } from '../match/memory.js';
+import { Program } from '../match/program.js';
+import { createCategories } from '../reference/categories.js';
+import { parseCategoryFeed } from '../reference/category-lines.js';
+import { parseCountryRows } from '../reference/country-rows.js';
+import { createCountryTable } from '../reference/country-table.js';
+import type { Attributes, LogRecord } from '../request/record.js';
+import { normalizeRequest } from '../request/request.js';
+import { wideFenceText, wideRepeatingLog } from './arbitrary-fences.js';
+import { chunkOf } from './chunk-of.js';
+
+const countries = createCountryTable(parseCountryRows('198.18.0.0/30,NO\n198.18.0.4/30,SE\n2001:db8::/32,NO').ranges);
+const feedOf = (text: string) => createCategories([parseCategoryFeed('f', text).feed]);
+const CATEGORIES = [
+  undefined,
+  feedOf('a.example,news\nb.example,games\nc.a.example,games\nc.a.example,news'),
+  feedOf('a.example,news\na.example/a,games\nb.example/login,news'),
+];
+
+/** Judges a log by rows of stored chunks, cut in two, the second half by a matcher that takes up what the first left. */
+function judgeChunks(judge: Judge, log: readonly LogRecord[], cut: number): { rulings: Ruling[]; memory: Memory } {
+  const program = new Program(judge);
+  const rulings: Ruling[] = [];
+  let memory = new Memory();
+  for (const part of [log.slice(0, cut), log.slice(cut)]) {
+    const rows = chunkOf(part);
+    if (!rows) continue;
+    memory = new Memory(memory.store());
+    const matcher = new Matcher(program, memory);
+    const seat = matcher.open(rows);
+    const told: Ruling[] = [];
+    const coding = { codeFor: (ruling: Ruling) => told.push(ruling) - 1 };
+    part.forEach((record, row) => {
+      seat.row = row;
+      rulings.push(told[matcher.judgeRow(seat, record.atUnixMs, coding)]!);
+    });
+  }
+  return { rulings, memory };
+}
+
+/** What is kept has no order, and what has gone quiet may be let go of. */
+const inOrder = ({ counters, holds }: StoredState, lastUnixMs: number) => ({
+  counters: counters
+    .filter(([, { quietFromUnixMs }]) => quietFromUnixMs > lastUnixMs)
+    .sort(([a], [b]) => (a < b ? -1 : 1)),
+  holds: holds.filter(([, until]) => until > lastUnixMs).sort(([a], [b]) => (a < b ? -1 : 1)),
+});
+
+/** So many that those of the request itself are spilled. */
+const CROWD = Object.fromEntries(Array.from({ length: 62 }, (_, index) => [`x.${index}`, 'x']));
+
+export type Hear = (judge: Judge, ruling: Ruling) => Observer | undefined;
+
+/** Holds the matcher against the interpreter. @throws where they differ */
+export function compareEvaluators(
+  options: { numRuns: number; seed?: number; endOnFailure?: boolean },
+  hear: Hear = () => undefined,
+): void {
+  fc.assert(
+    fc.property(
+      wideFenceText,
+      wideRepeatingLog,
+      fc.record({
+        cut: fc.nat(14),
+        hasTable: fc.boolean(),
+        categories: fc.constantFrom(...CATEGORIES),
+        people: fc.constantFrom(undefined, undefined, ...PEOPLE),
+        gate: fc.constantFrom(undefined, undefined, undefined, 'out', 'a'),
+        isTimeUnknown: fc.boolean(),
+        isSpilled: fc.boolean(),
+      }),
+      (text, given, { cut, hasTable, categories, people, gate, isTimeUnknown, isSpilled }) => {
+        const { rulebook, diagnostics } = checkFences([{ path: 'f.fence', text }], []);
+        expect(diagnostics).toEqual([]);
+        const judge: Judge = { rulebook: rulebook!, ...(hasTable ? { countries } : {}), categories, people, gate };
+        const log = given.map(({ t, attributes }, index): LogRecord => ({
+          line: index + 1,
+          atUnixMs: t,
+          attributes: { ...(isSpilled && index === 0 ? CROWD : {}), ...(attributes as Attributes) },
+        }));
+        const interpret = (record: LogRecord, state: State): Ruling => {
+          const { client: _, country: __, ...ruling } = decide(judge, normalizeRequest(record), state);
+          return ruling;
+        };
+        const state = new State();
+        const expected = log.map((record) => interpret(record, state));
+
+        const memory = new Memory();
+        const program = new Program(judge);
+        const matcher = new Matcher(program, memory);
+        expect(log.map((record) => matcher.judge(normalizeRequest(record)))).toEqual(expected);
+        const last = log.at(-1)!.atUnixMs;
+        expect(inOrder(memory.store(), last)).toEqual(inOrder(state.store(), last));
+
+        const fromChunks = judgeChunks(judge, log, cut);
+        expect(fromChunks.rulings).toEqual(expected);
+        expect(inOrder(fromChunks.memory.store(), last)).toEqual(inOrder(state.store(), last));
+
+        if (isTimeUnknown) {
+          const record = { ...log[0]!, isTimeUnknown };
+          const ruling = new Matcher(program, new Memory()).judge(normalizeRequest(record));
+          expect(ruling).toEqual(interpret(record, new State()));
+        }
+        const before = new State();
+        log.forEach((record, index) => decide(judge, normalizeRequest(record), before, hear(judge, expected[index]!)));
+      },
+    ),
+    options,
+  );
+}
