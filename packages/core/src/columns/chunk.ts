@@ -1,4 +1,12 @@
-import { cellAt, DamagedColumnError, decodeColumn, type Cell, type Column, type ValueColumn } from './column.js';
+import {
+  cellAt,
+  DamagedColumnError,
+  decodeColumn,
+  FIRST_VALUE_CODE,
+  type Cell,
+  type Column,
+  type ValueColumn,
+} from './column.js';
 import { SegmentDictionaries } from './segment-dictionaries.js';
 
 /** Rows of a chunk, but for the last of a log. */
@@ -50,7 +58,7 @@ export class ChunkRows {
   constructor(
     readonly numRows: number,
     columns: ReadonlyMap<string, Uint8Array>,
-    dictionaries: SegmentDictionaries = new SegmentDictionaries(),
+    private readonly dictionaries: SegmentDictionaries = new SegmentDictionaries(),
   ) {
     this.#columns = new Map(
       [...columns].map(([name, bytes]) => [name, decodeNamed(name, bytes, numRows, dictionaries)]),
@@ -74,6 +82,18 @@ export class ChunkRows {
       else attributes[name] = cell;
     }
     return attributes;
+  }
+
+  /** How the line of a row was written; undefined where nobody kept that. */
+  writtenAt(index: number): Uint8Array | undefined {
+    const column = this.#columns.get(WRITTEN_COLUMN);
+    const code = column?.kind === 'values' ? column.codes[index]! : 0;
+    return code < FIRST_VALUE_CODE
+      ? undefined
+      : this.dictionaries
+          .of(WRITTEN_COLUMN)
+          .bytesAt(code - FIRST_VALUE_CODE)
+          .subarray(1);
   }
 
   /** The column of an attribute, where one of the rows has it and it was not spilled. */

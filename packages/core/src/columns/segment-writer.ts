@@ -12,7 +12,7 @@ import {
 } from './chunk.js';
 import { encodeCodes, encodeDictionaryPart, encodeIntegers, FIRST_VALUE_CODE, KINDS, type Cell } from './column.js';
 import { grownBytes, grownFloats, grownWords } from './grown.js';
-import { TextDictionary } from './text-dictionary.js';
+import { hashOf, TextDictionary } from './text-dictionary.js';
 
 /** Chunks whose columns share their dictionaries. */
 export const SEGMENT_CHUNKS = 16;
@@ -24,6 +24,20 @@ const FIRST_ROWS = 256;
 const encoder = new TextEncoder();
 const LONE_SURROGATE = /\p{Surrogate}/u;
 
+/** Where texts become bytes before they are looked up. */
+let scratch = withView(new Uint8Array(1024));
+
+function withView(bytes: Uint8Array): { readonly bytes: Uint8Array; readonly view: DataView } {
+  return { bytes, view: viewOf(bytes) };
+}
+
+/** The same bytes, read four at a time. */
+export function viewOf(bytes: Uint8Array): DataView {
+  return new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+}
+
+const HASHES = new Int32Array(1024);
+
 /** One column while its segment is written. */
 export class ColumnWriter {
   readonly dictionary = new TextDictionary();
@@ -32,19 +46,46 @@ export class ColumnWriter {
   isUsed = false;
   /** Entries that chunks before this one have. */
   #numWritten = 0;
-  #scratch = new Uint8Array(1024);
 
   /** @param kind of what the bytes are the text, one of `KINDS` */
-  setBytes(row: number, kind: number, bytes: Uint8Array, start: number, end: number): void {
+  setBytes(row: number, kind: number, bytes: DataView, start: number, end: number): void {
+    this.setCode(row, this.codeOf(kind, bytes, start, end));
+  }
+
+  codeOf(kind: number, bytes: DataView, start: number, end: number): number {
+    return this.dictionary.numberOf(kind, bytes, start, end) + FIRST_VALUE_CODE;
+  }
+
+  /** @param code as `codeOf` gave it in this segment */
+  setCode(row: number, code: number): void {
     if (row >= this.codes.length) this.makeRoom(row);
-    this.codes[row] = this.dictionary.numberOf(kind, bytes, start, end) + FIRST_VALUE_CODE;
+    this.codes[row] = code;
+    this.isUsed = true;
+  }
+
+  /**
+   * Sets many cells at once, so that waiting for the memory of one overlaps with the work on others.
+   * @param bounds two numbers a cell, from where to where its bytes lie; -1 for none, -2 for a cell that is set already
+   */
+  setMany(firstRow: number, kind: number, source: DataView, bounds: Int32Array, numCells: number): void {
+    const hashes = HASHES.length >= numCells ? HASHES : new Int32Array(numCells);
+    for (let cell = 0; cell < numCells; cell += 1)
+      if (bounds[cell * 2]! >= 0) hashes[cell] = hashOf(kind, source, bounds[cell * 2]!, bounds[cell * 2 + 1]!);
+    this.makeRoom(firstRow + numCells - 1);
+    const { codes, dictionary } = this;
+    for (let cell = 0; cell < numCells; cell += 1) {
+      const start = bounds[cell * 2]!;
+      if (start < -1) continue;
+      codes[firstRow + cell] =
+        start < 0
+          ? NONE_CODE
+          : dictionary.numberAt(hashes[cell]!, kind, source, start, bounds[cell * 2 + 1]!) + FIRST_VALUE_CODE;
+    }
     this.isUsed = true;
   }
 
   setNone(row: number): void {
-    if (row >= this.codes.length) this.makeRoom(row);
-    this.codes[row] = NONE_CODE;
-    this.isUsed = true;
+    this.setCode(row, NONE_CODE);
   }
 
   makeRoom(row: number): void {
@@ -66,9 +107,9 @@ export class ColumnWriter {
       this.#setText(row, KINDS.json, JSON.stringify(kind === KINDS.list ? [text] : text));
       return;
     }
-    while (this.#scratch.length < text.length * 3) this.#scratch = grownBytes(this.#scratch);
-    const { written } = encoder.encodeInto(text, this.#scratch);
-    this.setBytes(row, kind, this.#scratch, 0, written);
+    while (scratch.bytes.length < text.length * 3) scratch = withView(grownBytes(scratch.bytes));
+    const { written } = encoder.encodeInto(text, scratch.bytes);
+    this.setBytes(row, kind, scratch.view, 0, written);
   }
 
   /** What the dictionary has more than after the chunk before; undefined for nothing. */
@@ -86,6 +127,8 @@ export class SegmentWriter {
   #lines = new Float64Array(FIRST_ROWS);
   #times = new Float64Array(FIRST_ROWS);
   #numChunks = 0;
+  /** Counts the segments that were begun; columns belong to one. */
+  segment = 0;
   /** Rows of the chunk that is being gathered. */
   numRows = 0;
 
@@ -117,7 +160,7 @@ export class SegmentWriter {
       else (spilled ??= Object.create(null) as Record<string, Cell>)[name] = cell;
     }
     if (spilled) this.column(SPILL_COLUMN).set(row, spilled as Cell);
-    if (written) this.column(WRITTEN_COLUMN).setBytes(row, KINDS.text, written, 0, written.length);
+    if (written) this.column(WRITTEN_COLUMN).setBytes(row, KINDS.text, viewOf(written), 0, written.length);
   }
 
   /** The column of an attribute; undefined where there is no room for one, or a database cannot hold its name. */
@@ -160,6 +203,7 @@ export class SegmentWriter {
     this.numRows = 0;
     if (this.#numChunks === SEGMENT_CHUNKS || dictionaryBytes > MAX_DICTIONARY_BYTES) {
       this.#numChunks = 0;
+      this.segment += 1;
       this.#columns = new Map();
     }
     const fromUnixMs = times.reduce((a, b) => Math.min(a, b));

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { detectFormat } from './detect.js';
-import { LineSplitter } from './lines.js';
+import { LineSplitter, type Line } from './lines.js';
 import { LogReader, type LogFormat, type ReadLine } from './reader.js';
 import { parseEpoch, parseNcsaTime, parseRfc3339 } from '../request/time.js';
 
@@ -22,6 +22,14 @@ const attributesOf = (text: string, format: LogFormat = 'combined-with-host'): u
   return line?.kind === 'record' ? line.record.attributes : line;
 };
 
+function linesOf(bytes: Uint8Array, maxLineBytes?: number): Line[] {
+  const splitter = new LineSplitter(maxLineBytes);
+  const lines: Line[] = [];
+  splitter.split(bytes, (line) => lines.push(line));
+  splitter.finish((line) => lines.push(line));
+  return lines;
+}
+
 describe('lines', () => {
   it('are the same however the bytes are cut into pieces', () => {
     const text = fc.stringMatching(/^[ab\r\né]{0,40}$/);
@@ -30,31 +38,20 @@ describe('lines', () => {
         const bytes = Buffer.from(whole);
         const splitter = new LineSplitter(8);
         const cut: string[] = [];
+        const hear = (line: Line): unknown => cut.push(`${line.number} ${line.isOverlong} ${line.text}`);
         let at = 0;
         for (const size of [...sizes, bytes.length]) {
-          cut.push(
-            ...splitter
-              .push(bytes.subarray(at, at + size))
-              .map((line) => `${line.number} ${line.isOverlong} ${line.text}`),
-          );
+          splitter.split(bytes.subarray(at, at + size), hear);
           at += size;
         }
-        cut.push(...splitter.end().map((line) => `${line.number} ${line.isOverlong} ${line.text}`));
-        const reference = new LineSplitter(8);
-        expect(cut).toEqual(
-          [...reference.push(bytes), ...reference.end()].map(
-            (line) => `${line.number} ${line.isOverlong} ${line.text}`,
-          ),
-        );
+        splitter.finish(hear);
+        expect(cut).toEqual(linesOf(bytes, 8).map((line) => `${line.number} ${line.isOverlong} ${line.text}`));
       }),
     );
   });
 
   it('end at LF or CRLF, and the last needs neither', () => {
-    const splitter = new LineSplitter();
-    expect(
-      [...splitter.push(bytesOf('a\r\n\nb')), ...splitter.end()].map((line) => `${line.number}:${line.text}`),
-    ).toEqual(['1:a', '2:', '3:b']);
+    expect(linesOf(bytesOf('a\r\n\nb')).map((line) => `${line.number}:${line.text}`)).toEqual(['1:a', '2:', '3:b']);
   });
 
   it('over the limit are rejected with their first 200 bytes, and those after them are read', () => {

@@ -49,33 +49,35 @@ export type ReadLine =
 /** Reads a log from pieces of its bytes. Every line comes out once, as a record or as a rejected line; empty lines are passed over. */
 export class LogReader {
   readonly #splitter: LineSplitter;
-  readonly #parse: LineParser;
+  readonly #read: (line: Line) => ReadLine | undefined;
 
-  constructor(
-    format: LogFormat,
-    private readonly options: ReaderOptions = {},
-  ) {
+  constructor(format: LogFormat, options: ReaderOptions = {}) {
     this.#splitter = new LineSplitter(options.maxLineBytes);
-    this.#parse = PARSERS[format]();
+    this.#read = createLineReader(format, options);
   }
 
   push(piece: Uint8Array): ReadLine[] {
-    return this.#read(this.#splitter.push(piece));
+    const read: ReadLine[] = [];
+    this.#splitter.split(piece, (line) => this.#take(line, read));
+    return read;
   }
 
   end(): ReadLine[] {
-    return this.#read(this.#splitter.end());
+    const read: ReadLine[] = [];
+    this.#splitter.finish((line) => this.#take(line, read));
+    return read;
   }
 
-  #read(lines: readonly Line[]): ReadLine[] {
-    const results: ReadLine[] = [];
-    for (const line of lines) {
-      if (line.text === '' && !line.isOverlong) continue;
-      const read = readLine(line, (text) => this.#parse(text, this.options));
-      if (read) results.push(read);
-    }
-    return results;
+  #take(line: Line, read: ReadLine[]): void {
+    const one = line.isEmpty ? undefined : this.#read(line);
+    if (one) read.push(one);
   }
+}
+
+/** Reads the lines of one log in their order. @returns undefined for a line that is no request itself */
+export function createLineReader(format: LogFormat, options: ReaderOptions): (line: Line) => ReadLine | undefined {
+  const parse = PARSERS[format]();
+  return (line) => readLine(line, (text) => parse(text, options));
 }
 
 function readLine(line: Line, parse: (text: string) => ParsedLine | undefined): ReadLine | undefined {

@@ -1,15 +1,16 @@
 import { createHash } from 'node:crypto';
 import type { Log } from '@jadefence/contract';
 import {
+  ChunkRows,
   detectFormat,
   FORMATS_WITHOUT_HOST,
   LOG_FORMATS,
-  LogReader,
-  SegmentWriter,
+  LogImporter,
+  SegmentDictionaries,
   SurveyBuilder,
   type EncodedChunk,
   type LogFormat,
-  type ReadLine,
+  type LogRecord,
   type RejectedLine,
   type RejectReason,
   type Survey,
@@ -78,7 +79,8 @@ export class LogImports {
       const writer = new LogWriter(
         this.db,
         log.id,
-        new LogReader(format, { host: options.host }),
+        format,
+        { host: options.host },
         new SurveyBuilder((await this.worlds.loadCurrent()).world.countries),
       );
       await writer.take(head.bytes);
@@ -134,10 +136,11 @@ interface LogCounts {
 /** Turns bytes into stored chunks and counts. */
 class LogWriter {
   readonly #sha256 = createHash('sha256');
+  readonly #importer: LogImporter;
   readonly #rejected: Partial<Record<RejectReason, number>> = {};
   readonly #rejects: RejectedLine[] = [];
-  readonly #segments = new SegmentWriter();
   #segment = 0;
+  #dictionaries = new SegmentDictionaries();
   #numChunks = 0;
   #requests = 0;
   #fromMs = Infinity;
@@ -146,18 +149,20 @@ class LogWriter {
   constructor(
     private readonly db: Database,
     private readonly logId: number,
-    private readonly reader: LogReader,
+    format: LogFormat,
+    options: { readonly host?: string },
     private readonly survey: SurveyBuilder,
-  ) {}
+  ) {
+    this.#importer = new LogImporter(format, options, (line) => this.#reject(line));
+  }
 
   async take(bytes: Uint8Array): Promise<void> {
     this.#sha256.update(bytes);
-    await this.#takeLines(this.reader.push(bytes));
+    for (const chunk of this.#importer.push(bytes)) await this.#storeChunk(chunk);
   }
 
   async finish(): Promise<LogCounts> {
-    await this.#takeLines(this.reader.end());
-    await this.#storeChunk(this.#segments.endChunk());
+    for (const chunk of this.#importer.end()) await this.#storeChunk(chunk);
     return {
       sha256: this.#sha256.digest('hex'),
       requests: this.#requests,
@@ -169,22 +174,21 @@ class LogWriter {
     };
   }
 
-  async #takeLines(lines: readonly ReadLine[]): Promise<void> {
-    for (const line of lines) {
-      if (line.kind === 'rejected') {
-        this.#rejected[line.rejected.reason] = (this.#rejected[line.rejected.reason] ?? 0) + 1;
-        this.survey.addRejected(line.rejected);
-        if (this.#rejects.length < KEPT_REJECTS) this.#rejects.push(line.rejected);
-        continue;
-      }
-      this.#segments.push(line.record);
-      this.survey.add(line.record);
-      if (this.#segments.isChunkFull) await this.#storeChunk(this.#segments.endChunk());
-    }
+  #reject(line: RejectedLine): void {
+    this.#rejected[line.reason] = (this.#rejected[line.reason] ?? 0) + 1;
+    this.survey.addRejected(line);
+    if (this.#rejects.length < KEPT_REJECTS) this.#rejects.push(line);
   }
 
-  async #storeChunk(chunk: EncodedChunk | undefined): Promise<void> {
-    if (!chunk) return;
+  #addToSurvey(chunk: EncodedChunk): void {
+    if (chunk.beginsSegment) this.#dictionaries = new SegmentDictionaries();
+    for (const [name, part] of chunk.dictionaries) this.#dictionaries.add(name, part);
+    const rows = new ChunkRows(chunk.numRows, chunk.columns, this.#dictionaries);
+    for (let row = 0; row < chunk.numRows; row += 1) this.survey.add(rows.row(row) as LogRecord);
+  }
+
+  async #storeChunk(chunk: EncodedChunk): Promise<void> {
+    this.#addToSurvey(chunk);
     const [columns, parts] = await Promise.all([
       deflateColumns(chunk.columns),
       deflateDictionaries(chunk.dictionaries),

@@ -1,0 +1,126 @@
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import { ChunkRows, type EncodedChunk } from '../columns/chunk.js';
+import { SegmentDictionaries } from '../columns/segment-dictionaries.js';
+import type { RejectedLine } from '../request/record.js';
+import { LogImporter } from './log-importer.js';
+import { LogReader, type LogFormat, type ReaderOptions } from './reader.js';
+import { lineOf } from './written.js';
+
+const word = (...values: string[]) => fc.constantFrom(...values);
+/** Lines as servers write them, and such as they write seldom. */
+const ncsaLine = (isCombined: boolean, hasHost: boolean): fc.Arbitrary<string> =>
+  fc
+    .tuple(
+      word('shop.example', 'shop.example', '-', 'caf\u00e9.example', 'a"b'),
+      word('198.18.4.7', '2001:db8::1', '-', 'junk', ''),
+      word('-', '-', '-', 'ident', '198.18.4.9'),
+      word('-', '-', 'kari', 'two words', '[x', 'a\\b'),
+      word(
+        '10/Oct/2026:13:55:36 +0200',
+        '10/Oct/2026:13:55:36 +0200',
+        '10/Oct/2026:13:55:37 -0330',
+        '10/Oct/2026:23:59:60 +0000',
+        '31/Feb/2026:00:00:00 +0000',
+        '-',
+      ),
+      word(
+        'GET / HTTP/1.1',
+        'GET /a/b?q=1&r=%20 HTTP/1.1',
+        'POST /a? HTTP/2',
+        'GET /a?b?c HTTP/1.0',
+        'GET /x#y HTTP/1.1',
+        'get /low HTTP/1.1',
+        'GET /a b HTTP/1.1',
+        'GET https://o.example/ HTTP/1.1',
+        'CONNECT o.example:443 HTTP/1.1',
+        'GET /\u00e9 HTTP/1.1',
+        'GET /\\x22 HTTP/1.1',
+        'GET /a',
+        '-',
+        'GET /a HTTP/1.x',
+        'GET /a HTTP/10',
+      ),
+      word('200', '404', '-', '007'),
+      word('0', '5120', '-', '0012'),
+      word('-', '', 'https://a.example/', 'x \\" y'),
+      word('-', '', 'Heron/1 (x; y)', 'caf\u00e9', 'a\\\\b', '\u0001t\u0002'),
+      word('', '', '', ' ', '\r', '\t', ' trailing'),
+    )
+    .map(([host, client, identity, user, time, request, status, bytes, referer, agent, tail]) =>
+      [
+        `${hasHost ? `${host} ` : ''}${client} ${identity} ${user} [${time}] "${request}" ${status} ${bytes}`,
+        isCombined ? ` "${referer}" "${agent}"` : '',
+        tail,
+      ].join(''),
+    );
+
+interface Imported {
+  readonly rows: readonly ReturnType<ChunkRows['row']>[];
+  readonly lines: readonly string[];
+  readonly rejected: readonly RejectedLine[];
+}
+
+function importAll(format: LogFormat, pieces: readonly Uint8Array[], options: ReaderOptions): Imported {
+  const rejected: RejectedLine[] = [];
+  const importer = new LogImporter(format, options, (line) => rejected.push(line));
+  const chunks: EncodedChunk[] = [...pieces.flatMap((piece) => importer.push(piece)), ...importer.end()];
+  const dictionaries = new SegmentDictionaries();
+  const opened = chunks.map((chunk) => {
+    for (const [name, part] of chunk.dictionaries) dictionaries.add(name, part);
+    return new ChunkRows(chunk.numRows, chunk.columns, dictionaries);
+  });
+  const rows = opened.flatMap((chunk) => Array.from({ length: chunk.numRows }, (_, row) => chunk.row(row)));
+  const written = opened.flatMap((chunk) => Array.from({ length: chunk.numRows }, (_, row) => chunk.writtenAt(row)!));
+  return {
+    rows,
+    rejected,
+    lines: rows.map((row, index) => Buffer.from(lineOf(written[index]!, row)).toString('latin1')),
+  };
+}
+
+describe('a log that is imported', () => {
+  it.each<[LogFormat, boolean, boolean, string?]>([
+    ['combined-with-host', true, true],
+    ['combined', true, false, 'said.example'],
+    ['combined', true, false],
+    ['common-with-host', false, true],
+    ['common', false, false, 'said.example'],
+  ])('has the requests that its reader reads, each as it was written: %s', (format, isCombined, hasHost, host) => {
+    let numRows = 0;
+    fc.assert(
+      fc.property(
+        fc.array(ncsaLine(isCombined, hasHost), { minLength: 1, maxLength: 8 }),
+        fc.array(fc.nat(200), { maxLength: 4 }),
+        word('\n', '\r\n'),
+        (lines, cuts, ending) => {
+          const options = host === undefined ? {} : { host };
+          const bytes = Buffer.from(lines.map((line) => line + ending).join(''));
+          const reader = new LogReader(format, options);
+          const expected = [...reader.push(bytes), ...reader.end()];
+          const ends = [...cuts.map((cut) => Math.min(cut, bytes.length)).sort((a, b) => a - b), bytes.length];
+          const pieces = ends.map((end, index) => bytes.subarray(index === 0 ? 0 : ends[index - 1], end));
+          const { rows, rejected, lines: written } = importAll(format, pieces, options);
+          const records = expected.flatMap((line) => (line.kind === 'record' ? [line.record] : []));
+          expect(rows).toEqual(records.map((record) => ({ ...record, attributes: { ...record.attributes } })));
+          expect(rejected).toEqual(expected.flatMap((line) => (line.kind === 'rejected' ? [line.rejected] : [])));
+          const given = bytes
+            .toString('latin1')
+            .split('\n')
+            .map((line) => line.replace(/\r$/, ''));
+          expect(written).toEqual(records.map(({ line }) => given[line - 1]));
+          numRows += rows.length;
+        },
+      ),
+      { numRuns: 400 },
+    );
+    expect(numRows).toBeGreaterThan(300);
+  });
+
+  it('keeps lines of other formats as they were', () => {
+    const line = '{"timestamp":"2026-10-12T10:00:00Z",  "url.path":"/\\u00e9\u00e9"}';
+    const { lines, rows } = importAll('ndjson', [Buffer.from(`${line}\n\n`)], {});
+    expect(lines).toEqual([Buffer.from(line).toString('latin1')]);
+    expect(rows[0]!.attributes).toEqual({ 'url.path': '/\u00e9\u00e9' });
+  });
+});
