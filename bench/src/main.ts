@@ -4,6 +4,9 @@ import { benchDomains } from './domains.js';
 import { benchFeed } from './feed.js';
 import { benchJudge } from './judge.js';
 import { benchParse } from './parse.js';
+import { benchDecision } from './replay/bench-decision.js';
+import { benchImport } from './replay/bench-import.js';
+import { benchReplay } from './replay/bench-replay.js';
 
 const WORKLOADS: Record<string, () => Promise<void>> = {
   parse: benchParse,
@@ -11,6 +14,9 @@ const WORKLOADS: Record<string, () => Promise<void>> = {
   country: benchCountry,
   domains: benchDomains,
   feed: benchFeed,
+  import: benchImport,
+  replay: benchReplay,
+  decision: benchDecision,
 };
 
 const wanted = process.argv.slice(2);

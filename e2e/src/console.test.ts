@@ -92,6 +92,10 @@ describe('the console', () => {
     const panel = page.getByRole('dialog');
     await panel.getByText('Rule house/touts blocked it.').waitFor();
     expect(await panel.textContent()).toContain('tout-networks holds it as 198.19.96.0/24');
+    const written = panel.getByRole('figure', { name: 'of the log, as it was written' });
+    expect(await written.textContent()).toMatch(
+      /\[12\/Oct\/2026:[\d:]{8} \+0000\] "[A-Z]+ \/\S* HTTP\/1\.1" \d{3} \d+ "/,
+    );
     await page.keyboard.press('Escape');
     await panel.waitFor({ state: 'detached' });
     expect(errors).toEqual([]);

@@ -317,6 +317,8 @@ export interface DecisionRow {
   readonly blind: readonly string[];
   /** The record with its decision, as NDJSON exports it. */
   readonly record: DecidedRecord;
+  /** The line as it stood in the log, invalid UTF-8 shown as U+FFFD; absent of logs that came in before lines were kept. */
+  readonly written?: string;
 }
 
 export interface DecisionPage {

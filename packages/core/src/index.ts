@@ -111,6 +111,7 @@ export { toDecidedRecord, type DecidedRecord } from './replay/decided-record.js'
 export { Replay } from './replay/replay.js';
 export { ChunkReplay, type RowSequence } from './replay/replay-chunk.js';
 export { RulingTable } from './replay/ruling-table.js';
+export { Matcher } from './match/matcher.js';
 export { Program } from './match/program.js';
 export { Memory, TooManyKeysError } from './match/memory.js';
 export { askCondition, countMatches, countsInOrder, type Matches } from './replay/count-matches.js';

@@ -22,7 +22,7 @@ export function DecisionTable({ replayId, outcomes }: { replayId: number; outcom
   const [filter, setFilter] = useState<Outcome | 'all'>('all');
   const [where, setWhere] = useState('');
   const [offset, setOffset] = useState(0);
-  const [explainedRow, setExplainedRow] = useState<number>();
+  const [explained, setExplained] = useState<DecisionRow>();
   const page = useQuery(
     decisionsQuery(replayId, {
       offset,
@@ -67,7 +67,7 @@ export function DecisionTable({ replayId, outcomes }: { replayId: number; outcom
                 </thead>
                 <tbody>
                   {rows.map((row) => (
-                    <Row key={row.row} row={row} onExplain={() => setExplainedRow(row.row)} />
+                    <Row key={row.row} row={row} onExplain={() => setExplained(row)} />
                   ))}
                 </tbody>
               </WideTable>
@@ -92,7 +92,7 @@ export function DecisionTable({ replayId, outcomes }: { replayId: number; outcom
           )}
         </Loaded>
       )}
-      <ExplanationPanel replayId={replayId} row={explainedRow} onClose={() => setExplainedRow(undefined)} />
+      <ExplanationPanel replayId={replayId} row={explained} onClose={() => setExplained(undefined)} />
     </Card>
   );
 }

@@ -1,10 +1,12 @@
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react';
 import { XMarkIcon } from '@heroicons/react/20/solid';
 import { useQuery } from '@tanstack/react-query';
+import type { DecisionRow } from '@jadefence/contract';
 import { explanationQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { ExplanationSteps } from '../../components/explanation-steps.js';
 import { Loaded } from '../../components/loaded.js';
+import { formatCount } from '../../format.js';
 
 /** Why one request came to what it came to, beside the table it was picked from. */
 export function ExplanationPanel({
@@ -13,10 +15,10 @@ export function ExplanationPanel({
   onClose,
 }: {
   replayId: number;
-  row: number | undefined;
+  row: DecisionRow | undefined;
   onClose: () => void;
 }) {
-  const explanation = useQuery({ ...explanationQuery(replayId, row ?? 0), enabled: row !== undefined });
+  const explanation = useQuery({ ...explanationQuery(replayId, row?.row ?? 0), enabled: row !== undefined });
   return (
     <Dialog open={row !== undefined} onClose={onClose} className="relative z-30">
       <div aria-hidden className="fixed inset-0 bg-black/30" />
@@ -28,9 +30,22 @@ export function ExplanationPanel({
               <XMarkIcon aria-hidden className="size-4" />
             </Button>
           </div>
+          {row?.written !== undefined && <WrittenLine line={row.line} text={row.written} />}
           <Loaded query={explanation}>{(data) => <ExplanationSteps explanation={data} />}</Loaded>
         </DialogPanel>
       </div>
     </Dialog>
+  );
+}
+
+/** The request as it stood in the log. */
+function WrittenLine({ line, text }: { line: number; text: string }) {
+  return (
+    <figure className="mt-4">
+      <figcaption className="text-sm text-muted">Line {formatCount(line)} of the log, as it was written</figcaption>
+      <code className="mt-1 block rounded border border-line bg-sunken px-3 py-2 text-xs break-all whitespace-pre-wrap">
+        {text}
+      </code>
+    </figure>
   );
 }

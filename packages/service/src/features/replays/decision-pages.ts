@@ -3,6 +3,7 @@ import {
   checkFilter,
   formatAddress,
   invariant,
+  lineOf,
   normalizeRequest,
   toDecidedRecord,
   viewDecided,
@@ -199,9 +200,7 @@ export class DecisionPages {
     const chunk = await this.#logChunk(replay, chunkNumber);
     const codes = await this.#codes(replay.id, chunkNumber);
     const records = await this.#chunkRows(replay, chunk);
-    return Array.from(rows, (row) =>
-      presentRow(chunk.rowStart + row, records.row(row) as LogRecord, rulings[codes[row]!]!, judge),
-    );
+    return Array.from(rows, (row) => presentRow(chunk.rowStart + row, records, row, rulings[codes[row]!]!, judge));
   }
 
   async #logChunk(replay: ReplayModel, chunkNumber: number): Promise<LogChunkModel> {
@@ -226,13 +225,18 @@ export class DecisionPages {
   }
 }
 
-function presentRow(row: number, record: LogRecord, ruling: Ruling, judge: Judge): DecisionRow {
+const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
+
+/** @param rowInLog counts from 0 over the whole log */
+function presentRow(rowInLog: number, rows: ChunkRows, row: number, ruling: Ruling, judge: Judge): DecisionRow {
+  const record = rows.row(row) as LogRecord;
+  const written = rows.writtenAt(row);
   const request = normalizeRequest(record);
   const view = viewDecided(judge, request, ruling.gate);
   const country = view.get('country') as string | undefined;
   const { matched: _matched, isHeaderIgnored: _isHeaderIgnored, ...shown } = ruling;
   return {
-    row,
+    row: rowInLog,
     atUnixMs: record.atUnixMs,
     line: record.line,
     client: view.client ? formatAddress(view.client) : null,
@@ -242,5 +246,6 @@ function presentRow(row: number, record: LogRecord, ruling: Ruling, judge: Judge
     path: request.path ?? null,
     ...shown,
     record: toDecidedRecord(record, { ...ruling, client: view.client, country }),
+    ...(written ? { written: decoder.decode(lineOf(written, record)) } : {}),
   };
 }

@@ -2,6 +2,7 @@ import { addTally, crc32, createTally, RulingTable, type Ruling, type StoredStat
 import type { Logger } from 'pino';
 import { inTransaction, type Database } from '../../database/database.js';
 import { ReplayChunkModel, ReplayModel, ReplayResultModel, ReplayStateModel } from '../../database/models.js';
+import type { ChunksSource } from '../../work/open-chunks.js';
 import type { JudgingPool } from '../../work/judging-pool.js';
 import type { JudgeAnswer, JudgeSource, JudgeTask } from '../../work/replay-worker.js';
 import { batches } from '../draft/snapshots.js';
@@ -63,16 +64,21 @@ export class ReplayRuns {
     return { tally: merged.tally, rulings: merged.table.rulings };
   }
 
-  /** Nothing remembers, so chunks are judged as they lie. */
+  /** Nothing remembers, so all threads judge, each a chunk; answers are merged in the order of chunks. */
   async #judgeEach(replay: ReplayModel, source: JudgeSource, merged: Merged, progress: ProgressWriter): Promise<void> {
     const attributes = await this.pool.attributesRead(source);
-    for (const { chunk, rowStart } of await this.logs.chunks(replay.logId)) {
-      const load = async (): Promise<JudgeInput> => ({
-        ...source,
-        ...(await this.logs.load(replay.logId, [chunk], attributes)),
+    const chunks = await this.logs.chunks(replay.logId);
+    const done = new Float64Array(chunks.length);
+    const judge = async (index: number): Promise<JudgeAnswer> => {
+      const loaded = await this.#load(replay.logId, [chunks[index]!.chunk], attributes);
+      return this.#judge({ ...source, ...loaded }, replay.logId, (numRows) => {
+        done[index] = numRows;
+        progress.write(done.reduce((sum, rows) => sum + rows));
       });
-      const answer = await this.#judge(load, replay.logId, (done) => progress.write(rowStart + done));
-      await this.#storeChunk(replay.id, chunk, merge(merged, answer));
+    };
+    for await (const [index, answer] of inOrder(chunks.length, this.pool.size + 1, judge)) {
+      done[index] = chunks[index]!.numRows;
+      await this.#storeChunk(replay.id, chunks[index]!.chunk, merge(merged, answer));
     }
   }
 
@@ -91,16 +97,18 @@ export class ReplayRuns {
     const missing = chunks.map(({ numRows }) => numRows);
     let state: StoredState | undefined;
     let numDone = 0;
-    for (const [segment, { chunks: numbers, sequence }] of segments.entries()) {
-      if (state) await this.#storeState(replay.id, segment, state);
+    const load = (index: number): Promise<ChunksSource> =>
+      this.#load(replay.logId, segments[index]!.chunks, attributes);
+    // The next rows are read while these are judged.
+    for await (const [segment, loaded] of inOrder(segments.length, 2, load)) {
+      const { chunks: numbers, sequence } = segments[segment]!;
       const before = state;
-      const load = async (): Promise<JudgeInput> => ({
-        ...source,
-        state: before,
-        sequence,
-        ...(await this.logs.load(replay.logId, numbers, attributes)),
-      });
-      const answer = await this.#judge(load, replay.logId, (done) => progress.write(numDone + done));
+      const [answer] = await Promise.all([
+        this.#judge({ ...source, state: before, sequence, ...loaded }, replay.logId, (done) =>
+          progress.write(numDone + done),
+        ),
+        before && this.#storeState(replay.id, segment, before),
+      ]);
       state = answer.state;
       const codes = merge(merged, answer);
       numDone += codes.length;
@@ -119,16 +127,12 @@ export class ReplayRuns {
     }
   }
 
-  async #judge(
-    load: () => Promise<JudgeInput>,
-    logId: number,
-    onProgress: (numRowsDone: number) => void,
-  ): Promise<JudgeAnswer> {
-    try {
-      return await this.pool.judge(await load(), onProgress);
-    } catch (error) {
-      throw new Error(`Log ${logId} cannot be judged: ${(error as Error).message}.`, { cause: error });
-    }
+  async #load(logId: number, chunks: readonly number[], attributes: readonly string[]): Promise<ChunksSource> {
+    return orSay(logId, this.logs.load(logId, chunks, attributes));
+  }
+
+  async #judge(input: JudgeInput, logId: number, onProgress: (numRowsDone: number) => void): Promise<JudgeAnswer> {
+    return orSay(logId, this.pool.judge(input, onProgress));
   }
 
   async #storeState(replayId: number, segment: number, state: StoredState): Promise<void> {
@@ -154,6 +158,37 @@ export class ReplayRuns {
 }
 
 type JudgeInput = Omit<JudgeTask, 'progress'>;
+
+/** Says of which log something failed. */
+async function orSay<T>(logId: number, work: Promise<T>): Promise<T> {
+  try {
+    return await work;
+  } catch (error) {
+    throw new Error(`Log ${logId} cannot be judged: ${(error as Error).message.replace(/\.$/, '')}.`, { cause: error });
+  }
+}
+
+/**
+ * What each of some pieces of work comes to, in their order, some of them under way at once.
+ * @param numAtOnce the one that is handed out included
+ */
+async function* inOrder<T>(
+  count: number,
+  numAtOnce: number,
+  start: (index: number) => Promise<T>,
+): AsyncGenerator<readonly [index: number, result: T]> {
+  const underWay: Promise<T>[] = [];
+  let next = 0;
+  for (let index = 0; index < count; index += 1) {
+    while (next < Math.min(count, index + numAtOnce)) {
+      const begun = start(next++);
+      // Whoever waits for it hears of a failure; it may come before anybody waits.
+      begun.catch(() => undefined);
+      underWay.push(begun);
+    }
+    yield [index, await underWay.shift()!];
+  }
+}
 
 /** What the parts of a replay add up to. */
 interface Merged {

@@ -1,0 +1,154 @@
+import { deflateSync } from 'node:zlib';
+import {
+  CategoryFeedReader,
+  checkFences,
+  ChunkReplay,
+  COMMON_COLUMNS,
+  createCategories,
+  createCountryTable,
+  Program,
+  Replay,
+  type ChunkRows,
+  type Judge,
+  type LogRecord,
+} from '@jadefence/core';
+import { Random } from '@jadefence/demo';
+import { median, printTimes, timeRounds } from '../measure.js';
+import { checkFrozenLog, frozenPolicy, frozenRequests, frozenScenery, type PolicySize } from './frozen.js';
+import { createMemoised } from './memoised.js';
+import { createPlain } from './plain.js';
+import type { BenchRule } from './policy.js';
+import { createReferenceData } from './reference-data.js';
+import { formatCombined, type BenchRequest } from './requests.js';
+import { importCombined, readChunks, type StoredChunk } from './stored-log.js';
+
+const ROUNDS = 5;
+const REQUESTS = 1_000_000;
+/** Of each size of policy, over how many of the first requests the loops are timed: they would take hours for all. */
+const PLAIN_REQUESTS = { 200: 20_000, 1000: 5000, 5000: 2000 } as const;
+const DRAWN = 20_000;
+
+/** The world that the frozen policies ask. */
+export function frozenWorld(): Pick<Judge, 'countries' | 'categories'> {
+  const { countries, categories } = frozenScenery();
+  const reader = new CategoryFeedReader();
+  reader.push(new TextEncoder().encode(categories.map(([domain, category]) => `${domain},${category}\n`).join('')));
+  return {
+    categories: createCategories([reader.end('frozen').feed]),
+    countries: createCountryTable(
+      countries.map(({ first, last, country }) => ({
+        family: 4 as const,
+        first: BigInt(first),
+        last: BigInt(last),
+        country,
+      })),
+    ),
+  };
+}
+
+export function frozenJudge(numRules: PolicySize, world: ReturnType<typeof frozenWorld>): Judge {
+  const { rulebook, diagnostics } = checkFences([{ path: 'frozen.fence', text: frozenPolicy(numRules).fences }], []);
+  if (!rulebook) throw new Error(`The frozen policy cannot judge: ${diagnostics[0]?.message}`);
+  return { rulebook, ...world };
+}
+
+/** Replays beside two loops over the same requests. */
+export async function benchReplay(): Promise<void> {
+  checkFrozenLog();
+  const requests: BenchRequest[] = [];
+  const lines: string[] = [];
+  for (const request of frozenRequests()) {
+    requests.push(request);
+    lines.push(formatCombined(request));
+    if (requests.length === REQUESTS) break;
+  }
+  const stored = importCombined(Buffer.from(lines.join('')));
+  const world = frozenWorld();
+  process.stdout.write(
+    `replay: ${REQUESTS.toLocaleString('en')} requests of the frozen log, ${ROUNDS} interleaved rounds, one thread, nothing kept from round to round\n`,
+  );
+  const seconds: Partial<Record<PolicySize, number>> = {};
+  for (const size of [200, 5000] as const)
+    seconds[size] = comparePolicy(size, frozenJudge(size, world), requests, stored);
+  process.stdout.write(
+    `  5,000 rules take ${(seconds[5000]! / seconds[200]!).toFixed(2)} times as long as 200 (goal: 2)\n`,
+  );
+}
+
+function comparePolicy(
+  size: PolicySize,
+  judge: Judge,
+  requests: readonly BenchRequest[],
+  stored: readonly StoredChunk[],
+): number {
+  const { rules } = frozenPolicy(size);
+  const data = createReferenceData(frozenScenery());
+  const startedMs = performance.now();
+  const wanted = new Set([...new Program(judge).attributes, ...COMMON_COLUMNS]);
+  process.stdout.write(
+    ` ${size.toLocaleString('en')} rules, compiled in ${(performance.now() - startedMs).toFixed(0)} ms\n`,
+  );
+  const numPlain = PLAIN_REQUESTS[size];
+  const numMemoised = size === 200 ? requests.length : numPlain;
+  const inMemory = [...readChunks(stored, wanted)];
+  const run = (chunks: Iterable<ChunkRows>): void => {
+    const replay = new ChunkReplay(new Program(judge));
+    for (const rows of chunks) deflateSync(new Uint8Array(replay.judge([rows]).codes.buffer), { level: 1 });
+  };
+  const times = timeRounds(ROUNDS, {
+    'plain': () => {
+      const plain = createPlain(rules, data);
+      for (let index = 0; index < numPlain; index += 1) plain(requests[index]!);
+    },
+    'memoised': () => {
+      const memoised = createMemoised(rules, data);
+      for (let index = 0; index < numMemoised; index += 1) memoised(requests[index]!);
+    },
+    'stored': () => run(readChunks(stored, wanted)),
+    'in memory': () => run(inMemory),
+  });
+  printTimes({ plain: times['plain']! }, numPlain, 'requests');
+  printTimes({ memoised: times['memoised']! }, numMemoised, 'requests');
+  printTimes({ 'stored': times['stored']!, 'in memory': times['in memory']! }, requests.length, 'requests');
+  const rate = (name: string, count: number): number => count / median(times[name]!);
+  for (const name of ['stored', 'in memory']) {
+    const ours = rate(name, requests.length);
+    process.stdout.write(
+      `  ${name}: ${(ours / rate('plain', numPlain)).toFixed(0)} times plain, ${(ours / rate('memoised', numMemoised)).toFixed(1)} times memoised\n`,
+    );
+  }
+  printAgreement(size, judge, rules, requests);
+  return median(times['stored']!);
+}
+
+/** Whether the same rule decides each of some requests, drawn at random and asked in their order. */
+function printAgreement(
+  size: PolicySize,
+  judge: Judge,
+  rules: readonly BenchRule[],
+  requests: readonly BenchRequest[],
+): void {
+  const random = new Random(size);
+  const drawn = requests.filter(() => random.chance(DRAWN / requests.length));
+  const [chunk] = readChunks(
+    importCombined(Buffer.from(drawn.map(formatCombined).join(''))),
+    new Set([...new Program(judge).attributes, ...COMMON_COLUMNS]),
+  );
+  const replay = new ChunkReplay(new Program(judge));
+  const { codes } = replay.judge([chunk!]);
+  const plain = createPlain(rules, createReferenceData(frozenScenery()));
+  const interpreter = new Replay(judge);
+  let differing = 0;
+  drawn.forEach((request, index) => {
+    const expected = rules[plain(request)]?.name;
+    const ours = replay.table.rulings[codes[index]!]!.rule;
+    const read = interpreter.next(chunk!.row(index) as LogRecord).decision.rule;
+    if (ours === expected && read === expected) return;
+    differing += 1;
+    if (differing === 1)
+      process.stdout.write(`  request ${index + 1} differs: plain ${expected}, replay ${ours}, interpreter ${read}\n`);
+  });
+  process.stdout.write(
+    `  of ${drawn.length.toLocaleString('en')} requests drawn at random, ${differing} differ from plain or the interpreter\n`,
+  );
+}
