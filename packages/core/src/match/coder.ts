@@ -5,6 +5,7 @@
 import { cellOf, FIRST_VALUE_CODE, type Cell, type Dictionary, type ValueColumn } from '../columns/column.js';
 import type { Feature } from './features.js';
 import { grownWords } from '../columns/grown.js';
+import type { ArrayPool } from './array-pool.js';
 import { ABSENT, PairMap } from './pair-map.js';
 import { Reading } from './reading.js';
 
@@ -50,6 +51,7 @@ export class Coder {
   constructor(
     readonly inputs: readonly string[],
     private readonly features: readonly Feature<number>[],
+    private readonly arrays: ArrayPool,
   ) {}
 
   /** Numbers stand for something else from now on. */
@@ -70,9 +72,9 @@ export class Coder {
       if (only < 0) telling.push({ name, column, isPresence });
       else if (only > 0) constants[name] = isPresence ? null : cellOf(column, only);
     }
-    const into = this.features.map(() => new Int32Array(rows.numRows));
+    const into = this.features.map(() => this.arrays.take(rows.numRows));
     if (telling.length === 0) this.#readConstants(constants, into);
-    else if (telling.length === 1 && !telling[0]!.isPresence) this.#readOne(telling[0]!, constants, into);
+    else if (telling.length === 1 && !telling[0]!.isPresence) this.#readOne(telling[0]!, constants, rows.numRows, into);
     else this.#readSeveral(telling, constants, rows.numRows, into);
     for (const row of rows.spilledRows) {
       const reading = new Reading(rows.attributesAt(row));
@@ -86,19 +88,25 @@ export class Coder {
     this.features.forEach((feature, index) => into[index]!.fill(feature.read(reading)));
   }
 
-  #readOne({ name, column }: Telling, constants: Record<string, Cell>, into: readonly Int32Array[]): void {
+  #readOne(
+    { name, column }: Telling,
+    constants: Record<string, Cell>,
+    numRows: number,
+    into: readonly Int32Array[],
+  ): void {
     const { codes, dictionary } = column;
     const table = this.#tableFor(name, constants, dictionary);
     const { byCode } = table;
     const reading = new Reading(constants);
-    const entries = new Int32Array(codes.length);
-    for (let row = 0; row < codes.length; row += 1) {
+    const entries = this.arrays.take(numRows);
+    for (let row = 0; row < numRows; row += 1) {
       const code = codes[row]!;
       let entry = byCode[code]!;
       if (entry === UNSET) byCode[code] = entry = this.#entryFor(name, cellOf(column, code), reading, table);
       entries[row] = entry;
     }
-    this.features.forEach((_, index) => spread(entries, table.numbers, this.features.length, index, into[index]!));
+    this.#spread(entries, table.numbers, numRows, into);
+    this.arrays.give([entries]);
   }
 
   #tableFor(name: string, constants: Record<string, Cell>, dictionary: Dictionary): Table {
@@ -179,13 +187,16 @@ export class Coder {
         numbers[combination * this.features.length + index] = feature.read(reading);
       });
     });
-    this.features.forEach((_, index) => spread(combined, numbers, this.features.length, index, into[index]!));
+    this.#spread(combined, numbers, numRows, into);
   }
-}
 
-/** The numbers of one feature for all rows. @param numbers by entry, `stride` of them each */
-function spread(entries: Int32Array, numbers: Int32Array, stride: number, index: number, into: Int32Array): void {
-  for (let row = 0; row < entries.length; row += 1) into[row] = numbers[entries[row]! * stride + index]!;
+  /** The numbers of each feature for all rows. @param numbers by entry, one a feature */
+  #spread(entries: Int32Array, numbers: Int32Array, numRows: number, into: readonly Int32Array[]): void {
+    const stride = into.length;
+    into.forEach((array, index) => {
+      for (let row = 0; row < numRows; row += 1) array[row] = numbers[entries[row]! * stride + index]!;
+    });
+  }
 }
 
 /** A text, or a list of one, told apart; undefined for other values. */

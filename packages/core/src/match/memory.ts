@@ -11,7 +11,7 @@ import { ABSENT, PairMap } from './pair-map.js';
 export class TooManyKeysError extends Error {
   constructor(readonly maxKeys: number) {
     super(
-      `The rules keep more than ${maxKeys.toLocaleString('en')} counters and holds alive at once. Count by fewer keys or over a shorter time, or raise the limit on keys.`,
+      `The rules keep more than ${maxKeys.toLocaleString('en')} counters and holds alive at once. Count by fewer keys or over a shorter time.`,
     );
   }
 }

@@ -4,6 +4,7 @@ import type { Judge } from '../decide/interpreter.js';
 import { resolveClient } from '../decide/view.js';
 import type { Rule } from '../language/tree.js';
 import { countLabels, type DomainEntry } from '../reference/domain-set.js';
+import { ArrayPool } from './array-pool.js';
 import { Coder } from './coder.js';
 import {
   clientFeature,
@@ -65,6 +66,7 @@ export class Program {
   readonly groups = new Groups();
   readonly slots: Feature<number>[] = [];
   readonly stages: ProgramStage[] = [];
+  readonly arrays = new ArrayPool();
   /** Groups and slots that are read from the same attributes are read together. */
   readonly bundles: readonly Bundle[];
   readonly bundleOfGroup: readonly Bundle[];
@@ -91,7 +93,7 @@ export class Program {
     this.#hostSlot = this.#slotFor(new KeyNumbers(hostText, this.keyTexts));
     this.#choice = this.#compileChoice(judge);
     this.#sights = rulebook.gates.map((gate) => this.#compileGate(gate, judge));
-    this.bundles = bundle(this.groups.all, this.slots);
+    this.bundles = bundle(this.groups.all, this.slots, this.arrays);
     this.bundleOfGroup = this.groups.all.map((_, group) => this.bundles.find(({ groups }) => groups.includes(group))!);
     this.bundleOfSlot = this.slots.map((_, slot) => this.bundles.find(({ slots }) => slots.includes(slot))!);
   }
@@ -216,7 +218,7 @@ const hostText = feature('host', hostFeature.inputs, (reading) => {
   return host === undefined ? undefined : JSON.stringify(host);
 });
 
-function bundle(groups: readonly Feature<number>[], slots: readonly Feature<number>[]): Bundle[] {
+function bundle(groups: readonly Feature<number>[], slots: readonly Feature<number>[], arrays: ArrayPool): Bundle[] {
   const all = [...groups, ...slots];
   const byInputs = new Map<string, number[]>();
   all.forEach(({ inputs }, index) => {
@@ -227,6 +229,7 @@ function bundle(groups: readonly Feature<number>[], slots: readonly Feature<numb
     coder: new Coder(
       all[members[0]!]!.inputs,
       members.map((index) => all[index]!),
+      arrays,
     ),
     groups: members.filter((index) => index < groups.length),
     slots: members.filter((index) => index >= groups.length).map((index) => index - groups.length),

@@ -41,6 +41,14 @@ export class ChunkSeat implements Seat {
     return this.#classes[group]!;
   }
 
+  /** Gives back what the numbers lay in; the seat is not asked any more. */
+  close(): void {
+    const arrays = [...this.#classes, ...this.#numbers].filter((array) => array !== undefined);
+    this.program.arrays.give(arrays);
+    this.#classes.length = 0;
+    this.#numbers.length = 0;
+  }
+
   #read({ coder, groups, slots }: Bundle): void {
     const numbers = coder.read(this.rows);
     groups.forEach((group, index) => (this.#classes[group] = numbers[index]));

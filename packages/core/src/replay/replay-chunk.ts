@@ -64,6 +64,7 @@ export class ChunkReplay {
       seat.row = sequence ? sequence.rowOf[index]! : index;
       return this.program.hostOf(seat);
     });
+    for (const seat of seats) seat.close();
     return { codes, tally };
   }
 

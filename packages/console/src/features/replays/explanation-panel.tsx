@@ -43,7 +43,7 @@ function WrittenLine({ line, text }: { line: number; text: string }) {
   return (
     <figure className="mt-4">
       <figcaption className="text-sm text-muted">Line {formatCount(line)} of the log, as it was written</figcaption>
-      <code className="mt-1 block rounded border border-line bg-sunken px-3 py-2 text-xs break-all whitespace-pre-wrap">
+      <code className="mt-1 block rounded border border-line bg-sunken px-3 py-2 text-xs wrap-anywhere whitespace-pre-wrap">
         {text}
       </code>
     </figure>
