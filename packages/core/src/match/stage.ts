@@ -133,10 +133,10 @@ export class Stage {
       for (const rule of ledBy[entry >> 1] ?? []) candidates.add(rule);
     const start = this.#numLeads;
     for (const rule of [...candidates].sort((a, b) => a - b)) {
-      const [least, greatest] = this.#bounds(this.rules[rule]!.condition, group, number);
-      if (greatest === FALSE) continue;
+      const { condition } = this.rules[rule]!;
+      if (this.#greatest(condition, group, number) === FALSE) continue;
       if (this.#numLeads === this.leads.length) this.leads = grownWords(this.leads);
-      this.leads[this.#numLeads++] = rule * 2 + (least === TRUE ? 1 : 0);
+      this.leads[this.#numLeads++] = rule * 2 + (this.#least(condition, group, number) === TRUE ? 1 : 0);
     }
     this.starts[group]![number] = start;
     this.ends[group]![number] = this.#numLeads;
@@ -155,28 +155,39 @@ export class Stage {
     this.ends[group] = ends;
   }
 
-  /** The least and the greatest that a condition can come to, where only the class of one group is known. */
-  #bounds(node: Node, group: number, number: number): readonly [Degree, Degree] {
+  /** The least that a condition can come to, where only the class of one group is known. */
+  #least(node: Node, group: number, number: number): Degree {
     switch (node.kind) {
       case 'known':
-        return [node.degree, node.degree];
+        return node.degree;
       case 'tag':
-        return [FALSE, TRUE];
-      case 'atom': {
-        if (node.group !== group) return [FALSE, TRUE];
-        const degree = this.groups.all[group]!.degreeOf(number, node.atom);
-        return [degree, degree];
-      }
-      case 'not': {
-        const [least, greatest] = this.#bounds(node.part, group, number);
-        return [(TRUE - greatest) as Degree, (TRUE - least) as Degree];
-      }
+        return FALSE;
+      case 'atom':
+        return node.group === group ? this.groups.all[group]!.degreeOf(number, node.atom) : FALSE;
+      case 'not':
+        return (TRUE - this.#greatest(node.part, group, number)) as Degree;
       case 'and':
-      case 'or': {
-        const all = node.parts.map((part) => this.#bounds(part, group, number));
-        const of = node.kind === 'and' ? Math.min : Math.max;
-        return [of(...all.map(([least]) => least)) as Degree, of(...all.map(([, greatest]) => greatest)) as Degree];
-      }
+        return node.parts.reduce<Degree>((least, part) => lesser(least, this.#least(part, group, number)), TRUE);
+      case 'or':
+        return node.parts.reduce<Degree>((most, part) => greater(most, this.#least(part, group, number)), FALSE);
+    }
+  }
+
+  /** The greatest that it can come to. */
+  #greatest(node: Node, group: number, number: number): Degree {
+    switch (node.kind) {
+      case 'known':
+        return node.degree;
+      case 'tag':
+        return TRUE;
+      case 'atom':
+        return node.group === group ? this.groups.all[group]!.degreeOf(number, node.atom) : TRUE;
+      case 'not':
+        return (TRUE - this.#least(node.part, group, number)) as Degree;
+      case 'and':
+        return node.parts.reduce<Degree>((least, part) => lesser(least, this.#greatest(part, group, number)), TRUE);
+      case 'or':
+        return node.parts.reduce<Degree>((most, part) => greater(most, this.#greatest(part, group, number)), FALSE);
     }
   }
 
@@ -185,6 +196,14 @@ export class Stage {
     this.#numLeads = this.numAlways;
     for (const starts of this.starts) starts?.fill(UNSET);
   }
+}
+
+function lesser(a: Degree, b: Degree): Degree {
+  return a < b ? a : b;
+}
+
+function greater(a: Degree, b: Degree): Degree {
+  return a > b ? a : b;
 }
 
 /** Whether its end, where no rule ends it, stops the request. */
