@@ -86,7 +86,7 @@ export async function createService(config: Config): Promise<Service> {
   const logs = new Logs(db);
   const imports = new LogImports(db, logs, worlds);
   const judges = new Judges(db, worlds, datasets);
-  const pool = new JudgingPool(Math.min(availableParallelism(), MAX_THREADS));
+  const pool = new JudgingPool(Math.min(availableParallelism(), MAX_THREADS), config.maxLimitKeys);
   const queue = new JobQueue(config.databaseUrl, logger);
   const runs = new ReplayRuns(db, logs, judges, pool, logger);
   const replays = new Replays(db, revisions, logs, worlds, judges, queue);

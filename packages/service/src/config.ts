@@ -13,6 +13,8 @@ export interface Config {
   /** Whether browsers reach the service over https, so that cookies may insist on it. */
   readonly isBehindHttps: boolean;
   readonly maxUploadBytes: number;
+  /** How many counters and holds the rules of a replay may keep alive at once. */
+  readonly maxLimitKeys: number;
   /** Below which reference data may be refreshed from files; without one only URLs are refreshed from. */
   readonly referenceFolder: string | undefined;
   /** Whether refreshes may reach private and local addresses. */
@@ -64,6 +66,9 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
     isBehindHttps: read('JADEFENCE_BEHIND_HTTPS', 'no', 'yes or no', (text) => ({ yes: true, no: false })[text]),
     maxUploadBytes: read('JADEFENCE_MAX_UPLOAD_BYTES', String(10_737_418_240), 'a number of bytes', (text) =>
       wholeNumber(text, Number.MAX_SAFE_INTEGER),
+    ),
+    maxLimitKeys: read('JADEFENCE_MAX_LIMIT_KEYS', '5000000', 'a number of keys', (text) =>
+      wholeNumber(text, 100_000_000),
     ),
     referenceFolder: env['JADEFENCE_REFERENCE_FOLDER'] ? resolve(env['JADEFENCE_REFERENCE_FOLDER']) : undefined,
     mayFetchPrivate: read('JADEFENCE_FETCH_PRIVATE', 'no', 'yes or no', (text) => ({ yes: true, no: false })[text]),

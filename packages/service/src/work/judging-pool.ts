@@ -16,14 +16,21 @@ import type {
 export class JudgingPool {
   #started: Piscina | undefined;
 
-  constructor(private readonly numThreads: number) {}
+  /** @param maxLimitKeys how many counters and holds the rules of a replay may keep alive at once */
+  constructor(
+    private readonly numThreads: number,
+    private readonly maxLimitKeys: number,
+  ) {}
 
-  async judge(task: Omit<JudgeTask, 'progress'>, onProgress: (numRowsDone: number) => void): Promise<JudgeAnswer> {
+  async judge(
+    task: Omit<JudgeTask, 'progress' | 'maxLimitKeys'>,
+    onProgress: (numRowsDone: number) => void,
+  ): Promise<JudgeAnswer> {
     const { port1, port2 } = new MessageChannel();
     port1.on('message', onProgress);
     try {
       return (await this.#pool().run(
-        { ...task, progress: port2 },
+        { ...task, progress: port2, maxLimitKeys: this.maxLimitKeys },
         { name: 'judgeChunk', transferList: [port2] },
       )) as JudgeAnswer;
     } finally {

@@ -57,6 +57,7 @@ export interface JudgeTask extends JudgeSource, ChunksSource {
   readonly sequence?: RowSequence;
   /** What earlier requests left behind. */
   readonly state?: StoredState;
+  readonly maxLimitKeys: number;
   /** Hears the number of rows done, now and then. */
   readonly progress: MessagePort;
 }
@@ -97,7 +98,7 @@ function programFor(source: JudgeSource): Program {
 
 export function judgeChunk(task: JudgeTask): JudgeAnswer {
   const { isStateful } = judgeFor(task).rulebook;
-  const replay = new ChunkReplay(programFor(task), new Memory(task.state));
+  const replay = new ChunkReplay(programFor(task), new Memory(task.state, task.maxLimitKeys));
   const { codes, tally } = replay.judge(openChunks(task), task.sequence, (numRowsDone) =>
     task.progress.postMessage(numRowsDone),
   );

@@ -157,7 +157,7 @@ export class ReplayRuns {
   }
 }
 
-type JudgeInput = Omit<JudgeTask, 'progress'>;
+type JudgeInput = Omit<JudgeTask, 'progress' | 'maxLimitKeys'>;
 
 /** Says of which log something failed. */
 async function orSay<T>(logId: number, work: Promise<T>): Promise<T> {
