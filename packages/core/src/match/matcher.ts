@@ -93,7 +93,7 @@ export class Matcher {
 
   /** Judges one request by itself. */
   judge({ attributes, atUnixMs, isTimeUnknown }: Request): Ruling {
-    this.#tidy();
+    this.tidy();
     const seat = new SingleSeat(this.program, attributes);
     const stage = this.program.stageOf(seat);
     if (stage === NO_STAGE) return UNCOVERED;
@@ -120,10 +120,6 @@ export class Matcher {
 
   /** Makes room where too much is known; before the seats of the next rows are opened. */
   tidy(): void {
-    this.#tidy();
-  }
-
-  #tidy(): void {
     if (!this.program.isFull) return;
     this.memory.forgetNumbers();
     this.program.forget();
