@@ -12,7 +12,7 @@ const CORE_MAY_USE = {
   decide: ['request', 'reference', 'language', 'check'],
   match: ['request', 'reference', 'language', 'check', 'decide', 'columns'],
   explain: ['request', 'reference', 'language', 'check', 'decide'],
-  logs: ['request', 'columns'],
+  logs: ['request', 'language', 'columns'],
   survey: ['request', 'reference', 'language'],
   replay: ['request', 'reference', 'language', 'check', 'decide', 'columns', 'match'],
 };

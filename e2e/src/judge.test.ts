@@ -116,9 +116,9 @@ the first of them
       input: LOG,
     });
     expect(stdout.split('\n').slice(0, 3)).toEqual([
-      'timestamp,client.address,network.peer.address,server.address,url.full,url.path,url.query,http.request.method,http.request.header.host,http.response.status_code,http.response.body.size,user_agent.original,user.name,jade.line,jade.outcome,jade.stopped,jade.gate,jade.fence,jade.rule,jade.status,jade.reason,jade.would,jade.tags,jade.blind,jade.country,jade.client',
-      '2026-10-12T10:00:00.000Z,198.18.1.1,,,,/,,GET,shop.example,200,5,,,1,allowed,false,shop,,,,,,,,,198.18.1.1',
-      '2026-10-12T10:00:01.000Z,203.0.113.9,,,,/login,,POST,shop.example,200,5,,,2,allowed,false,shop,,,,,"{""fence"":""desk"",""rule"":""odd"",""outcome"":""blocked""}",,desk/login,,203.0.113.9',
+      'timestamp,client.address,network.peer.address,server.address,url.full,url.path,url.query,http.request.method,http.request.header.host,http.response.status_code,http.response.body.size,user_agent.original,user.name,jade.line,jade.outcome,jade.stopped,jade.gate,jade.fence,jade.rule,jade.status,jade.reason,jade.would,jade.file,jade.tags,jade.blind,jade.country,jade.client',
+      '2026-10-12T10:00:00.000Z,198.18.1.1,,,,/,,GET,shop.example,200,5,,,1,allowed,false,shop,,,,,,,,,,198.18.1.1',
+      '2026-10-12T10:00:01.000Z,203.0.113.9,,,,/login,,POST,shop.example,200,5,,,2,allowed,false,shop,,,,,"{""fence"":""desk"",""rule"":""odd"",""outcome"":""blocked""}",,,desk/login,,203.0.113.9',
     ]);
   });
 
@@ -275,13 +275,13 @@ describe('what a person gets wrong is said in a line, and ends with 2', () => {
       'another kind of file',
       () => ['judge', '-', '--fences', good()],
       '#Fields: date time\n',
-      '-: None of the formats fits: it begins as a W3C extended log, but its lines do not have the columns that a line "#Fields:" before them says.\nFormats that can be read: combined (NCSA combined), combined-with-host (NCSA combined with the host in front), common (NCSA common), common-with-host (NCSA common with the host in front), w3c (W3C extended), ndjson (NDJSON with OpenTelemetry attribute names).\n',
+      '-: None of the formats fits: it begins as a W3C extended log, but its lines do not have the columns that a line "#Fields:" before them says.\nFormats that can be read: combined (NCSA combined), combined-with-host (NCSA combined with the host in front), common (NCSA common), common-with-host (NCSA common with the host in front), w3c (W3C extended), ndjson (NDJSON), csv (CSV with a header), tsv (TSV with a header), har (HAR 1.2), key-value (text with key=value pairs), pattern (lines of a pattern).\n',
     ],
     [
       'an empty log',
       () => ['judge', '-', '--fences', good()],
       '',
-      '-: The log is empty.\nFormats that can be read: combined (NCSA combined), combined-with-host (NCSA combined with the host in front), common (NCSA common), common-with-host (NCSA common with the host in front), w3c (W3C extended), ndjson (NDJSON with OpenTelemetry attribute names).\n',
+      '-: The log is empty.\nFormats that can be read: combined (NCSA combined), combined-with-host (NCSA combined with the host in front), common (NCSA common), common-with-host (NCSA common with the host in front), w3c (W3C extended), ndjson (NDJSON), csv (CSV with a header), tsv (TSV with a header), har (HAR 1.2), key-value (text with key=value pairs), pattern (lines of a pattern).\n',
     ],
     [
       'a table without rows',

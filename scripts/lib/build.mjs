@@ -27,13 +27,17 @@ export async function build() {
   });
 }
 
-/** The command-line client as one file, which starts in a third of the time of its modules. */
+/** The command-line client as one file, which starts in a third of the time of its modules, and another for its thread. */
 async function buildClient() {
   const esbuild = await import('esbuild');
   await esbuild.build({
     absWorkingDir: ROOT,
-    entryPoints: ['packages/cli/src/main.ts'],
-    outfile: 'packages/cli/dist/jadefence.mjs',
+    entryPoints: {
+      'jadefence': 'packages/cli/src/main.ts',
+      'import-worker': 'packages/cli/src/judging/import-worker.ts',
+    },
+    outdir: 'packages/cli/dist',
+    outExtension: { '.js': '.mjs' },
     bundle: true,
     platform: 'node',
     format: 'esm',

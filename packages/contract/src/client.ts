@@ -40,6 +40,7 @@ import type {
   Log,
   MatchCount,
   PublishInput,
+  ReadingQuery,
   Replay,
   ReplayProgress,
   ReplayResult,
@@ -166,8 +167,11 @@ export class ServiceClient {
   removePassphrase = (name: string): Promise<void> => this.#json('DELETE', `/passphrases/${name}`);
   logs = (): Promise<Log[]> => this.#json('GET', '/logs');
   log = (id: number): Promise<Log> => this.#json('GET', `/logs/${id}`);
-  importLog = (query: { name: string; format?: string; host?: string }, body: UploadBody): Promise<Log> =>
-    this.#upload('POST', '/logs', query, body);
+  importLog = (query: { name: string } & ReadingQuery, body: UploadBody): Promise<Log> =>
+    this.#upload('POST', '/logs', { ...query }, body);
+  /** @param files parts with the names of files, which are put together to one log */
+  importLogFiles = (query: { name: string } & ReadingQuery, files: FormData): Promise<Log> =>
+    this.#receive(this.#send('POST', `/logs${queryText({ ...query })}`, { body: files }));
   survey = (id: number): Promise<Survey> => this.#json('GET', `/logs/${id}/survey`);
   deleteLog = (id: number, isForced: boolean): Promise<void> =>
     this.#json('DELETE', `/logs/${id}${queryText({ force: isForced ? 'true' : undefined })}`);

@@ -17,6 +17,7 @@ export const PROBLEMS = {
   'not-repeatable': { status: 409, title: 'What the replay rests on is not here any more' },
   'refresh-failed': { status: 422, title: 'The refresh failed' },
   'unknown-format': { status: 422, title: 'The log has no known format' },
+  'bad-layout': { status: 422, title: 'What is said about the log does not fit it' },
   'host-needed': { status: 422, title: 'The log does not say which host was asked for' },
   'nothing-read': { status: 422, title: 'No line of the log could be read' },
   'log-in-use': { status: 409, title: 'The log has replays' },

@@ -255,6 +255,12 @@ export class ImportLogQuery {
   @IsString() @Length(1, 200) name!: string;
   @IsOptional() @IsIn(Object.keys(LOG_FORMATS)) format?: LogFormat;
   @IsOptional() @IsString() @Length(1, 253) host?: string;
+  @IsOptional() @IsString() @Length(1, 2000) pattern?: string;
+  /** The text of a mapping. */
+  @IsOptional() @IsString() @Length(2, 20_000) mapping?: string;
+  @IsOptional() @IsIn(['true']) syslog?: 'true';
+  @IsOptional() @IsString() @Length(1, 100) zone?: string;
+  @IsOptional() @Matches(/^\d{4}$/, { message: '$property must be a year of four digits' }) year?: string;
 }
 
 export class DatasetsQuery {

@@ -13,6 +13,7 @@ import type {
   ListContents,
   ListKind,
   LogFormat,
+  ReaderOptions,
   Outcome,
   Part,
   People,
@@ -241,6 +242,18 @@ export interface AuditPage {
   readonly entries: readonly AuditEntry[];
 }
 
+/** How a log is to be read, as an upload says it. */
+export interface ReadingQuery {
+  readonly format?: string;
+  readonly host?: string;
+  readonly pattern?: string;
+  /** The text of a mapping. */
+  readonly mapping?: string;
+  readonly syslog?: 'true';
+  readonly zone?: string;
+  readonly year?: string;
+}
+
 export interface Log {
   readonly id: number;
   readonly name: string;
@@ -248,6 +261,12 @@ export interface Log {
   readonly format: LogFormat;
   /** The host given for all lines, where the format has no column for it. */
   readonly host: string | null;
+  /** What else was said about how to read it. */
+  readonly layout: Omit<ReaderOptions, 'host'>;
+  /** Names of its files, where it has several. */
+  readonly files: readonly string[];
+  /** Why it ends too early, where its compressed bytes did. */
+  readonly incomplete: string | null;
   readonly requests: number;
   readonly rejectedLines: number;
   readonly rejectedByReason: Partial<Record<RejectReason, number>>;

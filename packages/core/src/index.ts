@@ -96,27 +96,23 @@ export { ChunkRows, COMMON_COLUMNS, TIME_COLUMN, type EncodedChunk, type Row } f
 export { SegmentDictionaries } from './columns/segment-dictionaries.js';
 export { LogImporter } from './logs/log-importer.js';
 export { lineOf } from './logs/written.js';
+export { mergeByTime } from './logs/merge.js';
 export { DamagedColumnError } from './columns/column.js';
 export { crc32 } from './binary/checksum.js';
 export { detectFormat, type Detection, type FormatFit } from './logs/detect.js';
-export {
-  FORMATS_WITHOUT_HOST,
-  LOG_FORMATS,
-  LogReader,
-  type LogFormat,
-  type ReaderOptions,
-  type ReadLine,
-} from './logs/reader.js';
+export { LOG_FORMATS, LogReader, MAPPED_FORMATS, type LogFormat, type ReadLine } from './logs/reader.js';
+export { LayoutError, type Mapping, type ReaderOptions } from './logs/layout.js';
+export { parseMapping } from './logs/naming.js';
 export { toDecidedRecord, type DecidedRecord } from './replay/decided-record.js';
 export { Replay } from './replay/replay.js';
 export { ChunkReplay, type RowSequence } from './replay/replay-chunk.js';
 export { RulingTable } from './replay/ruling-table.js';
 export { Matcher } from './match/matcher.js';
 export { Program } from './match/program.js';
-export { Memory, TooManyKeysError } from './match/memory.js';
+export { DEFAULT_MAX_KEYS, Memory, TooManyKeysError } from './match/memory.js';
 export { askCondition, countMatches, countsInOrder, type Matches } from './replay/count-matches.js';
 export { orderByTime, type Segment } from './replay/time-order.js';
-export { addRejected, addTally, createTally, type RuleTally, type Tally } from './replay/tally.js';
+export { addDecision, addRejected, addTally, createTally, type RuleTally, type Tally } from './replay/tally.js';
 export { countWouldStop, summarize, type FenceSummary, type RuleSummary, type Summary } from './replay/summary.js';
 export { printCsvCell, printCsvHeader, printCsvRow } from './replay/csv.js';
 export { coarsenTimeline, type Timeline } from './replay/timeline.js';

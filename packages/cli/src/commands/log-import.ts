@@ -1,29 +1,30 @@
-import { createReadStream } from 'node:fs';
+import { createReadStream, openAsBlob } from 'node:fs';
 import { stat } from 'node:fs/promises';
 import { basename } from 'node:path';
 import { Readable } from 'node:stream';
-import { LOG_FORMATS, REJECT_REASONS, type LogFormat, type RejectReason } from '@jadefence/core';
+import { LOG_FORMATS, REJECT_REASONS, type RejectReason } from '@jadefence/core';
+import type { Log, ReadingQuery } from '@jadefence/contract';
 import type { Command } from 'commander';
-import { assertLogFile, parseFormat } from '../files/open-log.js';
+import { assertLogFile, namesFor } from '../files/open-log.js';
+import { addReadingOptions, readingOf, type ReadingOptions } from '../files/reading.js';
+import { EXIT, Failure } from '../failure.js';
 import { ONE_OUTPUT, say, writeOne, type OneOutput, type Streams } from '../output.js';
 import { showProgress } from '../progress.js';
 import { formatCount, formatTime } from '../render/text.js';
 import { connect } from '../service.js';
 
-interface LogImportOptions {
+interface LogImportOptions extends ReadingOptions {
   readonly name?: string;
-  readonly format?: LogFormat;
-  readonly host?: string;
   readonly output: OneOutput;
 }
 
 export function addLogImport(log: Command, streams: Streams): void {
-  log
+  const command = log
     .command('import')
     .description('Send a log to the service, which stores it once for many replays')
-    .argument('<file>', 'log file, or - for standard input')
-    .option('--name <name>', 'name of the log (default: the name of the file)')
-    .option('--format <format>', 'log format, instead of detecting it', parseFormat)
+    .argument('<file...>', 'log file, several that are one log, or - for standard input')
+    .option('--name <name>', 'name of the log (default: the name of the first file)');
+  addReadingOptions(command)
     .option('--host <host>', 'host of every request, where the log has no column for it')
     .option(...ONE_OUTPUT)
     .addHelpText(
@@ -31,30 +32,63 @@ export function addLogImport(log: Command, streams: Streams): void {
       `
 Examples:
   jadefence log import access.log
+  jadefence log import access.log access.log.1 access.log.2.gz --name october
+  jadefence log import flows.csv --mapping flows.json --zone Europe/Oslo
   gzip -dc access.log.gz | jadefence log import - --name monday`,
     )
-    .action((path: string, options: LogImportOptions) => importLog(path, options, streams));
+    .action((paths: string[], options: LogImportOptions) => importLog(paths, options, streams));
 }
 
-async function importLog(path: string, { output, ...options }: LogImportOptions, streams: Streams): Promise<void> {
-  if (path !== '-') await assertLogFile(path);
+async function importLog(paths: readonly string[], options: LogImportOptions, streams: Streams): Promise<void> {
+  for (const path of paths) if (path !== '-') await assertLogFile(path);
+  if (paths.length > 1 && paths.includes('-'))
+    throw new Failure('Standard input cannot be one of several files of a log.', EXIT.wrongInput);
+  const { options: said, format, mappingText } = await readingOf(options);
+  const [first] = paths as [string];
+  const query: { name: string } & ReadingQuery = {
+    name: options.name ?? (first === '-' ? 'standard input' : basename(first)),
+    format,
+    host: said.host,
+    pattern: said.pattern,
+    mapping: mappingText,
+    syslog: said.isInSyslog ? 'true' : undefined,
+    zone: said.zone,
+    year: said.year === undefined ? undefined : String(said.year),
+  };
+  const log = await (paths.length === 1 ? sendOne(first, query, streams) : sendSeveral(paths, query, streams));
+  tellLog(log, options.output, streams);
+}
+
+async function sendOne(path: string, query: { name: string } & ReadingQuery, streams: Streams): Promise<Log> {
   const client = await connect(streams);
   const source = path === '-' ? (streams.stdin as Readable) : createReadStream(path);
   const size = path === '-' ? undefined : (await stat(path)).size;
-  const name = options.name ?? (path === '-' ? 'standard input' : basename(path));
-  const log = await client.importLog(
-    { name, format: options.format, host: options.host },
-    Readable.toWeb(
-      Readable.from(showProgress(source, size, streams), { objectMode: false }),
-    ) as ReadableStream<Uint8Array>,
-  );
+  const bytes = Readable.from(showProgress(source, size, streams), { objectMode: false });
+  return client.importLog(query, Readable.toWeb(bytes) as ReadableStream<Uint8Array>);
+}
+
+async function sendSeveral(
+  paths: readonly string[],
+  query: { name: string } & ReadingQuery,
+  streams: Streams,
+): Promise<Log> {
+  const client = await connect(streams);
+  const form = new FormData();
+  const nameOf = namesFor(paths);
+  for (const path of paths) form.append('file', await openAsBlob(path), nameOf(path));
+  return client.importLogFiles(query, form);
+}
+
+function tellLog(log: Log, output: OneOutput, streams: Streams): void {
   writeOne(
     streams,
     output,
     log,
-    `Log ${log.id} "${log.name}": ${formatCount(log.requests)} requests from ${formatTime(log.fromUnixMs)} to ${formatTime(log.toUnixMs)} UTC, read as ${LOG_FORMATS[log.format]}.`,
+    `Log ${log.id} "${log.name}": ${formatCount(log.requests)} requests from ${formatTime(log.fromUnixMs)} to ${formatTime(log.toUnixMs)} UTC, read as ${LOG_FORMATS[log.format]}${log.files.length > 0 ? ` from ${log.files.length} files` : ''}.`,
   );
+  if (log.incomplete) say(streams, `The log is incomplete: ${log.incomplete}`);
   for (const [reason, lines] of Object.entries(log.rejectedByReason))
     say(streams, `${formatCount(lines)} lines rejected: ${REJECT_REASONS[reason as RejectReason]}`);
-  for (const { line, start } of log.firstRejected.slice(0, 5)) say(streams, `  line ${line}: ${JSON.stringify(start)}`);
+  for (const { file, line, start } of log.firstRejected.slice(0, 5))
+    say(streams, `  ${file === undefined ? '' : `${file}, `}line ${line}: ${JSON.stringify(start)}`);
 }

@@ -1,8 +1,9 @@
-import { LogReader, LOG_FORMATS, type LogFormat, type LogRecord } from '@jadefence/core';
+import { LOG_FORMATS, type LogRecord, type ReadLine } from '@jadefence/core';
 import type { Log } from '@jadefence/contract';
 import type { Command } from 'commander';
 import { confirm } from '../confirm.js';
-import { openLog, parseFormat } from '../files/open-log.js';
+import { openLog } from '../files/open-log.js';
+import { addReadingOptions, orFailLater, readingOf, type ReadingOptions } from '../files/reading.js';
 import {
   ONE_OUTPUT,
   parseWhole,
@@ -32,18 +33,18 @@ export function addLog(log: Command, streams: Streams): void {
     .option(...ONE_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence log show 1')
     .action((name: string, options: { output: OneOutput }) => showLog(name, options.output, streams));
-  log
+  const preview = log
     .command('preview')
     .description('Show the first lines of a file as they would be read; nothing is sent')
-    .argument('<file>', 'log file, or - for standard input')
-    .option('--format <format>', 'log format, instead of detecting it', parseFormat)
+    .argument('<file...>', 'log file, several that are one log, or - for standard input');
+  addReadingOptions(preview)
     .option('--lines <number>', 'lines to show', parseWhole, 10)
     .option(...ONE_OUTPUT)
     .addHelpText(
       'after',
-      '\nExamples:\n  jadefence log preview access.log\n  jadefence log preview access.log.gz --lines 3 --output json',
+      '\nExamples:\n  jadefence log preview access.log\n  jadefence log preview access.log.gz --lines 3 --output json\n  jadefence log preview flows.csv --mapping flows.json',
     )
-    .action((path: string, options: PreviewOptions) => previewLog(path, options, streams));
+    .action((paths: string[], options: PreviewOptions) => previewLog(paths, options, streams));
   log
     .command('delete')
     .description('Delete a log from the service')
@@ -84,32 +85,45 @@ function renderLog(log: Log): string {
     ['span (UTC)', `${formatTime(log.fromUnixMs)} to ${formatTime(log.toUnixMs)}`],
     ['format', LOG_FORMATS[log.format]],
     ...(log.host ? [['host', log.host]] : []),
+    ...Object.entries(log.layout).flatMap(([name, value]) =>
+      value === false ? [] : [[LAYOUT[name] ?? name, said(value)]],
+    ),
+    ...(log.files.length > 0 ? [['files', log.files.join(', ')]] : []),
+    ...(log.incomplete ? [['incomplete', log.incomplete]] : []),
     ['SHA-256', log.sha256],
     ['imported (UTC)', log.importedAt.slice(0, 19).replace('T', ' ')],
   ];
   const rejected = log.firstRejected.map(
-    ({ line, reason, start }) => `  line ${line}, ${reason}: ${JSON.stringify(start)}`,
+    ({ file, line, reason, start }) =>
+      `  ${file === undefined ? '' : `${file}, `}line ${line}, ${reason}: ${JSON.stringify(start)}`,
   );
   return [printTable(['log', String(log.id)], rows), ...rejected].join('\n');
 }
 
-interface PreviewOptions {
-  readonly format?: LogFormat;
+/** How what is said about a log is shown. */
+const LAYOUT: Readonly<Record<string, string>> = { isInSyslog: 'in syslog', zone: 'time zone', year: 'first year' };
+
+function said(value: unknown): string {
+  if (value === true) return 'yes';
+  return typeof value === 'object' ? JSON.stringify(value) : String(value);
+}
+
+interface PreviewOptions extends ReadingOptions {
   readonly lines: number;
   readonly output: OneOutput;
 }
 
-async function previewLog(path: string, options: PreviewOptions, streams: Streams): Promise<void> {
-  const { format, pieces } = await openLog(path, options.format, true, streams);
-  const reader = new LogReader(format);
-  const lines: ReturnType<LogReader['push']> = [];
-  for await (const piece of pieces) {
-    lines.push(...reader.push(piece));
-    if (lines.length >= options.lines) break;
-  }
-  if (lines.length < options.lines) lines.push(...reader.end());
+async function previewLog(paths: readonly string[], options: PreviewOptions, streams: Streams): Promise<void> {
+  const log = await openLog(paths, await readingOf(options), true, streams);
+  const lines: ReadLine[] = [];
+  await orFailLater(paths, async () => {
+    for await (const batch of log.lines()) {
+      lines.push(...batch);
+      if (lines.length >= options.lines) break;
+    }
+  });
   const shown = lines.slice(0, options.lines);
-  if (options.output === 'json') return writeJson(streams, { format, lines: shown });
+  if (options.output === 'json') return writeJson(streams, { format: log.format, lines: shown });
   const width = widthOf(streams);
   const texts = shown.map((line) =>
     line.kind === 'rejected'

@@ -1,23 +1,23 @@
-import { LogReader, SurveyBuilder, type LogFormat } from '@jadefence/core';
+import { SurveyBuilder } from '@jadefence/core';
 import type { Command } from 'commander';
 import { loadCountryTable } from '../files/load-reference.js';
-import { openLog, parseFormat } from '../files/open-log.js';
+import { openLog } from '../files/open-log.js';
+import { addReadingOptions, orFailLater, readingOf, type ReadingOptions } from '../files/reading.js';
 import { ONE_OUTPUT, writeJson, type OneOutput, type Streams } from '../output.js';
 import { renderSurvey } from '../render/survey.js';
 
-interface SurveyOptions {
+interface SurveyOptions extends ReadingOptions {
   readonly countryTable?: string;
-  readonly format?: LogFormat;
   readonly output: OneOutput;
 }
 
 export function addSurvey(program: Command, streams: Streams): void {
-  program
+  const survey = program
     .command('survey')
     .description('Look at a log with no rules at all, and get three rules to begin from')
-    .argument('<log>', 'log file, or - for standard input')
-    .option('--country-table <file>', 'country table: CSV, statistics of a registry, or MMDB')
-    .option('--format <format>', 'log format, instead of detecting it', parseFormat)
+    .argument('<log...>', 'log file, several that are one log, or - for standard input')
+    .option('--country-table <file>', 'country table: CSV, statistics of a registry, or MMDB');
+  addReadingOptions(survey)
     .option(...ONE_OUTPUT)
     .addHelpText(
       'after',
@@ -27,27 +27,22 @@ Examples:
   jadefence survey access.log.gz --country-table countries.csv
   gzip -dc access.log.gz | jadefence survey - --output json`,
     )
-    .action((log: string, options: SurveyOptions) => surveyLog(log, options, streams));
+    .action((log: string[], options: SurveyOptions) => surveyLog(log, options, streams));
 }
 
-async function surveyLog(
-  path: string,
-  { countryTable, format: chosen, output }: SurveyOptions,
-  streams: Streams,
-): Promise<void> {
+async function surveyLog(paths: readonly string[], options: SurveyOptions, streams: Streams): Promise<void> {
+  const { countryTable, output } = options;
   const countries = countryTable ? await loadCountryTable(countryTable, streams) : undefined;
-  const { format, pieces } = await openLog(path, chosen, true, streams);
-  const reader = new LogReader(format);
+  const log = await openLog(paths, await readingOf(options), true, streams);
   const builder = new SurveyBuilder(countries);
-  const take = (lines: ReturnType<LogReader['push']>): void => {
-    for (const line of lines) {
-      if (line.kind === 'record') builder.add(line.record);
-      else builder.addRejected(line.rejected);
-    }
-  };
-  for await (const piece of pieces) take(reader.push(piece));
-  take(reader.end());
+  await orFailLater(paths, async () => {
+    for await (const lines of log.lines())
+      for (const line of lines) {
+        if (line.kind === 'record') builder.add(line.record);
+        else builder.addRejected(line.rejected);
+      }
+  });
   const survey = builder.finish();
   if (output === 'json') return writeJson(streams, survey);
-  streams.stdout.write(renderSurvey(survey, path, countryTable, format, streams));
+  streams.stdout.write(renderSurvey(survey, paths.join(' '), countryTable, log.format, streams));
 }

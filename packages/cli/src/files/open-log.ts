@@ -1,27 +1,38 @@
 import { createReadStream } from 'node:fs';
 import { open, stat } from 'node:fs/promises';
+import { basename } from 'node:path';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { createGunzip } from 'node:zlib';
-import { detectFormat, FORMATS_WITHOUT_HOST, LOG_FORMATS, type LogFormat } from '@jadefence/core';
-import { InvalidArgumentError } from 'commander';
+import {
+  detectFormat,
+  LOG_FORMATS,
+  LogReader,
+  mergeByTime,
+  type Detection,
+  type FormatFit,
+  type LogFormat,
+  type ReaderOptions,
+  type ReadLine,
+} from '@jadefence/core';
 import { Failure, EXIT } from '../failure.js';
 import { say, type Streams } from '../output.js';
 import { showProgress } from '../progress.js';
+import { orFail, type Reading } from './reading.js';
 
 /** Enough for the 200 lines that detection looks at. */
 const DETECT_BYTES = 1_048_576;
 const PIECE_BYTES = 262_144;
 
+/** A log that is being read. It can be read once. */
 export interface OpenLog {
   readonly format: LogFormat;
-  readonly pieces: AsyncIterable<Uint8Array>;
-}
-
-export function parseFormat(text: string): LogFormat {
-  if (!Object.hasOwn(LOG_FORMATS, text))
-    throw new InvalidArgumentError(`Expected one of ${Object.keys(LOG_FORMATS).join(', ')}.`);
-  return text as LogFormat;
+  /** What is said about it, with what was found. */
+  readonly options: ReaderOptions;
+  /** Its bytes, where it is one file. */
+  readonly pieces?: AsyncIterable<Uint8Array>;
+  /** Its lines in batches, those of several files merged by time. */
+  lines(): AsyncIterable<readonly ReadLine[]>;
 }
 
 /** @throws Failure when there is no such file */
@@ -37,15 +48,67 @@ export async function assertLogFile(path: string): Promise<void> {
 
 /**
  * Opens a log and finds its format, telling what was found on stderr.
- * @param path a file, or `-` for standard input
+ * @param paths its files, or `-` for standard input
  * @param knowsHost whether the host or the gate is given, so that the log needs no column for it
+ * @throws Failure where a file cannot be read, fits no format, or does not fit what is said about it
  */
 export async function openLog(
-  path: string,
-  chosen: LogFormat | undefined,
+  paths: readonly string[],
+  reading: Reading,
   knowsHost: boolean,
   streams: Streams,
 ): Promise<OpenLog> {
+  const files = await Promise.all(paths.map((path) => openFile(path, reading, streams)));
+  const needy = files.find(({ detection }) => detection.needsHost);
+  const [first] = files as [OpenFile];
+  if (needy && !knowsHost) {
+    throw new Failure(
+      `The log has no column for the host (${LOG_FORMATS[needy.fit.format]}), so no gate would cover any request.`,
+      EXIT.wrongInput,
+      'Say which host it is the log of with --host HOST, or which gate judges it with --gate NAME.',
+    );
+  }
+  for (const { path, fit, detection } of files) {
+    if (!reading.format) say(streams, `${path}: ${detection.summary}`);
+    if (fit.format !== first.fit.format || fit.isInSyslog !== first.fit.isInSyslog)
+      throw new Failure(
+        `The files are not of one format: ${first.path} is ${LOG_FORMATS[first.fit.format]}, ${path} is ${LOG_FORMATS[fit.format]}.`,
+        EXIT.wrongInput,
+        'Give each as a log of its own.',
+      );
+  }
+  const { format, isInSyslog } = first.fit;
+  const options = { ...reading.options, isInSyslog };
+  const nameOf = namesFor(paths);
+  return {
+    format,
+    options,
+    ...(files.length === 1 ? { pieces: first.pieces } : {}),
+    lines: () =>
+      files.length === 1
+        ? new LogReader(format, options).readAll(first.pieces)
+        : mergeByTime(
+            files.map(({ path, pieces }) =>
+              new LogReader(format, options, { file: nameOf(path), keepsBytes: false }).readAll(pieces),
+            ),
+          ),
+  };
+}
+
+/** What the files of a log are called: without their folders, where that tells them apart. */
+export function namesFor(paths: readonly string[]): (path: string) => string {
+  const isUnique = new Set(paths.map((path) => basename(path))).size === paths.length;
+  return isUnique ? basename : (path) => path;
+}
+
+interface OpenFile {
+  readonly path: string;
+  readonly detection: Detection;
+  readonly fit: FormatFit;
+  readonly pieces: AsyncIterable<Uint8Array>;
+}
+
+async function openFile(path: string, { format, options }: Reading, streams: Streams): Promise<OpenFile> {
   if (path !== '-') await assertLogFile(path);
   const iterator = readBytes(path, streams)[Symbol.asyncIterator]();
   const head: Uint8Array[] = [];
@@ -58,17 +121,16 @@ export async function openLog(
       size += value.length;
     }
   }
-  const { format, needsHost } = chosen
-    ? { format: chosen, needsHost: FORMATS_WITHOUT_HOST.includes(chosen) }
-    : chooseFormat(Buffer.concat(head), isWhole, path, streams);
-  if (needsHost && !knowsHost) {
+  const detection = orFail(path, () => detectFormat(Buffer.concat(head), isWhole, options, format));
+  if (!detection.best)
     throw new Failure(
-      `The log has no column for the host (${LOG_FORMATS[format]}), so no gate would cover any request.`,
+      `${path}: ${detection.summary}`,
       EXIT.wrongInput,
-      'Say which host it is the log of with --host HOST, or which gate judges it with --gate NAME.',
+      `Formats that can be read: ${Object.entries(LOG_FORMATS)
+        .map(([id, name]) => `${id} (${name})`)
+        .join(', ')}.`,
     );
-  }
-  return { format, pieces: joinPieces(head, isWhole ? undefined : iterator) };
+  return { path, detection, fit: detection.best, pieces: joinPieces(head, isWhole ? undefined : iterator) };
 }
 
 const GZIP_MAGIC = [0x1f, 0x8b] as const;
@@ -96,25 +158,6 @@ async function* readBytes(path: string, streams: Streams): AsyncGenerator<Uint8A
       `${path}: the gzip file is damaged or cut short (${(error as Error).message}); the lines before that are read`,
     );
   }
-}
-
-function chooseFormat(
-  start: Uint8Array,
-  isWhole: boolean,
-  path: string,
-  streams: Streams,
-): { format: LogFormat; needsHost: boolean } {
-  const { best, summary, needsHost } = detectFormat(start, isWhole);
-  if (!best)
-    throw new Failure(
-      `${path}: ${summary}`,
-      EXIT.wrongInput,
-      `Formats that can be read: ${Object.entries(LOG_FORMATS)
-        .map(([id, name]) => `${id} (${name})`)
-        .join(', ')}.`,
-    );
-  say(streams, `${path}: ${summary}`);
-  return { format: best.format, needsHost };
 }
 
 async function* joinPieces(

@@ -1,9 +1,12 @@
 import type { LogRecord, RejectedLine } from '../request/record.js';
-import { LOG_FORMATS, LogReader, type LogFormat, type ReadLine } from './reader.js';
+import { LayoutError, type ReaderOptions } from './layout.js';
+import { LOG_FORMATS, LogReader, MAPPED_FORMATS, type LogFormat, type ReadLine } from './reader.js';
+import { looksLikeSyslog } from './syslog.js';
 
 /** How well one format fits the first lines of a log. */
 export interface FormatFit {
   readonly format: LogFormat;
+  readonly isInSyslog: boolean;
   readonly numAccepted: number;
   readonly numRejected: number;
   /** The first five lines that it would reject. */
@@ -17,7 +20,7 @@ export interface Detection {
   readonly numLines: number;
   /** The best fit, or undefined where no format takes at least half of the lines. */
   readonly best?: FormatFit;
-  /** Whether the format has no column for the host, so that it must be said. */
+  /** Whether no request names its host, so that it must be said. */
   readonly needsHost: boolean;
   /** One sentence for people. */
   readonly summary: string;
@@ -25,33 +28,94 @@ export interface Detection {
 
 const LOOK_AT_LINES = 200;
 
-/** @param start the first bytes of the log, enough for 200 lines; a line cut off at their end is not looked at unless it is the only one */
-export function detectFormat(start: Uint8Array, isWhole: boolean): Detection {
+/**
+ * @param start the first bytes of the log, enough for 200 lines; a line cut off at their end is not looked at unless it is the only one
+ * @param options what is said about the log already
+ * @param chosen the format, where that is said, too
+ * @throws LayoutError where what is said does not hold together, or does not fit the log
+ */
+export function detectFormat(
+  start: Uint8Array,
+  isWhole: boolean,
+  options: ReaderOptions = {},
+  chosen?: LogFormat,
+): Detection {
   const end = isWhole ? start.length : start.lastIndexOf(0x0a) + 1 || start.length;
-  const fits = (Object.keys(LOG_FORMATS) as LogFormat[]).map((format) => measureFit(format, start.subarray(0, end)));
-  const numLines = Math.max(...fits.map((fit) => fit.numAccepted + fit.numRejected));
-  // The line before wins a tie: the patterns of the two NCSA shapes can both take a line only where the client column is a host.
-  const best = fits.reduce((a, b) => (b.numAccepted > a.numAccepted ? b : a));
-  if (numLines === 0) return { numLines, needsHost: false, summary: 'The log is empty.' };
-  const numLooked = best.numAccepted + best.numRejected;
-  if (best.numAccepted === 0 || best.numAccepted * 2 < numLooked)
-    return { numLines, needsHost: false, summary: `None of the formats fits: ${looksLike(start.subarray(0, end))}` };
-  const rejects = best.numRejected === 0 ? 'none would be rejected' : `${best.numRejected} would be rejected`;
-  const summary = `Looks like ${LOG_FORMATS[best.format]}: of the first ${numLooked} lines ${best.numAccepted} can be read and ${rejects}.`;
-  return { numLines: numLooked, best, needsHost: best.format !== 'ndjson' && !best.namesHost, summary };
+  const lines = start.subarray(0, end);
+  if (lines.length === 0) return { numLines: 0, needsHost: false, summary: 'The log is empty.' };
+  const problems: LayoutError[] = [];
+  const fits = candidatesFor(lines, options, chosen).flatMap(([format, isInSyslog]) => {
+    try {
+      // Entries of a HAR file end anywhere.
+      const bytes = format === 'har' ? start : lines;
+      return [measureFit(format, { ...options, isInSyslog }, bytes, isWhole || format !== 'har')];
+    } catch (error) {
+      if (!(error instanceof LayoutError)) throw error;
+      problems.push(error);
+      return [];
+    }
+  });
+  // The one before wins a tie: the patterns of the two NCSA shapes can both take a line only where the client column is a host.
+  const best = fits.length === 0 ? undefined : fits.reduce((a, b) => (b.numAccepted > a.numAccepted ? b : a));
+  const numLines = Math.max(0, ...fits.map((fit) => fit.numAccepted + fit.numRejected));
+  const isKnown = best && best.numAccepted > 0 && best.numAccepted >= best.numRejected;
+  if (!best || (!isKnown && !chosen)) {
+    const [problem] = problems;
+    if (problem && (!best || hasSaid(options) || seemsSeparated(lines))) throw problem;
+    return { numLines, needsHost: false, summary: `None of the formats fits: ${looksLike(lines)}` };
+  }
+  const needsHost =
+    best.numAccepted > 0 && !best.namesHost && (best.format !== 'ndjson' || options.mapping !== undefined);
+  return { numLines: best.numAccepted + best.numRejected, best, needsHost, summary: summaryOf(best) };
 }
 
-function measureFit(format: LogFormat, bytes: Uint8Array): FormatFit {
-  const reader = new LogReader(format);
+function summaryOf({ format, isInSyslog, numAccepted, numRejected }: FormatFit): string {
+  const rejects = numRejected === 0 ? 'none would be rejected' : `${numRejected} would be rejected`;
+  const name = isInSyslog ? `syslog with ${LOG_FORMATS[format]} in it` : LOG_FORMATS[format];
+  const lines = format === 'har' ? 'entries' : 'lines';
+  return `Looks like ${name}: of the first ${numAccepted + numRejected} ${lines} ${numAccepted} can be read and ${rejects}.`;
+}
+
+/** Whether anything is said that only some formats understand. */
+function hasSaid({ mapping, pattern, isInSyslog }: ReaderOptions): boolean {
+  return mapping !== undefined || pattern !== undefined || isInSyslog === true;
+}
+
+/** The formats that are tried, each as it is, and within syslog where the lines look like that. */
+function candidatesFor(
+  lines: Uint8Array,
+  options: ReaderOptions,
+  chosen: LogFormat | undefined,
+): [format: LogFormat, isInSyslog: boolean][] {
+  const all = (Object.keys(LOG_FORMATS) as LogFormat[]).filter((format) => format !== 'pattern');
+  const named = options.mapping ? all.filter((format) => MAPPED_FORMATS.includes(format)) : all;
+  const formats: LogFormat[] = chosen ? [chosen] : options.pattern === undefined ? named : ['pattern'];
+  const first =
+    new TextDecoder()
+      .decode(lines.subarray(0, 4096))
+      .split(/\r?\n/)
+      .find((line) => line !== '') ?? '';
+  const isWrapped = options.isInSyslog ?? looksLikeSyslog(first);
+  const ways = options.isInSyslog === undefined && isWrapped ? [true, false] : [isWrapped];
+  return ways.flatMap((isInSyslog) =>
+    formats
+      .filter((format) => !isInSyslog || format !== 'har' || chosen === 'har')
+      .map((format): [LogFormat, boolean] => [format, isInSyslog]),
+  );
+}
+
+function measureFit(format: LogFormat, options: ReaderOptions, bytes: Uint8Array, isWhole: boolean): FormatFit {
+  const reader = new LogReader(format, options);
   const results: ReadLine[] = [];
   const pieceBytes = 65_536;
   for (let at = 0; at < bytes.length && results.length < LOOK_AT_LINES; at += pieceBytes)
     results.push(...reader.push(bytes.subarray(at, at + pieceBytes)));
-  if (results.length < LOOK_AT_LINES) results.push(...reader.end());
+  if (results.length < LOOK_AT_LINES && isWhole) results.push(...reader.end());
   const looked = results.slice(0, LOOK_AT_LINES);
   const rejected = looked.flatMap((result) => (result.kind === 'rejected' ? [result.rejected] : []));
   return {
     format,
+    isInSyslog: options.isInSyslog === true,
     numAccepted: looked.length - rejected.length,
     numRejected: rejected.length,
     rejected: rejected.slice(0, 5),
@@ -59,8 +123,23 @@ function measureFit(format: LogFormat, bytes: Uint8Array): FormatFit {
   };
 }
 
+const HOST_ATTRIBUTES = [
+  'http.request.header.host',
+  'url.full',
+  'server.address',
+  'destination.address',
+  'tls.client.server_name',
+];
+
 function saysHost({ attributes }: LogRecord): boolean {
-  return attributes['http.request.header.host'] != null || attributes['url.full'] != null;
+  return HOST_ATTRIBUTES.some((name) => attributes[name] != null);
+}
+
+function seemsSeparated(bytes: Uint8Array): boolean {
+  const text = new TextDecoder().decode(bytes.subarray(0, 4096));
+  const [header = '', row = ''] = text.split(/\r?\n/);
+  const separator = [',', ';', '\t'].find((one) => header.split(one).length > 2);
+  return separator !== undefined && !/^\s*[[{]/.test(text) && row.includes(separator);
 }
 
 /** What a log that no format takes looks like, in words. */
@@ -70,13 +149,11 @@ function looksLike(bytes: Uint8Array): string {
   if (bytes.subarray(0, 4096).includes(0)) return 'the file is not text.';
   if (/^#(Fields|Version|Software|Date):/.test(text))
     return 'it begins as a W3C extended log, but its lines do not have the columns that a line "#Fields:" before them says.';
-  if (/^\s*\{\s*"log"\s*:/.test(text)) return 'this is a HAR file, which is not read yet.';
   if (/^\s*[[{]/.test(text))
-    return `it is JSON, but not one record with a timestamp on each line. It begins: ${firstLine}`;
+    return `it is JSON, but neither HAR nor one record with a timestamp on each line; a mapping says what other names mean. It begins: ${firstLine}`;
   if (/^<\d{1,3}>|^[A-Z][a-z]{2} [ \d]\d \d\d:/.test(text))
-    return `these are syslog lines, which are not read yet. It begins: ${firstLine}`;
+    return `these are lines of syslog, and what stands in them needs a pattern or a mapping, or a year where their times have none. It begins: ${firstLine}`;
   if (/\[\d{2}\/[A-Z][a-z]{2}\/\d{4}:/.test(firstLine))
-    return `it has the time of an NCSA log, but not the columns of combined (client - user [time] "request" status bytes "referer" "agent"). It begins: ${firstLine}`;
-  if (firstLine.split(',').length > 3) return `this seems to be CSV, which is not read yet. It begins: ${firstLine}`;
+    return `it has the time of an NCSA log, but not the columns of combined (client - user [time] "request" status bytes "referer" "agent"); a pattern says which columns it has. It begins: ${firstLine}`;
   return `it begins: ${firstLine}`;
 }

@@ -2,6 +2,7 @@ export const DEFAULT_MAX_LINE_BYTES = 65_536;
 const SHOWN_BYTES = 200;
 const LINE_FEED = 0x0a;
 const CARRIAGE_RETURN = 0x0d;
+const [QUOTE, COMMA, SEMICOLON] = [0x22, 0x2c, 0x3b];
 
 const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 
@@ -30,39 +31,77 @@ export class Line {
   }
 }
 
+/** Cuts a stream of bytes into what a format reads one by one. */
+export interface Splitter {
+  /** Hands over what ends within this piece. */
+  split(piece: Uint8Array, take: (line: Line) => void): void;
+  /** Hands over what the stream ended in, if any. */
+  finish(take: (line: Line) => void): void;
+}
+
 /**
  * Cuts a stream of bytes into lines, whatever the size of its pieces. LF and CRLF end a line, and a last line without a
  * break counts. Memory is bounded by the longest allowed line: the rest of an overlong line is skipped, not kept.
  */
-export class LineSplitter {
+export class LineSplitter implements Splitter {
   #carry: Uint8Array[] = [];
   #carryBytes = 0;
   #number = 0;
 
   /** Bytes of an unfinished line that are worth keeping: what a line may have, or what is shown of one that is too long. */
   readonly #keptBytes: number;
+  /** Line breaks seen, within cells too. */
+  #numBreaks = 0;
+  #isInQuotes = false;
 
-  constructor(private readonly maxLineBytes: number = DEFAULT_MAX_LINE_BYTES) {
+  /** @param joinsQuoted whether a line goes on where a cell in quotation marks has not ended (RFC 4180, 2.6) */
+  constructor(
+    private readonly maxLineBytes: number = DEFAULT_MAX_LINE_BYTES,
+    private readonly joinsQuoted = false,
+  ) {
     this.#keptBytes = Math.max(maxLineBytes, SHOWN_BYTES) + 1;
   }
 
-  /** Hands over the lines that end within this piece. */
   split(piece: Uint8Array, take: (line: Line) => void): void {
     let start = 0;
-    for (let end = piece.indexOf(LINE_FEED); end >= 0; end = piece.indexOf(LINE_FEED, start)) {
+    let next = 0;
+    for (let end = piece.indexOf(LINE_FEED); end >= 0; end = piece.indexOf(LINE_FEED, next)) {
+      this.#numBreaks += 1;
+      const goesOn = this.joinsQuoted && this.#readQuotes(piece, next, end) && !this.#isFull(end - start);
+      next = end + 1;
+      if (goesOn) continue;
+      this.#isInQuotes = false;
       take(
         this.#carryBytes > 0
           ? this.#carriedLine(piece.subarray(start, end))
           : this.#line(piece, start, end, end - start),
       );
-      start = end + 1;
+      start = next;
     }
+    if (this.joinsQuoted) this.#readQuotes(piece, next, piece.length);
     if (start < piece.length) this.#keep(piece.subarray(start));
   }
 
-  /** Hands over the line that the stream ended in without a line break, if any. */
   finish(take: (line: Line) => void): void {
     if (this.#carryBytes > 0) take(this.#carriedLine(new Uint8Array()));
+  }
+
+  /** Where quotation marks never end, the line that is too long does. */
+  #isFull(numBytes: number): boolean {
+    return this.#carryBytes + numBytes > this.maxLineBytes;
+  }
+
+  /** Reads on to the end. @returns whether a cell in quotation marks is open there */
+  #readQuotes(bytes: Uint8Array, from: number, end: number): boolean {
+    if (!this.#isInQuotes && !bytes.subarray(from, end).includes(QUOTE)) return false;
+    for (let at = from; at < end; at += 1) {
+      const byte = bytes[at]!;
+      const before = at > from ? bytes[at - 1]! : LINE_FEED;
+      // A doubled mark closes the cell and opens it again.
+      const mayOpen = before === LINE_FEED || before === COMMA || before === SEMICOLON || before === QUOTE;
+      if (byte === QUOTE && (this.#isInQuotes || mayOpen)) this.#isInQuotes = !this.#isInQuotes;
+    }
+    return this.#isInQuotes;
   }
 
   /** Keeps a copy: the piece belongs to whoever pushed it. */
@@ -72,7 +111,7 @@ export class LineSplitter {
   }
 
   #carriedLine(tail: Uint8Array): Line {
-    const bytes = concatenate([...this.#carry, tail.subarray(0, this.#keptBytes)]);
+    const bytes = joinBytes([...this.#carry, tail.subarray(0, this.#keptBytes)]);
     const numBytes = this.#carryBytes + tail.length;
     this.#carry = [];
     this.#carryBytes = 0;
@@ -80,15 +119,15 @@ export class LineSplitter {
   }
 
   #line(bytes: Uint8Array, start: number, end: number, numBytes: number): Line {
-    this.#number += 1;
-    if (numBytes > this.maxLineBytes)
-      return new Line(this.#number, bytes, start, Math.min(end, start + SHOWN_BYTES), true);
+    const number = this.#number + 1;
+    this.#number = Math.max(this.#numBreaks, number);
+    if (numBytes > this.maxLineBytes) return new Line(number, bytes, start, Math.min(end, start + SHOWN_BYTES), true);
     const hasReturn = end > start && bytes[end - 1] === CARRIAGE_RETURN;
-    return new Line(this.#number, bytes, start, hasReturn ? end - 1 : end, false);
+    return new Line(number, bytes, start, hasReturn ? end - 1 : end, false);
   }
 }
 
-function concatenate(parts: readonly Uint8Array[]): Uint8Array {
+export function joinBytes(parts: readonly Uint8Array[]): Uint8Array {
   const whole = new Uint8Array(parts.reduce((sum, part) => sum + part.length, 0));
   let at = 0;
   for (const part of parts) {
@@ -96,6 +135,11 @@ function concatenate(parts: readonly Uint8Array[]): Uint8Array {
     at += part.length;
   }
   return whole;
+}
+
+/** What is shown of bytes that are too many. */
+export function cutShort(bytes: Uint8Array): Uint8Array {
+  return bytes.subarray(0, SHOWN_BYTES);
 }
 
 const encoder = new TextEncoder();

@@ -4,7 +4,8 @@ import { ChunkRows, type EncodedChunk } from '../columns/chunk.js';
 import { SegmentDictionaries } from '../columns/segment-dictionaries.js';
 import type { RejectedLine } from '../request/record.js';
 import { LogImporter } from './log-importer.js';
-import { LogReader, type LogFormat, type ReaderOptions } from './reader.js';
+import type { ReaderOptions } from './layout.js';
+import { LogReader, type LogFormat } from './reader.js';
 import { lineOf } from './written.js';
 
 const word = (...values: string[]) => fc.constantFrom(...values);

@@ -2,27 +2,35 @@
 import type { EncodedChunk } from '../columns/chunk.js';
 import { SegmentWriter } from '../columns/segment-writer.js';
 import type { RejectedLine } from '../request/record.js';
-import { LineSplitter, type Line } from './lines.js';
+import type { ReaderOptions } from './layout.js';
+import type { Line, Splitter } from './lines.js';
 import { NcsaBytes } from './ncsa-bytes.js';
-import { createLineReader, type LogFormat, type ReaderOptions, type ReadLine } from './reader.js';
+import { createLineReader, createSplitter, type LogFormat, type ReadLine } from './reader.js';
 import { writtenAs } from './written.js';
 
 export class LogImporter {
-  readonly #splitter: LineSplitter;
+  readonly #splitter: Splitter;
   readonly #writer = new SegmentWriter();
   readonly #read: (line: Line) => ReadLine | undefined;
   readonly #ncsa: NcsaBytes | undefined;
+  readonly #keepsLines: boolean;
   #chunks: EncodedChunk[] = [];
 
-  /** @param onRejected hears of each line that is no request, in order */
+  /**
+   * @param onRejected hears of each line that is no request, in order
+   * @param keepsLines whether each line can be given back as it was written
+   * @throws LayoutError where what is said does not hold together, as every method does where it does not fit the log
+   */
   constructor(
     format: LogFormat,
     options: ReaderOptions,
     private readonly onRejected: (line: RejectedLine) => void,
+    { keepsLines = true }: { readonly keepsLines?: boolean } = {},
   ) {
-    this.#splitter = new LineSplitter(options.maxLineBytes);
+    this.#keepsLines = keepsLines;
+    this.#splitter = createSplitter(format, options);
     this.#read = createLineReader(format, options);
-    const shape = NCSA_SHAPES[format];
+    const shape = options.isInSyslog ? undefined : NCSA_SHAPES[format];
     if (shape) this.#ncsa = new NcsaBytes(this.#writer, shape.isCombined, shape.hasHost, options.host);
   }
 
@@ -30,6 +38,16 @@ export class LogImporter {
   push(piece: Uint8Array): EncodedChunk[] {
     this.#splitter.split(piece, (line) => this.#take(line));
     this.#ncsa?.flush();
+    return this.#taken();
+  }
+
+  /** Takes lines that were read already, as of several files. @returns the chunks that became full */
+  pushRead(lines: readonly ReadLine[]): EncodedChunk[] {
+    for (const line of lines) {
+      if (line.kind === 'rejected') this.onRejected(line.rejected);
+      else this.#writer.push(line.record, line.bytes && writtenAs(line.bytes));
+      if (this.#writer.isChunkFull) this.#endChunk();
+    }
     return this.#taken();
   }
 
@@ -50,7 +68,11 @@ export class LogImporter {
   #takeText(line: Line): void {
     const read = this.#read(line);
     if (read?.kind === 'rejected') this.onRejected(read.rejected);
-    else if (read) this.#writer.push(read.record, writtenAs(line.bytes.subarray(line.start, line.end)));
+    else if (read)
+      this.#writer.push(
+        read.record,
+        this.#keepsLines ? writtenAs(line.bytes.subarray(line.start, line.end)) : undefined,
+      );
   }
 
   #endChunk(): void {

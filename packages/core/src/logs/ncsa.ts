@@ -74,7 +74,7 @@ const ESCAPES: Record<string, number> = { 'n': 10, 'r': 13, 't': 9, 'b': 8, 'f':
 const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 
 /** Undoes `\"`, `\\`, `\n` and `\xHH`; the bytes of a run of escapes are UTF-8. */
-function unescapeField(text: string): string {
+export function unescapeField(text: string): string {
   if (!text.includes('\\')) return text;
   return text.replace(/(?:\\x[0-9a-fA-F]{2}|\\[nrtbfv"\\])+/g, (run) => {
     const bytes = Array.from(run.matchAll(/\\x(..)|\\(.)/g), ([, hex, letter]) =>

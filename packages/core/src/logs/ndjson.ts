@@ -1,6 +1,7 @@
 import { DECISION_ATTRIBUTES, type AttributeValue } from '../request/record.js';
+import type { Naming } from './naming.js';
 import type { ParsedLine } from './reader.js';
-import { parseEpoch, parseRfc3339 } from '../request/time.js';
+import type { TimeReader } from './times.js';
 
 const DECISION_KEYS = new Set(DECISION_ATTRIBUTES);
 const ROOTS = new Set([
@@ -16,11 +17,21 @@ const ROOTS = new Set([
   'jade',
 ]);
 
+interface NdjsonOptions {
+  /** Of requests whose line names none. */
+  readonly host?: string | undefined;
+  readonly times: TimeReader;
+  /** Where keys are not called as attributes are. */
+  readonly naming?: Naming | undefined;
+  readonly lineTime?: number | undefined;
+}
+
 /**
- * Reads one JSON object with OpenTelemetry attribute names, flat (`"url.path"`) or nested (`"url": {"path": ...}`).
- * `null`, `""` and `[]` are none; a missing key is unknown. Attributes that a judgement wrote are left out.
+ * Reads one JSON object with OpenTelemetry attribute names, flat (`"url.path"`) or nested (`"url": {"path": ...}`), or
+ * with the names of a mapping. `null`, `""` and `[]` are none; a missing key is unknown. Attributes that a judgement
+ * wrote are left out.
  */
-export function parseNdjsonLine(text: string): ParsedLine {
+export function parseNdjsonLine(text: string, { host, times, naming, lineTime }: NdjsonOptions): ParsedLine {
   let parsed: unknown;
   try {
     parsed = JSON.parse(text);
@@ -31,19 +42,19 @@ export function parseNdjsonLine(text: string): ParsedLine {
   if (isDeeperThan(parsed, MAX_DEPTH)) return 'too-deep';
   // Without a prototype, so that no key of a log can stand for anything but itself.
   const attributes = Object.create(null) as Record<string, AttributeValue | null>;
-  flatten(parsed as Record<string, AttributeValue | null>, '', attributes);
+  flatten(parsed as Record<string, AttributeValue | null>, '', attributes, naming !== undefined);
+  if (naming) return naming.gather(new Map(Object.entries(attributes))).finish(times, host, lineTime);
   const { timestamp } = attributes;
   delete attributes['timestamp'];
-  if (timestamp == null) return 'no-time';
-  const atUnixMs =
-    typeof timestamp === 'number'
-      ? parseEpoch(timestamp)
-      : typeof timestamp === 'string'
-        ? parseTimeText(timestamp)
-        : undefined;
-  return atUnixMs === undefined ? 'bad-time' : { atUnixMs, attributes };
+  if (timestamp == null && lineTime === undefined) return 'no-time';
+  const atUnixMs = timestamp == null ? lineTime : times.read(timestamp);
+  if (atUnixMs === undefined) return 'bad-time';
+  if (host !== undefined && !SAYS_HOST.some((name) => name in attributes))
+    attributes['http.request.header.host'] = [host];
+  return { atUnixMs, attributes };
 }
 
+const SAYS_HOST = ['http.request.header.host', 'url.full', 'server.address', 'tls.client.server_name'];
 const MAX_DEPTH = 32;
 
 function isDeeperThan(value: unknown, levels: number): boolean {
@@ -51,23 +62,23 @@ function isDeeperThan(value: unknown, levels: number): boolean {
   return levels === 0 || Object.values(value).some((one) => isDeeperThan(one, levels - 1));
 }
 
-function parseTimeText(text: string): number | undefined {
-  return /^\d{10,19}$/.test(text) ? parseEpoch(Number(text)) : parseRfc3339(text);
-}
-
 /** Header names are case-insensitive (RFC 9110, 5.1), so their attributes are kept in lower case. */
 function flatten(
   object: Record<string, AttributeValue | null>,
   prefix: string,
   into: Record<string, AttributeValue | null>,
+  flattensAll: boolean,
 ): void {
   for (const [key, value] of Object.entries(object)) {
     const dotted = prefix === '' ? key : `${prefix}.${key}`;
     const name = dotted.startsWith('http.request.header.') ? dotted.toLowerCase() : dotted;
     if (DECISION_KEYS.has(name)) continue;
     const isNested =
-      typeof value === 'object' && value !== null && !Array.isArray(value) && ROOTS.has(name.split('.')[0]!);
-    if (isNested) flatten(value as Record<string, AttributeValue | null>, name, into);
+      typeof value === 'object' &&
+      value !== null &&
+      !Array.isArray(value) &&
+      (flattensAll || ROOTS.has(name.split('.')[0]!));
+    if (isNested) flatten(value as Record<string, AttributeValue | null>, name, into, flattensAll);
     else
       into[name] = (value === '' && name !== 'url.path') || (Array.isArray(value) && value.length === 0) ? null : value;
   }

@@ -218,10 +218,7 @@ describe('detection', () => {
       'Looks like NCSA combined with the host in front: of the first 2 lines 1 can be read and 1 would be rejected.',
     ],
     [combined, 'Looks like NCSA combined: of the first 1 lines 1 can be read and none would be rejected.'],
-    [
-      '{"timestamp":1791799200}\n',
-      'Looks like NDJSON with OpenTelemetry attribute names: of the first 1 lines 1 can be read and none would be rejected.',
-    ],
+    ['{"timestamp":1791799200}\n', 'Looks like NDJSON: of the first 1 lines 1 can be read and none would be rejected.'],
     ['', 'The log is empty.'],
     [
       '#Fields: date time\nx\n',
@@ -237,13 +234,12 @@ describe('detection', () => {
     ],
     [
       '198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5 "x"\n',
-      'None of the formats fits: it has the time of an NCSA log, but not the columns of combined (client - user [time] "request" status bytes "referer" "agent"). It begins: 198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5 "x"',
+      'None of the formats fits: it has the time of an NCSA log, but not the columns of combined (client - user [time] "request" status bytes "referer" "agent"); a pattern says which columns it has. It begins: 198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5 "x"',
     ],
     [
       '{"a":1}\n',
-      'None of the formats fits: it is JSON, but not one record with a timestamp on each line. It begins: {"a":1}',
+      'None of the formats fits: it is JSON, but neither HAR nor one record with a timestamp on each line; a mapping says what other names mean. It begins: {"a":1}',
     ],
-    ['a,b,c,d\n', 'None of the formats fits: this seems to be CSV, which is not read yet. It begins: a,b,c,d'],
   ])('says what it found: %j', (text, summary) => expect(detectFormat(bytesOf(text), true).summary).toBe(summary));
 
   it('asks for the host where the format has no column for it', () => {

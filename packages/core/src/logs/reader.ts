@@ -1,7 +1,16 @@
-import type { LogRecord, RejectedLine, RejectReason } from '../request/record.js';
-import { LineSplitter, startOf, type Line } from './lines.js';
+import { FILE_ATTRIBUTE, type LogRecord, type RejectedLine, type RejectReason } from '../request/record.js';
+import { parseHarEntry } from './har.js';
+import { HarSplitter } from './har-entries.js';
+import { createKeyValueParser } from './key-value.js';
+import { LayoutError, type ReaderOptions } from './layout.js';
+import { LineSplitter, startOf, type Line, type Splitter } from './lines.js';
+import { Naming } from './naming.js';
 import { parseNcsaLine } from './ncsa.js';
 import { parseNdjsonLine } from './ndjson.js';
+import { createPatternParser } from './pattern.js';
+import { createSeparatedParser } from './separated.js';
+import { inSyslog } from './syslog.js';
+import { TimeReader } from './times.js';
 import { W3cParser } from './w3c.js';
 
 /** The log formats that can be read, with the names people know them by. */
@@ -11,49 +20,111 @@ export const LOG_FORMATS = {
   'common': 'NCSA common',
   'common-with-host': 'NCSA common with the host in front',
   'w3c': 'W3C extended',
-  'ndjson': 'NDJSON with OpenTelemetry attribute names',
+  'ndjson': 'NDJSON',
+  'csv': 'CSV with a header',
+  'tsv': 'TSV with a header',
+  'har': 'HAR 1.2',
+  'key-value': 'text with key=value pairs',
+  'pattern': 'lines of a pattern',
 } as const;
 export type LogFormat = keyof typeof LOG_FORMATS;
 
-export interface ReaderOptions {
-  /** The host of every request, for formats that have no column for it. */
-  readonly host?: string;
-  readonly maxLineBytes?: number;
-}
+/** Formats whose values have names, so that a mapping can say what they mean. */
+export const MAPPED_FORMATS: readonly LogFormat[] = ['ndjson', 'csv', 'tsv', 'key-value'];
 
 /** A record without its line number, or why there is none. */
 export type ParsedLine = Omit<LogRecord, 'line'> | RejectReason;
-/** @returns undefined for a line that says something about others and is no request itself */
-type LineParser = (text: string, options: ReaderOptions) => ParsedLine | undefined;
+/**
+ * @param lineTime of what the line stands in, for lines that say no time
+ * @returns undefined for a line that says something about others and is no request itself
+ */
+export type LineParser = (text: string, lineTime: number | undefined) => ParsedLine | undefined;
 
 /** Each makes a parser for one log. */
-const PARSERS: Record<LogFormat, () => LineParser> = {
-  'combined': () => (text, options) => parseNcsaLine(text, 'combined', false, options.host),
+const PARSERS: Record<LogFormat, (options: ReaderOptions) => LineParser> = {
+  'combined':
+    ({ host }) =>
+    (text) =>
+      parseNcsaLine(text, 'combined', false, host),
   'combined-with-host': () => (text) => parseNcsaLine(text, 'combined', true),
-  'common': () => (text, options) => parseNcsaLine(text, 'common', false, options.host),
+  'common':
+    ({ host }) =>
+    (text) =>
+      parseNcsaLine(text, 'common', false, host),
   'common-with-host': () => (text) => parseNcsaLine(text, 'common', true),
-  'w3c': () => {
+  'w3c': ({ host }) => {
     const parser = new W3cParser();
-    return (text, options) => parser.parse(text, options.host);
+    return (text) => parser.parse(text, host);
   },
-  'ndjson': () => (text) => parseNdjsonLine(text),
+  'ndjson': ({ host, zone, mapping }) => {
+    const naming = mapping && new Naming(mapping);
+    const times = new TimeReader(zone);
+    return (text, lineTime) => parseNdjsonLine(text, { host, times, naming, lineTime });
+  },
+  'csv': (options) => separatedParser('csv', options),
+  'tsv': (options) => separatedParser('tsv', options),
+  'har': () => (text) => parseHarEntry(text),
+  'key-value': ({ host, zone, mapping }) => createKeyValueParser(new Naming(mapping), new TimeReader(zone), host),
+  'pattern': ({ host, zone, pattern = '' }) => createPatternParser(pattern, new TimeReader(zone), host),
 };
 
-/** Formats that never have a column for the host, so that it must be said. */
-export const FORMATS_WITHOUT_HOST: readonly LogFormat[] = ['combined', 'common'];
+function separatedParser(kind: 'csv' | 'tsv', { host, zone, mapping, isInSyslog }: ReaderOptions): LineParser {
+  return createSeparatedParser(kind, new Naming(mapping), new TimeReader(zone), host, isInSyslog === true);
+}
+
+/** @throws LayoutError where what is said does not hold together */
+function parserOf(format: LogFormat, options: ReaderOptions): LineParser {
+  if ((format === 'pattern') !== (options.pattern !== undefined))
+    throw new LayoutError(
+      format === 'pattern'
+        ? 'The format is that of a pattern, and none is given.'
+        : `A pattern is given, and the format is ${format}.`,
+      'Give a pattern with the format "pattern", or leave both out.',
+    );
+  if (options.mapping && !MAPPED_FORMATS.includes(format))
+    throw new LayoutError(
+      `A mapping says nothing about ${LOG_FORMATS[format]}.`,
+      `It does about ${MAPPED_FORMATS.join(', ')}.`,
+    );
+  if (options.isInSyslog && format === 'har')
+    throw new LayoutError('A HAR file does not stand in lines of syslog.', 'Leave one of the two out.');
+  const parser = PARSERS[format](options);
+  return options.isInSyslog ? inSyslog(parser, options.year) : parser;
+}
+
+/** What cuts the bytes of a log of this format into what is read one by one. */
+export function createSplitter(format: LogFormat, { maxLineBytes, isInSyslog }: ReaderOptions): Splitter {
+  return format === 'har'
+    ? new HarSplitter(maxLineBytes)
+    : new LineSplitter(maxLineBytes, format === 'csv' && !isInSyslog);
+}
 
 export type ReadLine =
-  | { readonly kind: 'record'; readonly record: LogRecord }
+  /** With the bytes of its line, where they are kept. */
+  | { readonly kind: 'record'; readonly record: LogRecord; readonly bytes?: Uint8Array }
   | { readonly kind: 'rejected'; readonly rejected: RejectedLine };
+
+/** What the lines of a file bear where it is one of several. */
+export interface FileMark {
+  /** Name of the file. */
+  readonly file: string;
+  /** Whether each record comes with a copy of its line. */
+  readonly keepsBytes: boolean;
+}
 
 /** Reads a log from pieces of its bytes. Every line comes out once, as a record or as a rejected line; empty lines are passed over. */
 export class LogReader {
-  readonly #splitter: LineSplitter;
+  readonly #splitter: Splitter;
   readonly #read: (line: Line) => ReadLine | undefined;
 
-  constructor(format: LogFormat, options: ReaderOptions = {}) {
-    this.#splitter = new LineSplitter(options.maxLineBytes);
-    this.#read = createLineReader(format, options);
+  /**
+   * @param mark for a file that is one of several
+   * @throws LayoutError where what is said does not hold together, as every method does where it does not fit the log
+   */
+  constructor(format: LogFormat, options: ReaderOptions = {}, mark?: FileMark) {
+    this.#splitter = createSplitter(format, options);
+    const read = createLineReader(format, options);
+    this.#read = mark ? (line) => markLine(read(line), line, mark) : read;
   }
 
   push(piece: Uint8Array): ReadLine[] {
@@ -68,20 +139,36 @@ export class LogReader {
     return read;
   }
 
+  /** All lines, in batches of one piece each. */
+  async *readAll(pieces: AsyncIterable<Uint8Array>): AsyncGenerator<readonly ReadLine[]> {
+    for await (const piece of pieces) yield this.push(piece);
+    yield this.end();
+  }
+
   #take(line: Line, read: ReadLine[]): void {
     const one = line.isEmpty ? undefined : this.#read(line);
     if (one) read.push(one);
   }
 }
 
-/** Reads the lines of one log in their order. @returns undefined for a line that is no request itself */
-export function createLineReader(format: LogFormat, options: ReaderOptions): (line: Line) => ReadLine | undefined {
-  const parse = PARSERS[format]();
-  return (line) => readLine(line, (text) => parse(text, options));
+function markLine(read: ReadLine | undefined, line: Line, { file, keepsBytes }: FileMark): ReadLine | undefined {
+  if (read?.kind === 'rejected') return { ...read, rejected: { ...read.rejected, file } };
+  if (!read) return undefined;
+  const record = { ...read.record, attributes: { ...read.record.attributes, [FILE_ATTRIBUTE]: file } };
+  return keepsBytes ? { ...read, record, bytes: line.bytes.slice(line.start, line.end) } : { ...read, record };
 }
 
-function readLine(line: Line, parse: (text: string) => ParsedLine | undefined): ReadLine | undefined {
-  const parsed = line.isOverlong ? 'overlong' : parse(line.text);
+/**
+ * Reads the lines of one log in their order; undefined for one that is no request itself.
+ * @throws LayoutError where what is said does not hold together, and when a header does not fit the mapping
+ */
+export function createLineReader(format: LogFormat, options: ReaderOptions): (line: Line) => ReadLine | undefined {
+  const parse = parserOf(format, options);
+  return (line) => readLine(line, parse);
+}
+
+function readLine(line: Line, parse: LineParser): ReadLine | undefined {
+  const parsed = line.isOverlong ? 'overlong' : parse(line.text, undefined);
   if (parsed === undefined) return undefined;
   if (typeof parsed !== 'string') return { kind: 'record', record: { line: line.number, ...parsed } };
   return { kind: 'rejected', rejected: { line: line.number, reason: parsed, start: startOf(line.text) } };

@@ -25,6 +25,7 @@ export const CSV_COLUMNS = [
   'jade.status',
   'jade.reason',
   'jade.would',
+  'jade.file',
   'jade.tags',
   'jade.blind',
   'jade.country',

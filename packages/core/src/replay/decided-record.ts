@@ -1,6 +1,6 @@
 import { isStop, type Decision, type Would } from '../decide/decision.js';
 import { formatAddress } from '../request/address.js';
-import { sortAttributeNames, type AttributeValue, type LogRecord } from '../request/record.js';
+import { FILE_ATTRIBUTE, sortAttributeNames, type AttributeValue, type LogRecord } from '../request/record.js';
 
 /** A record with its decision, as it leaves the product in NDJSON; keys in their fixed order. */
 export type DecidedRecord = Record<string, AttributeValue | null>;
@@ -11,12 +11,13 @@ export function toDecidedRecord(record: LogRecord, decision: Decision): DecidedR
   result['timestamp'] = new Date(record.atUnixMs).toISOString();
   for (const name of sortAttributeNames(Object.keys(record.attributes))) {
     const value = record.attributes[name];
-    if (value !== undefined) result[name] = value;
+    if (value !== undefined && name !== FILE_ATTRIBUTE) result[name] = value;
   }
-  return Object.assign(result, decisionAttributes(record.line, decision));
+  return Object.assign(result, decisionAttributes(record, decision));
 }
 
-function decisionAttributes(line: number, decision: Decision): DecidedRecord {
+function decisionAttributes({ line, attributes }: LogRecord, decision: Decision): DecidedRecord {
+  const file = attributes[FILE_ATTRIBUTE];
   const { gate, fence, rule, status, reason, client, country } = decision;
   return {
     'jade.line': line,
@@ -28,6 +29,7 @@ function decisionAttributes(line: number, decision: Decision): DecidedRecord {
     ...(status === undefined ? {} : { 'jade.status': status }),
     ...(reason === undefined ? {} : { 'jade.reason': reason }),
     'jade.would': decision.would.map(printWould),
+    ...(file == null ? {} : { [FILE_ATTRIBUTE]: file }),
     'jade.tags': decision.tags,
     'jade.blind': decision.blind,
     ...(country === undefined ? {} : { 'jade.country': country }),

@@ -23,6 +23,8 @@ export interface LogRecord {
 
 /** A line that could not become a request. */
 export interface RejectedLine {
+  /** Name of its file, where the log has several. */
+  readonly file?: string;
   readonly line: number;
   readonly reason: RejectReason;
   /** The first 200 bytes of the line, invalid UTF-8 shown as U+FFFD. */
@@ -38,6 +40,8 @@ export const REJECT_REASONS = {
   'not-json': 'the line is not JSON',
   'not-an-object': 'the line is JSON but not an object',
   'too-deep': 'the JSON is nested deeper than 32 levels',
+  'not-syslog': 'the line does not begin as a line of syslog',
+  'no-year': 'the time of the syslog line has no year; say which one the log begins in',
 } as const;
 export type RejectReason = keyof typeof REJECT_REASONS;
 
@@ -79,6 +83,13 @@ const ATTRIBUTE_ORDER: readonly string[] = [
 const ORDER_OF = new Map(ATTRIBUTE_ORDER.map((name, index) => [name, index]));
 const HEADER_PREFIX = 'http.request.header.';
 
+/** Whether a request can have an attribute of this name. */
+export function isAttributeName(name: string): boolean {
+  return name.startsWith(HEADER_PREFIX)
+    ? name.length > HEADER_PREFIX.length
+    : name !== 'timestamp' && ORDER_OF.has(name);
+}
+
 function orderOf(name: string): number {
   return ORDER_OF.get(name.startsWith(HEADER_PREFIX) ? HEADER_PREFIX : name) ?? ATTRIBUTE_ORDER.length;
 }
@@ -87,6 +98,9 @@ function orderOf(name: string): number {
 export function sortAttributeNames(names: readonly string[]): string[] {
   return [...names].sort((a, b) => orderOf(a) - orderOf(b) || (a < b ? -1 : 1));
 }
+
+/** The file of a record, where its log has several. */
+export const FILE_ATTRIBUTE = 'jade.file';
 
 /** Attributes that a judgement writes; a record that carries them already (it was judged before) loses them on input. */
 export const DECISION_ATTRIBUTES: readonly string[] = [
@@ -99,7 +113,7 @@ export const DECISION_ATTRIBUTES: readonly string[] = [
   'jade.status',
   'jade.reason',
   'jade.would',
-  'jade.file',
+  FILE_ATTRIBUTE,
   'jade.tags',
   'jade.blind',
   'jade.country',

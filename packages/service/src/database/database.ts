@@ -6,6 +6,7 @@ import * as logSurvey from './migrations/0002-log-survey.js';
 import * as revisions from './migrations/0003-revisions.js';
 import * as referenceData from './migrations/0004-reference-data.js';
 import * as logSegments from './migrations/0005-log-segments.js';
+import * as logLayouts from './migrations/0006-log-layouts.js';
 
 /** A connection pool or a transaction on it; every query of a model takes one. */
 export type Database = Knex;
@@ -22,6 +23,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0003-revisions': revisions,
   '0004-reference-data': referenceData,
   '0005-log-segments': logSegments,
+  '0006-log-layouts': logLayouts,
 };
 
 export function openDatabase(url: string, maxConnections: number): Database {

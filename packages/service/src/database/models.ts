@@ -5,6 +5,7 @@ import type {
   DatasetKind,
   LineProblem,
   LogFormat,
+  ReaderOptions,
   Outcome,
   People,
   RejectReason,
@@ -207,11 +208,18 @@ export class PassphraseModel extends Model {
 
 export class LogModel extends Model {
   static override tableName = 'logs';
+  static override jsonAttributes = ['layout', 'files', 'rejected', 'survey'];
   declare id: number;
   declare name: string;
   declare sha256: string;
   declare format: LogFormat;
   declare host: string | null;
+  /** What else was said about how to read it. */
+  declare layout: Omit<ReaderOptions, 'host'>;
+  /** Names of its files, where it has several. */
+  declare files: string[];
+  /** Why it ends too early. */
+  declare incomplete: string | null;
   declare state: 'importing' | 'ready';
   declare requests: number;
   declare rejected: Partial<Record<RejectReason, number>>;
@@ -223,8 +231,10 @@ export class LogModel extends Model {
 
 export class LogRejectModel extends Model {
   static override tableName = 'log_rejects';
-  static override idColumn = ['logId', 'line'];
+  static override idColumn = ['logId', 'file', 'line'];
   declare logId: number;
+  /** Empty where the log has one file. */
+  declare file: string;
   declare line: number;
   declare reason: RejectReason;
   declare start: Buffer;

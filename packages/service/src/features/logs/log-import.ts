@@ -1,46 +1,34 @@
 import { createHash } from 'node:crypto';
 import type { Log } from '@jadefence/contract';
+import type { ImportLogQuery } from '@jadefence/contract/server';
 import {
-  ChunkRows,
   detectFormat,
-  FORMATS_WITHOUT_HOST,
+  LayoutError,
   LOG_FORMATS,
-  LogImporter,
-  SegmentDictionaries,
+  LogReader,
+  mergeByTime,
+  parseMapping,
+  REJECT_REASONS,
   SurveyBuilder,
-  type EncodedChunk,
+  type Detection,
+  type FormatFit,
   type LogFormat,
-  type LogRecord,
-  type RejectedLine,
-  type RejectReason,
-  type Survey,
+  type ReaderOptions,
 } from '@jadefence/core';
+import { decompress, UnreadableFileError } from '@jadefence/files';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, violatedConstraint, type Database } from '../../database/database.js';
-import {
-  ChunkColumnModel,
-  LogChunkModel,
-  LogDictionaryModel,
-  LogModel,
-  LogRejectModel,
-} from '../../database/models.js';
+import { LogModel, LogRejectModel } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
+import type { UploadedFile } from '../../http/upload.js';
 import { batches } from '../draft/snapshots.js';
-import { deflateColumns, deflateDictionaries } from './compression.js';
 import type { Worlds } from '../reference/worlds.js';
-import { decompress } from '@jadefence/files';
+import { LogWriter, type LogCounts } from './log-writer.js';
 import type { Logs } from './logs.js';
 
 /** Enough for the 200 lines that detection looks at. */
 const DETECT_BYTES = 1_048_576;
-const KEPT_REJECTS = 1000;
-
-export interface ImportOptions {
-  readonly name: string;
-  readonly format?: LogFormat;
-  readonly host?: string;
-}
 
 /**
  * Brings logs in: chunk by chunk as the bytes arrive, visible by one switch at the end. Whatever goes wrong before that
@@ -58,47 +46,59 @@ export class LogImports {
     return LogModel.query(this.db).delete().where({ state: 'importing' });
   }
 
-  /** @throws ProblemError when the bytes are no log of a known format, are here already, or end too early */
-  async import(options: ImportOptions, pieces: AsyncIterable<Uint8Array>, actor: Actor): Promise<Log> {
-    const source = decompress(pieces)[Symbol.asyncIterator]();
-    const head = await readHead(source);
-    const { format, needsHost } = options.format
-      ? { format: options.format, needsHost: FORMATS_WITHOUT_HOST.includes(options.format) }
-      : chooseFormat(head.bytes, head.isWhole);
-    if (needsHost && options.host === undefined) {
-      throw new ProblemError(
-        'host-needed',
-        `The log has no column for the host (${LOG_FORMATS[format]}), so no gate would cover any request.`,
-        { hint: 'Say which host it is the log of with --host HOST.' },
-      );
-    }
-    const log = await LogModel.query(this.db)
-      .insert({ name: options.name, format, host: options.host ?? null, state: 'importing' })
-      .returning('*');
-    try {
-      const writer = new LogWriter(
-        this.db,
-        log.id,
-        format,
-        { host: options.host },
-        new SurveyBuilder((await this.worlds.loadCurrent()).world.countries),
-      );
-      await writer.take(head.bytes);
-      if (!head.isWhole)
-        for (let next = await source.next(); !next.done; next = await source.next()) await writer.take(next.value);
-      const counts = await writer.finish();
-      await this.#makeReady(log, counts, actor);
-    } catch (error) {
-      await LogModel.query(this.db).deleteById(log.id);
-      throw error;
-    }
-    return this.logs.show(log.id);
+  /**
+   * Files of a log are put together by the time of their lines.
+   * @throws ProblemError when the bytes are no log of a known format, do not fit what is said about them, are here
+   *   already, or end too early
+   */
+  async import(query: ImportLogQuery, files: readonly UploadedFile[], actor: Actor): Promise<Log> {
+    return orProblem(async () => {
+      const options = optionsOf(query);
+      const opened = await Promise.all(files.map((file) => openFile(file, options, query.format)));
+      const fit = theOneFit(opened, query.host !== undefined);
+      const { host, ...layout } = { ...options, isInSyslog: fit.isInSyslog };
+      const log = await LogModel.query(this.db)
+        .insert({
+          name: query.name,
+          format: fit.format,
+          host: host ?? null,
+          layout,
+          files: opened.length > 1 ? opened.map(({ name }) => name) : [],
+          state: 'importing',
+        })
+        .returning('*');
+      try {
+        const survey = new SurveyBuilder((await this.worlds.loadCurrent()).world.countries);
+        const readerOptions = { host, ...layout };
+        const writer = new LogWriter(this.db, log.id, fit.format, readerOptions, survey);
+        const [first] = opened as [OpenFile];
+        if (opened.length === 1) for await (const piece of first.pieces()) await writer.take(piece);
+        else {
+          const lines = opened.map((file) =>
+            new LogReader(fit.format, readerOptions, { file: file.name, keepsBytes: true }).readAll(file.pieces()),
+          );
+          for await (const batch of mergeByTime(lines)) await writer.takeRead(batch);
+        }
+        const incomplete = opened.flatMap(({ incomplete: why }) => why ?? []).join(' ') || null;
+        await this.#makeReady(log, { ...(await writer.finish()), sha256: sha256Of(opened), incomplete }, actor);
+      } catch (error) {
+        await LogModel.query(this.db).deleteById(log.id);
+        throw error;
+      }
+      return this.logs.show(log.id);
+    });
   }
 
-  async #makeReady(log: LogModel, { rejects, ...counts }: LogCounts, actor: Actor): Promise<void> {
+  async #makeReady(
+    log: LogModel,
+    { rejects, ...counts }: LogCounts & { sha256: string; incomplete: string | null },
+    actor: Actor,
+  ): Promise<void> {
     if (counts.requests === 0)
       throw new ProblemError('nothing-read', 'No line of the log could be read as a request.', {
-        errors: rejects.slice(0, 5).map(({ line, reason }) => ({ place: `line ${line}`, message: reason })),
+        errors: rejects
+          .slice(0, 5)
+          .map(({ line, reason }) => ({ place: `line ${line}`, message: REJECT_REASONS[reason] })),
       });
     try {
       await inTransaction(this.db, async (trx) => {
@@ -107,7 +107,13 @@ export class LogImports {
           .where({ id: log.id });
         for (const batch of batches(rejects))
           await LogRejectModel.query(trx).insert(
-            batch.map(({ line, reason, start }) => ({ logId: log.id, line, reason, start: Buffer.from(start) })),
+            batch.map(({ file = '', line, reason, start }) => ({
+              logId: log.id,
+              file,
+              line,
+              reason,
+              start: Buffer.from(start),
+            })),
           );
         await recordChange(trx, {
           userId: actor.userId,
@@ -123,116 +129,124 @@ export class LogImports {
   }
 }
 
-interface LogCounts {
-  readonly sha256: string;
-  readonly requests: number;
-  readonly rejected: Partial<Record<RejectReason, number>>;
-  readonly rejects: readonly RejectedLine[];
-  readonly fromMs: number;
-  readonly toMs: number;
-  readonly survey: Survey;
-}
-
-/** Turns bytes into stored chunks and counts. */
-class LogWriter {
+/** One file with its head read, whose bytes can be read once. */
+class OpenFile {
   readonly #sha256 = createHash('sha256');
-  readonly #importer: LogImporter;
-  readonly #rejected: Partial<Record<RejectReason, number>> = {};
-  readonly #rejects: RejectedLine[] = [];
-  #segment = 0;
-  #dictionaries = new SegmentDictionaries();
-  #numChunks = 0;
-  #requests = 0;
-  #fromMs = Infinity;
-  #toMs = -Infinity;
+  /** Why it ends too early. */
+  incomplete: string | undefined;
 
   constructor(
-    private readonly db: Database,
-    private readonly logId: number,
-    format: LogFormat,
-    options: { readonly host?: string },
-    private readonly survey: SurveyBuilder,
-  ) {
-    this.#importer = new LogImporter(format, options, (line) => this.#reject(line));
+    readonly name: string,
+    readonly detection: Detection,
+    private readonly head: Uint8Array,
+    private readonly rest: AsyncIterator<Uint8Array> | undefined,
+  ) {}
+
+  /** What was compressed and is cut short gives what came before. */
+  async *pieces(): AsyncGenerator<Uint8Array> {
+    this.#sha256.update(this.head);
+    yield this.head;
+    try {
+      for (let next = await this.rest?.next(); next?.done === false; next = await this.rest!.next()) {
+        this.#sha256.update(next.value);
+        yield next.value;
+      }
+    } catch (error) {
+      if (!(error instanceof UnreadableFileError)) throw error;
+      this.incomplete = this.name === '' ? error.message : `${this.name}: ${error.message}`;
+    }
   }
 
-  async take(bytes: Uint8Array): Promise<void> {
-    this.#sha256.update(bytes);
-    for (const chunk of this.#importer.push(bytes)) await this.#storeChunk(chunk);
-  }
-
-  async finish(): Promise<LogCounts> {
-    for (const chunk of this.#importer.end()) await this.#storeChunk(chunk);
-    return {
-      sha256: this.#sha256.digest('hex'),
-      requests: this.#requests,
-      rejected: this.#rejected,
-      rejects: this.#rejects,
-      fromMs: this.#fromMs,
-      toMs: this.#toMs,
-      survey: this.survey.finish(),
-    };
-  }
-
-  #reject(line: RejectedLine): void {
-    this.#rejected[line.reason] = (this.#rejected[line.reason] ?? 0) + 1;
-    this.survey.addRejected(line);
-    if (this.#rejects.length < KEPT_REJECTS) this.#rejects.push(line);
-  }
-
-  #addToSurvey(chunk: EncodedChunk): void {
-    if (chunk.beginsSegment) this.#dictionaries = new SegmentDictionaries();
-    for (const [name, part] of chunk.dictionaries) this.#dictionaries.add(name, part);
-    const rows = new ChunkRows(chunk.numRows, chunk.columns, this.#dictionaries);
-    for (let row = 0; row < chunk.numRows; row += 1) this.survey.add(rows.row(row) as LogRecord);
-  }
-
-  async #storeChunk(chunk: EncodedChunk): Promise<void> {
-    this.#addToSurvey(chunk);
-    const [columns, parts] = await Promise.all([
-      deflateColumns(chunk.columns),
-      deflateDictionaries(chunk.dictionaries),
-    ]);
-    if (chunk.beginsSegment) this.#segment = this.#numChunks;
-    const key = { logId: this.logId, chunk: this.#numChunks };
-    await inTransaction(this.db, async (trx) => {
-      await LogChunkModel.query(trx).insert({
-        ...key,
-        rowStart: this.#requests,
-        numRows: chunk.numRows,
-        fromMs: chunk.fromUnixMs,
-        toMs: chunk.toUnixMs,
-        segment: this.#segment,
-      });
-      await ChunkColumnModel.query(trx).insert(columns.map(([columnName, bytes]) => ({ ...key, columnName, bytes })));
-      if (parts.length > 0)
-        await LogDictionaryModel.query(trx).insert(parts.map(([columnName, bytes]) => ({ ...key, columnName, bytes })));
-    });
-    this.#numChunks += 1;
-    this.#requests += chunk.numRows;
-    this.#fromMs = Math.min(this.#fromMs, chunk.fromUnixMs);
-    this.#toMs = Math.max(this.#toMs, chunk.toUnixMs);
+  /** Of what was read. */
+  get sha256(): string {
+    return this.#sha256.copy().digest('hex');
   }
 }
 
-async function readHead(source: AsyncIterator<Uint8Array>): Promise<{ bytes: Buffer; isWhole: boolean }> {
+async function openFile(
+  { name, pieces }: UploadedFile,
+  options: ReaderOptions,
+  format: LogFormat | undefined,
+): Promise<OpenFile> {
+  const source = decompress(pieces)[Symbol.asyncIterator]();
+  const { bytes, isWhole, failure } = await readHead(source);
+  const detection = detectFormat(bytes, isWhole, options, format);
+  const file = new OpenFile(name, detection, bytes, isWhole ? undefined : source);
+  file.incomplete = failure && (name === '' ? failure : `${name}: ${failure}`);
+  return file;
+}
+
+async function readHead(
+  source: AsyncIterator<Uint8Array>,
+): Promise<{ bytes: Buffer; isWhole: boolean; failure?: string }> {
   const pieces: Uint8Array[] = [];
   for (let numBytes = 0; numBytes < DETECT_BYTES;) {
-    const next = await source.next();
-    if (next.done) return { bytes: Buffer.concat(pieces), isWhole: true };
-    pieces.push(next.value);
-    numBytes += next.value.length;
+    try {
+      const next = await source.next();
+      if (next.done) return { bytes: Buffer.concat(pieces), isWhole: true };
+      pieces.push(next.value);
+      numBytes += next.value.length;
+    } catch (error) {
+      if (!(error instanceof UnreadableFileError) || numBytes === 0) throw error;
+      return { bytes: Buffer.concat(pieces), isWhole: true, failure: error.message };
+    }
   }
   return { bytes: Buffer.concat(pieces), isWhole: false };
 }
 
-function chooseFormat(start: Uint8Array, isWhole: boolean): { format: LogFormat; needsHost: boolean } {
-  const { best, summary, needsHost } = detectFormat(start, isWhole);
-  if (!best)
-    throw new ProblemError('unknown-format', summary, {
-      hint: `Formats that can be read: ${Object.entries(LOG_FORMATS)
-        .map(([id, name]) => `${id} (${name})`)
-        .join(', ')}.`,
-    });
-  return { format: best.format, needsHost };
+function optionsOf({ host, pattern, mapping, syslog, zone, year }: ImportLogQuery): ReaderOptions {
+  return {
+    ...(host === undefined ? {} : { host }),
+    ...(pattern === undefined ? {} : { pattern }),
+    ...(mapping === undefined ? {} : { mapping: parseMapping(mapping) }),
+    ...(syslog ? { isInSyslog: true } : {}),
+    ...(zone === undefined ? {} : { zone }),
+    ...(year === undefined ? {} : { year: Number(year) }),
+  };
+}
+
+/** @throws ProblemError where a file has no format, they are not of one, or the host must be said */
+function theOneFit(files: readonly OpenFile[], knowsHost: boolean): FormatFit {
+  const fits = files.map(({ name, detection: { best, summary, needsHost } }) => {
+    if (!best)
+      throw new ProblemError('unknown-format', name === '' ? summary : `${name}: ${summary}`, {
+        hint: `Formats that can be read: ${Object.entries(LOG_FORMATS)
+          .map(([id, format]) => `${id} (${format})`)
+          .join(', ')}.`,
+      });
+    if (needsHost && !knowsHost)
+      throw new ProblemError(
+        'host-needed',
+        `The log has no column for the host (${LOG_FORMATS[best.format]}), so no gate would cover any request.`,
+        { hint: 'Say which host it is the log of with --host HOST.' },
+      );
+    return best;
+  });
+  const [first] = fits as [FormatFit];
+  const other = fits.findIndex(({ format, isInSyslog }) => format !== first.format || isInSyslog !== first.isInSyslog);
+  if (other > 0)
+    throw new ProblemError(
+      'unknown-format',
+      `The files are not of one format: ${files[0]!.name} is ${LOG_FORMATS[first.format]}, ${files[other]!.name} is ${LOG_FORMATS[fits[other]!.format]}.`,
+      { hint: 'Send each as a log of its own.' },
+    );
+  return first;
+}
+
+/** The same files are the same log, in whichever order they come. */
+function sha256Of(files: readonly OpenFile[]): string {
+  if (files.length === 1) return files[0]!.sha256;
+  const all = files.map(({ sha256 }) => sha256).sort();
+  return createHash('sha256').update(all.join('\n')).digest('hex');
+}
+
+/** What is said about a log and does not fit it, as a problem. */
+async function orProblem<T>(work: () => Promise<T>): Promise<T> {
+  try {
+    return await work();
+  } catch (error) {
+    if (error instanceof LayoutError)
+      throw new ProblemError('bad-layout', error.message, error.hint === undefined ? {} : { hint: error.hint });
+    throw error;
+  }
 }

@@ -139,17 +139,28 @@ export class Logs {
   }
 
   async #present(log: LogModel): Promise<Log> {
-    const rejects = await LogRejectModel.query(this.db).where({ logId: log.id }).orderBy('line').limit(SHOWN_REJECTED);
+    const rejects = await LogRejectModel.query(this.db)
+      .where({ logId: log.id })
+      .orderBy(['file', 'line'])
+      .limit(SHOWN_REJECTED);
     return {
       id: log.id,
       name: log.name,
       sha256: log.sha256,
       format: log.format,
       host: log.host,
+      layout: log.layout,
+      files: log.files,
+      incomplete: log.incomplete,
       requests: log.requests,
       rejectedLines: Object.values(log.rejected).reduce((sum, lines) => sum + lines, 0),
       rejectedByReason: log.rejected,
-      firstRejected: rejects.map(({ line, reason, start }) => ({ line, reason, start: start.toString('utf8') })),
+      firstRejected: rejects.map(({ file, line, reason, start }) => ({
+        ...(file === '' ? {} : { file }),
+        line,
+        reason,
+        start: start.toString('utf8'),
+      })),
       fromUnixMs: log.fromMs,
       toUnixMs: log.toMs,
       importedAt: log.importedAt.toISOString(),

@@ -1,6 +1,6 @@
 import { DeleteLogQuery, IdParams, ImportLogQuery } from '@jadefence/contract/server';
 import { route, type Route } from '../../http/route.js';
-import { readUpload } from '../../http/upload.js';
+import { withUploadedFiles } from '../../http/upload.js';
 import type { LogImports } from './log-import.js';
 import type { Logs } from './logs.js';
 
@@ -36,7 +36,8 @@ export function logRoutes(logs: Logs, imports: LogImports, maxUploadBytes: numbe
       query: ImportLogQuery,
       takesUpload: true,
       status: 201,
-      handle: ({ query, actor, request }) => imports.import(query, readUpload(request, maxUploadBytes), actor),
+      handle: ({ query, actor, request }) =>
+        withUploadedFiles(request, maxUploadBytes, (files) => imports.import(query, files, actor)),
     }),
   ];
 }

@@ -1,8 +1,7 @@
 import type { LogRecord } from '@jadefence/core';
 import { Failure } from '../failure.js';
-import { sortExternally } from './external-sort.js';
 
-/** Lines within which standard input is put in order; a file is sorted whatever its order. */
+/** Lines within which standard input is put in order; files are, whatever their order. */
 export const REORDER_LINES = 100_000;
 
 /** A log as batches of its records, in the order of lines. */
@@ -10,50 +9,6 @@ export type Batches = AsyncIterable<readonly LogRecord[]>;
 
 /** Judges a record and answers the line to print, or undefined where nothing is printed. */
 export type JudgeRecord = (record: LogRecord) => string | undefined;
-
-function compareTimes(a: LogRecord, b: LogRecord): number {
-  return a.atUnixMs - b.atUnixMs || a.line - b.line;
-}
-
-/** Whether the records come in the order of their time. */
-export async function isInTimeOrder(records: Batches): Promise<boolean> {
-  let last = Number.NEGATIVE_INFINITY;
-  for await (const batch of records) {
-    for (const { atUnixMs } of batch) {
-      if (atUnixMs < last) return false;
-      last = atUnixMs;
-    }
-  }
-  return true;
-}
-
-/** Judges as long as the records come in the order of their time. @returns whether all did */
-export async function judgeChecked(records: Batches, judge: JudgeRecord): Promise<boolean> {
-  let last = Number.NEGATIVE_INFINITY;
-  for await (const batch of records) {
-    for (const record of batch) {
-      if (record.atUnixMs < last) return false;
-      last = record.atUnixMs;
-      judge(record);
-    }
-  }
-  return true;
-}
-
-/** Judges a whole log in the order of time, through temporary files, and answers what to print in the order of lines. */
-export async function* judgeSorted(records: Batches, judge: JudgeRecord): AsyncGenerator<readonly string[]> {
-  const judged = async function* (): AsyncGenerator<{ line: number; text: string }> {
-    for await (const record of sortExternally(singly(records), compareTimes)) {
-      const text = judge(record);
-      if (text !== undefined) yield { line: record.line, text };
-    }
-  };
-  for await (const { text } of sortExternally(judged(), (a, b) => a.line - b.line)) yield [text];
-}
-
-async function* singly(records: Batches): AsyncGenerator<LogRecord> {
-  for await (const batch of records) yield* batch;
-}
 
 /**
  * Judges a stream whose records are at most `REORDER_LINES` out of order: as many wait before the earliest is judged.

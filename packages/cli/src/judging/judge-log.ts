@@ -1,0 +1,160 @@
+/** Judges a log without a service and a database, by the same engine as there. */
+import {
+  addDecision,
+  addRejected,
+  addTally,
+  ChunkReplay,
+  ChunkRows,
+  createTally,
+  DEFAULT_MAX_KEYS,
+  LogImporter,
+  Matcher,
+  Memory,
+  normalizeRequest,
+  orderByTime,
+  Program,
+  SegmentDictionaries,
+  toDecidedRecord,
+  viewDecided,
+  type DecidedRecord,
+  type EncodedChunk,
+  type Judge,
+  type LogRecord,
+  type ReadLine,
+  type RejectedLine,
+  type Ruling,
+  type Tally,
+} from '@jadefence/core';
+import type { OpenLog } from '../files/open-log.js';
+import { ChunkStore } from './chunk-store.js';
+import { importInThread, type Imported } from './import-thread.js';
+import { judgeReordered } from './reorder.js';
+
+/** Turns a decided request into the line that is printed. */
+export type PrintRecord = (record: DecidedRecord) => string;
+
+export class LogJudge {
+  readonly tally: Tally = createTally();
+  readonly #program: Program;
+
+  /**
+   * @param print absent where only counts are asked for
+   * @param maxLimitKeys how many counters and holds may be alive at once; beyond it, judging throws TooManyKeysError
+   */
+  constructor(
+    private readonly judge: Judge,
+    private readonly print?: PrintRecord,
+    private readonly maxLimitKeys: number = DEFAULT_MAX_KEYS,
+  ) {
+    this.#program = new Program(judge);
+  }
+
+  /** Judges files. @returns what to print, in the order of the log */
+  async *judgeFiles(log: OpenLog): AsyncGenerator<string> {
+    const imported = log.pieces
+      ? importInThread({ format: log.format, options: log.options }, log.pieces)
+      : importHere(log);
+    yield* this.judge.rulebook.isStateful ? this.#judgeInOrder(imported) : this.#judgeAsTheyCome(imported);
+  }
+
+  /**
+   * Judges what comes bit by bit, line by line as it comes, where rules remember with some lines waiting so that they
+   * can be put in the order of time.
+   */
+  async *judgeStream(log: OpenLog): AsyncGenerator<string> {
+    const matcher = new Matcher(this.#program, new Memory(undefined, this.maxLimitKeys));
+    const judgeRecord = (record: LogRecord): string | undefined => {
+      const request = normalizeRequest(record);
+      const ruling = matcher.judge(request);
+      addDecision(this.tally, ruling, request.atUnixMs, request.host);
+      return this.print && this.#printed(record, ruling);
+    };
+    const batches = this.#records(log.lines());
+    if (this.judge.rulebook.isStateful) for await (const lines of judgeReordered(batches, judgeRecord)) yield* lines;
+    else
+      for await (const batch of batches)
+        for (const record of batch) {
+          const line = judgeRecord(record);
+          if (line !== undefined) yield line;
+        }
+  }
+
+  async *#records(batches: AsyncIterable<readonly ReadLine[]>): AsyncGenerator<readonly LogRecord[]> {
+    for await (const lines of batches) {
+      const records: LogRecord[] = [];
+      for (const line of lines) {
+        if (line.kind === 'record') records.push(line.record);
+        else addRejected(this.tally, line.rejected);
+      }
+      yield records;
+    }
+  }
+
+  async *#judgeAsTheyCome(imported: AsyncIterable<Imported>): AsyncGenerator<string> {
+    const replay = new ChunkReplay(this.#program);
+    let dictionaries = new SegmentDictionaries();
+    for await (const chunk of this.#chunks(imported)) {
+      if (chunk.beginsSegment) dictionaries = new SegmentDictionaries();
+      for (const [name, part] of chunk.dictionaries) dictionaries.add(name, part);
+      const rows = new ChunkRows(chunk.numRows, chunk.columns, dictionaries);
+      const { codes, tally } = replay.judge([rows]);
+      addTally(this.tally, tally);
+      yield* this.#lines(rows, codes, replay.table.rulings);
+    }
+  }
+
+  /** The rules remember: everything is stored, then judged in the order of time, then printed in that of the log. */
+  async *#judgeInOrder(imported: AsyncIterable<Imported>): AsyncGenerator<string> {
+    const store = await ChunkStore.create();
+    try {
+      for await (const chunk of this.#chunks(imported)) await store.add(chunk);
+      const replay = new ChunkReplay(this.#program, new Memory(undefined, this.maxLimitKeys));
+      const codesOf = store.times.map((times) => new Uint32Array(times.length));
+      for (const { chunks, sequence } of orderByTime(store.times)) {
+        const rows: ChunkRows[] = [];
+        for (const chunk of chunks) rows.push(await store.rows(chunk));
+        const { codes, tally } = replay.judge(rows, sequence);
+        addTally(this.tally, tally);
+        if (!sequence) codesOf[chunks[0]!]!.set(codes);
+        else
+          for (const [index, code] of codes.entries())
+            codesOf[chunks[sequence.chunkOf[index]!]!]![sequence.rowOf[index]!] = code;
+      }
+      if (!this.print) return;
+      for (const [chunk, codes] of codesOf.entries())
+        yield* this.#lines(await store.rows(chunk), codes, replay.table.rulings);
+    } finally {
+      await store.remove();
+    }
+  }
+
+  async *#chunks(imported: AsyncIterable<Imported>): AsyncGenerator<EncodedChunk> {
+    for await (const { chunks, rejected } of imported) {
+      for (const line of rejected) addRejected(this.tally, line);
+      yield* chunks;
+    }
+  }
+
+  *#lines(rows: ChunkRows, codes: Uint32Array, rulings: readonly Ruling[]): Generator<string> {
+    if (!this.print) return;
+    for (let row = 0; row < rows.numRows; row += 1)
+      yield this.#printed(rows.row(row) as LogRecord, rulings[codes[row]!]!);
+  }
+
+  #printed(record: LogRecord, ruling: Ruling): string {
+    const view = viewDecided(this.judge, normalizeRequest(record), ruling.gate);
+    const country = view.get('country') as string | null | undefined;
+    return this.print!(toDecidedRecord(record, { ...ruling, client: view.client, country }));
+  }
+}
+
+/** Lines of several files come merged, and are imported where they are. */
+async function* importHere({ format, options, lines }: OpenLog): AsyncGenerator<Imported> {
+  let rejected: RejectedLine[] = [];
+  const importer = new LogImporter(format, options, (line) => rejected.push(line), { keepsLines: false });
+  for await (const batch of lines()) {
+    yield { chunks: importer.pushRead(batch), rejected };
+    rejected = [];
+  }
+  yield { chunks: importer.end(), rejected };
+}

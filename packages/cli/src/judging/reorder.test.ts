@@ -1,0 +1,58 @@
+import type { LogRecord } from '@jadefence/core';
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import { judgeReordered, REORDER_LINES, type Batches } from './reorder.js';
+
+const record = (line: number, atUnixMs: number): LogRecord => ({
+  line,
+  atUnixMs,
+  attributes: { 'url.path': `/${line} å` },
+});
+
+async function* inBatches(records: readonly LogRecord[], size: number): Batches {
+  for (let at = 0; at < records.length; at += size) yield records.slice(at, at + size);
+}
+
+async function gather<T>(items: AsyncIterable<T>): Promise<T[]> {
+  const all: T[] = [];
+  for await (const item of items) all.push(item);
+  return all;
+}
+
+/** What is judged in which order, and what is printed in which. */
+async function run(records: readonly LogRecord[], size: number): Promise<{ judged: number[]; printed: string[] }> {
+  const judged: number[] = [];
+  const printed = await gather(
+    judgeReordered(inBatches(records, size), (one) => {
+      judged.push(one.line);
+      return `${one.line} ${String(one.attributes['url.path'])}`;
+    }),
+  );
+  return { judged, printed: printed.flat() };
+}
+
+const times = fc.array(fc.nat(30), { maxLength: 40 });
+
+describe('standard input that is out of order', () => {
+  it('is judged by time and line, and printed by line', async () => {
+    await fc.assert(
+      fc.asyncProperty(times, fc.integer({ min: 1, max: 7 }), async (all, size) => {
+        const records = all.map((time, index) => record(index + 1, time));
+        const { judged, printed } = await run(records, size);
+        const byTime = [...records].sort((a, b) => a.atUnixMs - b.atUnixMs || a.line - b.line);
+        expect(judged).toEqual(byTime.map(({ line }) => line));
+        expect(printed).toEqual(records.map(({ line }) => `${line} /${line} å`));
+      }),
+      { numRuns: 60 },
+    );
+  });
+
+  it('is put in order within as many lines as are said, and refused beyond', async () => {
+    const records = Array.from({ length: REORDER_LINES + 10 }, (_, index) => record(index + 1, index + 10));
+    const late = record(records.length + 1, 12);
+    await expect(run([...records, late], 1000)).resolves.toBeDefined();
+    await expect(
+      run([...records, ...records.map(({ line }) => record(line + records.length, line + 200_000)), late], 1000),
+    ).rejects.toThrow(/^Line 100011 is more than 100000 lines too late: its time is 1970-01-01T00:00:00.012Z/);
+  });
+});

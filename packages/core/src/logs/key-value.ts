@@ -1,0 +1,19 @@
+/** Text with `key=value` and `key="quoted value"` in it. */
+import { unescapeField } from './ncsa.js';
+import type { Naming } from './naming.js';
+import type { LineParser } from './reader.js';
+import type { TimeReader } from './times.js';
+
+const PAIR = /([A-Za-z_@][\w.@-]*)=(?:"((?:[^"\\]|\\.)*)"|([^\s"]\S*|))/g;
+
+/** `-` and empty are none; words between the pairs say nothing. Of a key that is there twice, the last stands. */
+export function createKeyValueParser(naming: Naming, times: TimeReader, host: string | undefined): LineParser {
+  return (text, lineTime) => {
+    const values = new Map<string, string | null>();
+    for (const [, key, quoted, bare] of text.matchAll(PAIR)) {
+      const value = quoted === undefined ? bare! : unescapeField(quoted);
+      values.set(key!, value === '' || value === '-' ? null : value);
+    }
+    return values.size === 0 ? 'not-the-format' : naming.gather(values).finish(times, host, lineTime);
+  };
+}

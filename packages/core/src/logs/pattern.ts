@@ -1,0 +1,76 @@
+/** Patterns: a line of a log with names in braces where its values stand. */
+import { LayoutError } from './layout.js';
+import { unescapeField } from './ncsa.js';
+import type { LineParser } from './reader.js';
+import { Gathered, hintForName, targetOf, type Target } from './targets.js';
+import type { TimeReader } from './times.js';
+
+interface Slot {
+  /** Undefined for `{}`, which is passed over. */
+  readonly target: Target | undefined;
+  /** What stands after it; empty only at the end. */
+  readonly after: string;
+  /** Between quotation marks, a backslash takes the meaning from the character that follows. */
+  readonly isQuoted: boolean;
+}
+
+/** @throws LayoutError saying what is wrong with the pattern */
+export function parsePattern(pattern: string): { readonly before: string; readonly slots: readonly Slot[] } {
+  const [before = '', ...rest] = pattern.split('{');
+  const parts = rest.map((part) => {
+    const end = part.indexOf('}');
+    if (end < 0)
+      throw new LayoutError(`In the pattern, "{${part}" has no end.`, 'Write each name in braces, such as {client}.');
+    return { name: part.slice(0, end), after: part.slice(end + 1) };
+  });
+  if (parts.length === 0)
+    throw new LayoutError(
+      'The pattern names no value.',
+      'Write it such as \'{client} [{time}] "{request}" {status}\'.',
+    );
+  const slots = parts.map(({ name, after }, at) => {
+    const target = name === '' ? undefined : targetOf(name);
+    if (name !== '' && target === undefined)
+      throw new LayoutError(`In the pattern, {${name}} is no value of a request.`, hintForName(name));
+    if (after === '' && at < parts.length - 1)
+      throw new LayoutError(
+        `In the pattern, nothing stands between {${name}} and {${parts[at + 1]!.name}}, so nobody can tell where one ends.`,
+        'Write the text that stands between them.',
+      );
+    const textBefore = at === 0 ? before : parts[at - 1]!.after;
+    return { target, after, isQuoted: textBefore.endsWith('"') && after.startsWith('"') };
+  });
+  return { before, slots };
+}
+
+/** @throws LayoutError saying what is wrong with the pattern */
+export function createPatternParser(pattern: string, times: TimeReader, host: string | undefined): LineParser {
+  const { before, slots } = parsePattern(pattern);
+  return (text, lineTime) => {
+    if (!text.startsWith(before)) return 'not-the-format';
+    const gathered = new Gathered();
+    let at = before.length;
+    for (const { target, after, isQuoted } of slots) {
+      const end = after === '' ? text.length : isQuoted ? endOfQuoted(text, at, after) : text.indexOf(after, at);
+      if (end < 0) return 'not-the-format';
+      if (target !== undefined) gathered.add(target, valueOf(text.slice(at, end), target, isQuoted));
+      at = end + after.length;
+    }
+    return at === text.length ? gathered.finish(times, host, lineTime) : 'not-the-format';
+  };
+}
+
+/** `-` and empty are none, but of bytes they are 0. */
+function valueOf(written: string, target: Target, isQuoted: boolean): string | null {
+  if (written !== '-' && written !== '') return isQuoted ? unescapeField(written) : written;
+  return target.endsWith('.size') && written === '-' ? '0' : null;
+}
+
+/** Where the text after a quoted value begins: at the first quotation mark without a backslash before it. */
+function endOfQuoted(text: string, from: number, after: string): number {
+  for (let at = from; at < text.length; at += 1) {
+    if (text[at] === '\\') at += 1;
+    else if (text[at] === '"') return text.startsWith(after, at) ? at : -1;
+  }
+  return -1;
+}

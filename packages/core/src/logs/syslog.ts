@@ -1,0 +1,60 @@
+/** Lines of syslog (RFC 5424, RFC 3164) with the lines of a log in them. */
+import type { RejectReason } from '../request/record.js';
+import { parseRfc3339 } from '../request/time.js';
+import type { LineParser, ParsedLine } from './reader.js';
+
+const PRIORITY = String.raw`<\d{1,3}>`;
+const STRUCTURED = String.raw`-|(?:\[[^\]"]*(?:"(?:[^"\\]|\\.)*"[^\]"]*)*\])+`;
+const RFC_5424 = new RegExp(String.raw`^${PRIORITY}1 (\S+) \S+ \S+ \S+ \S+ (?:${STRUCTURED})(?: \ufeff?(.*))?$`, 's');
+/** The name of a program and the number of its process. */
+const TAG = String.raw`(?:[^\s:[]{1,48}(?:\[[^\]]{0,32}\])?: )?`;
+const RFC_3164 = new RegExp(
+  String.raw`^(?:${PRIORITY})?(?:([A-Z][a-z]{2}) ([ \d]\d) (\d\d):(\d\d):(\d\d)|(\d{4}-\d\d-\d\d[Tt]\S+)) \S+ ${TAG}(.*)$`,
+  's',
+);
+const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
+
+/** The text that a line of syslog carries, and its time. */
+interface Unwrapped {
+  readonly message: string;
+  readonly atUnixMs: number | RejectReason | undefined;
+}
+
+/**
+ * A parser for what stands in lines of syslog. The time of the header counts where the text in it has none.
+ * @param year of the first line, where headers say none: those after it are taken to be near to the one before
+ */
+export function inSyslog(parse: LineParser, year: number | undefined): LineParser {
+  let lastUnixMs: number | undefined;
+  const timeOf = ([, month, day, hour, minute, second]: readonly string[]): number | RejectReason => {
+    if (year === undefined) return 'no-year';
+    const monthNumber = String(MONTHS.indexOf(month!) + 1).padStart(2, '0');
+    const at = (inYear: number): number | undefined =>
+      parseRfc3339(`${inYear}-${monthNumber}-${day!.replace(' ', '0')}T${hour}:${minute}:${second}Z`);
+    const near = lastUnixMs === undefined ? undefined : new Date(lastUnixMs).getUTCFullYear();
+    const years = near === undefined ? [year] : [near - 1, near, near + 1];
+    const times = years.map(at).filter((time) => time !== undefined);
+    if (times.length === 0) return 'bad-time';
+    const distance = (time: number): number => Math.abs(time - (lastUnixMs ?? time));
+    return (lastUnixMs = times.reduce((a, b) => (distance(b) < distance(a) ? b : a)));
+  };
+  const unwrap = (text: string): Unwrapped | undefined => {
+    const modern = RFC_5424.exec(text);
+    if (modern) return { message: modern[2] ?? '', atUnixMs: parseRfc3339(modern[1]!) };
+    const old = RFC_3164.exec(text);
+    if (!old) return undefined;
+    return { message: old[7]!, atUnixMs: old[6] === undefined ? timeOf(old) : parseRfc3339(old[6]) };
+  };
+  return (text): ParsedLine | undefined => {
+    const line = unwrap(text);
+    if (!line) return 'not-syslog';
+    const { message, atUnixMs } = line;
+    const parsed = parse(message, typeof atUnixMs === 'number' ? atUnixMs : undefined);
+    return parsed === 'no-time' && typeof atUnixMs === 'string' ? atUnixMs : parsed;
+  };
+}
+
+/** Whether a line begins as one of syslog does. */
+export function looksLikeSyslog(line: string): boolean {
+  return RFC_5424.test(line) || RFC_3164.test(line);
+}

@@ -1,0 +1,38 @@
+/** Times as logs write them, whichever way. */
+import { DateTime, IANAZone } from 'luxon';
+import type { AttributeValue } from '../request/record.js';
+import { parseEpoch, parseNcsaTime, parseRfc3339 } from '../request/time.js';
+import { LayoutError } from './layout.js';
+
+const EPOCH = /^\d{10,19}(\.\d+)?$/;
+const LOCAL = /^\d{4}-\d{2}-\d{2}[T ]\d{2}:\d{2}:\d{2}(?:[.,]\d+)?$/;
+
+export class TimeReader {
+  /**
+   * @param zone IANA time zone of times that say none
+   * @throws LayoutError where there is no such zone
+   */
+  constructor(private readonly zone: string = 'UTC') {
+    if (!IANAZone.isValidZone(zone))
+      throw new LayoutError(`There is no time zone "${zone}".`, 'Write it as Area/City such as Europe/Oslo, or UTC.');
+  }
+
+  /**
+   * Reads RFC 3339, the time of the NCSA formats, a date and a time without a zone, or a number since the epoch.
+   * @returns whole milliseconds since the epoch; undefined where it is none of them
+   */
+  read(value: AttributeValue): number | undefined {
+    if (typeof value === 'number') return parseEpoch(value);
+    if (typeof value !== 'string') return undefined;
+    if (EPOCH.test(value)) return parseEpoch(Number(value));
+    if (LOCAL.test(value)) return this.#local(value.replace(',', '.').replace(' ', 'T'));
+    return parseRfc3339(value) ?? parseNcsaTime(value);
+  }
+
+  /** A time that the clock passes over is the one an hour later; of a repeated one, the first is meant. */
+  #local(text: string): number | undefined {
+    if (this.zone === 'UTC') return parseRfc3339(`${text}Z`);
+    const time = DateTime.fromISO(text, { zone: this.zone });
+    return time.isValid ? Math.floor(time.toMillis()) : undefined;
+  }
+}
