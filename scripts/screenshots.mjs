@@ -57,7 +57,22 @@ const PAGES = [
     },
   },
   { name: 'applications', path: '/applications', ready: 'Recognised when' },
-  { name: 'logs', path: '/logs', ready: 'Bring in a log' },
+  {
+    name: 'logs',
+    path: '/logs',
+    ready: 'Bring in a log',
+    act: async (page) => {
+      const rows = ['day;clock;from;vhost;uri', '2026-11-02;10:00:00;198.18.35.7;studio.larkmoor.example;/desk?tab=2'];
+      const file = { name: 'desk.csv', mimeType: 'text/csv', buffer: Buffer.from(`${rows.join('\n')}\n`) };
+      await page.locator('input[type=file]').setInputFiles([file]);
+      await page.getByText('Say how it is to be read').click();
+      await page
+        .getByLabel('Mapping')
+        .fill('{"time": ["day", "clock"], "client": "from", "host": "vhost", "path": "uri"}');
+      await page.getByLabel('Time zone').fill('Europe/Oslo');
+      await page.getByText('Looks like CSV').waitFor();
+    },
+  },
   { name: 'survey', path: '/logs/1', ready: 'Rules to begin from' },
   {
     name: 'try',

@@ -5,6 +5,7 @@ import {
   type Log,
   type Problem,
   type ProblemCode,
+  type ReadingQuery,
 } from '@jadefence/contract';
 
 /** The service that this page came from; the session cookie signs in. */
@@ -14,12 +15,16 @@ export function hasProblem(error: unknown, code: ProblemCode): boolean {
   return error instanceof ServiceError && error.problem?.code === code;
 }
 
+/** @param files one log, put together where there are several */
 export function uploadLog(
-  file: File,
-  query: { name: string; host?: string },
+  files: readonly File[],
+  query: { name: string } & ReadingQuery,
   onProgress: (share: number) => void,
 ): Promise<Log> {
-  return upload('/logs', file, query, onProgress);
+  if (files.length === 1) return upload('/logs', files[0]!, { ...query }, onProgress);
+  const form = new FormData();
+  for (const file of files) form.append('file', file, file.name);
+  return upload('/logs', form, { ...query }, onProgress);
 }
 
 export function uploadDataset(
@@ -31,12 +36,12 @@ export function uploadDataset(
 }
 
 /**
- * Uploads a file with progress, which fetch cannot tell.
+ * Uploads a file, or the parts of a form, with progress, which fetch cannot tell.
  * @param onProgress hears the share of the bytes that are sent, 0 to 1
  */
 function upload<T>(
   path: string,
-  file: File,
+  body: File | FormData,
   query: Readonly<Record<string, string | undefined>>,
   onProgress: (share: number) => void,
 ): Promise<T> {
@@ -44,7 +49,8 @@ function upload<T>(
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
     request.open('POST', `/api/v1${path}?${new URLSearchParams(pairs)}`);
-    request.setRequestHeader('content-type', 'application/octet-stream');
+    // A form says its type itself, with the text between its parts.
+    if (body instanceof File) request.setRequestHeader('content-type', 'application/octet-stream');
     request.responseType = 'json';
     request.upload.onprogress = ({ loaded, total }) => onProgress(total === 0 ? 1 : loaded / total);
     request.onerror = () => reject(new ServiceError('The service cannot be reached.'));
@@ -53,6 +59,6 @@ function upload<T>(
       const problem = request.response as Problem | null;
       reject(new ServiceError(problem?.detail ?? `The service answered ${request.status}.`, problem ?? undefined));
     };
-    request.send(file);
+    request.send(body);
   });
 }

@@ -1,5 +1,6 @@
 import { ExclamationTriangleIcon } from '@heroicons/react/20/solid';
 import { ServiceError } from '@jadefence/contract';
+import { LayoutError } from '@jadefence/core';
 import type { UseQueryResult } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
 
@@ -15,13 +16,14 @@ export function Loaded<T>({ query, children }: { query: UseQueryResult<T>; child
 }
 
 export function ErrorNotice({ error }: { error: Error }) {
-  const problem = error instanceof ServiceError ? error.problem : undefined;
+  const hint =
+    error instanceof ServiceError ? error.problem?.hint : error instanceof LayoutError ? error.hint : undefined;
   return (
     <div role="alert" className="flex gap-2 rounded-lg bg-soft-blocked px-3 py-2 text-sm text-blocked">
       <ExclamationTriangleIcon aria-hidden className="mt-0.5 size-4 shrink-0" />
       <div>
         <p className="font-medium">{error.message}</p>
-        {problem?.hint && <p>{problem.hint}</p>}
+        {hint && <p>{hint}</p>}
       </div>
     </div>
   );

@@ -21,7 +21,9 @@ export function LogPage() {
         <>
           <PageHeading title={data.name} aside={<LogActions log={data} />}>
             {formatCount(data.requests)} requests from {formatTime(data.fromUnixMs)} to {formatTime(data.toUnixMs)} UTC,
-            read as {LOG_FORMATS[data.format]}.
+            read as {LOG_FORMATS[data.format]}
+            {data.files.length > 0 && ` from ${data.files.join(', ')}`}.
+            {data.incomplete && ` It is incomplete: ${data.incomplete}`}
           </PageHeading>
           <Loaded query={survey}>{(found) => <SurveyCards survey={found} />}</Loaded>
           {data.rejectedLines > 0 && <RejectedLines log={data} />}
@@ -80,10 +82,10 @@ function RejectedLines({ log }: { log: Log }) {
   return (
     <Card title={`${formatCount(log.rejectedLines)} lines rejected`}>
       <ul className="grid gap-1 overflow-x-auto p-4 text-sm" tabIndex={0} aria-label="Rejected lines">
-        {log.firstRejected.map(({ line, reason, start }) => (
-          <li key={line}>
+        {log.firstRejected.map(({ file, line, reason, start }) => (
+          <li key={`${file} ${line}`}>
             <span className="text-muted">
-              line {line}, {REJECT_REASONS[reason]}:
+              {file !== undefined && `${file}, `}line {line}, {REJECT_REASONS[reason]}:
             </span>{' '}
             <code className="font-mono text-xs whitespace-nowrap">{JSON.stringify(start)}</code>
           </li>

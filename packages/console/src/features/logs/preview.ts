@@ -1,4 +1,13 @@
-import { detectFormat, LogReader, type Detection, type ReadLine } from '@jadefence/core';
+import {
+  detectFormat,
+  LogReader,
+  parseMapping,
+  type Detection,
+  type LogFormat,
+  type ReaderOptions,
+  type ReadLine,
+} from '@jadefence/core';
+import type { ReadingQuery } from '@jadefence/contract';
 
 /** What a file looks like before it is sent: read here, in the browser, by the same code as in the service. */
 export interface LogPreview {
@@ -9,29 +18,44 @@ export interface LogPreview {
 const PREVIEW_BYTES = 1_048_576;
 const SHOWN_LINES = 5;
 
-/** @param host the host of every line, where the format has no column for it */
-export async function previewLog(file: File, host: string): Promise<LogPreview> {
-  const head = await readHead(file);
-  const detection = detectFormat(head, file.size <= PREVIEW_BYTES);
+/** @throws LayoutError where what is said about the log does not hold together or does not fit it */
+export async function previewLog(file: File, query: ReadingQuery): Promise<LogPreview> {
+  const { bytes, isWhole } = await readHead(file);
+  const said = optionsOf(query);
+  const detection = detectFormat(bytes, isWhole, said, query.format as LogFormat | undefined);
   if (!detection.best) return { detection, lines: [] };
-  const reader = new LogReader(detection.best.format, host ? { host } : {});
-  return { detection, lines: [...reader.push(head), ...reader.end()].slice(0, SHOWN_LINES) };
+  const { format, isInSyslog } = detection.best;
+  const reader = new LogReader(format, { ...said, isInSyslog });
+  return { detection, lines: [...reader.push(bytes), ...(isWhole ? reader.end() : [])].slice(0, SHOWN_LINES) };
+}
+
+function optionsOf({ host, pattern, mapping, syslog, zone, year }: ReadingQuery): ReaderOptions {
+  return {
+    ...(host ? { host } : {}),
+    ...(pattern ? { pattern } : {}),
+    ...(mapping ? { mapping: parseMapping(mapping) } : {}),
+    ...(syslog ? { isInSyslog: true } : {}),
+    ...(zone ? { zone } : {}),
+    ...(year ? { year: Number(year) } : {}),
+  };
 }
 
 /** The first bytes, decompressed where they begin as gzip does. */
-async function readHead(file: File): Promise<Uint8Array> {
+async function readHead(file: File): Promise<{ bytes: Uint8Array; isWhole: boolean }> {
   const start = new Uint8Array(await file.slice(0, 2).arrayBuffer());
   const isGzip = start[0] === 0x1f && start[1] === 0x8b;
   const stream = isGzip ? file.stream().pipeThrough(new DecompressionStream('gzip')) : file.stream();
   const reader = stream.getReader();
   const pieces: Uint8Array[] = [];
-  let numBytes = 0;
-  while (numBytes < PREVIEW_BYTES) {
+  let isWhole = false;
+  for (let numBytes = 0; numBytes < PREVIEW_BYTES && !isWhole;) {
     const { value, done } = await reader.read();
-    if (done) break;
-    pieces.push(value);
-    numBytes += value.length;
+    isWhole = done;
+    if (value) {
+      pieces.push(value);
+      numBytes += value.length;
+    }
   }
   await reader.cancel();
-  return new Uint8Array(await new Blob(pieces as BlobPart[]).arrayBuffer());
+  return { bytes: new Uint8Array(await new Blob(pieces as BlobPart[]).arrayBuffer()), isWhole };
 }

@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import type { ReadingQuery } from '@jadefence/contract';
 import type { ReadLine } from '@jadefence/core';
 import { useState, type FormEvent } from 'react';
 import { useNavigate } from 'react-router';
@@ -8,22 +9,24 @@ import { Card } from '../../components/layout.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { TextField } from '../../components/text-field.js';
 import { previewLog, type LogPreview } from './preview.js';
+import { ReadingFields } from './reading-fields.js';
 
 /** Choosing a log, seeing how it would be read, and sending it. */
 export function UploadForm() {
-  const [file, setFile] = useState<File>();
-  const [host, setHost] = useState('');
+  const [files, setFiles] = useState<readonly File[]>([]);
+  const [said, setSaid] = useState<ReadingQuery>({});
+  const [file] = files;
   const [share, setShare] = useState(0);
   const queryClient = useQueryClient();
   const navigate = useNavigate();
   const preview = useQuery({
-    queryKey: ['log preview', file?.name, file?.size, file?.lastModified, host],
-    queryFn: () => previewLog(file!, host),
+    queryKey: ['log preview', file?.name, file?.size, file?.lastModified, said],
+    queryFn: () => previewLog(file!, said),
     enabled: file !== undefined,
     retry: false,
   });
   const upload = useMutation({
-    mutationFn: (chosen: File) => uploadLog(chosen, { name: chosen.name, host: host || undefined }, setShare),
+    mutationFn: (chosen: File) => uploadLog(files, { ...said, name: chosen.name }, setShare),
     onSuccess: async (log) => {
       await queryClient.invalidateQueries({ queryKey: ['logs'] });
       await navigate(`/logs/${log.id}`);
@@ -35,16 +38,17 @@ export function UploadForm() {
     if (file) upload.mutate(file);
   };
   const needsHost = preview.data?.detection.needsHost === true;
-  const canSend = preview.data?.detection.best !== undefined && (!needsHost || host !== '') && !upload.isPending;
+  const canSend = preview.data?.detection.best !== undefined && (!needsHost || !!said.host) && !upload.isPending;
   return (
     <Card title="Bring in a log">
-      <form onSubmit={submit} className="grid gap-4 p-4">
+      <form onSubmit={submit} className="grid grid-cols-1 gap-4 p-4">
         <label className="text-sm font-medium">
-          Log file, plain or gzip
+          Log file, plain or gzip, or several that are one log
           <input
             type="file"
+            multiple
             onChange={(event) => {
-              setFile(event.target.files?.[0]);
+              setFiles([...(event.target.files ?? [])]);
               upload.reset();
             }}
             className="mt-1 block w-full text-sm file:mr-3 file:rounded-lg file:border-0 file:bg-sunken file:px-3 file:py-1.5 file:text-ink"
@@ -52,14 +56,20 @@ export function UploadForm() {
         </label>
         {preview.error && <ErrorNotice error={preview.error} />}
         {preview.data && <Preview preview={preview.data} />}
+        {files.length > 1 && (
+          <p className="text-sm text-muted">
+            {files.length} files, put together by the time of their lines. The first of them is shown.
+          </p>
+        )}
         {needsHost && (
           <TextField
             label="Host of every request, since the log does not name it"
-            value={host}
-            onChange={(event) => setHost(event.target.value)}
+            value={said.host ?? ''}
+            onChange={(event) => setSaid({ ...said, host: event.target.value })}
             placeholder="shop.example"
           />
         )}
+        {file && <ReadingFields said={said} onChange={setSaid} />}
         {upload.isPending && (
           <label className="text-sm">
             {share < 1 ? `${Math.round(share * 100)}% is sent` : 'All is sent; the service stores it'}

@@ -1,0 +1,72 @@
+import { Checkbox, Disclosure, DisclosureButton, DisclosurePanel, Field, Label } from '@headlessui/react';
+import { CheckIcon, ChevronRightIcon } from '@heroicons/react/20/solid';
+import type { ReadingQuery } from '@jadefence/contract';
+import { LOG_FORMATS } from '@jadefence/core';
+import { Choice } from '../../components/choice.js';
+import { INPUT_STYLE, TextField } from '../../components/text-field.js';
+
+const FORMATS = [
+  { value: '', text: 'as detected' },
+  ...Object.entries(LOG_FORMATS)
+    .filter(([format]) => format !== 'pattern')
+    .map(([value, text]) => ({ value, text })),
+];
+
+/** How a log is to be read, where that is not to be found out. Every change shows in the preview at once. */
+export function ReadingFields({ said, onChange }: { said: ReadingQuery; onChange: (said: ReadingQuery) => void }) {
+  const set = (change: Partial<ReadingQuery>): void => {
+    const all = Object.entries({ ...said, ...change }).filter(([, value]) => value !== undefined && value !== '');
+    onChange(Object.fromEntries(all));
+  };
+  return (
+    <Disclosure as="div" defaultOpen={Object.keys(said).some((key) => key !== 'host')}>
+      <DisclosureButton className="group flex items-center gap-1 text-sm text-jade">
+        <ChevronRightIcon aria-hidden className="size-4 transition-transform group-data-open:rotate-90" />
+        Say how it is to be read
+      </DisclosureButton>
+      <DisclosurePanel className="mt-3 grid gap-4 sm:grid-cols-2">
+        <Choice label="Format" value={said.format ?? ''} options={FORMATS} onChange={(format) => set({ format })} />
+        <Field className="flex items-center gap-2 text-sm">
+          <Checkbox
+            checked={said.syslog === 'true'}
+            onChange={(isInSyslog) => set({ syslog: isInSyslog ? 'true' : undefined })}
+            className="group flex size-5 items-center justify-center rounded border border-line bg-ground data-checked:border-jade data-checked:bg-jade"
+          >
+            <CheckIcon aria-hidden className="invisible size-4 text-white group-data-checked:visible" />
+          </Checkbox>
+          <Label>The lines stand in lines of syslog</Label>
+        </Field>
+        <TextField
+          className="sm:col-span-2"
+          label="Pattern: a line with names where its values stand"
+          value={said.pattern ?? ''}
+          onChange={(event) => set({ pattern: event.target.value })}
+          placeholder={'{client} - {user} [{time}] "{request}" {status} {bytes}'}
+        />
+        <label className="text-sm sm:col-span-2">
+          <span className="font-medium">Mapping: what the names of the log mean, as JSON</span>
+          <textarea
+            rows={3}
+            value={said.mapping ?? ''}
+            onChange={(event) => set({ mapping: event.target.value })}
+            placeholder='{"time": ["date", "clock"], "client": "remote_ip", "host": "vhost"}'
+            className={`mt-1 font-mono text-xs ${INPUT_STYLE}`}
+          />
+        </label>
+        <TextField
+          label="Time zone of times that say none"
+          value={said.zone ?? ''}
+          onChange={(event) => set({ zone: event.target.value })}
+          placeholder="UTC"
+        />
+        <TextField
+          label="Year of the first line, where syslog says none"
+          value={said.year ?? ''}
+          inputMode="numeric"
+          onChange={(event) => set({ year: event.target.value })}
+          placeholder={String(new Date().getFullYear())}
+        />
+      </DisclosurePanel>
+    </Disclosure>
+  );
+}
