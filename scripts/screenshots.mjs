@@ -22,6 +22,14 @@ const PAGES = [
     },
   },
   {
+    name: 'replay-breakdown',
+    path: '/replays/2',
+    ready: 'each bar is',
+    act: async (page) => {
+      await page.getByText('more with fewer').scrollIntoViewIfNeeded();
+    },
+  },
+  {
     name: 'explanation',
     path: '/replays/2',
     ready: 'each bar is',

@@ -74,7 +74,7 @@ export { type CheckedGate, type Rulebook } from './check/rulebook.js';
 export { OUTCOMES, type Outcome } from './language/outcomes.js';
 export { type Decision, type Ruling, type Would } from './decide/decision.js';
 export { viewDecided } from './decide/gate.js';
-export { PEOPLE, type Judge, type People } from './decide/interpreter.js';
+export { decide, PEOPLE, type Judge, type People } from './decide/interpreter.js';
 export { State, type StoredState } from './decide/state.js';
 export {
   explainRequest,
@@ -106,14 +106,33 @@ export { parseMapping } from './logs/naming.js';
 export { toDecidedRecord, type DecidedRecord } from './replay/decided-record.js';
 export { Replay } from './replay/replay.js';
 export { ChunkReplay, type RowSequence } from './replay/replay-chunk.js';
+export { Breakdown } from './replay/breakdown.js';
 export { RulingTable } from './replay/ruling-table.js';
 export { Matcher } from './match/matcher.js';
 export { Program } from './match/program.js';
 export { DEFAULT_MAX_KEYS, Memory, TooManyKeysError } from './match/memory.js';
 export { askCondition, countMatches, countsInOrder, type Matches } from './replay/count-matches.js';
 export { orderByTime, type Segment } from './replay/time-order.js';
-export { addDecision, addRejected, addTally, createTally, type RuleTally, type Tally } from './replay/tally.js';
-export { countWouldStop, summarize, type FenceSummary, type RuleSummary, type Summary } from './replay/summary.js';
+export {
+  addDecision,
+  addRejected,
+  addTally,
+  BREAKDOWNS,
+  createTally,
+  trimTally,
+  type BreakdownName,
+  type RuleTally,
+  type Tally,
+} from './replay/tally.js';
+export {
+  countWouldStop,
+  summarize,
+  type BreakdownSummary,
+  type FenceSummary,
+  type RuleSummary,
+  type Summary,
+  type ValueSummary,
+} from './replay/summary.js';
 export { printCsvCell, printCsvHeader, printCsvRow } from './replay/csv.js';
 export { coarsenTimeline, type Timeline } from './replay/timeline.js';
 export { joinParts, splitIntoParts, type Part, type PartKind } from './language/parts.js';

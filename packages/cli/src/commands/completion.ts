@@ -1,4 +1,4 @@
-import { DATASET_KINDS, listCountries, LOG_FORMATS, OUTCOMES, PEOPLE } from '@jadefence/core';
+import { BREAKDOWNS, DATASET_KINDS, listCountries, LOG_FORMATS, OUTCOMES, PEOPLE } from '@jadefence/core';
 import { ROLES } from '@jadefence/contract';
 import type { Argument, Command } from 'commander';
 import { Failure } from '../failure.js';
@@ -51,6 +51,7 @@ const VALUES: Record<string, readonly string[]> = {
   '--outcome': OUTCOMES,
   '--scope': ROLES,
   '--people': PEOPLE,
+  '--by': BREAKDOWNS,
   '--against': ['draft'],
   '--kind': DATASET_KINDS,
   '--risk': ['low', 'medium', 'high'],

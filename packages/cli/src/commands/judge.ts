@@ -6,6 +6,7 @@ import {
   suggestNearest,
   summarize,
   TooManyKeysError,
+  type BreakdownName,
   type People,
 } from '@jadefence/core';
 import { Option, type Command } from 'commander';
@@ -16,6 +17,7 @@ import { openLog } from '../files/open-log.js';
 import { addReadingOptions, orFailLater, readingOf, type ReadingOptions } from '../files/reading.js';
 import { LogJudge } from '../judging/judge-log.js';
 import { LineWriter, parseWhole, ROWS_OUTPUT, writeJson, type Output, type Streams } from '../output.js';
+import { byOption } from './by-option.js';
 import { renderSummary } from '../render/summary.js';
 
 interface JudgeOptions extends ReadingOptions {
@@ -24,6 +26,7 @@ interface JudgeOptions extends ReadingOptions {
   readonly gate?: string;
   readonly people: People;
   readonly maxLimitKeys: number;
+  readonly by?: readonly BreakdownName[];
   readonly categoryFeed?: string[];
   readonly output: Output;
 }
@@ -45,6 +48,7 @@ export function addJudge(program: Command, streams: Streams): void {
       '--category-feed <file...>',
       'category feeds in order: CSV, CATEGORY=LIST, a folder or an archive; the first that knows a site answers',
     )
+    .addOption(byOption())
     .option('--max-limit-keys <number>', 'counters and holds that may be alive at once', parseWhole, DEFAULT_MAX_KEYS)
     .option(...ROWS_OUTPUT)
     .addHelpText(
@@ -53,6 +57,7 @@ export function addJudge(program: Command, streams: Streams): void {
 Examples:
   jadefence judge access.log --fences ./fences
   jadefence judge access.log --fences ./fences --country-table countries.csv --output ndjson > decisions.ndjson
+  jadefence judge access.log --fences ./fences --by host client
   jadefence judge access.log access.log.1.gz --fences ./fences
   gzip -dc access.log.gz | jadefence judge - --fences site.fence --host shop.example`,
     )
@@ -89,7 +94,7 @@ async function judgeLog(paths: readonly string[], options: JudgeOptions, streams
   const summary = summarize(judging.tally, rulebook);
   if (options.output === 'json') writeJson(streams, summary);
   if (options.output === 'table')
-    streams.stdout.write(renderSummary(summary, `${paths.join(' ')} judged by ${options.fences}`, streams));
+    streams.stdout.write(renderSummary(summary, `${paths.join(' ')} judged by ${options.fences}`, streams, options.by));
   if (print && summary.numRejected > 0)
     streams.stderr.write(`${summary.numRejected} lines rejected; --output table shows the first of them\n`);
 }

@@ -1,4 +1,12 @@
-import { OUTCOMES, PEOPLE, printCsvHeader, printCsvRow, type Outcome, type People } from '@jadefence/core';
+import {
+  OUTCOMES,
+  PEOPLE,
+  printCsvHeader,
+  printCsvRow,
+  type BreakdownName,
+  type Outcome,
+  type People,
+} from '@jadefence/core';
 import type { Against, DecisionRow, Log, Replay, ServiceClient } from '@jadefence/contract';
 import { InvalidArgumentError, Option, type Command } from 'commander';
 import { EXIT, Failure } from '../failure.js';
@@ -17,6 +25,7 @@ import {
 import { renderSummary } from '../render/summary.js';
 import { formatCount, formatTime, printTable, shorten } from '../render/text.js';
 import { connect } from '../service.js';
+import { byOption } from './by-option.js';
 import { parseAgainst } from './revision.js';
 
 export function addReplay(replay: Command, streams: Streams): void {
@@ -60,9 +69,13 @@ export function addReplay(replay: Command, streams: Streams): void {
     .command('show')
     .description('Show what a replay came to')
     .argument('[replay]', 'number of the replay (default: the latest)', parseWhole)
+    .addOption(byOption())
     .option(...ONE_OUTPUT)
-    .addHelpText('after', '\nExamples:\n  jadefence replay show\n  jadefence replay show 3 --output json')
-    .action((id: number | undefined, { output }: { output: OneOutput }) => showReplay(id, output, streams));
+    .addHelpText(
+      'after',
+      '\nExamples:\n  jadefence replay show\n  jadefence replay show --by country hour\n  jadefence replay show 3 --output json',
+    )
+    .action((id: number | undefined, options: ShowOptions) => showReplay(id, options, streams));
   replay
     .command('decisions')
     .description('List the decisions of a replay in the order of the log')
@@ -154,7 +167,12 @@ async function findReplay(client: ServiceClient, id: number | undefined): Promis
   return latest;
 }
 
-async function showReplay(id: number | undefined, output: OneOutput, streams: Streams): Promise<void> {
+interface ShowOptions {
+  readonly by?: readonly BreakdownName[];
+  readonly output: OneOutput;
+}
+
+async function showReplay(id: number | undefined, { by, output }: ShowOptions, streams: Streams): Promise<void> {
   const client = await connect(streams);
   const replay = await findReplay(client, id);
   const result = await client.replayResult(replay.id);
@@ -170,7 +188,7 @@ async function showReplay(id: number | undefined, output: OneOutput, streams: St
   const rules = result.revision === null ? 'the draft' : `revision ${result.revision}`;
   const restsOn = `rests on ${rules} (${result.snapshot.slice(0, 12)}), log ${result.logSha256.slice(0, 12)}, ${reference}`;
   streams.stdout.write(
-    renderSummary(result.summary, `Replay ${replay.id} of "${replay.logName}", ${restsOn}`, streams),
+    renderSummary(result.summary, `Replay ${replay.id} of "${replay.logName}", ${restsOn}`, streams, by),
   );
 }
 

@@ -3,6 +3,7 @@ import {
   addDecision,
   addRejected,
   addTally,
+  Breakdown,
   ChunkReplay,
   ChunkRows,
   createTally,
@@ -13,6 +14,7 @@ import {
   normalizeRequest,
   orderByTime,
   Program,
+  RulingTable,
   SegmentDictionaries,
   toDecidedRecord,
   viewDecided,
@@ -36,6 +38,7 @@ export type PrintRecord = (record: DecidedRecord) => string;
 export class LogJudge {
   readonly tally: Tally = createTally();
   readonly #program: Program;
+  readonly #breakdown: Breakdown;
 
   /**
    * @param print absent where only counts are asked for
@@ -47,6 +50,7 @@ export class LogJudge {
     private readonly maxLimitKeys: number = DEFAULT_MAX_KEYS,
   ) {
     this.#program = new Program(judge);
+    this.#breakdown = new Breakdown(judge);
   }
 
   /** Judges files. @returns what to print, in the order of the log */
@@ -67,6 +71,7 @@ export class LogJudge {
       const request = normalizeRequest(record);
       const ruling = matcher.judge(request);
       addDecision(this.tally, ruling, request.atUnixMs, request.host);
+      this.#breakdown.addRequest(this.tally, request, ruling);
       return this.print && this.#printed(record, ruling);
     };
     const batches = this.#records(log.lines());
@@ -91,7 +96,7 @@ export class LogJudge {
   }
 
   async *#judgeAsTheyCome(imported: AsyncIterable<Imported>): AsyncGenerator<string> {
-    const replay = new ChunkReplay(this.#program);
+    const replay = this.#newReplay();
     let dictionaries = new SegmentDictionaries();
     for await (const chunk of this.#chunks(imported)) {
       if (chunk.beginsSegment) dictionaries = new SegmentDictionaries();
@@ -108,7 +113,7 @@ export class LogJudge {
     const store = await ChunkStore.create();
     try {
       for await (const chunk of this.#chunks(imported)) await store.add(chunk);
-      const replay = new ChunkReplay(this.#program, new Memory(undefined, this.maxLimitKeys));
+      const replay = this.#newReplay();
       const codesOf = store.times.map((times) => new Uint32Array(times.length));
       for (const { chunks, sequence } of orderByTime(store.times)) {
         const rows: ChunkRows[] = [];
@@ -126,6 +131,11 @@ export class LogJudge {
     } finally {
       await store.remove();
     }
+  }
+
+  #newReplay(): ChunkReplay {
+    const memory = new Memory(undefined, this.maxLimitKeys);
+    return new ChunkReplay(this.#program, memory, new RulingTable(), this.#breakdown);
   }
 
   async *#chunks(imported: AsyncIterable<Imported>): AsyncGenerator<EncodedChunk> {

@@ -1,9 +1,17 @@
-import { countWouldStop, type FenceSummary, type RuleSummary, type Summary } from '@jadefence/core';
+import { countWouldStop, type BreakdownName, type FenceSummary, type RuleSummary, type Summary } from '@jadefence/core';
 import type { Streams } from '../output.js';
 import { coloursFor, formatCount, formatShare, formatTime, printTable, shorten, widthOf } from './text.js';
 
-/** What a log came to, for people. */
-export function renderSummary(summary: Summary, title: string, streams: Streams): string {
+/**
+ * What a log came to, for people.
+ * @param by what requests are counted by, beside their rules
+ */
+export function renderSummary(
+  summary: Summary,
+  title: string,
+  streams: Streams,
+  by: readonly BreakdownName[] = [],
+): string {
   const colours = coloursFor(streams);
   const parts = [
     `${colours.bold(title)}\n${formatCount(summary.requests)} requests from ${formatTime(summary.fromUnixMs)} to ${formatTime(summary.toUnixMs)} UTC`,
@@ -12,6 +20,7 @@ export function renderSummary(summary: Summary, title: string, streams: Streams)
     ...renderIgnoredHeaders(summary),
     ...summary.fences.filter((fence) => isAsked(fence, summary)).map((fence) => renderFence(fence, streams)),
     ...renderUnasked(summary),
+    ...by.map((name) => renderBreakdown(name, summary)),
     ...renderRejected(summary, widthOf(streams)),
   ];
   return `${parts.join('\n\n')}\n`;
@@ -38,6 +47,28 @@ function renderIgnoredHeaders({ gates }: Summary): string[] {
         `Gate ${gate} ignored the client header of ${formatCount(ignoredHeaders)} requests, whose senders it does not trust.`,
     );
 }
+
+const SHOWN_VALUES = 20;
+
+function renderBreakdown(name: BreakdownName, { breakdowns, requests }: Summary): string {
+  const found = breakdowns.find(({ by }) => by === name);
+  if (!found)
+    return `Nothing is known of the ${name} of requests${name in NEEDS ? `, since there is no ${NEEDS[name]}` : ''}.`;
+  const shown = found.by === 'hour' ? found.values : found.values.slice(0, SHOWN_VALUES);
+  const rows = shown.map((one) => [
+    one.value,
+    formatCount(one.requests),
+    formatShare(one.requests / requests),
+    formatCount(one.stopped),
+    formatShare(one.stopped / one.requests),
+  ]);
+  const title = found.by === 'hour' ? 'hour (UTC)' : name;
+  const table = printTable([title, 'requests', 'share', 'stopped', 'of them'], rows, [1, 2, 3, 4]);
+  const others = found.numValues - shown.length;
+  return others > 0 ? `${table}\n${formatCount(others)} others` : table;
+}
+
+const NEEDS: Partial<Record<BreakdownName, string>> = { country: 'country table', category: 'category feed' };
 
 type Colours = ReturnType<typeof coloursFor>;
 
@@ -114,7 +145,9 @@ export function renderRejected(
 ): string[] {
   if (numRejected === 0) return [];
   const reasons = rejected.map(({ text, lines }) => `  ${formatCount(lines)}: ${text}`);
-  const first = firstRejected.map(({ line, start }) => shorten(`  line ${line}: ${printable(start)}`, width));
+  const first = firstRejected.map(({ file, line, start }) =>
+    shorten(`  ${file === undefined ? '' : `${file}, `}line ${line}: ${printable(start)}`, width),
+  );
   return [[`${formatCount(numRejected)} lines rejected`, ...reasons, 'the first of them', ...first].join('\n')];
 }
 

@@ -109,7 +109,8 @@ export function viewDecided(judge: Judge, request: Request, gateName: string | u
 }
 
 const NO_MEMBERS = { find: () => undefined };
-const NO_GATE: CheckedGate = {
+/** Where no gate covers a request it is seen as at an inbound one. */
+export const NO_GATE: CheckedGate = {
   statement: {
     kind: 'gate',
     name: '',

@@ -1,7 +1,5 @@
-import { createMembers } from '../check/members.js';
-import type { CheckedGate } from '../check/rulebook.js';
 import { evaluate, recogniseApplications } from '../decide/evaluate.js';
-import { viewRequest } from '../decide/gate.js';
+import { NO_GATE, viewRequest } from '../decide/gate.js';
 import type { Judge } from '../decide/interpreter.js';
 import { resolveClient, View } from '../decide/view.js';
 import { printCondition } from '../language/condition-text.js';
@@ -19,30 +17,9 @@ export interface Identified {
   readonly signatures: readonly { readonly application: string; readonly signature: string; readonly truth: Truth }[];
 }
 
-/** Where no gate covers a request it is seen as at an inbound one. */
-const NOWHERE: CheckedGate = {
-  statement: {
-    kind: 'gate',
-    name: 'nowhere',
-    direction: 'inbound',
-    hosts: [],
-    clients: [],
-    pathForms: [],
-    fences: [],
-    otherwise: { kind: 'allow' },
-    comments: [],
-    place: { file: '', line: 0, column: 0 },
-  },
-  hosts: createMembers('domains', [], new Map()),
-  clients: createMembers('addresses', [], new Map()),
-  trusting: createMembers('addresses', [], new Map()),
-  pathReading: {},
-  fences: [],
-};
-
 export function identifyApplications(judge: Judge, request: Request): Identified {
   const covered = viewRequest(judge, request);
-  const view = covered ?? new View(judge, NOWHERE, request, resolveClient(NOWHERE, request), false);
+  const view = covered ?? new View(judge, NO_GATE, request, resolveClient(NO_GATE, request), false);
   const { applications, lookups } = judge.rulebook;
   const terms = { applications, lookups };
   const subject = { view, tag: null };

@@ -31,6 +31,8 @@ interface Post {
   /** The minute in which its hours were asked last, and the answer. */
   askedMinute: number;
   isInHours: boolean;
+  /** How often its condition was asked of a request. */
+  numEvaluations: number;
 }
 
 /** The rules of a stage with what a matcher keeps of them, and the codes of the rulings that came up. */
@@ -74,6 +76,7 @@ export class Matcher {
         window: windowOf(rule),
         askedMinute: NEVER_ASKED,
         isInHours: false,
+        numEvaluations: 0,
       })),
     }));
     const numLeading = Math.max(0, ...program.stages.map(({ stage }) => stage.leadingGroups.length)) + 1;
@@ -116,6 +119,16 @@ export class Matcher {
     const known = court.codes[at];
     if (known !== undefined) return known;
     return (court.codes[at] = coding.codeFor(court.trace.rulingAt(place, (stage & 1) === 1)));
+  }
+
+  /** How often conditions were asked since this was asked last, by `fence/rule`. */
+  takeEvaluations(): [rule: string, evaluations: number][] {
+    const posts = this.#courts.flatMap((court) => court.posts).filter(({ numEvaluations }) => numEvaluations > 0);
+    return posts.map((post) => {
+      const taken: [string, number] = [post.rule.id, post.numEvaluations];
+      post.numEvaluations = 0;
+      return taken;
+    });
   }
 
   /** Makes room where too much is known; before the seats of the next rows are opened. */
@@ -175,7 +188,7 @@ export class Matcher {
       const { rule } = post;
       const live = rule.isTimed ? this.#liveness(post, atUnixMs, isTimeUnknown) : TRUE;
       if (live === FALSE) continue;
-      const holds = isCertain ? TRUE : this.#evaluate(court, rule, seat, place);
+      const holds = isCertain ? TRUE : this.#evaluate(court, post, seat, place);
       if (holds === FALSE) continue;
       const isUnknown = live === UNKNOWN || holds === UNKNOWN;
       if (isUnknown && !rule.rule.matchesUnknown) {
@@ -197,7 +210,9 @@ export class Matcher {
     }
   }
 
-  #evaluate({ trace }: Court, { conjunction, condition, isInTrial }: StageRule, seat: Seat, place: number): Degree {
+  #evaluate({ trace }: Court, post: Post, seat: Seat, place: number): Degree {
+    post.numEvaluations += 1;
+    const { conjunction, condition, isInTrial } = post.rule;
     const { groups } = this.program;
     if (conjunction) return evaluateConjunction(conjunction, seat, groups);
     const { byActing, byAll } = trace.tagsAt(place);

@@ -4,8 +4,6 @@ import type { Judge } from '../decide/interpreter.js';
 import { resolveClient } from '../decide/view.js';
 import type { Rule } from '../language/tree.js';
 import { countLabels, type DomainEntry } from '../reference/domain-set.js';
-import { ArrayPool } from './array-pool.js';
-import { Coder } from './coder.js';
 import {
   clientFeature,
   clientInputs,
@@ -17,17 +15,15 @@ import {
   type Feature,
   type Lens,
 } from './features.js';
-import { Groups } from './groups.js';
 import { KeyNumbers, KeyTexts, UNKNOWN_KEY, limitKey, personKey } from './keys.js';
 import { compileCondition, type Node } from './nodes.js';
+import { Plan } from './plan.js';
 import type { Seat } from './seat.js';
 import { evaluateNode, Stage } from './stage.js';
 import { Trace } from './trace.js';
 import { TRUE } from './truth.js';
 
-/** Above these everything that is known of values is let go of and found again. */
-const MAX_CLASSES = 1_000_000;
-const MAX_CLASS_ENTRIES = 32_000_000;
+/** Above so many keys everything that is known of values is let go of and found again. */
 const MAX_KEYS = 2_000_000;
 
 /** No gate judges the request. */
@@ -40,13 +36,6 @@ const NO_TAGS: ReadonlySet<string> = new Set();
 export interface ProgramStage {
   readonly stage: Stage;
   readonly trace: Trace;
-}
-
-export interface Bundle {
-  readonly coder: Coder;
-  /** What the coder reads, in this order: classes of groups, then numbers at slots. */
-  readonly groups: readonly number[];
-  readonly slots: readonly number[];
 }
 
 interface GateSight {
@@ -62,20 +51,12 @@ interface GateSight {
   readonly ignoredSlot?: number;
 }
 
-export class Program {
-  readonly groups = new Groups();
-  readonly slots: Feature<number>[] = [];
+export class Program extends Plan {
   readonly stages: ProgramStage[] = [];
-  readonly arrays = new ArrayPool();
-  /** Groups and slots that are read from the same attributes are read together. */
-  readonly bundles: readonly Bundle[];
-  readonly bundleOfGroup: readonly Bundle[];
-  readonly bundleOfSlot: readonly Bundle[];
   readonly people;
   readonly schedules;
   readonly endsAtUnixMs;
   readonly keyTexts = new KeyTexts();
-  readonly #slotByKey = new Map<string, number>();
   readonly #sights: GateSight[];
   readonly #choice: (seat: Seat) => number;
   readonly #encryptedSlot: number;
@@ -84,33 +65,23 @@ export class Program {
 
   /** Compiles the rules of all gates. */
   constructor(judge: Judge) {
+    super();
     const { rulebook, people } = judge;
     this.people = people;
     this.schedules = rulebook.schedules;
     this.endsAtUnixMs = rulebook.endsAtUnixMs;
-    this.#encryptedSlot = this.#slotFor(asNumber(encryptedFeature));
-    this.#inspectedSlot = this.#slotFor(asNumber(inspectedFeature));
-    this.#hostSlot = this.#slotFor(new KeyNumbers(hostText, this.keyTexts));
+    this.#encryptedSlot = this.slotFor(asNumber(encryptedFeature));
+    this.#inspectedSlot = this.slotFor(asNumber(inspectedFeature));
+    this.#hostSlot = this.slotFor(new KeyNumbers(hostText, this.keyTexts));
     this.#choice = this.#compileChoice(judge);
     this.#sights = rulebook.gates.map((gate) => this.#compileGate(gate, judge));
-    this.bundles = bundle(this.groups.all, this.slots, this.arrays);
-    this.bundleOfGroup = this.groups.all.map((_, group) => this.bundles.find(({ groups }) => groups.includes(group))!);
-    this.bundleOfSlot = this.slots.map((_, slot) => this.bundles.find(({ slots }) => slots.includes(slot))!);
-  }
-
-  #slotFor(feature: Feature<number>): number {
-    let slot = this.#slotByKey.get(feature.key);
-    if (slot === undefined) {
-      slot = this.slots.push(feature) - 1;
-      this.#slotByKey.set(feature.key, slot);
-    }
-    return slot;
+    this.seal();
   }
 
   #compileGate(gate: CheckedGate, judge: Judge): GateSight {
     const { direction, clientFrom, inspection } = gate.statement;
     const visible = this.#compileStage(gate, false, judge);
-    const ignoredSlot = clientFrom && this.#slotFor(headerIgnored(gate));
+    const ignoredSlot = clientFrom && this.slotFor(headerIgnored(gate));
     if (direction === 'inbound') return { visible, ignoredSlot };
     const terms = { rulebook: judge.rulebook, lens: { gate, isHidden: true, world: judge }, groups: this.groups };
     return {
@@ -129,7 +100,7 @@ export class Program {
 
   #compileStage(gate: CheckedGate, isHidden: boolean, judge: Judge): number {
     const stage = new Stage(gate, isHidden, { rulebook: judge.rulebook, world: judge }, this.groups, (rule, lens) =>
-      keysOf(rule, lens).map((key) => this.#slotFor(new KeyNumbers(key, this.keyTexts))),
+      keysOf(rule, lens).map((key) => this.slotFor(new KeyNumbers(key, this.keyTexts))),
     );
     return this.stages.push({ stage, trace: new Trace(stage) }) - 1;
   }
@@ -141,16 +112,16 @@ export class Program {
       const number = numberOf(named);
       return () => number;
     }
-    const namedSlot = this.#slotFor(
+    const namedSlot = this.slotFor(
       feature(`number of ${namedGateFeature.key}`, namedGateFeature.inputs, (reading) => {
         const name = namedGateFeature.read(reading);
         return name == null ? UNNAMED : numberOf(name);
       }),
     );
     const inbound = gates.some(({ statement }) => statement.direction === 'inbound')
-      ? this.#slotFor(closestInbound(gates))
+      ? this.slotFor(closestInbound(gates))
       : undefined;
-    const outbound = firstOutbound(gates).map((choice) => this.#slotFor(choice));
+    const outbound = firstOutbound(gates).map((choice) => this.slotFor(choice));
     return (seat) => {
       const byName = seat.numberOf(namedSlot);
       if (byName !== UNNAMED) return byName;
@@ -189,26 +160,13 @@ export class Program {
     return number === UNKNOWN_KEY ? undefined : (JSON.parse(this.keyTexts.textOf(number)) as string | null);
   }
 
-  /** The attributes that something is read from. */
-  get attributes(): string[] {
-    const names = this.bundles.flatMap(({ coder }) => coder.inputs).map((input) => input.replace(/^\?/, ''));
-    return [...new Set(names)].sort();
+  override get isFull(): boolean {
+    return super.isFull || this.keyTexts.size > MAX_KEYS;
   }
 
-  /** Whether so much is known of values that it should be let go of. */
-  get isFull(): boolean {
-    return (
-      this.groups.all.some(
-        ({ numClasses, numEntries }) => numClasses > MAX_CLASSES || numEntries > MAX_CLASS_ENTRIES,
-      ) || this.keyTexts.size > MAX_KEYS
-    );
-  }
-
-  /** Lets go of what is known of values; numbers of before mean nothing any more. */
-  forget(): void {
-    for (const group of this.groups.all) group.forget();
+  override forget(): void {
+    super.forget();
     this.keyTexts.forget();
-    for (const { coder } of this.bundles) coder.forget();
     for (const { stage } of this.stages) stage.forget();
   }
 }
@@ -217,24 +175,6 @@ const hostText = feature('host', hostFeature.inputs, (reading) => {
   const host = hostFeature.read(reading);
   return host === undefined ? undefined : JSON.stringify(host);
 });
-
-function bundle(groups: readonly Feature<number>[], slots: readonly Feature<number>[], arrays: ArrayPool): Bundle[] {
-  const all = [...groups, ...slots];
-  const byInputs = new Map<string, number[]>();
-  all.forEach(({ inputs }, index) => {
-    const key = inputs.join('\n');
-    byInputs.set(key, [...(byInputs.get(key) ?? []), index]);
-  });
-  return [...byInputs.values()].map((members) => ({
-    coder: new Coder(
-      all[members[0]!]!.inputs,
-      members.map((index) => all[index]!),
-      arrays,
-    ),
-    groups: members.filter((index) => index < groups.length),
-    slots: members.filter((index) => index >= groups.length).map((index) => index - groups.length),
-  }));
-}
 
 function asNumber({ key, inputs, read }: Feature<boolean>): Feature<number> {
   return { key, inputs, read: (reading) => (read(reading) ? 1 : 0) };

@@ -1,8 +1,8 @@
-/** Where a request stands before a program: the numbers that the program wants of it. */
+/** Where a request stands before a plan: the numbers that a plan wants of it. */
 import type { Attributes } from '../request/record.js';
 import type { CodedRows } from './coder.js';
 import { Reading } from './reading.js';
-import type { Bundle, Program } from './program.js';
+import type { Bundle, Plan } from './plan.js';
 
 export interface Seat {
   /** The class of the request in a group of features. */
@@ -18,7 +18,7 @@ export class ChunkSeat implements Seat {
   readonly #numbers: (Int32Array | undefined)[] = [];
 
   constructor(
-    private readonly program: Program,
+    private readonly plan: Plan,
     readonly rows: CodedRows,
   ) {}
 
@@ -29,7 +29,7 @@ export class ChunkSeat implements Seat {
   numberOf(slot: number): number {
     const known = this.#numbers[slot];
     if (known !== undefined) return known[this.row]!;
-    this.#read(this.program.bundleOfSlot[slot]!);
+    this.#read(this.plan.bundleOfSlot[slot]!);
     return this.#numbers[slot]![this.row]!;
   }
 
@@ -37,14 +37,14 @@ export class ChunkSeat implements Seat {
   classesOf(group: number): Int32Array {
     const known = this.#classes[group];
     if (known !== undefined) return known;
-    this.#read(this.program.bundleOfGroup[group]!);
+    this.#read(this.plan.bundleOfGroup[group]!);
     return this.#classes[group]!;
   }
 
   /** Gives back what the numbers lay in; the seat is not asked any more. */
   close(): void {
     const arrays = [...this.#classes, ...this.#numbers].filter((array) => array !== undefined);
-    this.program.arrays.give(arrays);
+    this.plan.arrays.give(arrays);
     this.#classes.length = 0;
     this.#numbers.length = 0;
   }
@@ -63,17 +63,17 @@ export class SingleSeat implements Seat {
   readonly #numbers: number[] = [];
 
   constructor(
-    private readonly program: Program,
+    private readonly plan: Plan,
     attributes: Attributes,
   ) {
     this.#reading = new Reading(attributes);
   }
 
   classOf(group: number): number {
-    return (this.#classes[group] ??= this.program.groups.all[group]!.read(this.#reading));
+    return (this.#classes[group] ??= this.plan.groups.all[group]!.read(this.#reading));
   }
 
   numberOf(slot: number): number {
-    return (this.#numbers[slot] ??= this.program.slots[slot]!.read(this.#reading));
+    return (this.#numbers[slot] ??= this.plan.slots[slot]!.read(this.#reading));
   }
 }

@@ -4,6 +4,7 @@ import { Matcher } from '../match/matcher.js';
 import { Memory } from '../match/memory.js';
 import type { Program } from '../match/program.js';
 import type { ChunkSeat } from '../match/seat.js';
+import type { Breakdown } from './breakdown.js';
 import { RulingTable } from './ruling-table.js';
 import { createTally, type Tally } from './tally.js';
 import { TallyCounter } from './tally-counter.js';
@@ -24,11 +25,13 @@ export class ChunkReplay {
   /**
    * @param memory what requests before these left behind; brought up to date
    * @param table interns the decisions
+   * @param breakdown counts by what describes the requests, too
    */
   constructor(
     private readonly program: Program,
     readonly memory: Memory = new Memory(),
     readonly table: RulingTable = new RulingTable(),
+    private readonly breakdown?: Breakdown,
   ) {
     this.#matcher = new Matcher(program, memory);
   }
@@ -58,6 +61,8 @@ export class ChunkReplay {
       progress(end);
     }
     const tally = createTally();
+    for (const [rule, times] of this.#matcher.takeEvaluations())
+      tally.evaluations[rule] = (tally.evaluations[rule] ?? 0) + times;
     const counter = new TallyCounter(this.table.rulings, codes, atUnixMs);
     counter.addTo(tally, (index) => {
       const seat = seats[sequence ? sequence.chunkOf[index]! : 0]!;
@@ -65,6 +70,7 @@ export class ChunkReplay {
       return this.program.hostOf(seat);
     });
     for (const seat of seats) seat.close();
+    this.breakdown?.addTo(tally, chunks, codes, this.table.rulings, atUnixMs, sequence);
     return { codes, tally };
   }
 

@@ -1,9 +1,11 @@
+import { describeRequest } from '../decide/aspects.js';
 import type { Decision } from '../decide/decision.js';
 import { decide, type Judge } from '../decide/interpreter.js';
 import { State } from '../decide/state.js';
 import type { LogRecord } from '../request/record.js';
 import { normalizeRequest, type Request } from '../request/request.js';
-import { addDecision, createTally, type Tally } from './tally.js';
+import { hourOf } from './breakdown.js';
+import { addDecision, addHour, addValue, createTally, type Tally } from './tally.js';
 
 /** Judges requests by the interpreter, one after the other, which must be the order of their time where the rules remember, and counts what they come to. */
 export class Replay {
@@ -20,6 +22,9 @@ export class Replay {
     const request = normalizeRequest(record);
     const decision = decide(this.judge, request, this.state);
     addDecision(this.tally, decision, request.atUnixMs, request.host);
+    for (const [aspect, values] of describeRequest(this.judge, request, decision.gate))
+      for (const value of values) addValue(this.tally, aspect, value, decision.outcome, 1);
+    addHour(this.tally, hourOf(request.atUnixMs), decision.outcome, 1);
     return { request, decision };
   }
 }

@@ -4,7 +4,18 @@ import { OUTCOMES, type Outcome } from '../language/outcomes.js';
 import { describeRule } from '../language/sentence.js';
 import type { FenceStatement } from '../language/tree.js';
 import { REJECT_REASONS, type RejectedLine, type RejectReason } from '../request/record.js';
-import { ownValue, type GateTally, type RuleTally, type Tally } from './tally.js';
+import {
+  BREAKDOWNS,
+  ownValue,
+  sortValues,
+  sumOf,
+  type BreakdownName,
+  type GateTally,
+  type OutcomeCounts,
+  type RuleTally,
+  type Tally,
+  type ValueTally,
+} from './tally.js';
 
 /** What a log came to, ready to be shown: everything in its order, also the rules that never matched. */
 export interface Summary {
@@ -17,6 +28,8 @@ export interface Summary {
   readonly uncoveredHosts: readonly { readonly host: string; readonly requests: number }[];
   readonly gates: readonly (Readonly<GateTally> & { readonly gate: string })[];
   readonly fences: readonly FenceSummary[];
+  /** Only of what something is known. */
+  readonly breakdowns: readonly BreakdownSummary[];
   readonly numRejected: number;
   readonly rejected: readonly { readonly reason: RejectReason; readonly text: string; readonly lines: number }[];
   /** The first five. */
@@ -34,6 +47,25 @@ export interface FenceSummary {
   readonly otherwise: number;
 }
 
+/** Requests with one value: what they came to. */
+export interface ValueSummary {
+  readonly value: string;
+  readonly requests: number;
+  readonly stopped: number;
+  readonly outcomes: OutcomeCounts;
+}
+
+/** Requests by the values that they have under one aspect. */
+export interface BreakdownSummary {
+  readonly by: BreakdownName;
+  /** Those with most requests first; hours in their order. */
+  readonly values: readonly ValueSummary[];
+  /** How many values came up; at least so many where there are `others` that were not told apart. */
+  readonly numValues: number;
+  /** Requests with values that are not listed, once for each such value. */
+  readonly others: number;
+}
+
 export interface RuleSummary extends Readonly<RuleTally> {
   readonly rule: string;
   readonly title?: string;
@@ -41,10 +73,14 @@ export interface RuleSummary extends Readonly<RuleTally> {
   readonly state: 'on' | 'trial' | 'off';
   /** Whether its action can stop a request. */
   readonly canStop: boolean;
+  /** How often its condition was asked of a request: what it costs. */
+  readonly evaluations: number;
 }
 
 const SHOWN_HOSTS = 10;
 const SHOWN_REJECTED = 5;
+/** Of each breakdown. */
+const SHOWN_VALUES = 50;
 
 /** @param rulebook the one that the tally was counted with */
 export function summarize(tally: Tally, rulebook: Rulebook): Summary {
@@ -72,9 +108,34 @@ export function summarize(tally: Tally, rulebook: Rulebook): Summary {
       ...(ownValue(tally.gates, statement.name) ?? { requests: 0, stopped: 0, otherwise: 0, ignoredHeaders: 0 }),
     })),
     fences: inOrderOfGates(rulebook).map((fence) => summarizeFence(fence, tally, rulebook)),
+    breakdowns: BREAKDOWNS.flatMap((name) => {
+      // A replay of before this was counted has none.
+      const all = (tally.by as Tally['by'] | undefined)?.[name];
+      return all ? [summarizeValues(name, all)] : [];
+    }),
     numRejected: rejected.reduce((sum, { lines }) => sum + lines, 0),
     rejected,
     firstRejected: tally.firstRejected.slice(0, SHOWN_REJECTED),
+  };
+}
+
+function summarizeValues(by: BreakdownName, all: ValueTally): BreakdownSummary {
+  const sorted = sortValues(all);
+  const isHours = by === 'hour';
+  const listed = isHours ? sorted.sort(([a], [b]) => (a < b ? -1 : 1)) : sorted.slice(0, SHOWN_VALUES);
+  return {
+    by,
+    values: listed.map(([value, outcomes, requests]) => ({
+      value,
+      requests,
+      stopped: (Object.entries(outcomes) as [Outcome, number][]).reduce(
+        (sum, [outcome, some]) => sum + (isStop(outcome) ? some : 0),
+        0,
+      ),
+      outcomes,
+    })),
+    numValues: all.numValues,
+    others: (isHours ? [] : sorted.slice(SHOWN_VALUES)).reduce((sum, [, , some]) => sum + some, sumOf(all.others)),
   };
 }
 
@@ -96,6 +157,8 @@ function summarizeFence(fence: FenceStatement, tally: Tally, rulebook: Rulebook)
       state: rule.state,
       canStop: !['allow', 'tag', 'observe'].includes(rule.action.kind),
       ...(ownValue(tally.rules, ruleId(fence.name, rule.name)) ?? { hits: 0, decided: 0, would: {}, blind: 0 }),
+      evaluations:
+        ownValue((tally.evaluations as Tally['evaluations'] | undefined) ?? {}, ruleId(fence.name, rule.name)) ?? 0,
     })),
     otherwise: ownValue(tally.otherwise, fence.name) ?? 0,
   };

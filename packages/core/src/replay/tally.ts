@@ -1,3 +1,4 @@
+import { ASPECTS } from '../decide/aspects.js';
 import { ruleId, type Ruling } from '../decide/decision.js';
 import { type Outcome } from '../language/outcomes.js';
 import type { RejectedLine, RejectReason } from '../request/record.js';
@@ -26,12 +27,32 @@ export interface GateTally {
   ignoredHeaders: number;
 }
 
+export type OutcomeCounts = Partial<Record<Outcome, number>>;
+
+/** Requests by one of the values that they have, and by what they came to. */
+export interface ValueTally {
+  /** At most `MAX_VALUES` of them, the first that came up. */
+  values: Record<string, OutcomeCounts>;
+  numValues: number;
+  /** Requests with values beyond those, once for each such value. */
+  others: OutcomeCounts;
+}
+
+/** What requests are counted by, beside what decided them; the hour of the day is that of UTC. */
+export const BREAKDOWNS = [...ASPECTS, 'hour'] as const;
+export type BreakdownName = (typeof BREAKDOWNS)[number];
+
 /** Counts over the decisions of a log. Plain data; tallies of parts of a log add up to the tally of the whole. */
 export interface Tally {
   requests: number;
   outcomes: Partial<Record<Outcome, number>>;
   /** By `fence/rule`. */
   rules: Record<string, RuleTally>;
+  /**
+   * By `fence/rule`: how often its condition was asked of a request, where the compiled rules could not tell beforehand.
+   * A measure of what a rule costs, which the interpreter does not have.
+   */
+  evaluations: Record<string, number>;
   /** By fence: requests that its `otherwise` decided. */
   otherwise: Record<string, number>;
   gates: Record<string, GateTally>;
@@ -42,22 +63,27 @@ export interface Tally {
   fromUnixMs?: number;
   toUnixMs?: number;
   timeline: Timeline;
+  /** Absent for what nothing is known of. */
+  by: Partial<Record<BreakdownName, ValueTally>>;
 }
 
 const MAX_UNCOVERED_HOSTS = 1000;
 const MAX_FIRST_REJECTED = 1000;
+const MAX_VALUES = 50_000;
 
 export function createTally(): Tally {
   return {
     requests: 0,
     outcomes: {},
     rules: emptyRecord(),
+    evaluations: emptyRecord(),
     otherwise: emptyRecord(),
     gates: emptyRecord(),
     uncoveredHosts: emptyRecord(),
     rejected: {},
     firstRejected: [],
     timeline: createTimeline(),
+    by: {},
   };
 }
 
@@ -119,6 +145,48 @@ export function addUncoveredHosts(tally: Tally, hosts: Iterable<readonly [host: 
   }
 }
 
+/** Counts requests with one of the values that they have. */
+export function addValue(tally: Tally, name: BreakdownName, value: string, outcome: Outcome, requests: number): void {
+  const all = valueTally(tally, name);
+  let counts = all.values[value];
+  if (counts === undefined && all.numValues < MAX_VALUES) {
+    counts = all.values[value] = {};
+    all.numValues += 1;
+  }
+  increment(counts ?? all.others, outcome, requests);
+}
+
+/** @param hour of the day, 0 to 23 */
+export function addHour(tally: Tally, hour: number, outcome: Outcome, requests: number): void {
+  addValue(tally, 'hour', `${String(hour).padStart(2, '0')}:00`, outcome, requests);
+}
+
+function valueTally(tally: Tally, name: BreakdownName): ValueTally {
+  return (tally.by[name] ??= { values: emptyRecord(), numValues: 0, others: {} });
+}
+
+/** Keeps of each breakdown the values with most requests; the rest are counted together. */
+export function trimTally(tally: Tally, maxValues: number): void {
+  for (const all of Object.values(tally.by)) {
+    const sorted = sortValues(all);
+    for (const [value, counts] of sorted.slice(maxValues)) {
+      delete all.values[value];
+      addCounts(all.others, counts);
+    }
+  }
+}
+
+/** Values with their counts, most requests first. */
+export function sortValues({ values }: ValueTally): [value: string, counts: OutcomeCounts, requests: number][] {
+  return Object.entries(values)
+    .map(([value, counts]): [string, OutcomeCounts, number] => [value, counts, sumOf(counts)])
+    .sort((a, b) => b[2] - a[2] || (a[0] < b[0] ? -1 : 1));
+}
+
+export function sumOf(counts: OutcomeCounts): number {
+  return Object.values(counts).reduce((sum, requests) => sum + requests, 0);
+}
+
 /** How the host of an uncovered request is named. */
 export function uncoveredName(host: string | null | undefined): string {
   return host ?? '(no host)';
@@ -144,6 +212,7 @@ export function addTally(into: Tally, part: Tally): void {
   into.requests += part.requests;
   addCounts(into.outcomes, part.outcomes);
   addCounts(into.otherwise, part.otherwise);
+  addCounts(into.evaluations, part.evaluations);
   addCounts(into.rejected, part.rejected);
   addUncoveredHosts(into, Object.entries(part.uncoveredHosts));
   for (const [name, gate] of Object.entries(part.gates))
@@ -163,6 +232,12 @@ export function addTally(into: Tally, part: Tally): void {
   if (part.toUnixMs !== undefined) into.toUnixMs = Math.max(into.toUnixMs ?? part.toUnixMs, part.toUnixMs);
   into.firstRejected.push(...part.firstRejected.slice(0, MAX_FIRST_REJECTED - into.firstRejected.length));
   addTimeline(into.timeline, part.timeline);
+  for (const [name, all] of Object.entries(part.by) as [BreakdownName, ValueTally][]) {
+    for (const [value, counts] of Object.entries(all.values))
+      for (const [outcome, requests] of Object.entries(counts) as [Outcome, number][])
+        addValue(into, name, value, outcome, requests);
+    addCounts(valueTally(into, name).others, all.others);
+  }
 }
 
 function addCounts<K extends string>(into: Partial<Record<K, number>>, part: Partial<Record<K, number>>): void {

@@ -17,9 +17,11 @@ import { normalizeRequest } from '../request/request.js';
 import { wideFenceText, wideRepeatingLog } from './arbitrary-fences.js';
 import { chunkOf } from './chunk-of.js';
 
-const countries = createCountryTable(parseCountryRows('198.18.0.0/30,NO\n198.18.0.4/30,SE\n2001:db8::/32,NO').ranges);
+export const COUNTRIES = createCountryTable(
+  parseCountryRows('198.18.0.0/30,NO\n198.18.0.4/30,SE\n2001:db8::/32,NO').ranges,
+);
 const feedOf = (text: string) => createCategories([parseCategoryFeed('f', text).feed]);
-const CATEGORIES = [
+export const CATEGORIES = [
   undefined,
   feedOf('a.example,news\nb.example,games\nc.a.example,games\nc.a.example,news'),
   feedOf('a.example,news\na.example/a,games\nb.example/login,news'),
@@ -55,7 +57,7 @@ const inOrder = ({ counters, holds }: StoredState, lastUnixMs: number) => ({
 });
 
 /** So many that those of the request itself are spilled. */
-const CROWD = Object.fromEntries(Array.from({ length: 62 }, (_, index) => [`x.${index}`, 'x']));
+export const CROWD = Object.fromEntries(Array.from({ length: 62 }, (_, index) => [`x.${index}`, 'x']));
 
 export type Hear = (judge: Judge, ruling: Ruling) => Observer | undefined;
 
@@ -80,7 +82,13 @@ export function compareEvaluators(
       (text, given, { cut, hasTable, categories, people, gate, isTimeUnknown, isSpilled }) => {
         const { rulebook, diagnostics } = checkFences([{ path: 'f.fence', text }], []);
         expect(diagnostics).toEqual([]);
-        const judge: Judge = { rulebook: rulebook!, ...(hasTable ? { countries } : {}), categories, people, gate };
+        const judge: Judge = {
+          rulebook: rulebook!,
+          ...(hasTable ? { countries: COUNTRIES } : {}),
+          categories,
+          people,
+          gate,
+        };
         const log = given.map(({ t, attributes }, index): LogRecord => ({
           line: index + 1,
           atUnixMs: t,

@@ -1,6 +1,7 @@
 /** Runs in a worker thread: judges, filters, counts and explains rows of a stored log. */
 import {
   askCondition,
+  Breakdown,
   ChunkReplay,
   checkFences,
   checkFilter,
@@ -8,13 +9,14 @@ import {
   countCountries,
   countMatches,
   Dataset,
+  decide,
   explainRequest,
   filterChunk,
   normalizeRequest,
   readCondition,
   Memory,
   Program,
-  Replay,
+  RulingTable,
   State,
   type DatasetKind,
   type Explanation,
@@ -78,7 +80,7 @@ export interface FilterTask extends JudgeSource, ChunksSource {
   readonly rulings: readonly Ruling[];
 }
 
-let prepared: { readonly key: string; readonly judge: Judge; program?: Program } | undefined;
+let prepared: { readonly key: string; readonly judge: Judge; program?: Program; breakdown?: Breakdown } | undefined;
 
 function judgeFor(source: JudgeSource): Judge {
   if (prepared?.key !== source.judgeKey) prepared = { key: source.judgeKey, judge: prepareJudge(source) };
@@ -87,7 +89,7 @@ function judgeFor(source: JudgeSource): Judge {
 
 /** The attributes that a replay has to read. */
 export function attributesRead(source: JudgeSource): string[] {
-  return programFor(source).attributes;
+  return [...new Set([...programFor(source).attributes, ...breakdownFor(source).attributes])];
 }
 
 /** The rules compiled, once for all chunks that are judged by them. */
@@ -96,9 +98,19 @@ function programFor(source: JudgeSource): Program {
   return (prepared!.program ??= new Program(judge));
 }
 
+function breakdownFor(source: JudgeSource): Breakdown {
+  const judge = judgeFor(source);
+  return (prepared!.breakdown ??= new Breakdown(judge));
+}
+
 export function judgeChunk(task: JudgeTask): JudgeAnswer {
   const { isStateful } = judgeFor(task).rulebook;
-  const replay = new ChunkReplay(programFor(task), new Memory(task.state, task.maxLimitKeys));
+  const replay = new ChunkReplay(
+    programFor(task),
+    new Memory(task.state, task.maxLimitKeys),
+    new RulingTable(),
+    breakdownFor(task),
+  );
   const { codes, tally } = replay.judge(openChunks(task), task.sequence, (numRowsDone) =>
     task.progress.postMessage(numRowsDone),
   );
@@ -120,9 +132,10 @@ export function explainRow({ sequence, state, index, ...source }: ExplainTask): 
   const rows = openChunks(source);
   const recordAt = (at: number): LogRecord =>
     (sequence ? rows[sequence.chunkOf[at]!]!.row(sequence.rowOf[at]!) : rows[0]!.row(at)) as LogRecord;
-  const replay = new Replay(judge, new State(state));
-  if (judge.rulebook.isStateful) for (let at = 0; at < index; at += 1) replay.next(recordAt(at));
-  return explainRequest(judge, normalizeRequest(recordAt(index)), replay.state);
+  const before = new State(state);
+  if (judge.rulebook.isStateful)
+    for (let at = 0; at < index; at += 1) decide(judge, normalizeRequest(recordAt(at)), before);
+  return explainRequest(judge, normalizeRequest(recordAt(index)), before);
 }
 
 /** A condition to be counted over some rows. */

@@ -18,10 +18,22 @@ const PAGE_ROWS = 25;
 const COLUMNS = ['line', 'time (UTC)', 'client', 'country', 'request', 'outcome', 'decided by'];
 
 /** Every decision in the order of the log, a page at a time. */
-export function DecisionTable({ replayId, outcomes }: { replayId: number; outcomes: readonly Outcome[] }) {
+export function DecisionTable({
+  replayId,
+  outcomes,
+  where,
+  onWhere,
+}: {
+  replayId: number;
+  outcomes: readonly Outcome[];
+  where: string;
+  onWhere: (where: string) => void;
+}) {
   const [filter, setFilter] = useState<Outcome | 'all'>('all');
-  const [where, setWhere] = useState('');
-  const [offset, setOffset] = useState(0);
+  const [shownPage, setPage] = useState({ where, offset: 0 });
+  // Another filter begins with its first page.
+  const offset = shownPage.where === where ? shownPage.offset : 0;
+  const setOffset = (to: number): void => setPage({ where, offset: to });
   const [explained, setExplained] = useState<DecisionRow>();
   const page = useQuery(
     decisionsQuery(replayId, {
@@ -42,11 +54,10 @@ export function DecisionTable({ replayId, outcomes }: { replayId: number; outcom
   return (
     <Card title="Decisions" aside={<Choice label="Show" value={filter} options={options} onChange={changeFilter} />}>
       <FilterBox
+        key={where}
+        where={where}
         problem={page.error && hasProblem(page.error, 'bad-filter') ? page.error.message : undefined}
-        onFilter={(text) => {
-          setWhere(text);
-          setOffset(0);
-        }}
+        onFilter={onWhere}
       />
       {!hasProblem(page.error, 'bad-filter') && (
         <Loaded query={page}>
@@ -98,7 +109,15 @@ export function DecisionTable({ replayId, outcomes }: { replayId: number; outcom
 }
 
 /** A condition of the fence language over requests and their decisions; asked on Enter. */
-function FilterBox({ problem, onFilter }: { problem?: string; onFilter: (where: string) => void }) {
+function FilterBox({
+  where,
+  problem,
+  onFilter,
+}: {
+  where: string;
+  problem?: string;
+  onFilter: (where: string) => void;
+}) {
   const submit = (event: FormEvent<HTMLFormElement>): void => {
     event.preventDefault();
     onFilter(String(new FormData(event.currentTarget).get('where')).trim());
@@ -108,6 +127,7 @@ function FilterBox({ problem, onFilter }: { problem?: string; onFilter: (where: 
       <TextField
         label="Filter"
         name="where"
+        defaultValue={where}
         className="grow"
         spellCheck={false}
         autoComplete="off"

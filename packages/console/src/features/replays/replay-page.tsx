@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import type { Replay, ReplayProgress, ReplayResult } from '@jadefence/contract';
-import { lazy, Suspense, useEffect, useState } from 'react';
+import { lazy, Suspense, useEffect, useRef, useState } from 'react';
 import { useParams } from 'react-router';
 import { service } from '../../api/client.js';
 import { replayQuery, replayResultQuery } from '../../api/queries.js';
@@ -8,6 +8,7 @@ import { Card, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { OutcomeLabel } from '../../components/outcome.js';
 import { formatCount, formatShare, formatTime } from '../../format.js';
+import { BreakdownCard } from './breakdown-card.js';
 import { DecisionTable } from './decision-table.js';
 import { RulesTable } from './rules-table.js';
 
@@ -55,6 +56,12 @@ function DoneReplay({ id }: { id: number }) {
 
 function Result({ result }: { result: ReplayResult }) {
   const { summary, timeline } = result;
+  const [where, setWhere] = useState('');
+  const decisions = useRef<HTMLDivElement>(null);
+  const showDecisions = (condition: string): void => {
+    setWhere(condition);
+    decisions.current?.scrollIntoView({ block: 'start' });
+  };
   return (
     <>
       <PageHeading title={`Replay ${result.id}: ${result.logName}`}>
@@ -91,7 +98,15 @@ function Result({ result }: { result: ReplayResult }) {
         </Suspense>
       </Card>
       <RulesTable fences={summary.fences} />
-      <DecisionTable replayId={result.id} outcomes={summary.outcomes.map(({ outcome }) => outcome)} />
+      {summary.breakdowns.length > 0 && <BreakdownCard breakdowns={summary.breakdowns} onFilter={showDecisions} />}
+      <div ref={decisions}>
+        <DecisionTable
+          replayId={result.id}
+          outcomes={summary.outcomes.map(({ outcome }) => outcome)}
+          where={where}
+          onWhere={setWhere}
+        />
+      </div>
       <p className="text-xs text-muted">
         Rests on {result.revision === null ? 'the draft' : `revision ${result.revision}`} (
         {result.snapshot.slice(0, 12)}), log {result.logSha256.slice(0, 12)},{' '}

@@ -1,4 +1,13 @@
-import { addTally, crc32, createTally, RulingTable, type Ruling, type StoredState, type Tally } from '@jadefence/core';
+import {
+  addTally,
+  crc32,
+  createTally,
+  RulingTable,
+  trimTally,
+  type Ruling,
+  type StoredState,
+  type Tally,
+} from '@jadefence/core';
 import type { Logger } from 'pino';
 import { inTransaction, type Database } from '../../database/database.js';
 import { ReplayChunkModel, ReplayModel, ReplayResultModel, ReplayStateModel } from '../../database/models.js';
@@ -12,6 +21,8 @@ import type { Judges } from './judges.js';
 
 /** How often a running replay tells how far it is. */
 const PROGRESS_MS = 200;
+/** Of each country, client and the like, so many with most requests are kept with the result. */
+const KEPT_VALUES = 200;
 
 /** Runs replays: chunk after chunk through the workers, merged in the order of chunks, so that the result never depends on who was faster. */
 export class ReplayRuns {
@@ -147,6 +158,7 @@ export class ReplayRuns {
   }
 
   async #finish(replay: ReplayModel, tally: Tally, rulings: readonly Ruling[]): Promise<void> {
+    trimTally(tally, KEPT_VALUES);
     await inTransaction(this.db, async (trx) => {
       const rows = rulings.map((ruling, code) => ({ replayId: replay.id, code, outcome: ruling.outcome, ruling }));
       for (const batch of batches(rows)) await ReplayResultModel.query(trx).insert(batch);

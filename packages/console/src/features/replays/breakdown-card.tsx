@@ -1,0 +1,127 @@
+import type { BreakdownName, BreakdownSummary, ValueSummary } from '@jadefence/core';
+import { useState } from 'react';
+import { Choice } from '../../components/choice.js';
+import { Card, WideTable } from '../../components/layout.js';
+import { formatCount, formatShare } from '../../format.js';
+
+const TITLES: Readonly<Record<BreakdownName, string>> = {
+  country: 'country of the client',
+  category: 'category of the site',
+  application: 'application',
+  client: 'client',
+  host: 'host',
+  status: 'status in the log',
+  hour: 'hour of the day (UTC)',
+};
+/** Those that a filter can ask for. */
+const FIELDS: readonly BreakdownName[] = ['country', 'category', 'application', 'client', 'host'];
+const SHOWN_VALUES = 10;
+
+/** Requests by who asked and for what, with the share that was stopped. A value becomes the filter of the decisions. */
+export function BreakdownCard({
+  breakdowns,
+  onFilter,
+}: {
+  breakdowns: readonly BreakdownSummary[];
+  onFilter: (where: string) => void;
+}) {
+  const [name, setName] = useState<BreakdownName>(breakdowns[0]!.by);
+  const found = breakdowns.find(({ by }) => by === name) ?? breakdowns[0]!;
+  const shown = found.by === 'hour' ? found.values : found.values.slice(0, SHOWN_VALUES);
+  const most = Math.max(...shown.map(({ requests }) => requests));
+  const numOthers = found.numValues - shown.length;
+  return (
+    <Card
+      title="Who asked, and for what"
+      aside={
+        <Choice
+          label="By"
+          value={found.by}
+          options={breakdowns.map(({ by }) => ({ value: by, text: TITLES[by] }))}
+          onChange={setName}
+        />
+      }
+    >
+      <WideTable label={`Requests by ${TITLES[found.by]}`}>
+        <thead className="text-muted">
+          <tr className="border-b border-line">
+            <th scope="col" className="px-4 py-2 font-medium">
+              {TITLES[found.by]}
+            </th>
+            <th scope="col" className="px-2 py-2 text-right font-medium">
+              requests
+            </th>
+            <th scope="col" className="w-2/5 px-2 py-2 font-medium">
+              <span className="mr-3 inline-flex items-center gap-1">
+                <span aria-hidden className="size-2.5 rounded-sm bg-blocked" /> stopped
+              </span>
+              <span className="inline-flex items-center gap-1">
+                <span aria-hidden className="size-2.5 rounded-sm bg-jade" /> not stopped
+              </span>
+            </th>
+            <th scope="col" className="px-4 py-2 text-right font-medium">
+              stopped
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {shown.map((one) => (
+            <ValueRow key={one.value} by={found.by} one={one} most={most} onFilter={onFilter} />
+          ))}
+        </tbody>
+      </WideTable>
+      {numOthers > 0 && (
+        <p className="px-4 py-3 text-sm text-muted">
+          {formatCount(numOthers)} more with fewer requests.
+        </p>
+      )}
+    </Card>
+  );
+}
+
+function ValueRow({
+  by,
+  one: { value, requests, stopped },
+  most,
+  onFilter,
+}: {
+  by: BreakdownName;
+  one: ValueSummary;
+  most: number;
+  onFilter: (where: string) => void;
+}) {
+  const isAskable = FIELDS.includes(by) && !value.startsWith('(');
+  const share = (count: number): string => `${(count / most) * 100}%`;
+  return (
+    <tr className="border-b border-line last:border-b-0">
+      <th scope="row" className="max-w-72 truncate px-4 py-1.5 text-left font-mono text-xs font-normal" title={value}>
+        {isAskable ? (
+          <button
+            type="button"
+            onClick={() => onFilter(`${by} = ${value}`)}
+            className="text-jade underline-offset-2 hover:underline"
+            title={`Show the decisions with ${by} = ${value}`}
+          >
+            {value}
+          </button>
+        ) : (
+          value
+        )}
+      </th>
+      <td className="px-2 py-1.5 text-right tabular-nums">{formatCount(requests)}</td>
+      <td className="px-2 py-1.5">
+        <div aria-hidden className="flex h-2.5 gap-px">
+          <div className="rounded-l-sm bg-blocked" style={{ width: share(stopped) }} />
+          <div className="rounded-r-sm bg-jade" style={{ width: share(requests - stopped) }} />
+        </div>
+      </td>
+      <td className="px-4 py-1.5 text-right whitespace-nowrap tabular-nums">
+        {stopped === 0 ? (
+          <span className="text-muted">none</span>
+        ) : (
+          `${formatCount(stopped)} (${formatShare(stopped / requests)})`
+        )}
+      </td>
+    </tr>
+  );
+}

@@ -1,0 +1,174 @@
+/** What requests are counted by, beside what they come to: read once for each distinct value. */
+import type { CheckedGate } from '../check/rulebook.js';
+import { NO_GATE } from '../decide/gate.js';
+import type { Judge } from '../decide/interpreter.js';
+import { ASPECTS, describeValues, statusOf, type Aspect } from '../decide/aspects.js';
+import type { Comparison } from '../language/tree.js';
+import type { Address } from '../request/address.js';
+import type { Field } from '../request/field.js';
+import { clientFeature, feature, featureOf, type Feature, type Lens } from './features.js';
+import { KeyNumbers, KeyTexts } from './keys.js';
+import { compileCondition, type Node } from './nodes.js';
+import { ABSENT, PairMap } from './pair-map.js';
+import { Plan } from './plan.js';
+import type { Seat } from './seat.js';
+import { evaluateNode } from './stage.js';
+import { TRUE } from './truth.js';
+
+const MAX_TEXTS = 2_000_000;
+const NO_TAGS: ReadonlySet<string> = new Set();
+
+/** What is recognised of a request at one gate. */
+interface Recognition {
+  readonly applications: readonly { readonly name: string; readonly node: Node }[];
+  /** The groups that the nodes ask. */
+  readonly groups: readonly number[];
+  /** From the classes of those groups to one number, one map for each group but the first. */
+  pairs: PairMap[];
+  numPairs: number;
+  /** By that number, that of the text. */
+  readonly texts: Map<number, number>;
+}
+
+export class Describer extends Plan {
+  /** Those of which something can be known. */
+  readonly aspects: readonly Aspect[];
+  readonly #texts: Readonly<Record<Aspect, KeyTexts>>;
+  /** By gate, and one more for requests that none covers: the slot of each aspect but the applications. */
+  readonly #slots: readonly Partial<Record<Aspect, number>>[];
+  readonly #recognitions: readonly Recognition[];
+  readonly #numberOfGate: ReadonlyMap<string | undefined, number>;
+
+  constructor(judge: Judge) {
+    super();
+    this.aspects = ASPECTS.filter(
+      (aspect) => (aspect !== 'country' || judge.countries) && (aspect !== 'category' || judge.categories),
+    );
+    this.#texts = Object.fromEntries(ASPECTS.map((aspect) => [aspect, new KeyTexts()])) as Record<Aspect, KeyTexts>;
+    const gates = [...judge.rulebook.gates, NO_GATE];
+    this.#numberOfGate = new Map(
+      gates.map((gate, index) => [gate === NO_GATE ? undefined : gate.statement.name, index]),
+    );
+    this.#slots = gates.map((gate) => {
+      const lens = { gate, isHidden: false, world: judge };
+      return Object.fromEntries(
+        this.aspects.flatMap((aspect) => {
+          const values = valuesOf(aspect, lens);
+          return values ? [[aspect, this.slotFor(new KeyNumbers(values, this.#texts[aspect]))]] : [];
+        }),
+      );
+    });
+    this.#recognitions = gates.map((gate) => this.#compileRecognition(gate, judge));
+    this.seal();
+  }
+
+  #compileRecognition(gate: CheckedGate, judge: Judge): Recognition {
+    const { rulebook } = judge;
+    const lens = { gate, isHidden: false, world: judge };
+    const names = [
+      ...rulebook.applications.flatMap(({ name, over }) => (over ? [name, over.name] : [name])),
+      'unrecognised',
+    ];
+    const applications = [...new Set(names)].map((name) => ({
+      name,
+      node: compileCondition(isApplication(name), { rulebook, lens, groups: this.groups }),
+    }));
+    const groups = [...new Set(applications.flatMap(({ node }) => groupsOf(node)))].sort((a, b) => a - b);
+    return { applications, groups, pairs: newPairs(groups), numPairs: 0, texts: new Map() };
+  }
+
+  /** @param gate that judged the request; undefined where none covers it */
+  gateNumber(gate: string | undefined): number {
+    return this.#numberOfGate.get(gate)!;
+  }
+
+  /** The number of what a request is under an aspect. */
+  numberOf(aspect: Aspect, seat: Seat, gate: number): number {
+    return aspect === 'application'
+      ? this.#recognise(this.#recognitions[gate]!, seat)
+      : seat.numberOf(this.#slots[gate]![aspect]!);
+  }
+
+  /** The values that a number stands for: a request may have several categories. */
+  valuesAt(aspect: Aspect, number: number): readonly string[] {
+    return JSON.parse(this.#texts[aspect].textOf(number)) as string[];
+  }
+
+  #recognise(recognition: Recognition, seat: Seat): number {
+    const { groups, pairs, texts, applications } = recognition;
+    let key = groups.length === 0 ? 0 : seat.classOf(groups[0]!);
+    for (let index = 1; index < groups.length; index += 1) {
+      const number = seat.classOf(groups[index]!);
+      const map = pairs[index - 1]!;
+      const known = map.get(key, number);
+      if (known !== ABSENT) key = known;
+      else {
+        map.add(key, number, recognition.numPairs);
+        key = recognition.numPairs++;
+      }
+    }
+    let text = texts.get(key);
+    if (text === undefined) {
+      const certain = applications.filter(({ node }) => evaluateNode(node, seat, this.groups, NO_TAGS) === TRUE);
+      const names = certain.map(({ name }) => name);
+      text = this.#texts.application.numberOf(JSON.stringify(describeValues(names.length === 0 ? undefined : names)));
+      texts.set(key, text);
+    }
+    return text;
+  }
+
+  override get isFull(): boolean {
+    return super.isFull || Object.values(this.#texts).some(({ size }) => size > MAX_TEXTS);
+  }
+
+  override forget(): void {
+    super.forget();
+    for (const texts of Object.values(this.#texts)) texts.forget();
+    for (const recognition of this.#recognitions) {
+      recognition.pairs = newPairs(recognition.groups);
+      recognition.numPairs = 0;
+      recognition.texts.clear();
+    }
+  }
+}
+
+function newPairs(groups: readonly number[]): PairMap[] {
+  return groups.slice(1).map(() => new PairMap());
+}
+
+function groupsOf(node: Node): number[] {
+  if (node.kind === 'atom') return [node.group];
+  if (node.kind === 'not') return groupsOf(node.part);
+  return node.kind === 'and' || node.kind === 'or' ? node.parts.flatMap(groupsOf) : [];
+}
+
+function isApplication(name: string): Comparison {
+  const place = { file: '', line: 0, column: 0 };
+  return {
+    kind: 'comparison',
+    field: 'application',
+    operator: '=',
+    values: [{ kind: 'text', text: name, place }],
+    isNegated: false,
+    isAnyCase: false,
+    place,
+  };
+}
+
+/** The values of an aspect as the text of a JSON list; undefined for applications, which are recognised. */
+function valuesOf(aspect: Aspect, lens: Lens): Feature<string> | undefined {
+  const asText = <T>(read: Feature<Field<T>>): Feature<string> =>
+    feature(`values of ${read.key}`, read.inputs, (reading) =>
+      JSON.stringify(describeValues(read.read(reading) as Field<string | Address | readonly string[]>)),
+    );
+  switch (aspect) {
+    case 'application':
+      return undefined;
+    case 'client':
+      return asText(clientFeature(lens.gate));
+    case 'status':
+      return asText(feature('status', ['http.response.status_code'], ({ attributes }) => statusOf(attributes)));
+    default:
+      return asText(featureOf(aspect, undefined, lens)!);
+  }
+}

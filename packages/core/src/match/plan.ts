@@ -1,0 +1,82 @@
+/** What is to be read of requests: classes of groups of features, and numbers at slots. */
+import { ArrayPool } from './array-pool.js';
+import { Coder } from './coder.js';
+import type { Feature } from './features.js';
+import { Groups } from './groups.js';
+
+/** Above these everything that is known of values is let go of and found again. */
+const MAX_CLASSES = 1_000_000;
+const MAX_CLASS_ENTRIES = 32_000_000;
+
+/** Groups and slots that are read from the same attributes are read together. */
+export interface Bundle {
+  readonly coder: Coder;
+  /** What the coder reads, in this order: classes of groups, then numbers at slots. */
+  readonly groups: readonly number[];
+  readonly slots: readonly number[];
+}
+
+export class Plan {
+  readonly groups = new Groups();
+  readonly slots: Feature<number>[] = [];
+  readonly arrays = new ArrayPool();
+  readonly #slotByKey = new Map<string, number>();
+  #bundles: readonly Bundle[] = [];
+  bundleOfGroup: readonly Bundle[] = [];
+  bundleOfSlot: readonly Bundle[] = [];
+
+  /** The same feature has one slot. */
+  protected slotFor(feature: Feature<number>): number {
+    let slot = this.#slotByKey.get(feature.key);
+    if (slot === undefined) {
+      slot = this.slots.push(feature) - 1;
+      this.#slotByKey.set(feature.key, slot);
+    }
+    return slot;
+  }
+
+  /** All groups and slots are there. */
+  protected seal(): void {
+    const bundles = bundle(this.groups.all, this.slots, this.arrays);
+    this.#bundles = bundles;
+    this.bundleOfGroup = this.groups.all.map((_, group) => bundles.find(({ groups }) => groups.includes(group))!);
+    this.bundleOfSlot = this.slots.map((_, slot) => bundles.find(({ slots }) => slots.includes(slot))!);
+  }
+
+  /** The attributes that something is read from. */
+  get attributes(): string[] {
+    const names = this.#bundles.flatMap(({ coder }) => coder.inputs).map((input) => input.replace(/^\?/, ''));
+    return [...new Set(names)].sort();
+  }
+
+  /** Whether so much is known of values that it should be let go of. */
+  get isFull(): boolean {
+    return this.groups.all.some(
+      ({ numClasses, numEntries }) => numClasses > MAX_CLASSES || numEntries > MAX_CLASS_ENTRIES,
+    );
+  }
+
+  /** Lets go of what is known of values; numbers of before mean nothing any more. */
+  forget(): void {
+    for (const group of this.groups.all) group.forget();
+    for (const { coder } of this.#bundles) coder.forget();
+  }
+}
+
+function bundle(groups: readonly Feature<number>[], slots: readonly Feature<number>[], arrays: ArrayPool): Bundle[] {
+  const all = [...groups, ...slots];
+  const byInputs = new Map<string, number[]>();
+  all.forEach(({ inputs }, index) => {
+    const key = inputs.join('\n');
+    byInputs.set(key, [...(byInputs.get(key) ?? []), index]);
+  });
+  return [...byInputs.values()].map((members) => ({
+    coder: new Coder(
+      all[members[0]!]!.inputs,
+      members.map((index) => all[index]!),
+      arrays,
+    ),
+    groups: members.filter((index) => index < groups.length),
+    slots: members.filter((index) => index >= groups.length).map((index) => index - groups.length),
+  }));
+}

@@ -1,0 +1,87 @@
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import { checkFences } from '../check/check-fences.js';
+import { ASPECTS } from '../decide/aspects.js';
+import { decide, type Judge } from '../decide/interpreter.js';
+import { State } from '../decide/state.js';
+import { Memory } from '../match/memory.js';
+import { Program } from '../match/program.js';
+import type { Attributes, LogRecord } from '../request/record.js';
+import { normalizeRequest } from '../request/request.js';
+import { CATEGORIES, COUNTRIES, CROWD } from '../test/compare-evaluators.js';
+import { wideFenceText, wideRepeatingLog } from '../test/arbitrary-fences.js';
+import { chunkOf } from '../test/chunk-of.js';
+import { Breakdown } from './breakdown.js';
+import { Replay } from './replay.js';
+import { ChunkReplay } from './replay-chunk.js';
+import { addTally, addValue, BREAKDOWNS, createTally, sortValues, trimTally } from './tally.js';
+
+describe('what requests are counted by', () => {
+  it('is for stored chunks what it is for each request by itself', () => {
+    const seen = new Map<string, Set<string>>(BREAKDOWNS.map((name) => [name, new Set()]));
+    fc.assert(
+      fc.property(
+        wideFenceText,
+        wideRepeatingLog,
+        fc.record({ cut: fc.nat(14), categories: fc.constantFrom(...CATEGORIES), isCrowded: fc.boolean() }),
+        (text, records, { cut, categories, isCrowded }) => {
+          const { rulebook } = checkFences([{ path: 'f.fence', text }], [], { categories: categories?.names });
+          const judge: Judge = { rulebook: rulebook!, categories, ...(cut % 3 === 0 ? {} : { countries: COUNTRIES }) };
+          const log = records.map(({ t, attributes }, index): LogRecord => ({
+            line: index + 1,
+            atUnixMs: t,
+            attributes: { ...(isCrowded ? CROWD : {}), ...(attributes as Attributes) },
+          }));
+          const whole = new Replay(judge);
+          for (const record of log) whole.next(record);
+
+          const parts = [log.slice(0, cut), log.slice(cut)].flatMap((part) => chunkOf(part) ?? []);
+          const replay = new ChunkReplay(new Program(judge), new Memory(), undefined, new Breakdown(judge));
+          const tally = createTally();
+          for (const rows of parts) addTally(tally, replay.judge([rows]).tally);
+          expect(tally.by).toEqual(whole.tally.by);
+
+          const single = createTally();
+          const breakdown = new Breakdown(judge);
+          const state = new State();
+          for (const request of log.map(normalizeRequest))
+            breakdown.addRequest(single, request, decide(judge, request, state));
+          expect(single.by).toEqual(whole.tally.by);
+
+          // The same rows of both chunks together, in the same order.
+          const chunkIndex = parts.flatMap((rows, chunk) => Array.from({ length: rows.numRows }, () => chunk));
+          const rowIndex = parts.flatMap((rows) => Array.from({ length: rows.numRows }, (_, row) => row));
+          const sequence = { chunkOf: Uint32Array.from(chunkIndex), rowOf: Uint32Array.from(rowIndex) };
+          const again = new ChunkReplay(new Program(judge), new Memory(), undefined, new Breakdown(judge));
+          expect(again.judge(parts, sequence).tally.by).toEqual(whole.tally.by);
+
+          for (const [name, { values }] of Object.entries(tally.by))
+            for (const value of Object.keys(values)) seen.get(name)!.add(value);
+        },
+      ),
+      // A fixed seed, since what is reached is asserted.
+      { numRuns: 250, seed: 91 },
+    );
+    // What the generator reaches, so that agreement means something.
+    for (const aspect of ASPECTS.filter((one) => one !== 'status')) {
+      expect([aspect, [...seen.get(aspect)!].includes('(unknown)')]).toEqual([aspect, true]);
+      expect([aspect, seen.get(aspect)!.size >= 3]).toEqual([aspect, true]);
+    }
+    expect(seen.get('application')).toContain('tls');
+    expect(seen.get('category')).toContain('games');
+  });
+
+  it('adds up to the number of requests, however many values there are, and keeps those with most', () => {
+    const tally = createTally();
+    for (let client = 0; client < 60_000; client += 1) addValue(tally, 'client', `c${client}`, 'allowed', 1);
+    addValue(tally, 'client', 'c7', 'blocked', 5);
+    const { client } = tally.by;
+    expect([client!.numValues, client!.others]).toEqual([50_000, { allowed: 10_000 }]);
+    trimTally(tally, 2);
+    expect(sortValues(client!)).toEqual([
+      ['c7', { allowed: 1, blocked: 5 }, 6],
+      ['c0', { allowed: 1 }, 1],
+    ]);
+    expect(client!.others).toEqual({ allowed: 59_998 });
+  });
+});
