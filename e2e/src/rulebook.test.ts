@@ -310,7 +310,7 @@ describe('a stored log that is out of order', () => {
     const log = `${[...half(1000), ...half(0)].join('\n')}\n`;
     writeFileSync(join(desk.folder, 'mixed.ndjson'), log);
     const judged = await desk.run('judge', 'mixed.ndjson', '--fences', 'site.fence', '--output', 'ndjson');
-    expect(judged.stderr).toContain('the lines are not in the order of time, so they are sorted first');
+    expect(judged.stderr).toContain('the lines are not in the order of time, so they were put into it first');
     const expected = judged.stdout.trimEnd().split('\n');
     expect(expected).toHaveLength(70_000);
 

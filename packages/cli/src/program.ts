@@ -16,6 +16,7 @@ import { addLogImport } from './commands/log-import.js';
 import { addLog } from './commands/log.js';
 import { addLogin, addLogout } from './commands/login.js';
 import { addPassphrase } from './commands/passphrase.js';
+import { addCompare } from './commands/compare.js';
 import { addReplay } from './commands/replay.js';
 import { addAudit, addPublish, addRevision } from './commands/revision.js';
 import { addRule } from './commands/rule.js';
@@ -61,6 +62,7 @@ function buildProgram(streams: Streams): Command {
   const log = program.command('log').description('Request logs of the service');
   addLogImport(log, streams);
   addLog(log, streams);
+  addCompare(program, streams);
   addReplay(program.command('replay').description('Replays of logs against the draft'), streams);
   addCountry(program.command('country').description('Country tables of the service'), streams);
   addCategory(program.command('category').description('Category feeds of the service'), streams);

@@ -41,7 +41,13 @@ import type {
   MatchCount,
   PublishInput,
   ReadingQuery,
+  ChangePage,
+  ComparisonInfo,
+  ComparisonProgress,
+  ComparisonResult,
   Replay,
+  StartComparison,
+  StartReplay,
   ReplayProgress,
   ReplayResult,
   Revision,
@@ -176,8 +182,20 @@ export class ServiceClient {
   deleteLog = (id: number, isForced: boolean): Promise<void> =>
     this.#json('DELETE', `/logs/${id}${queryText({ force: isForced ? 'true' : undefined })}`);
   replays = (): Promise<Replay[]> => this.#json('GET', '/replays');
-  startReplay = (input: { logId: number; gate?: string; against?: Against; people?: People }): Promise<Replay> =>
-    this.#json('POST', '/replays', input);
+  startReplay = (input: StartReplay): Promise<Replay> => this.#json('POST', '/replays', input);
+  cancelReplay = (id: number): Promise<Replay> => this.#json('POST', `/replays/${id}/cancel`, {});
+  comparisons = (): Promise<ComparisonInfo[]> => this.#json('GET', '/comparisons');
+  startComparison = (input: StartComparison): Promise<ComparisonInfo> => this.#json('POST', '/comparisons', input);
+  comparison = (id: number): Promise<ComparisonInfo> => this.#json('GET', `/comparisons/${id}`);
+  comparisonResult = (id: number): Promise<ComparisonResult> => this.#json('GET', `/comparisons/${id}/result`);
+  changes = (id: number, query: { offset: number; limit: number; group?: number }): Promise<ChangePage> =>
+    this.#json('GET', `/comparisons/${id}/changes${queryText(query)}`);
+  /** Follows a comparison until it is done or failed. */
+  followComparison = (
+    id: number,
+    onProgress: (progress: ComparisonProgress) => void,
+    signal?: AbortSignal,
+  ): Promise<ComparisonProgress> => this.#follow(`/comparisons/${id}/events`, onProgress, signal);
   replay = (id: number): Promise<Replay> => this.#json('GET', `/replays/${id}`);
   replayResult = (id: number): Promise<ReplayResult> => this.#json('GET', `/replays/${id}/result`);
   decisions = (
@@ -196,26 +214,26 @@ export class ServiceClient {
     }
   }
 
-  /** Follows a replay until it is done or failed. */
-  async followReplay(
+  /** Follows a replay until it is done, failed or cancelled. */
+  followReplay = (
     id: number,
     onProgress: (progress: ReplayProgress) => void,
     signal?: AbortSignal,
-  ): Promise<ReplayProgress> {
-    const response = await this.#send('GET', `/replays/${id}/events`, {
-      headers: { accept: 'text/event-stream' },
-      signal,
-    });
-    let last: ReplayProgress | undefined;
+  ): Promise<ReplayProgress> => this.#follow(`/replays/${id}/events`, onProgress, signal);
+
+  /** Hears server-sent events until they end. @returns the last */
+  async #follow<T>(path: string, hear: (event: T) => void, signal?: AbortSignal): Promise<T> {
+    const response = await this.#send('GET', path, { headers: { accept: 'text/event-stream' }, signal });
+    let last: T | undefined;
     const parser = createParser({
       onEvent: ({ data }) => {
-        last = JSON.parse(data) as ReplayProgress;
-        onProgress(last);
+        last = JSON.parse(data) as T;
+        hear(last);
       },
     });
     const decoder = new TextDecoder();
     for await (const piece of response.body!) parser.feed(decoder.decode(piece, { stream: true }));
-    if (!last) throw new ServiceError('The service ended the events of the replay without sending any.');
+    if (last === undefined) throw new ServiceError('The service ended its events without sending any.');
     return last;
   }
 

@@ -33,6 +33,7 @@ export const PROBLEMS = {
   'bad-text': { status: 422, title: 'The text cannot be read' },
   'nothing-to-publish': { status: 409, title: 'Nothing differs from what is published' },
   'expectations-not-met': { status: 409, title: 'Expectations are not met' },
+  'replay-over': { status: 409, title: 'The replay has ended' },
   'replay-not-done': { status: 409, title: 'The replay is not done yet' },
   'too-large': { status: 413, title: 'The request body is too large' },
   'upload-cut': { status: 400, title: 'The upload was cut off' },

@@ -352,6 +352,28 @@ export class StartReplayInput {
   @IsOptional() @Matches(/^[a-z][a-z0-9-]{0,62}$/, { message: '$property must be the name of a gate' }) gate?: string;
   @IsOptional() @IsAgainst() against?: Against;
   @IsOptional() @IsIn(PEOPLE) people?: People;
+  @IsOptional() @IsInt() fromUnixMs?: number;
+  @IsOptional() @IsInt() toUnixMs?: number;
+  /** Fences to judge by, instead of the draft or a revision, and what their folder is called. */
+  @IsOptional() @ValidateNested() @Type(() => FenceSourcesInput) fences?: FenceSourcesInput;
+  @IsOptional() @IsString() @Length(1, 200) folder?: string;
+}
+
+export class StartComparisonInput {
+  @IsInt() @Min(1) logId!: number;
+  @IsAgainst() before!: Against;
+  @IsAgainst() after!: Against;
+  @IsOptional() @Matches(/^[a-z][a-z0-9-]{0,62}$/, { message: '$property must be the name of a gate' }) gate?: string;
+  @IsOptional() @IsIn(PEOPLE) people?: People;
+  @IsOptional() @IsInt() fromUnixMs?: number;
+  @IsOptional() @IsInt() toUnixMs?: number;
+}
+
+export class ChangesQuery {
+  @Type(() => Number) @IsInt() @Min(0) offset: number = 0;
+  @Type(() => Number) @IsInt() @Min(1) @Max(1000) limit: number = 50;
+  /** The place of a group in the result; all requests whose clients are told something else where absent. */
+  @IsOptional() @Type(() => Number) @IsInt() @Min(0) group?: number;
 }
 
 export class DecisionsQuery {

@@ -12,8 +12,11 @@ import type {
   Explanation,
   ListContents,
   ListKind,
+  BreakdownSummary,
+  ComparisonTally,
   LogFormat,
   ReaderOptions,
+  Side,
   Outcome,
   Part,
   People,
@@ -276,11 +279,13 @@ export interface Log {
   readonly importedAt: string;
 }
 
-export const REPLAY_STATES = ['waiting', 'running', 'done', 'failed'] as const;
+export const REPLAY_STATES = ['waiting', 'running', 'done', 'failed', 'cancelled'] as const;
 export type ReplayState = (typeof REPLAY_STATES)[number];
 
 export interface ReplayProgress {
   readonly state: ReplayState;
+  /** What it came to so far; null before the first requests are judged. */
+  readonly soFar: SoFar | null;
   readonly requestsDone: number;
   readonly requests: number;
   /** Why it failed. */
@@ -302,8 +307,78 @@ export interface Replay extends ReplayProgress {
   readonly gate: string | null;
   /** The revision that was judged by; null for the draft. */
   readonly revision: number | null;
+  /** The name of the folder whose fences judged; null for the draft or a revision. */
+  readonly folder: string | null;
   readonly people: People;
+  /** Only requests from this time on, and before that, are judged; all where null. */
+  readonly fromUnixMs: number | null;
+  readonly toUnixMs: number | null;
   readonly startedAt: string;
+}
+
+/** What a replay came to so far. */
+export interface SoFar {
+  readonly outcomes: Partial<Record<Outcome, number>>;
+  /** By `fence/rule`, those that matched. */
+  readonly rules: Readonly<Record<string, { readonly hits: number; readonly decided: number }>>;
+}
+
+/** One log judged twice. */
+export interface ComparisonInfo {
+  readonly id: number;
+  readonly logId: number;
+  readonly logName: string;
+  readonly before: Replay;
+  readonly after: Replay;
+  readonly state: ComparisonState;
+  /** Of both replays together. */
+  readonly requestsDone: number;
+  readonly requests: number;
+  readonly failure: string | null;
+  readonly startedAt: string;
+}
+
+export type ComparisonState = Exclude<ReplayState, 'cancelled'>;
+export type ComparisonProgress = Pick<ComparisonInfo, 'state' | 'requestsDone' | 'requests' | 'failure'>;
+
+/** Which requests of a log are judged, and how. */
+interface ReplayOptions {
+  readonly logId: number;
+  readonly gate?: string;
+  readonly people?: People;
+  readonly fromUnixMs?: number;
+  readonly toUnixMs?: number;
+}
+
+export interface StartReplay extends ReplayOptions {
+  /** What is published unless said, or the draft where nothing is. */
+  readonly against?: Against;
+  /** Fences to judge by instead, and what their folder is called. */
+  readonly fences?: FenceSources;
+  readonly folder?: string;
+}
+
+export interface StartComparison extends ReplayOptions {
+  readonly before: Against;
+  readonly after: Against;
+}
+
+export interface ComparisonResult extends ComparisonInfo {
+  readonly tally: Omit<ComparisonTally, 'by'>;
+  /** The requests that change, by what describes them. */
+  readonly breakdowns: readonly BreakdownSummary[];
+}
+
+/** A request that changes, or that another rule decides. */
+export interface ChangeRow extends Omit<DecisionRow, 'outcome' | 'gate' | 'fence' | 'rule' | 'status' | 'reason'> {
+  readonly before: Side;
+  readonly after: Side;
+}
+
+export interface ChangePage {
+  readonly offset: number;
+  readonly total: number;
+  readonly rows: readonly ChangeRow[];
 }
 
 export interface ReplayResult extends Replay {

@@ -105,8 +105,15 @@ export { LayoutError, type Mapping, type ReaderOptions } from './logs/layout.js'
 export { parseMapping } from './logs/naming.js';
 export { toDecidedRecord, type DecidedRecord } from './replay/decided-record.js';
 export { Replay } from './replay/replay.js';
-export { ChunkReplay, type RowSequence } from './replay/replay-chunk.js';
+export { ChunkReplay, isInSpan, judgeSpan, NOT_JUDGED, type RowSequence, type Span } from './replay/replay-chunk.js';
 export { Breakdown } from './replay/breakdown.js';
+export {
+  DecisionComparison,
+  describeDecider,
+  type ComparisonGroup,
+  type ComparisonTally,
+  type Side,
+} from './replay/comparison.js';
 export { RulingTable } from './replay/ruling-table.js';
 export { Matcher } from './match/matcher.js';
 export { Program } from './match/program.js';
@@ -127,6 +134,7 @@ export {
 export {
   countWouldStop,
   summarize,
+  summarizeBreakdowns,
   type BreakdownSummary,
   type FenceSummary,
   type RuleSummary,

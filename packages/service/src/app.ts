@@ -21,6 +21,8 @@ import { Logs } from './features/logs/logs.js';
 import { logRoutes } from './features/logs/routes.js';
 import { DecisionPages } from './features/replays/decision-pages.js';
 import { Judges } from './features/replays/judges.js';
+import { Comparisons } from './features/comparisons/comparisons.js';
+import { comparisonRoutes } from './features/comparisons/routes.js';
 import { ReplayRuns } from './features/replays/replay-run.js';
 import { Replays } from './features/replays/replays.js';
 import { replayRoutes } from './features/replays/routes.js';
@@ -88,8 +90,10 @@ export async function createService(config: Config): Promise<Service> {
   const judges = new Judges(db, worlds, datasets);
   const pool = new JudgingPool(Math.min(availableParallelism(), MAX_THREADS), config.maxLimitKeys);
   const queue = new JobQueue(config.databaseUrl, logger);
-  const runs = new ReplayRuns(db, logs, judges, pool, logger);
-  const replays = new Replays(db, revisions, logs, worlds, judges, queue);
+  const runs = new ReplayRuns(db, logs, judges, pool, logger, config.checkpointSeconds * 1000);
+  const replays = new Replays(db, drafts, revisions, logs, worlds, judges, queue);
+  const pages = new DecisionPages(db, logs, judges, pool);
+  const comparisons = new Comparisons(db, { replays, runs, pages, judges, logs, pool, queue, logger });
   const readers = new ReferencePool();
   const effects = new Effects(db, datasets, worlds, revisions, runs, queue);
   const referenceImports = new ReferenceImports(datasets, effects, readers);
@@ -117,16 +121,19 @@ export async function createService(config: Config): Promise<Service> {
     ...logRoutes(logs, imports, config.maxUploadBytes),
     ...matchRoutes(new MatchCounts(drafts, logs, worlds, pool)),
     ...tryRoutes(revisions, worlds),
-    ...replayRoutes(replays, new DecisionPages(db, logs, judges, pool)),
+    ...replayRoutes(replays, pages),
+    ...comparisonRoutes(comparisons),
   ];
   const removed = await imports.removeUnfinished();
   if (removed > 0) logger.warn({ logs: removed }, 'removed logs whose import had not finished');
   const unfinished = await runs.unfinished();
   await queue.start({
     replay: (replayId) => runs.run(replayId),
+    comparison: (comparisonId) => comparisons.run(comparisonId),
     check: (datasetId, userId) => referenceImports.finishCheck(datasetId, { userId }),
   });
   for (const replayId of unfinished) await queue.addReplay(replayId);
+  for (const comparisonId of await comparisons.unfinished()) await queue.addComparison(comparisonId);
   await referenceImports.resume();
   const refreshing = setInterval(() => void sources.refreshDue(new Date()), REFRESH_CHECK_MS);
   const sessionPool = new pg.Pool({ connectionString: config.databaseUrl, max: 2 });

@@ -13,6 +13,7 @@ describe('the settings', () => {
       isBehindHttps: false,
       maxUploadBytes: 10_737_418_240,
       maxLimitKeys: 5_000_000,
+      checkpointSeconds: 5,
     });
     expect(readConfig(DATABASE).signInFile).toMatch(/\/\.jadefence\/sign-in$/);
   });
@@ -24,6 +25,7 @@ describe('the settings', () => {
     ['JADEFENCE_BEHIND_HTTPS', 'yes', 'isBehindHttps', true],
     ['JADEFENCE_MAX_UPLOAD_BYTES', '1000', 'maxUploadBytes', 1000],
     ['JADEFENCE_MAX_LIMIT_KEYS', '20', 'maxLimitKeys', 20],
+    ['JADEFENCE_CHECKPOINT_SECONDS', '0', 'checkpointSeconds', 0],
     ['JADEFENCE_SIGN_IN_FILE', '/tmp/x', 'signInFile', '/tmp/x'],
   ])('%s=%s is taken', (name, text, key, value) => {
     expect(readConfig({ ...DATABASE, [name]: text })).toMatchObject({ [key]: value });

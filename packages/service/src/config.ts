@@ -15,6 +15,8 @@ export interface Config {
   readonly maxUploadBytes: number;
   /** How many counters and holds the rules of a replay may keep alive at once. */
   readonly maxLimitKeys: number;
+  /** How often a running replay keeps what it would have to do again after a restart. */
+  readonly checkpointSeconds: number;
   /** Below which reference data may be refreshed from files; without one only URLs are refreshed from. */
   readonly referenceFolder: string | undefined;
   /** Whether refreshes may reach private and local addresses. */
@@ -69,6 +71,9 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
     ),
     maxLimitKeys: read('JADEFENCE_MAX_LIMIT_KEYS', '5000000', 'a number of keys', (text) =>
       wholeNumber(text, 100_000_000),
+    ),
+    checkpointSeconds: read('JADEFENCE_CHECKPOINT_SECONDS', '5', 'a number of seconds', (text) =>
+      wholeNumber(text, 86_400),
     ),
     referenceFolder: env['JADEFENCE_REFERENCE_FOLDER'] ? resolve(env['JADEFENCE_REFERENCE_FOLDER']) : undefined,
     mayFetchPrivate: read('JADEFENCE_FETCH_PRIVATE', 'no', 'yes or no', (text) => ({ yes: true, no: false })[text]),

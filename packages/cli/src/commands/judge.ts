@@ -1,6 +1,5 @@
 import {
   DEFAULT_MAX_KEYS,
-  PEOPLE,
   printCsvHeader,
   printCsvRow,
   suggestNearest,
@@ -9,15 +8,15 @@ import {
   type BreakdownName,
   type People,
 } from '@jadefence/core';
-import { Option, type Command } from 'commander';
+import type { Command } from 'commander';
 import { EXIT, Failure } from '../failure.js';
 import { loadCategoryFeeds, loadCountryTable } from '../files/load-reference.js';
 import { loadRulebook } from '../files/load-fences.js';
 import { openLog } from '../files/open-log.js';
 import { addReadingOptions, orFailLater, readingOf, type ReadingOptions } from '../files/reading.js';
 import { LogJudge } from '../judging/judge-log.js';
-import { LineWriter, parseWhole, ROWS_OUTPUT, writeJson, type Output, type Streams } from '../output.js';
-import { byOption } from './by-option.js';
+import { LineWriter, parseWhole, ROWS_OUTPUT, say, writeJson, type Output, type Streams } from '../output.js';
+import { byOption, peopleOption } from './replay-options.js';
 import { renderSummary } from '../render/summary.js';
 
 interface JudgeOptions extends ReadingOptions {
@@ -41,9 +40,7 @@ export function addJudge(program: Command, streams: Streams): void {
   addReadingOptions(command)
     .option('--host <host>', 'host of every request, where the log has no column for it')
     .option('--gate <name>', 'gate that judges every request, whatever its host')
-    .addOption(
-      new Option('--people <what>', 'what people do who are warned or asked').choices(PEOPLE).default('goes-on'),
-    )
+    .addOption(peopleOption())
     .option(
       '--category-feed <file...>',
       'category feeds in order: CSV, CATEGORY=LIST, a folder or an archive; the first that knows a site answers',
@@ -90,6 +87,8 @@ async function judgeLog(paths: readonly string[], options: JudgeOptions, streams
     throw new Failure(error.message, EXIT.wrongInput, 'Or allow more with --max-limit-keys, where there is memory.');
   });
   await writer.flush();
+  if (judging.wasReordered)
+    say(streams, `${paths.join(' ')}: the lines are not in the order of time, so they were put into it first`);
 
   const summary = summarize(judging.tally, rulebook);
   if (options.output === 'json') writeJson(streams, summary);

@@ -1,14 +1,7 @@
-import {
-  OUTCOMES,
-  PEOPLE,
-  printCsvHeader,
-  printCsvRow,
-  type BreakdownName,
-  type Outcome,
-  type People,
-} from '@jadefence/core';
+import { OUTCOMES, printCsvHeader, printCsvRow, type BreakdownName, type Outcome, type People } from '@jadefence/core';
 import type { Against, DecisionRow, Log, Replay, ServiceClient } from '@jadefence/contract';
-import { InvalidArgumentError, Option, type Command } from 'commander';
+import { InvalidArgumentError, type Command } from 'commander';
+import { basename } from 'node:path';
 import { EXIT, Failure } from '../failure.js';
 import {
   ONE_OUTPUT,
@@ -25,7 +18,9 @@ import {
 import { renderSummary } from '../render/summary.js';
 import { formatCount, formatTime, printTable, shorten } from '../render/text.js';
 import { connect } from '../service.js';
-import { byOption } from './by-option.js';
+import { readFenceSources } from '../files/load-fences.js';
+import { LiveLines, renderProgress } from '../render/live.js';
+import { byOption, parseTime, peopleOption } from './replay-options.js';
 import { parseAgainst } from './revision.js';
 
 export function addReplay(replay: Command, streams: Streams): void {
@@ -39,13 +34,32 @@ export function addReplay(replay: Command, streams: Streams): void {
       'draft, or the number of a revision (default: what is published, or the draft where nothing is)',
       parseAgainst,
     )
-    .addOption(
-      new Option('--people <what>', 'what people do who are warned or asked').choices(PEOPLE).default('goes-on'),
+    .option('--fences <path>', 'fence file or folder to judge by, instead of the draft or a revision')
+    .addOption(peopleOption())
+    .option(
+      '--from <time>',
+      'only requests from this time on (RFC 3339, or a date: from its beginning in UTC)',
+      parseTime,
     )
+    .option('--to <time>', 'only requests before this time', parseTime)
+    .option('--follow', 'show what it comes to while it runs', false)
     .option('--no-wait', 'start it and do not wait')
     .option(...ONE_OUTPUT)
-    .addHelpText('after', '\nExamples:\n  jadefence replay start 1\n  jadefence replay start access.log --gate tickets')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  jadefence replay start 1\n  jadefence replay start access.log --gate tickets --follow\n  jadefence replay start 1 --fences ./fences --from 2026-10-12T08:00:00Z --to 2026-10-12T09:00:00Z',
+    )
     .action((log: string, options: StartOptions) => startReplay(log, options, streams));
+  replay
+    .command('cancel')
+    .description('End a replay that is waiting or running; it keeps nothing')
+    .argument('<replay>', 'number of the replay', parseWhole)
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence replay cancel 3')
+    .action(async (id: number, { output }: { output: OneOutput }) => {
+      const cancelled = await (await connect(streams)).cancelReplay(id);
+      writeOne(streams, output, cancelled, `Replay ${id} is cancelled.`);
+    });
   replay
     .command('list')
     .description('List the replays, latest first')
@@ -109,35 +123,50 @@ function parseOutcome(text: string): Outcome {
 interface StartOptions {
   readonly gate?: string;
   readonly against?: Against;
+  readonly fences?: string;
   readonly people: People;
+  readonly from?: number;
+  readonly to?: number;
+  readonly follow: boolean;
   readonly wait: boolean;
   readonly output: OneOutput;
 }
 
-async function startReplay(
-  logText: string,
-  { gate, against, people, wait, output }: StartOptions,
-  streams: Streams,
-): Promise<void> {
+async function startReplay(logText: string, options: StartOptions, streams: Streams): Promise<void> {
+  const { gate, against, fences, people, from, to, output } = options;
+  if (fences !== undefined && against !== undefined)
+    throw new Failure('--fences and --against say two things to judge by.', EXIT.wrongInput, 'Leave one of them out.');
+  const sources = fences === undefined ? {} : { fences: await readFenceSources(fences), folder: basename(fences) };
   const client = await connect(streams);
   const log = findLog(await client.logs(), logText);
-  const started = await client.startReplay({ logId: log.id, gate, against, people });
-  const judgedBy = started.revision === null ? 'the draft' : `revision ${started.revision}`;
-  if (!wait)
-    return writeOne(streams, output, started, `Replay ${started.id} of "${log.name}" against ${judgedBy} is started.`);
-  const end = await client.followReplay(started.id, ({ requestsDone, requests }) => {
-    if (streams.stderr.isTTY)
-      streams.stderr.write(`\r${formatCount(requestsDone)} of ${formatCount(requests)} requests`);
-  });
-  if (streams.stderr.isTTY) streams.stderr.write('\n');
+  const span = { fromUnixMs: from, toUnixMs: to };
+  const started = await client.startReplay({ logId: log.id, gate, against, people, ...span, ...sources });
+  if (!options.wait)
+    return writeOne(
+      streams,
+      output,
+      started,
+      `Replay ${started.id} of "${log.name}" against ${describeJudge(started)} is started.`,
+    );
+  const live = new LiveLines(streams);
+  const end = await client.followReplay(started.id, (progress) => live.show(renderProgress(progress, options.follow)));
+  live.end();
   if (end.state === 'failed') throw new Failure(`Replay ${started.id} failed: ${end.failure}`, EXIT.checkFailed);
+  if (end.state === 'cancelled') throw new Failure(`Replay ${started.id} was cancelled.`, EXIT.checkFailed);
+  const { soFar: _, ...ended } = end;
   writeOne(
     streams,
     output,
-    { ...started, ...end },
-    `Replay ${started.id} of "${log.name}" against ${judgedBy} is done: ${formatCount(end.requestsDone)} requests.`,
+    { ...started, ...ended },
+    `Replay ${started.id} of "${log.name}" against ${describeJudge(started)} is done: ${formatCount(end.requestsDone)} requests.`,
   );
   say(streams, `See it with: jadefence replay show ${started.id}`);
+}
+
+/** What judged, in words. */
+export function describeJudge({ revision, folder }: Pick<Replay, 'revision' | 'folder'>): string {
+  if (folder !== null) return `the fences of ${folder}`;
+  return revision === null ? 'the draft' : `revision ${revision}`;
 }
 
 export function findLog(logs: readonly Log[], text: string): Log {
@@ -185,8 +214,7 @@ async function showReplay(id: number | undefined, { by, output }: ShowOptions, s
     ...(feeds.length > 0 ? feeds : ['no category feed']),
     ...(numCorrections > 0 ? [`${numCorrections} ${numCorrections === 1 ? 'correction' : 'corrections'}`] : []),
   ].join(', ');
-  const rules = result.revision === null ? 'the draft' : `revision ${result.revision}`;
-  const restsOn = `rests on ${rules} (${result.snapshot.slice(0, 12)}), log ${result.logSha256.slice(0, 12)}, ${reference}`;
+  const restsOn = `rests on ${describeJudge(result)} (${result.snapshot.slice(0, 12)}), log ${result.logSha256.slice(0, 12)}, ${reference}`;
   streams.stdout.write(
     renderSummary(result.summary, `Replay ${replay.id} of "${replay.logName}", ${restsOn}`, streams, by),
   );

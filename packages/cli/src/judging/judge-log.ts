@@ -37,6 +37,8 @@ export type PrintRecord = (record: DecidedRecord) => string;
 
 export class LogJudge {
   readonly tally: Tally = createTally();
+  /** Whether lines of the log were not in the order of time, which the rules need. */
+  wasReordered = false;
   readonly #program: Program;
   readonly #breakdown: Breakdown;
 
@@ -120,6 +122,7 @@ export class LogJudge {
         for (const chunk of chunks) rows.push(await store.rows(chunk));
         const { codes, tally } = replay.judge(rows, sequence);
         addTally(this.tally, tally);
+        this.wasReordered ||= sequence !== undefined;
         if (!sequence) codesOf[chunks[0]!]!.set(codes);
         else
           for (const [index, code] of codes.entries())

@@ -1,4 +1,5 @@
 import type { Filter } from '../check/check-filter.js';
+import { NOT_JUDGED } from './replay-chunk.js';
 import type { ChunkRows } from '../columns/chunk.js';
 import { ruleId, type Ruling } from '../decide/decision.js';
 import { evaluate, type Subject } from '../decide/evaluate.js';
@@ -46,6 +47,7 @@ export function filterChunk(
     applications: judge.rulebook.applications,
   };
   for (let row = 0; row < rows.numRows; row += 1) {
+    if (codes[row] === NOT_JUDGED) continue;
     const subject = subjectOf(judge, rows.row(row) as LogRecord, rulings[codes[row]!]!);
     if (evaluate(filter.condition, subject, terms) === 'true') matching.push(row);
   }

@@ -16,6 +16,51 @@ export interface RowSequence {
   readonly rowOf: Uint32Array;
 }
 
+/** From when on, and before when; open where null. */
+export interface Span {
+  readonly fromUnixMs: number | null;
+  readonly toUnixMs: number | null;
+}
+
+/** The code of rows that nobody judged. */
+export const NOT_JUDGED = 0xffff_ffff;
+
+export function isInSpan({ fromUnixMs, toUnixMs }: Span, atUnixMs: number): boolean {
+  return (fromUnixMs === null || atUnixMs >= fromUnixMs) && (toUnixMs === null || atUnixMs < toUnixMs);
+}
+
+/**
+ * Judges those of some rows that lie in a span; the codes of the others are `NOT_JUDGED`.
+ * @param sequence the order of the rows; without it all rows of the one chunk in their order
+ */
+export function judgeSpan(
+  replay: ChunkReplay,
+  chunks: readonly ChunkRows[],
+  sequence: RowSequence | undefined,
+  span: Span,
+  progress?: (numRowsDone: number) => void,
+): { readonly codes: Uint32Array; readonly tally: Tally } {
+  if (span.fromUnixMs === null && span.toUnixMs === null) return replay.judge(chunks, sequence, progress);
+  const times = chunks.map((rows) => rows.timesUnixMs());
+  const numRows = sequence ? sequence.rowOf.length : chunks[0]!.numRows;
+  const kept: number[] = [];
+  for (let index = 0; index < numRows; index += 1) {
+    const time = sequence ? times[sequence.chunkOf[index]!]![sequence.rowOf[index]!]! : times[0]![index]!;
+    if (isInSpan(span, time)) kept.push(index);
+  }
+  const judged = replay.judge(
+    chunks,
+    {
+      chunkOf: Uint32Array.from(kept, (index) => (sequence ? sequence.chunkOf[index]! : 0)),
+      rowOf: Uint32Array.from(kept, (index) => (sequence ? sequence.rowOf[index]! : index)),
+    },
+    progress,
+  );
+  const codes = new Uint32Array(numRows).fill(NOT_JUDGED);
+  kept.forEach((index, place) => (codes[index] = judged.codes[place]!));
+  return { codes, tally: judged.tally };
+}
+
 const PROGRESS_ROWS = 16_384;
 
 /** One way through a log: chunks must come in the order of time where the rules remember. */

@@ -108,15 +108,19 @@ export function summarize(tally: Tally, rulebook: Rulebook): Summary {
       ...(ownValue(tally.gates, statement.name) ?? { requests: 0, stopped: 0, otherwise: 0, ignoredHeaders: 0 }),
     })),
     fences: inOrderOfGates(rulebook).map((fence) => summarizeFence(fence, tally, rulebook)),
-    breakdowns: BREAKDOWNS.flatMap((name) => {
-      // A replay of before this was counted has none.
-      const all = (tally.by as Tally['by'] | undefined)?.[name];
-      return all ? [summarizeValues(name, all)] : [];
-    }),
+    // A replay of before this was counted has none.
+    breakdowns: summarizeBreakdowns((tally.by as Tally['by'] | undefined) ?? {}),
     numRejected: rejected.reduce((sum, { lines }) => sum + lines, 0),
     rejected,
     firstRejected: tally.firstRejected.slice(0, SHOWN_REJECTED),
   };
+}
+
+export function summarizeBreakdowns(by: Tally['by']): BreakdownSummary[] {
+  return BREAKDOWNS.flatMap((name) => {
+    const all = by[name];
+    return all ? [summarizeValues(name, all)] : [];
+  });
 }
 
 function summarizeValues(by: BreakdownName, all: ValueTally): BreakdownSummary {

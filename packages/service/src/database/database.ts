@@ -7,6 +7,7 @@ import * as revisions from './migrations/0003-revisions.js';
 import * as referenceData from './migrations/0004-reference-data.js';
 import * as logSegments from './migrations/0005-log-segments.js';
 import * as logLayouts from './migrations/0006-log-layouts.js';
+import * as comparisons from './migrations/0007-comparisons.js';
 
 /** A connection pool or a transaction on it; every query of a model takes one. */
 export type Database = Knex;
@@ -24,6 +25,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0004-reference-data': referenceData,
   '0005-log-segments': logSegments,
   '0006-log-layouts': logLayouts,
+  '0007-comparisons': comparisons,
 };
 
 export function openDatabase(url: string, maxConnections: number): Database {

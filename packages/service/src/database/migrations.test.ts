@@ -10,6 +10,7 @@ import * as logSurvey from './migrations/0002-log-survey.js';
 import * as revisions from './migrations/0003-revisions.js';
 import * as referenceData from './migrations/0004-reference-data.js';
 import * as logSegments from './migrations/0005-log-segments.js';
+import * as comparisons from './migrations/0007-comparisons.js';
 import * as logLayouts from './migrations/0006-log-layouts.js';
 
 const BEFORE = { '0001-foundation': foundation, '0002-log-survey': logSurvey, '0003-revisions': revisions };
@@ -63,6 +64,7 @@ describe('a database from before there were datasets of every kind', () => {
 
   it('can go back', async () => {
     await db.transaction(async (trx) => {
+      await comparisons.down(trx);
       await logLayouts.down(trx);
       await logSegments.down(trx);
       await referenceData.down(trx);

@@ -1,6 +1,7 @@
 /** One class a table. Names are camel-cased by the connection; nothing here leaves the feature that asks for it. */
-import type { DatasetEffect, DatasetOwner, Role, ReplayState } from '@jadefence/contract';
+import type { ComparisonState, DatasetEffect, DatasetOwner, Role, ReplayState, SoFar } from '@jadefence/contract';
 import type {
+  ComparisonTally,
   CountryShare,
   DatasetKind,
   LineProblem,
@@ -274,6 +275,7 @@ export class ChunkColumnModel extends Model {
 
 export class ReplayModel extends Model {
   static override tableName = 'replays';
+  static override jsonAttributes = ['tally', 'soFar'];
   declare id: number;
   declare logId: number;
   declare snapshotId: number;
@@ -283,11 +285,17 @@ export class ReplayModel extends Model {
   /** Absent where the draft was judged. */
   declare revision: number | null;
   declare people: People;
+  /** Only requests from this time on, and before that, are judged; all where absent. */
+  declare fromMs: number | null;
+  declare toMs: number | null;
+  /** The name of the folder whose fences judge; absent for the draft or a revision. */
+  declare folder: string | null;
   declare state: ReplayState;
   declare requests: number;
   declare requestsDone: number;
   declare failure: string | null;
   declare tally: Tally | null;
+  declare soFar: SoFar | null;
   declare startedBy: number | null;
   declare startedAt: Date;
 }
@@ -330,4 +338,26 @@ export class ReplayStateModel extends Model {
   declare replayId: number;
   declare segment: number;
   declare bytes: Buffer;
+}
+
+/** What a replay that is cut off goes on from. */
+export class ReplayCheckpointModel extends Model {
+  static override tableName = 'replay_checkpoints';
+  static override idColumn = 'replayId';
+  declare replayId: number;
+  declare bytes: Buffer;
+}
+
+/** Two replays of one log, held side by side. */
+export class ComparisonModel extends Model {
+  static override tableName = 'comparisons';
+  static override jsonAttributes = ['result'];
+  declare id: number;
+  declare beforeId: number;
+  declare afterId: number;
+  declare state: ComparisonState;
+  declare failure: string | null;
+  declare result: ComparisonTally | null;
+  declare startedBy: number | null;
+  declare startedAt: Date;
 }

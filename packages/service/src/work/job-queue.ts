@@ -3,11 +3,13 @@ import type { Logger } from 'pino';
 
 const POLLING_SECONDS = 0.5;
 const REPLAY_QUEUE = 'replay';
+const COMPARISON_QUEUE = 'comparison';
 const CHECK_QUEUE = 'dataset-check';
 
 /** What is done with each kind of job. */
 export interface JobRunner {
   replay(replayId: number): Promise<void>;
+  comparison(comparisonId: number): Promise<void>;
   /** Finds what a dataset would change. */
   check(datasetId: number, userId: number | null): Promise<void>;
 }
@@ -38,6 +40,14 @@ export class JobQueue {
         }
       },
     );
+    await this.#boss.createQueue(COMPARISON_QUEUE);
+    await this.#boss.work<{ comparisonId: number }>(
+      COMPARISON_QUEUE,
+      { pollingIntervalSeconds: POLLING_SECONDS },
+      async (jobs) => {
+        for (const { data } of jobs) await runner.comparison(data.comparisonId);
+      },
+    );
     await this.#boss.createQueue(CHECK_QUEUE);
     await this.#boss.work<{ datasetId: number; userId: number | null }>(
       CHECK_QUEUE,
@@ -54,6 +64,10 @@ export class JobQueue {
 
   async addReplay(replayId: number): Promise<void> {
     await this.#boss.send(REPLAY_QUEUE, { replayId }, { retryLimit: 2, expireInHours: 23 });
+  }
+
+  async addComparison(comparisonId: number): Promise<void> {
+    await this.#boss.send(COMPARISON_QUEUE, { comparisonId }, { retryLimit: 2, expireInHours: 23 });
   }
 
   async stop(): Promise<void> {

@@ -1,10 +1,11 @@
 import { MessageChannel } from 'node:worker_threads';
 import { Piscina } from 'piscina';
-import type { Explanation } from '@jadefence/core';
+import type { Explanation, Tally } from '@jadefence/core';
 import type { ChunksSource } from './open-chunks.js';
 import type {
   CountTask,
   countRows,
+  DescribeTask,
   ExplainTask,
   FilterTask,
   JudgeAnswer,
@@ -36,6 +37,10 @@ export class JudgingPool {
     } finally {
       port1.close();
     }
+  }
+
+  async describe(task: DescribeTask): Promise<Tally['by']> {
+    return (await this.#pool().run(task, { name: 'describeRows' })) as Tally['by'];
   }
 
   /** @returns the rows of the chunk that match, ascending */

@@ -6,6 +6,7 @@ import {
   checkFences,
   checkFilter,
   collectRuleLookups,
+  createTally,
   countCountries,
   countMatches,
   Dataset,
@@ -24,7 +25,10 @@ import {
   type LogRecord,
   type Matches,
   type People,
+  isInSpan,
+  judgeSpan,
   type RowSequence,
+  type Span,
   type Ruling,
   type SourceFile,
   type StoredState,
@@ -59,13 +63,14 @@ export interface JudgeTask extends JudgeSource, ChunksSource {
   readonly sequence?: RowSequence;
   /** What earlier requests left behind. */
   readonly state?: StoredState;
+  readonly span: Span;
   readonly maxLimitKeys: number;
   /** Hears the number of rows done, now and then. */
   readonly progress: MessagePort;
 }
 
 export interface JudgeAnswer {
-  /** One code a row, an index into `rulings`. */
+  /** One code a row, an index into `rulings`; `NOT_JUDGED` for rows outside the span. */
   readonly codes: Uint32Array;
   readonly rulings: readonly Ruling[];
   readonly tally: Tally;
@@ -111,7 +116,8 @@ export function judgeChunk(task: JudgeTask): JudgeAnswer {
     new RulingTable(),
     breakdownFor(task),
   );
-  const { codes, tally } = replay.judge(openChunks(task), task.sequence, (numRowsDone) =>
+  const rows = openChunks(task);
+  const { codes, tally } = judgeSpan(replay, rows, task.sequence, task.span, (numRowsDone) =>
     task.progress.postMessage(numRowsDone),
   );
   task.progress.close();
@@ -119,22 +125,43 @@ export function judgeChunk(task: JudgeTask): JudgeAnswer {
   return { codes, rulings: replay.table.rulings, tally, ...state };
 }
 
+/** Rows of one chunk that were judged, to be counted by what describes them. */
+export interface DescribeTask extends JudgeSource, ChunksSource {
+  /** Ascending. */
+  readonly rows: Uint32Array;
+  /** The ruling of each of them. */
+  readonly codes: Uint32Array;
+  readonly rulings: readonly Ruling[];
+}
+
+export function describeRows({ rows, codes, rulings, ...source }: DescribeTask): Tally['by'] {
+  const tally = createTally();
+  const chunks = openChunks(source);
+  const times = chunks[0]!.timesUnixMs();
+  const sequence = { chunkOf: new Uint32Array(rows.length), rowOf: rows };
+  const atUnixMs = Float64Array.from(rows, (row) => times[row]!);
+  breakdownFor(source).addTo(tally, chunks, codes, rulings, atUnixMs, sequence);
+  return tally.by;
+}
+
 /** One row to explain, with the rows of its segment before it where the rules remember. */
 export interface ExplainTask extends JudgeSource, ChunksSource {
   readonly sequence?: RowSequence;
+  readonly span: Span;
   readonly state?: StoredState;
   /** Where the row stands in the sequence, or in its chunk. */
   readonly index: number;
 }
 
-export function explainRow({ sequence, state, index, ...source }: ExplainTask): Explanation {
+export function explainRow({ sequence, span, state, index, ...source }: ExplainTask): Explanation {
   const judge = judgeFor(source);
   const rows = openChunks(source);
   const recordAt = (at: number): LogRecord =>
     (sequence ? rows[sequence.chunkOf[at]!]!.row(sequence.rowOf[at]!) : rows[0]!.row(at)) as LogRecord;
   const before = new State(state);
   if (judge.rulebook.isStateful)
-    for (let at = 0; at < index; at += 1) decide(judge, normalizeRequest(recordAt(at)), before);
+    for (let at = 0; at < index; at += 1)
+      if (isInSpan(span, recordAt(at).atUnixMs)) decide(judge, normalizeRequest(recordAt(at)), before);
   return explainRequest(judge, normalizeRequest(recordAt(index)), before);
 }
 

@@ -71,9 +71,7 @@ export function BreakdownCard({
         </tbody>
       </WideTable>
       {numOthers > 0 && (
-        <p className="px-4 py-3 text-sm text-muted">
-          {formatCount(numOthers)} more with fewer requests.
-        </p>
+        <p className="px-4 py-3 text-sm text-muted">{formatCount(numOthers)} more with fewer requests.</p>
       )}
     </Card>
   );

@@ -199,6 +199,14 @@ export class Drafts {
     return { snapshotId: snapshot.id, gates: rulebook.gates.map(({ statement }) => statement.name) };
   }
 
+  /** Pins fences that are not those of the draft. @throws ProblemError when they cannot judge */
+  async pinSources(trx: Transaction, sources: FenceSources): Promise<{ snapshotId: number; gates: readonly string[] }> {
+    const configuration = await this.#withDatasets(trx, readSources(sources));
+    const rulebook = usableRulebook(await this.#check(trx, configuration), 'The folder');
+    const { id } = await pinSnapshot(trx, await storeObjects(trx, configuration));
+    return { snapshotId: id, gates: rulebook.gates.map(({ statement }) => statement.name) };
+  }
+
   /** @throws ProblemError naming what others changed since `seenVersion` */
   async refuseUnseen(
     trx: Transaction,

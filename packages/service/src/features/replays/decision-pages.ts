@@ -5,6 +5,7 @@ import {
   invariant,
   lineOf,
   normalizeRequest,
+  NOT_JUDGED,
   toDecidedRecord,
   viewDecided,
   type ChunkRows,
@@ -57,7 +58,7 @@ export class DecisionPages {
 
   /** @throws ProblemError when the filter has errors */
   async page(replay: ReplayModel, { offset, limit, outcome, where }: PageQuery): Promise<DecisionPage> {
-    const rulings = await this.#rulings(replay.id);
+    const rulings = await this.rulings(replay.id);
     const judge = await this.judges.judge(replay);
     const isWanted = rulings.map((ruling) => outcome === undefined || ruling.outcome === outcome);
     const chunks = await ReplayChunkModel.query(this.db)
@@ -77,9 +78,9 @@ export class DecisionPages {
     const rows: DecisionRow[] = [];
     let total = 0;
     for (const { chunk, codeCounts } of chunks) {
-      const isIn = (row: number, codes: Uint32Array): boolean => isWanted[codes[row]!]!;
+      const isIn = (row: number, codes: Uint32Array): boolean => isWanted[codes[row]!] === true;
       const matching = matches?.get(chunk);
-      const codes = matching && outcome !== undefined ? await this.#codes(replay.id, chunk) : undefined;
+      const codes = matching && outcome !== undefined ? await this.codes(replay.id, chunk) : undefined;
       const wantedRows = matching && (codes ? matching.filter((row) => isIn(row, codes)) : matching);
       const numWanted = wantedRows
         ? wantedRows.length
@@ -89,7 +90,7 @@ export class DecisionPages {
         const found = wantedRows
           ? wantedRows.subarray(skip, skip + limit - rows.length)
           : await this.#findRows(replay, chunk, isIn, skip, limit - rows.length);
-        rows.push(...(await this.#readRows(replay, judge, chunk, rulings, found)));
+        rows.push(...(await this.readRows(replay, judge, chunk, rulings, found)));
       }
       total += numWanted;
     }
@@ -120,7 +121,7 @@ export class DecisionPages {
     for (const number of chunks) {
       const [loaded, codes] = await Promise.all([
         this.logs.load(replay.logId, [number]),
-        this.#codes(replay.id, number),
+        this.codes(replay.id, number),
       ]);
       matches.set(number, await this.pool.filter({ ...source, ...loaded, where, codes, rulings }));
     }
@@ -138,10 +139,11 @@ export class DecisionPages {
       .first();
     if (!chunk || row >= chunk.rowStart + chunk.numRows)
       throw new ProblemError('not-found', `Replay ${replay.id} has no row ${row}; it has ${replay.requests}.`);
+    const code = (await this.codes(replay.id, chunk.chunk))[row - chunk.rowStart]!;
+    if (code === NOT_JUDGED)
+      throw new ProblemError('not-found', `Row ${row} lies outside the span of replay ${replay.id}.`);
     const explanation = await this.pool.explain(await this.#explainTask(replay, chunk, row - chunk.rowStart));
-    const stored = (await this.#rulings(replay.id))[
-      (await this.#codes(replay.id, chunk.chunk))[row - chunk.rowStart]!
-    ]!;
+    const stored = (await this.rulings(replay.id))[code]!;
     invariant(
       JSON.stringify(stored.matched) === JSON.stringify(explanation.decision.matched) &&
         stored.outcome === explanation.decision.outcome,
@@ -152,7 +154,8 @@ export class DecisionPages {
 
   /** The row, and where the rules remember, what was left behind before its segment. */
   async #explainTask(replay: ReplayModel, { chunk }: LogChunkModel, row: number): Promise<ExplainTask> {
-    const source = await this.judges.source(replay);
+    const span = { fromUnixMs: replay.fromMs, toUnixMs: replay.toMs };
+    const source = { ...(await this.judges.source(replay)), span };
     const { rulebook } = await this.judges.judge(replay);
     if (!rulebook.isStateful) return { ...source, ...(await this.logs.load(replay.logId, [chunk])), index: row };
     const segments = await this.logs.segments(replay.logId);
@@ -183,14 +186,15 @@ export class DecisionPages {
     skip: number,
     limit: number,
   ): Promise<Uint32Array> {
-    const codes = await this.#codes(replay.id, chunk);
+    const codes = await this.codes(replay.id, chunk);
     const found: number[] = [];
     for (let row = 0, seen = 0; row < codes.length && found.length < limit; row += 1)
       if (isIn(row, codes) && seen++ >= skip) found.push(row);
     return Uint32Array.from(found);
   }
 
-  async #readRows(
+  /** @param rows of one chunk */
+  async readRows(
     replay: ReplayModel,
     judge: Judge,
     chunkNumber: number,
@@ -198,7 +202,7 @@ export class DecisionPages {
     rows: Uint32Array,
   ): Promise<DecisionRow[]> {
     const chunk = await this.#logChunk(replay, chunkNumber);
-    const codes = await this.#codes(replay.id, chunkNumber);
+    const codes = await this.codes(replay.id, chunkNumber);
     const records = await this.#chunkRows(replay, chunk);
     return Array.from(rows, (row) => presentRow(chunk.rowStart + row, records, row, rulings[codes[row]!]!, judge));
   }
@@ -213,13 +217,15 @@ export class DecisionPages {
     return openChunks(await this.logs.load(replay.logId, [chunk]))[0]!;
   }
 
-  async #codes(replayId: number, chunk: number): Promise<Uint32Array> {
+  /** The codes of the rows of a chunk. */
+  async codes(replayId: number, chunk: number): Promise<Uint32Array> {
     const stored = await ReplayChunkModel.query(this.db).findById([replayId, chunk]);
     invariant(stored, `replay ${replayId} lacks chunk ${chunk}`);
     return unpackCodes(stored.codes, stored.checksum);
   }
 
-  async #rulings(replayId: number): Promise<Ruling[]> {
+  /** The rulings of a replay by their codes. */
+  async rulings(replayId: number): Promise<Ruling[]> {
     const results = await ReplayResultModel.query(this.db).where({ replayId }).orderBy('code');
     return results.map(({ ruling }) => ruling);
   }

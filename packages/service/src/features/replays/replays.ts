@@ -1,12 +1,13 @@
 import { setTimeout as sleep } from 'node:timers/promises';
-import type { Against, Replay, ReplayProgress, ReplayResult } from '@jadefence/contract';
-import { coarsenTimeline, invariant, suggestNearest, summarize, type People } from '@jadefence/core';
+import type { Against, Replay, ReplayProgress, ReplayResult, StartReplay } from '@jadefence/contract';
+import { coarsenTimeline, invariant, suggestNearest, summarize } from '@jadefence/core';
 import { recordChange } from '../../database/audit.js';
-import { inTransaction, type Database } from '../../database/database.js';
+import { inTransaction, type Database, type Transaction } from '../../database/database.js';
 import { LogModel, ReplayModel, SnapshotModel } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
 import type { JobQueue } from '../../work/job-queue.js';
+import type { Drafts } from '../draft/draft.js';
 import type { Worlds } from '../reference/worlds.js';
 import type { Revisions } from '../revisions/revisions.js';
 import type { Logs } from '../logs/logs.js';
@@ -16,19 +17,18 @@ const PROGRESS_MS = 250;
 const SHOWN_REPLAYS = 100;
 const MAX_TIMELINE_STEPS = 96;
 
-/** What is asked of a new replay. */
-interface StartReplay {
-  readonly logId: number;
-  readonly gate?: string;
-  /** What is published unless said, or the draft where nothing is. */
-  readonly against?: Against;
-  readonly people?: People;
-}
+/** What a replay rests on. */
+export type ReplayInputs = Pick<
+  ReplayModel,
+  'logId' | 'requests' | 'snapshotId' | 'worldHash' | 'gate' | 'revision' | 'people' | 'folder' | 'fromMs' | 'toMs'
+>;
+type ReplayOptions = Omit<StartReplay, 'against' | 'fences' | 'folder'>;
 
 /** Replays of logs against pinned snapshots of the draft or a revision. */
 export class Replays {
   constructor(
     private readonly db: Database,
+    private readonly drafts: Drafts,
     private readonly revisions: Revisions,
     private readonly logs: Logs,
     private readonly worlds: Worlds,
@@ -36,48 +36,104 @@ export class Replays {
     private readonly queue: JobQueue,
   ) {}
 
-  /** @throws ProblemError when there is no such log or gate, or the draft cannot judge */
-  async start({ logId, gate, against, people = 'goes-on' }: StartReplay, actor: Actor): Promise<Replay> {
+  /** @throws ProblemError when there is no such log or gate, or what is to judge cannot */
+  async start(options: StartReplay, actor: Actor): Promise<Replay> {
     const replay = await inTransaction(this.db, async (trx) => {
-      const log = await this.logs.find(logId, trx);
-      const judgedBy = against ?? (await this.revisions.defaultAgainst(trx));
-      const { snapshotId, gates } = await this.revisions.pin(trx, judgedBy);
-      const revision = judgedBy === 'draft' ? null : judgedBy;
-      if (gate !== undefined && !gates.includes(gate))
-        throw new ProblemError('bad-input', `No gate is named "${gate}".`, {
-          hint: suggestNearest(gate, gates) ?? `The gates are: ${gates.join(', ')}.`,
-        });
-      const inserted = await ReplayModel.query(trx)
-        .insert({
-          logId,
-          snapshotId,
-          worldHash: await this.worlds.pin(trx),
-          gate: gate ?? null,
-          revision,
-          people,
-          state: 'waiting',
-          requests: log.requests,
-          startedBy: actor.userId,
-        })
-        .returning('*');
+      const inserted = await this.insert(trx, await this.#pin(trx, options), actor.userId);
+      const { id, logId, gate, revision, people, folder, fromMs, toMs } = inserted;
       await recordChange(trx, {
         userId: actor.userId,
         what: 'replay.start',
-        detail: { replay: inserted.id, log: logId, gate: gate ?? null, revision, people },
+        detail: { replay: id, log: logId, gate, revision, people, folder, fromMs, toMs },
       });
       return inserted;
     });
     await this.queue.addReplay(replay.id);
-    return this.#present(replay);
+    return this.present(replay);
+  }
+
+  async #pin(trx: Transaction, { fences, folder, against, ...options }: StartReplay): Promise<ReplayInputs> {
+    if (!fences) return this.pin(trx, against ?? (await this.revisions.defaultAgainst(trx)), options);
+    if (against !== undefined)
+      throw new ProblemError('bad-input', 'Fences are given, and "against" names others.', {
+        hint: 'Leave one of the two out.',
+      });
+    const { snapshotId, gates } = await this.drafts.pinSources(trx, fences);
+    return { ...(await this.#inputs(trx, snapshotId, gates, options)), folder: folder ?? 'fences', revision: null };
+  }
+
+  /** What a replay rests on. @throws ProblemError when there is no such log or gate, or what is to judge cannot */
+  async pin(trx: Transaction, against: Against, options: ReplayOptions): Promise<ReplayInputs> {
+    const { snapshotId, gates } = await this.revisions.pin(trx, against);
+    const revision = against === 'draft' ? null : against;
+    return { ...(await this.#inputs(trx, snapshotId, gates, options)), folder: null, revision };
+  }
+
+  async #inputs(
+    trx: Transaction,
+    snapshotId: number,
+    gates: readonly string[],
+    { logId, gate, people = 'goes-on', fromUnixMs, toUnixMs }: ReplayOptions,
+  ): Promise<Omit<ReplayInputs, 'folder' | 'revision'>> {
+    const log = await this.logs.find(logId, trx);
+    if (gate !== undefined && !gates.includes(gate))
+      throw new ProblemError('bad-input', `No gate is named "${gate}".`, {
+        hint: suggestNearest(gate, gates) ?? `The gates are: ${gates.join(', ')}.`,
+      });
+    if (fromUnixMs !== undefined && toUnixMs !== undefined && fromUnixMs >= toUnixMs)
+      throw new ProblemError('bad-input', 'The span ends before it begins.');
+    return {
+      logId: log.id,
+      requests: log.requests,
+      snapshotId,
+      worldHash: await this.worlds.pin(trx),
+      gate: gate ?? null,
+      people,
+      fromMs: fromUnixMs ?? null,
+      toMs: toUnixMs ?? null,
+    };
+  }
+
+  /** A replay that rests on the same, and is done. */
+  async findSame(
+    trx: Transaction,
+    { revision: _, folder: __, requests: ___, ...inputs }: ReplayInputs,
+  ): Promise<ReplayModel | undefined> {
+    const query = ReplayModel.query(trx).where({ state: 'done' });
+    for (const [column, value] of Object.entries(inputs)) {
+      if (value === null) query.whereNull(column);
+      else query.where({ [column]: value });
+    }
+    return query.orderBy('id', 'desc').first();
+  }
+
+  async insert(trx: Transaction, inputs: ReplayInputs, userId: number | null): Promise<ReplayModel> {
+    return ReplayModel.query(trx)
+      .insert({ ...inputs, state: 'waiting', startedBy: userId })
+      .returning('*');
+  }
+
+  /** Ends a replay that nobody wants any more; it keeps nothing. @throws ProblemError when it has ended */
+  async cancel(id: number, actor: Actor): Promise<Replay> {
+    const { state } = await this.find(id);
+    await inTransaction(this.db, async (trx) => {
+      const cancelled = await ReplayModel.query(trx)
+        .patch({ state: 'cancelled' })
+        .where({ id })
+        .whereIn('state', ['waiting', 'running']);
+      if (cancelled === 0) throw new ProblemError('replay-over', `Replay ${id} is ${state} already.`);
+      await recordChange(trx, { userId: actor.userId, what: 'replay.cancel', detail: { replay: id } });
+    });
+    return this.show(id);
   }
 
   async list(): Promise<Replay[]> {
     const replays = await ReplayModel.query(this.db).orderBy('id', 'desc').limit(SHOWN_REPLAYS);
-    return Promise.all(replays.map((replay) => this.#present(replay)));
+    return Promise.all(replays.map((replay) => this.present(replay)));
   }
 
   async show(id: number): Promise<Replay> {
-    return this.#present(await this.find(id));
+    return this.present(await this.find(id));
   }
 
   /** @throws ProblemError when there is no such replay */
@@ -106,7 +162,7 @@ export class Replays {
     const log = await this.logs.show(replay.logId);
     const tally = { ...replay.tally, rejected: log.rejectedByReason, firstRejected: [...log.firstRejected] };
     return {
-      ...(await this.#present(replay)),
+      ...(await this.present(replay)),
       summary: summarize(tally, rulebook),
       timeline: coarsenTimeline(tally.timeline, MAX_TIMELINE_STEPS),
     };
@@ -116,21 +172,22 @@ export class Replays {
   async *progress(id: number): AsyncGenerator<ReplayProgress> {
     let last = '';
     for (;;) {
-      const { state, requestsDone, requests, failure } = await this.find(id);
-      const progress: ReplayProgress = { state, requestsDone, requests, failure };
+      const { state, requestsDone, requests, failure, soFar } = await this.find(id);
+      const progress: ReplayProgress = { state, requestsDone, requests, failure, soFar };
       const text = JSON.stringify(progress);
       if (text !== last) yield progress;
-      if (state === 'done' || state === 'failed') return;
+      if (state !== 'waiting' && state !== 'running') return;
       last = text;
       await sleep(PROGRESS_MS);
     }
   }
 
-  async #present(replay: ReplayModel): Promise<Replay> {
+  async present(replay: ReplayModel): Promise<Replay> {
     const log = await LogModel.query(this.db).findById(replay.logId);
     const snapshot = await SnapshotModel.query(this.db).findById(replay.snapshotId);
     const { country, feeds, countryCorrections, categoryCorrections } = await this.worlds.pinned(replay.worldHash);
     const { id, logId, state, requests, requestsDone, failure, gate, revision, people, startedAt } = replay;
+    const { folder, fromMs, toMs, soFar } = replay;
     return {
       id,
       logId,
@@ -142,11 +199,15 @@ export class Replays {
       numCorrections: countryCorrections.length + categoryCorrections.length,
       gate,
       revision,
+      folder,
       people,
+      fromUnixMs: fromMs,
+      toUnixMs: toMs,
       state,
       requests,
       requestsDone,
       failure,
+      soFar,
       startedAt: startedAt.toISOString(),
     };
   }

@@ -23,6 +23,13 @@ export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
       handle: ({ params }) => replays.show(params.id),
     }),
     route({
+      method: 'post',
+      path: '/replays/:id/cancel',
+      needs: 'editor',
+      params: IdParams,
+      handle: ({ params, actor }) => replays.cancel(params.id, actor),
+    }),
+    route({
       method: 'get',
       path: '/replays/:id/result',
       needs: 'viewer',

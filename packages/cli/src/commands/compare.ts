@@ -1,0 +1,192 @@
+import {
+  describeDecider,
+  printCsvCell,
+  type ComparisonGroup,
+  type Outcome,
+  type People,
+  type Side,
+} from '@jadefence/core';
+import type { Against, ChangeRow, ComparisonResult, ServiceClient } from '@jadefence/contract';
+import type { Command } from 'commander';
+import { EXIT, Failure } from '../failure.js';
+import { parseWhole, ROWS_OUTPUT, say, writeJson, type Output, type Streams } from '../output.js';
+import { coloursFor, formatCount, formatShare, formatTime, printTable, shorten } from '../render/text.js';
+import { connect } from '../service.js';
+import { describeJudge, findLog } from './replay.js';
+import { parseTime, peopleOption } from './replay-options.js';
+import { parseAgainst } from './revision.js';
+
+interface CompareOptions {
+  readonly before: Against;
+  readonly after: Against;
+  readonly gate?: string;
+  readonly people: People;
+  readonly from?: number;
+  readonly to?: number;
+  readonly group?: number;
+  readonly output: Output;
+}
+
+const PAGE_ROWS = 1000;
+const SHOWN_ROWS = 10;
+
+export function addCompare(program: Command, streams: Streams): void {
+  program
+    .command('compare')
+    .description('Judge a stored log twice, and show which requests change, and because of which rules')
+    .argument('<log>', 'number or name of the log')
+    .requiredOption('--before <what>', 'draft, or the number of a revision', parseAgainst)
+    .option('--after <what>', 'draft, or the number of a revision', parseAgainst, 'draft')
+    .option('--gate <name>', 'gate that judges every request, whatever its host')
+    .addOption(peopleOption())
+    .option(
+      '--from <time>',
+      'only requests from this time on (RFC 3339, or a date: from its beginning in UTC)',
+      parseTime,
+    )
+    .option('--to <time>', 'only requests before this time', parseTime)
+    .option('--group <number>', 'only the requests of this group of the table', parseWhole)
+    .option(...ROWS_OUTPUT)
+    .addHelpText(
+      'after',
+      `
+With --output ndjson or csv every request that changes is listed.
+
+Examples:
+  jadefence compare 1 --before 3
+  jadefence compare access.log --before 2 --after 3 --group 1
+  jadefence compare 1 --before 3 --output ndjson > changes.ndjson`,
+    )
+    .action((log: string, options: CompareOptions) => compareLog(log, options, streams));
+}
+
+async function compareLog(logText: string, options: CompareOptions, streams: Streams): Promise<void> {
+  const { before, after, gate, people, from, to, group, output } = options;
+  const client = await connect(streams);
+  const log = findLog(await client.logs(), logText);
+  const span = { fromUnixMs: from, toUnixMs: to };
+  const { id } = await client.startComparison({ logId: log.id, before, after, gate, people, ...span });
+  const end = await client.followComparison(id, ({ requestsDone, requests }) => {
+    if (streams.stderr.isTTY)
+      streams.stderr.write(`\r${formatCount(requestsDone)} of ${formatCount(requests)} requests\u001b[K`);
+  });
+  if (streams.stderr.isTTY) streams.stderr.write('\r\u001b[K');
+  if (end.state === 'failed') throw new Failure(`Comparison ${id} failed: ${end.failure}`, EXIT.checkFailed);
+  const result = await client.comparisonResult(id);
+  if (group !== undefined && (group < 1 || group > result.tally.groups.length))
+    throw new Failure(
+      `There is no group ${group}.`,
+      EXIT.wrongInput,
+      `There are ${result.tally.groups.length} groups.`,
+    );
+  const place = group === undefined ? undefined : group - 1;
+  if (output === 'json') return writeJson(streams, result);
+  if (output === 'table') return tellComparison(client, result, place, streams);
+  if (output === 'csv') streams.stdout.write(`${CSV_HEADER}\n`);
+  for (let offset = 0; ; offset += PAGE_ROWS) {
+    const { rows } = await client.changes(id, { offset, limit: PAGE_ROWS, group: place });
+    for (const row of rows)
+      streams.stdout.write(`${output === 'csv' ? printCsvChange(row) : JSON.stringify(printChange(row))}\n`);
+    if (rows.length < PAGE_ROWS) return;
+  }
+}
+
+async function tellComparison(
+  client: ServiceClient,
+  result: ComparisonResult,
+  place: number | undefined,
+  streams: Streams,
+): Promise<void> {
+  const { tally, before, after } = result;
+  const colours = coloursFor(streams);
+  const title = `Comparison ${result.id} of "${result.logName}": ${describeJudge(before)}, then ${describeJudge(after)}`;
+  const told = `${formatCount(tally.changed)} of ${formatCount(tally.requests)} requests change (${formatShare(tally.requests === 0 ? 0 : tally.changed / tally.requests)}), ${formatCount(tally.moved)} more are decided by another rule`;
+  const parts = [`${colours.bold(title)}\n${told}`];
+  if (place === undefined) {
+    parts.push(renderMatrix(result));
+    if (tally.groups.length > 0) parts.push(renderGroups(tally.groups));
+  }
+  const { rows, total } = await client.changes(result.id, { offset: 0, limit: SHOWN_ROWS, group: place });
+  if (rows.length > 0) parts.push(renderChanges(rows));
+  streams.stdout.write(`${parts.join('\n\n')}\n`);
+  if (total > rows.length)
+    say(streams, `${formatCount(rows.length)} of ${formatCount(total)} requests; --output ndjson lists all`);
+}
+
+function renderMatrix({ tally: { matrix } }: ComparisonResult): string {
+  const from = Object.keys(matrix) as Outcome[];
+  const to = [...new Set(from.flatMap((outcome) => Object.keys(matrix[outcome]!)))] as Outcome[];
+  const rows = from.map((outcome) => [outcome, ...to.map((other) => formatCount(matrix[outcome]?.[other] ?? 0))]);
+  return printTable(
+    ['before \\ after', ...to],
+    rows,
+    to.map((_, index) => index + 1),
+  );
+}
+
+function renderGroups(groups: readonly ComparisonGroup[]): string {
+  const rows = groups.map(({ before, after, isChange, requests }, index) => [
+    String(index + 1),
+    formatCount(requests),
+    isChange ? 'changes' : 'same, moved',
+    describeSide(before),
+    describeSide(after),
+  ]);
+  return printTable(['group', 'requests', '', 'before', 'after'], rows, [0, 1]);
+}
+
+export function describeSide(side: Side): string {
+  const how = [side.status, side.reason].filter((part) => part !== undefined).join(' ');
+  return `${side.outcome}${how === '' ? '' : ` ${how}`} by ${describeDecider(side)}`;
+}
+
+function renderChanges(rows: readonly ChangeRow[]): string {
+  return printTable(
+    ['line', 'time', 'client', 'country', 'request', 'before', 'after'],
+    rows.map((row) => [
+      String(row.line),
+      formatTime(row.atUnixMs),
+      row.client ?? '-',
+      row.country ?? '-',
+      shorten(`${row.method ?? '-'} ${row.host ?? '-'}${row.path ?? ''}`, 40),
+      describeSide(row.before),
+      describeSide(row.after),
+    ]),
+    [0],
+  );
+}
+
+/** The record with its decision after, and what it came to before. */
+function printChange({ record, before }: ChangeRow): Record<string, unknown> {
+  const { outcome, fence, rule, gate, status } = before;
+  return {
+    ...record,
+    'jade.before': {
+      outcome,
+      ...(gate === undefined ? {} : { gate }),
+      ...(fence === undefined ? {} : { fence }),
+      ...(rule === undefined ? {} : { rule }),
+      ...(status === undefined ? {} : { status }),
+    },
+  };
+}
+
+const CSV_HEADER = 'line,time,client,country,method,host,path,before,before by,after,after by';
+
+function printCsvChange(row: ChangeRow): string {
+  return [
+    row.line,
+    new Date(row.atUnixMs).toISOString(),
+    row.client,
+    row.country,
+    row.method,
+    row.host,
+    row.path,
+    row.before.outcome,
+    describeDecider(row.before),
+    row.after.outcome,
+    describeDecider(row.after),
+  ]
+    .map((cell) => (cell == null ? '' : printCsvCell(String(cell))))
+    .join(',');
+}

@@ -1,0 +1,53 @@
+/** What changes while somebody looks at it. */
+import type { ReplayProgress } from '@jadefence/contract';
+import type { Streams } from '../output.js';
+import { formatCount, formatShare, printTable } from './text.js';
+
+/** Lines at the end of a terminal that are written over; without a terminal nothing is shown. */
+export class LiveLines {
+  #numLines = 0;
+
+  constructor(private readonly streams: Streams) {}
+
+  show(text: string): void {
+    const { stderr } = this.streams;
+    if (!stderr.isTTY) return;
+    this.#clear();
+    stderr.write(`${text}\n`);
+    this.#numLines = text.split('\n').length;
+  }
+
+  /** What was shown last stays. */
+  end(): void {
+    this.#numLines = 0;
+  }
+
+  #clear(): void {
+    if (this.#numLines > 0) this.streams.stderr.write(`\u001b[${this.#numLines}A\u001b[J`);
+  }
+}
+
+const SHOWN_RULES = 12;
+
+/** How far a replay is. @param isWhole with what it came to so far */
+export function renderProgress({ requestsDone, requests, soFar, state }: ReplayProgress, isWhole: boolean): string {
+  const share = requests === 0 ? '' : `, ${formatShare(requestsDone / requests)}`;
+  const head = `${formatCount(requestsDone)} of ${formatCount(requests)} requests${share}, ${state}`;
+  if (!isWhole || !soFar) return head;
+  const judged = Object.values(soFar.outcomes).reduce((sum, one) => sum + one, 0);
+  const outcomes = Object.entries(soFar.outcomes).map(([outcome, one]) => [
+    outcome,
+    formatCount(one),
+    formatShare(one / judged),
+  ]);
+  const rules = Object.entries(soFar.rules)
+    .filter(([, { hits }]) => hits > 0)
+    .sort(([, a], [, b]) => b.hits - a.hits)
+    .slice(0, SHOWN_RULES)
+    .map(([rule, { hits, decided }]) => [rule, formatCount(hits), formatCount(decided)]);
+  return [
+    head,
+    printTable(['outcome', 'requests', 'share'], outcomes, [1, 2]),
+    ...(rules.length > 0 ? [printTable(['rule', 'hits', 'decided'], rules, [1, 2])] : []),
+  ].join('\n\n');
+}

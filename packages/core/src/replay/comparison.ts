@@ -1,0 +1,154 @@
+/** Two replays of one log held side by side: which requests change, from what to what, because of which rules. */
+import type { Ruling } from '../decide/decision.js';
+import type { Outcome } from '../language/outcomes.js';
+import { NOT_JUDGED } from './replay-chunk.js';
+import type { Tally } from './tally.js';
+
+/** What a request came to, and what decided it. */
+export type Side = Pick<Ruling, 'outcome' | 'gate' | 'fence' | 'rule' | 'status' | 'reason'>;
+
+/** Requests that were decided alike before, and alike after. */
+export interface ComparisonGroup {
+  readonly before: Side;
+  readonly after: Side;
+  /** Whether the client is told something else; else only another rule decided. */
+  readonly isChange: boolean;
+  requests: number;
+}
+
+/** Plain data. */
+export interface ComparisonTally {
+  requests: number;
+  /** Requests whose client is told something else. */
+  changed: number;
+  /** Requests whose client is told the same, and which another rule decided. */
+  moved: number;
+  /** Requests by what they came to before, then after. */
+  matrix: Partial<Record<Outcome, Partial<Record<Outcome, number>>>>;
+  /** Those that changed or moved; most requests first, changes before moves. */
+  groups: ComparisonGroup[];
+  /** The requests that changed, by what describes them, and by what they come to after. */
+  by: Tally['by'];
+}
+
+function sideOf({ outcome, gate, fence, rule, status, reason }: Ruling): Side {
+  return {
+    outcome,
+    ...(gate === undefined ? {} : { gate }),
+    ...(fence === undefined ? {} : { fence }),
+    ...(rule === undefined ? {} : { rule }),
+    ...(status === undefined ? {} : { status }),
+    ...(reason === undefined ? {} : { reason }),
+  };
+}
+
+/** What the client is told. */
+function answerOf({ outcome, status, reason }: Side): string {
+  return JSON.stringify([outcome, status, reason]);
+}
+
+/** The sides of the rulings of a replay, each once. */
+class Sides {
+  readonly all: Side[] = [];
+  readonly answers: string[] = [];
+  /** By the code of a ruling. */
+  readonly numberOf: Int32Array;
+
+  constructor(rulings: readonly Ruling[]) {
+    const numbers = new Map<string, number>();
+    this.numberOf = Int32Array.from(rulings, (ruling) => {
+      const side = sideOf(ruling);
+      const key = JSON.stringify(side);
+      let number = numbers.get(key);
+      if (number === undefined) {
+        numbers.set(key, (number = this.all.push(side) - 1));
+        this.answers.push(answerOf(side));
+      }
+      return number;
+    });
+  }
+}
+
+export class DecisionComparison {
+  readonly #before: Sides;
+  readonly #after: Sides;
+  /** By the number of the side before, times those after, plus that of the side after. */
+  readonly #counts: Float64Array;
+
+  /** @param before the rulings of a replay by their codes. @param after those of the other */
+  constructor(before: readonly Ruling[], after: readonly Ruling[]) {
+    this.#before = new Sides(before);
+    this.#after = new Sides(after);
+    this.#counts = new Float64Array(this.#before.all.length * this.#after.all.length);
+  }
+
+  /**
+   * Counts rows by their codes in both replays.
+   * @returns the rows whose client is told something else, ascending
+   */
+  add(before: Uint32Array, after: Uint32Array): Uint32Array {
+    const changed: number[] = [];
+    for (let row = 0; row < after.length; row += 1) {
+      const pair = this.pairAt(before, after, row);
+      if (pair < 0) continue;
+      this.#counts[pair]! += 1;
+      if (this.isChange(pair)) changed.push(row);
+    }
+    return Uint32Array.from(changed);
+  }
+
+  /** What a row came to in both replays, as one number; negative where nobody judged it. */
+  pairAt(before: Uint32Array, after: Uint32Array, row: number): number {
+    const [was, is] = [before[row]!, after[row]!];
+    if (was === NOT_JUDGED || is === NOT_JUDGED) return -1;
+    return this.#before.numberOf[was]! * this.#after.all.length + this.#after.numberOf[is]!;
+  }
+
+  isChange(pair: number): boolean {
+    const [was, is] = this.#split(pair);
+    return this.#before.answers[was] !== this.#after.answers[is];
+  }
+
+  /** The two sides of a pair. */
+  sidesOf(pair: number): readonly [before: Side, after: Side] {
+    const [was, is] = this.#split(pair);
+    return [this.#before.all[was]!, this.#after.all[is]!];
+  }
+
+  /** @param by the requests that changed, by what describes them */
+  tally(by: Tally['by']): ComparisonTally {
+    const tally: ComparisonTally = { requests: 0, changed: 0, moved: 0, matrix: {}, groups: [], by };
+    this.#counts.forEach((requests, pair) => {
+      if (requests === 0) return;
+      const [before, after] = this.sidesOf(pair);
+      const row = (tally.matrix[before.outcome] ??= {});
+      row[after.outcome] = (row[after.outcome] ?? 0) + requests;
+      tally.requests += requests;
+      if (JSON.stringify(before) === JSON.stringify(after)) return;
+      const isChange = this.isChange(pair);
+      if (isChange) tally.changed += requests;
+      else tally.moved += requests;
+      tally.groups.push({ before, after, isChange, requests });
+    });
+    tally.groups.sort(
+      (a, b) => Number(b.isChange) - Number(a.isChange) || b.requests - a.requests || (keyOf(a) < keyOf(b) ? -1 : 1),
+    );
+    return tally;
+  }
+
+  #split(pair: number): readonly [before: number, after: number] {
+    const width = this.#after.all.length;
+    return [Math.floor(pair / width), pair % width];
+  }
+}
+
+function keyOf({ before, after }: ComparisonGroup): string {
+  return JSON.stringify([before, after]);
+}
+
+/** What decided, in words: a rule, what a fence or a gate does otherwise, or nothing. */
+export function describeDecider({ gate, fence, rule }: Side): string {
+  if (rule !== undefined) return `${fence}/${rule}`;
+  if (fence !== undefined) return `${fence} otherwise`;
+  return gate === undefined ? 'no gate' : `${gate} otherwise`;
+}

@@ -1,0 +1,267 @@
+import { setTimeout as sleep } from 'node:timers/promises';
+import type {
+  ChangePage,
+  ChangeRow,
+  ComparisonInfo,
+  ComparisonProgress,
+  ComparisonResult,
+  StartComparison,
+} from '@jadefence/contract';
+import {
+  addTally,
+  DecisionComparison,
+  createTally,
+  invariant,
+  summarizeBreakdowns,
+  trimTally,
+  type ComparisonTally,
+} from '@jadefence/core';
+import type { Logger } from 'pino';
+import { recordChange } from '../../database/audit.js';
+import { inTransaction, type Database, type Transaction } from '../../database/database.js';
+import { ComparisonModel, ReplayChunkModel, type ReplayModel } from '../../database/models.js';
+import type { Actor } from '../../http/authenticate.js';
+import { ProblemError } from '../../http/problem.js';
+import type { JobQueue } from '../../work/job-queue.js';
+import type { JudgingPool } from '../../work/judging-pool.js';
+import type { Logs } from '../logs/logs.js';
+import type { DecisionPages } from '../replays/decision-pages.js';
+import type { Judges } from '../replays/judges.js';
+import type { ReplayRuns } from '../replays/replay-run.js';
+import type { ReplayInputs, Replays } from '../replays/replays.js';
+
+const PROGRESS_MS = 250;
+const SHOWN_COMPARISONS = 100;
+/** Of each country, client and the like, so many with most changed requests are kept. */
+const KEPT_VALUES = 200;
+
+interface Parts {
+  readonly replays: Replays;
+  readonly runs: ReplayRuns;
+  readonly pages: DecisionPages;
+  readonly judges: Judges;
+  readonly logs: Logs;
+  readonly pool: JudgingPool;
+  readonly queue: JobQueue;
+  readonly logger: Logger;
+}
+
+interface ChangesQuery {
+  readonly offset: number;
+  readonly limit: number;
+  /** The place of a group in the result; all changes where absent. */
+  readonly group?: number;
+}
+
+export class Comparisons {
+  constructor(
+    private readonly db: Database,
+    private readonly parts: Parts,
+  ) {}
+
+  /** @throws ProblemError when there is no such log, revision or gate, or one side cannot judge */
+  async start({ before, after, ...options }: StartComparison, actor: Actor): Promise<ComparisonInfo> {
+    const { replays, queue } = this.parts;
+    const comparison = await inTransaction(this.db, async (trx) => {
+      const sides: ReplayModel[] = [];
+      for (const against of [before, after])
+        sides.push(await this.#replayFor(trx, await replays.pin(trx, against, options), actor));
+      const inserted = await ComparisonModel.query(trx)
+        .insert({ beforeId: sides[0]!.id, afterId: sides[1]!.id, state: 'waiting', startedBy: actor.userId })
+        .returning('*');
+      await recordChange(trx, {
+        userId: actor.userId,
+        what: 'comparison.start',
+        detail: { comparison: inserted.id, log: options.logId, before, after },
+      });
+      return inserted;
+    });
+    await queue.addComparison(comparison.id);
+    return this.show(comparison.id);
+  }
+
+  /** One that was done before, else a new one, which the comparison runs. */
+  async #replayFor(trx: Transaction, inputs: ReplayInputs, actor: Actor): Promise<ReplayModel> {
+    const done = await this.parts.replays.findSame(trx, inputs);
+    return done ?? this.parts.replays.insert(trx, inputs, actor.userId);
+  }
+
+  async list(): Promise<ComparisonInfo[]> {
+    const comparisons = await ComparisonModel.query(this.db).orderBy('id', 'desc').limit(SHOWN_COMPARISONS);
+    return Promise.all(comparisons.map((comparison) => this.#present(comparison)));
+  }
+
+  /** @throws ProblemError when there is no such comparison */
+  async show(id: number): Promise<ComparisonInfo> {
+    return this.#present(await this.#find(id));
+  }
+
+  async unfinished(): Promise<number[]> {
+    const comparisons = await ComparisonModel.query(this.db).whereIn('state', ['waiting', 'running']).orderBy('id');
+    return comparisons.map(({ id }) => id);
+  }
+
+  /** Runs what of the two replays is not done, and keeps what differs. */
+  async run(id: number): Promise<void> {
+    const { replays, runs, logger } = this.parts;
+    const comparison = await ComparisonModel.query(this.db).findById(id);
+    if (!comparison || comparison.state === 'done') return;
+    const { beforeId, afterId } = comparison;
+    try {
+      await ComparisonModel.query(this.db).patch({ state: 'running', failure: null }).where({ id });
+      await runs.run(...new Set([beforeId, afterId]));
+      for (const replayId of [beforeId, afterId]) {
+        const { state, failure } = await replays.find(replayId);
+        if (state !== 'done') throw new Error(failure ?? `Replay ${replayId} is ${state}.`);
+      }
+      const result = await this.#compare(await replays.find(beforeId), await replays.find(afterId));
+      await ComparisonModel.query(this.db).patch({ state: 'done', result }).where({ id });
+    } catch (error) {
+      logger.error({ err: error, comparison: id }, 'comparison failed');
+      await ComparisonModel.query(this.db)
+        .patch({ state: 'failed', failure: (error as Error).message })
+        .where({ id });
+    }
+  }
+
+  async #compare(before: ReplayModel, after: ReplayModel): Promise<ComparisonTally> {
+    const { pages, judges, logs, pool } = this.parts;
+    const comparison = await this.#sides(before, after);
+    const rulings = await pages.rulings(after.id);
+    const source = await judges.source(after);
+    const attributes = await pool.attributesRead(source);
+    const described = createTally();
+    for (const chunk of await this.#chunksOf(after)) {
+      const [was, is] = await Promise.all([pages.codes(before.id, chunk), pages.codes(after.id, chunk)]);
+      const rows = comparison.add(was, is);
+      if (rows.length === 0) continue;
+      const loaded = await logs.load(after.logId, [chunk], attributes);
+      const codes = rows.map((row) => is[row]!);
+      addTally(described, {
+        ...createTally(),
+        by: await pool.describe({ ...source, ...loaded, rows, codes, rulings }),
+      });
+    }
+    trimTally(described, KEPT_VALUES);
+    return comparison.tally(described.by);
+  }
+
+  async #sides(before: ReplayModel, after: ReplayModel): Promise<DecisionComparison> {
+    const [was, is] = await Promise.all([this.parts.pages.rulings(before.id), this.parts.pages.rulings(after.id)]);
+    return new DecisionComparison(was, is);
+  }
+
+  async #chunksOf(replay: ReplayModel): Promise<number[]> {
+    const chunks = await ReplayChunkModel.query(this.db)
+      .select('chunk')
+      .where({ replayId: replay.id })
+      .orderBy('chunk');
+    return chunks.map(({ chunk }) => chunk);
+  }
+
+  /** @throws ProblemError when it is not done yet, or has failed */
+  async result(id: number): Promise<ComparisonResult> {
+    const comparison = await this.#findDone(id);
+    const { by, ...tally } = comparison.result!;
+    return { ...(await this.#present(comparison)), tally, breakdowns: summarizeBreakdowns(by) };
+  }
+
+  /** The requests that change, or those of one group, in the order of the log. */
+  async changes(id: number, { offset, limit, group }: ChangesQuery): Promise<ChangePage> {
+    const { pages, replays, judges } = this.parts;
+    const found = await this.#findDone(id);
+    const [before, after] = await Promise.all([replays.find(found.beforeId), replays.find(found.afterId)]);
+    const wanted = group === undefined ? undefined : found.result!.groups[group];
+    if (group !== undefined && !wanted)
+      throw new ProblemError(
+        'not-found',
+        `Comparison ${id} has no group ${group}; it has ${found.result!.groups.length}.`,
+      );
+    const comparison = await this.#sides(before, after);
+    const judge = await judges.judge(after);
+    const rulings = await pages.rulings(after.id);
+    const wantedText = wanted && JSON.stringify([wanted.before, wanted.after]);
+    const isWanted = (pair: number): boolean =>
+      wantedText === undefined ? comparison.isChange(pair) : sidesText(comparison.sidesOf(pair)) === wantedText;
+    const known = new Map<number, boolean>();
+    const total = wanted ? wanted.requests : found.result!.changed;
+    const rows: ChangeRow[] = [];
+    let seen = 0;
+    for (const chunk of await this.#chunksOf(after)) {
+      if (rows.length === limit || seen === total) break;
+      const [was, is] = await Promise.all([pages.codes(before.id, chunk), pages.codes(after.id, chunk)]);
+      const page: number[] = [];
+      const pairs: number[] = [];
+      for (let row = 0; row < is.length && rows.length + page.length < limit; row += 1) {
+        const pair = comparison.pairAt(was, is, row);
+        if (pair < 0) continue;
+        let isIn = known.get(pair);
+        if (isIn === undefined) known.set(pair, (isIn = isWanted(pair)));
+        if (!isIn) continue;
+        seen += 1;
+        if (seen <= offset) continue;
+        page.push(row);
+        pairs.push(pair);
+      }
+      const read = await pages.readRows(after, judge, chunk, rulings, Uint32Array.from(page));
+      for (const [
+        index,
+        { outcome: _o, gate: _g, fence: _f, rule: _r, status: _s, reason: _e, ...row },
+      ] of read.entries()) {
+        const [one, other] = comparison.sidesOf(pairs[index]!);
+        rows.push({ ...row, before: one, after: other });
+      }
+    }
+    return { offset, total, rows };
+  }
+
+  /** How far it is, each time that changes, until it is done or failed. */
+  async *progress(id: number): AsyncGenerator<ComparisonProgress> {
+    let last = '';
+    for (;;) {
+      const { state, requestsDone, requests, failure } = await this.show(id);
+      const progress: ComparisonProgress = { state, requestsDone, requests, failure };
+      const text = JSON.stringify(progress);
+      if (text !== last) yield progress;
+      if (state === 'done' || state === 'failed') return;
+      last = text;
+      await sleep(PROGRESS_MS);
+    }
+  }
+
+  async #find(id: number): Promise<ComparisonModel> {
+    const comparison = await ComparisonModel.query(this.db).findById(id);
+    if (!comparison) throw new ProblemError('not-found', `There is no comparison ${id}.`);
+    return comparison;
+  }
+
+  async #findDone(id: number): Promise<ComparisonModel> {
+    const comparison = await this.#find(id);
+    if (comparison.state !== 'done') {
+      const hint = comparison.state === 'failed' ? `It failed: ${comparison.failure}` : 'Wait until it is done.';
+      throw new ProblemError('replay-not-done', `Comparison ${id} is ${comparison.state}.`, { hint });
+    }
+    invariant(comparison.result, `comparison ${id} is done without a result`);
+    return comparison;
+  }
+
+  async #present({ id, beforeId, afterId, state, failure, startedAt }: ComparisonModel): Promise<ComparisonInfo> {
+    const [before, after] = await Promise.all([this.parts.replays.show(beforeId), this.parts.replays.show(afterId)]);
+    return {
+      id,
+      logId: after.logId,
+      logName: after.logName,
+      before,
+      after,
+      state,
+      requestsDone: before.requestsDone + after.requestsDone,
+      requests: before.requests + after.requests,
+      failure,
+      startedAt: startedAt.toISOString(),
+    };
+  }
+}
+
+function sidesText(sides: readonly [unknown, unknown]): string {
+  return JSON.stringify(sides);
+}

@@ -1,0 +1,50 @@
+import { ChangesQuery, IdParams, StartComparisonInput } from '@jadefence/contract/server';
+import { sendEvents } from '../../http/events.js';
+import { route, type Route } from '../../http/route.js';
+import type { Comparisons } from './comparisons.js';
+
+export function comparisonRoutes(comparisons: Comparisons): Route[] {
+  return [
+    route({ method: 'get', path: '/comparisons', needs: 'viewer', handle: () => comparisons.list() }),
+    route({
+      method: 'post',
+      path: '/comparisons',
+      needs: 'editor',
+      body: StartComparisonInput,
+      status: 202,
+      handle: ({ body, actor }) => comparisons.start(body, actor),
+    }),
+    route({
+      method: 'get',
+      path: '/comparisons/:id',
+      needs: 'viewer',
+      params: IdParams,
+      handle: ({ params }) => comparisons.show(params.id),
+    }),
+    route({
+      method: 'get',
+      path: '/comparisons/:id/events',
+      needs: 'viewer',
+      params: IdParams,
+      handle: async ({ params, response }) => {
+        await comparisons.show(params.id);
+        await sendEvents(response, comparisons.progress(params.id));
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/comparisons/:id/result',
+      needs: 'viewer',
+      params: IdParams,
+      handle: ({ params }) => comparisons.result(params.id),
+    }),
+    route({
+      method: 'get',
+      path: '/comparisons/:id/changes',
+      needs: 'viewer',
+      params: IdParams,
+      query: ChangesQuery,
+      handle: ({ params, query }) => comparisons.changes(params.id, query),
+    }),
+  ];
+}

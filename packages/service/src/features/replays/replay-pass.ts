@@ -1,0 +1,305 @@
+import { deserialize, serialize } from 'node:v8';
+import { promisify } from 'node:util';
+import { deflate, inflate } from 'node:zlib';
+import type { SoFar } from '@jadefence/contract';
+import {
+  addTally,
+  crc32,
+  createTally,
+  NOT_JUDGED,
+  RulingTable,
+  trimTally,
+  type Ruling,
+  type RowSequence,
+  type StoredState,
+  type Tally,
+} from '@jadefence/core';
+import { inTransaction, type Database } from '../../database/database.js';
+import {
+  ReplayCheckpointModel,
+  ReplayChunkModel,
+  ReplayModel,
+  ReplayResultModel,
+  ReplayStateModel,
+} from '../../database/models.js';
+import type { JudgingPool } from '../../work/judging-pool.js';
+import type { ChunksSource } from '../../work/open-chunks.js';
+import type { JudgeAnswer, JudgeSource } from '../../work/replay-worker.js';
+import { batches } from '../draft/snapshots.js';
+import { packCodes, packState, unpackState } from './codes.js';
+import type { Judges } from './judges.js';
+
+/** How often a running replay tells how far it is. */
+const PROGRESS_MS = 200;
+/** Of each country, client and the like, so many with most requests are kept with the result. */
+const KEPT_VALUES = 200;
+
+const deflateBytes = promisify(deflate);
+const inflateBytes = promisify(inflate);
+
+/** What a replay that was cut off goes on from. */
+interface Checkpoint {
+  /** Chunks that are judged, or segments where the rules remember. */
+  readonly numDone: number;
+  readonly tally: Tally;
+  readonly rulings: readonly Ruling[];
+  /** Codes of chunks of which rows are still to come. */
+  readonly codesOf: ReadonlyMap<number, Uint32Array>;
+}
+
+/** One replay on its way through its log. */
+export class Pass {
+  readonly #tally: Tally = createTally();
+  readonly #table = new RulingTable();
+  readonly #codesOf: Map<number, Uint32Array>;
+  readonly #progress: ProgressWriter;
+  #checkpointAtMs = Date.now();
+  #state: StoredState | undefined;
+  /** Why it cannot go on. */
+  failure: Error | undefined;
+  /** Somebody does not want it any more. */
+  isCancelled = false;
+
+  private constructor(
+    private readonly db: Database,
+    private readonly pool: JudgingPool,
+    private readonly checkpointMs: number,
+    readonly replay: ReplayModel,
+    private readonly source: JudgeSource,
+    readonly isStateful: boolean,
+    readonly attributes: readonly string[],
+    checkpoint: Checkpoint | undefined,
+    state: StoredState | undefined,
+  ) {
+    this.#progress = new ProgressWriter(db, replay.id);
+    this.#codesOf = new Map(checkpoint?.codesOf);
+    this.#state = state;
+    this.numDone = checkpoint?.numDone ?? 0;
+    if (checkpoint) addTally(this.#tally, checkpoint.tally);
+    for (const ruling of checkpoint?.rulings ?? []) this.#table.codeFor(ruling);
+  }
+
+  /** Chunks that are judged, or segments where the rules remember. */
+  numDone: number;
+
+  /** Begins a replay, or goes on from where the one before was cut off. */
+  static async begin(
+    db: Database,
+    judges: Judges,
+    pool: JudgingPool,
+    checkpointMs: number,
+    replay: ReplayModel,
+  ): Promise<Pass> {
+    const source = await judges.source(replay);
+    const { rulebook } = await judges.judge(replay);
+    const checkpoint = await readCheckpoint(db, replay.id);
+    if (!checkpoint) await forgetParts(db, replay.id);
+    const state = checkpoint && (await ReplayStateModel.query(db).findById([replay.id, checkpoint.numDone]));
+    const attributes = await pool.attributesRead(source);
+    await ReplayModel.query(db)
+      .patch({ state: 'running', requestsDone: checkpoint?.tally.requests ?? 0, failure: null })
+      .where({ id: replay.id })
+      .whereNot({ state: 'cancelled' });
+    return new Pass(
+      db,
+      pool,
+      checkpointMs,
+      replay,
+      source,
+      rulebook.isStateful,
+      attributes,
+      checkpoint,
+      state && (await unpackState(state.bytes)),
+    );
+  }
+
+  get isGoingOn(): boolean {
+    return this.failure === undefined && !this.isCancelled;
+  }
+
+  /**
+   * Judges rows of some chunks.
+   * @returns undefined where that failed
+   */
+  async judge(
+    loaded: ChunksSource,
+    sequence: RowSequence | undefined,
+    onProgress: (numRowsDone: number) => void,
+  ): Promise<JudgeAnswer | undefined> {
+    if (!this.isGoingOn) return undefined;
+    const { fromMs, toMs } = this.replay;
+    const span = { fromUnixMs: fromMs, toUnixMs: toMs };
+    try {
+      return await this.pool.judge({ ...this.source, ...loaded, sequence, span, state: this.#state }, onProgress);
+    } catch (error) {
+      this.failure = sayLog(this.replay.logId, error);
+      return undefined;
+    }
+  }
+
+  tellProgress(requestsDone: number): void {
+    this.#progress.write(requestsDone);
+  }
+
+  /** Keeps the decisions of one chunk, in the order of its rows. */
+  async takeChunk(chunk: number, answer: JudgeAnswer): Promise<void> {
+    await this.#storeChunk(chunk, this.#merge(answer));
+    await this.#endStep();
+  }
+
+  /**
+   * Keeps the decisions of a segment, and what it leaves behind for the next.
+   * @param numRows of each chunk of the segment
+   */
+  async takeSegment(
+    { chunks, sequence }: { readonly chunks: readonly number[]; readonly sequence?: RowSequence },
+    numRows: (chunk: number) => number,
+    isLastOf: (chunk: number) => boolean,
+    answer: JudgeAnswer,
+  ): Promise<void> {
+    this.#state = answer.state;
+    this.#merge(answer).forEach((code, index) => {
+      const chunk = chunks[sequence ? sequence.chunkOf[index]! : 0]!;
+      let codes = this.#codesOf.get(chunk);
+      if (!codes) this.#codesOf.set(chunk, (codes = new Uint32Array(numRows(chunk)).fill(NOT_JUDGED)));
+      codes[sequence ? sequence.rowOf[index]! : index] = code;
+    });
+    for (const chunk of chunks) {
+      if (!isLastOf(chunk)) continue;
+      await this.#storeChunk(chunk, this.#codesOf.get(chunk)!);
+      this.#codesOf.delete(chunk);
+    }
+    if (this.#state) await this.#storeState(this.numDone + 1, this.#state);
+    await this.#endStep();
+  }
+
+  async finish(): Promise<void> {
+    await this.#progress.end();
+    const tally = this.#tally;
+    trimTally(tally, KEPT_VALUES);
+    const replayId = this.replay.id;
+    await inTransaction(this.db, async (trx) => {
+      await ReplayResultModel.query(trx).delete().where({ replayId });
+      const rows = this.#table.rulings.map((ruling, code) => ({ replayId, code, outcome: ruling.outcome, ruling }));
+      for (const batch of batches(rows)) await ReplayResultModel.query(trx).insert(batch);
+      await ReplayCheckpointModel.query(trx).delete().where({ replayId });
+      await ReplayModel.query(trx)
+        .patch({ state: 'done', requests: tally.requests, requestsDone: tally.requests, tally })
+        .where({ id: replayId })
+        .whereNot({ state: 'cancelled' });
+    });
+  }
+
+  /** What a replay that was given up leaves behind is let go of. */
+  async abandon(): Promise<void> {
+    await this.#progress.end();
+    await forgetParts(this.db, this.replay.id);
+  }
+
+  async #endStep(): Promise<void> {
+    this.numDone += 1;
+    const { state } = await ReplayModel.query(this.db).findById(this.replay.id).throwIfNotFound();
+    this.isCancelled = state === 'cancelled';
+    this.#progress.keep(soFarOf(this.#tally));
+    if (Date.now() - this.#checkpointAtMs < this.checkpointMs) return;
+    this.#checkpointAtMs = Date.now();
+    const checkpoint: Checkpoint = {
+      numDone: this.numDone,
+      tally: this.#tally,
+      rulings: this.#table.rulings,
+      codesOf: this.#codesOf,
+    };
+    const bytes = await deflateBytes(serialize(checkpoint));
+    await ReplayCheckpointModel.query(this.db)
+      .insert({ replayId: this.replay.id, bytes })
+      .onConflict('replayId')
+      .merge();
+  }
+
+  /** Adds an answer and translates its codes. */
+  #merge({ tally, rulings, codes }: JudgeAnswer): Uint32Array {
+    addTally(this.#tally, tally);
+    const codeOf = rulings.map((ruling) => this.#table.codeFor(ruling));
+    return codes.map((code) => (code === NOT_JUDGED ? code : codeOf[code]!));
+  }
+
+  async #storeState(segment: number, state: StoredState): Promise<void> {
+    await ReplayStateModel.query(this.db)
+      .insert({ replayId: this.replay.id, segment, bytes: await packState(state) })
+      .onConflict(['replayId', 'segment'])
+      .merge();
+  }
+
+  async #storeChunk(chunk: number, codes: Uint32Array): Promise<void> {
+    const codeCounts: Record<string, number> = {};
+    for (const code of codes) codeCounts[code] = (codeCounts[code] ?? 0) + 1;
+    const bytes = await packCodes(codes);
+    await ReplayChunkModel.query(this.db)
+      .insert({ replayId: this.replay.id, chunk, codes: bytes, checksum: crc32(bytes), codeCounts })
+      .onConflict(['replayId', 'chunk'])
+      .merge();
+  }
+}
+
+function soFarOf({ outcomes, rules }: Tally): SoFar {
+  const matched = Object.entries(rules).map(([rule, { hits, decided }]) => [rule, { hits, decided }]);
+  return { outcomes: { ...outcomes }, rules: Object.fromEntries(matched) as SoFar['rules'] };
+}
+
+/** Says of which log something failed. */
+export function sayLog(logId: number, error: unknown): Error {
+  return new Error(`Log ${logId} cannot be judged: ${(error as Error).message.replace(/\.$/, '')}.`, { cause: error });
+}
+
+async function forgetParts(db: Database, replayId: number): Promise<void> {
+  await inTransaction(db, async (trx) => {
+    await ReplayChunkModel.query(trx).delete().where({ replayId });
+    await ReplayResultModel.query(trx).delete().where({ replayId });
+    await ReplayStateModel.query(trx).delete().where({ replayId });
+    await ReplayCheckpointModel.query(trx).delete().where({ replayId });
+  });
+}
+
+/** @returns undefined where there is none, or another release wrote it */
+async function readCheckpoint(db: Database, replayId: number): Promise<Checkpoint | undefined> {
+  const stored = await ReplayCheckpointModel.query(db).findById(replayId);
+  if (!stored) return undefined;
+  try {
+    return deserialize(await inflateBytes(stored.bytes)) as Checkpoint;
+  } catch {
+    return undefined;
+  }
+}
+
+/** Writes how far a replay is, a few times a second and one write at a time. */
+class ProgressWriter {
+  #lastWriteMs = 0;
+  #underWay: Promise<unknown> = Promise.resolve();
+  #soFar: SoFar | undefined;
+
+  constructor(
+    private readonly db: Database,
+    private readonly replayId: number,
+  ) {}
+
+  /** What is written with the next progress. */
+  keep(soFar: SoFar): void {
+    this.#soFar = soFar;
+  }
+
+  write(requestsDone: number): void {
+    if (Date.now() - this.#lastWriteMs < PROGRESS_MS) return;
+    this.#lastWriteMs = Date.now();
+    const patch = (): Promise<unknown> =>
+      ReplayModel.query(this.db)
+        .patch({ requestsDone, ...(this.#soFar ? { soFar: this.#soFar } : {}) })
+        .where({ id: this.replayId })
+        .execute();
+    // A progress that could not be written is no reason to fail; the end of the replay is written on its own.
+    this.#underWay = this.#underWay.then(patch).catch(() => undefined);
+  }
+
+  async end(): Promise<void> {
+    await this.#underWay;
+  }
+}
