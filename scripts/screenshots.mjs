@@ -30,6 +30,20 @@ const PAGES = [
     },
   },
   {
+    name: 'compare',
+    path: '/compare',
+    ready: 'The same log judged twice',
+    act: async (page) => {
+      // What the rule that is in trial would do, were it on.
+      await setState(page, { fence: 'ticket-desk', rule: 'resale', state: 'on' });
+      await page.getByRole('button', { name: /outbound/ }).click();
+      await page.getByRole('option', { name: /inbound/ }).click();
+      await page.getByRole('button', { name: 'Compare', exact: true }).click();
+      await page.getByRole('button', { name: 'show these' }).first().waitFor();
+      await setState(page, { fence: 'ticket-desk', rule: 'resale', state: 'trial' });
+    },
+  },
+  {
     name: 'explanation',
     path: '/replays/2',
     ready: 'each bar is',
@@ -162,8 +176,18 @@ await main(async () => {
   });
 });
 
+/** Edits the draft of the demo. */
+async function setState(page, rule) {
+  const { version } = await (await page.request.get('/api/v1/draft')).json();
+  const response = await page.request.post('/api/v1/draft/edits', {
+    headers: { 'if-match': `"${version}"` },
+    data: { edits: [{ kind: 'set-rule', ...rule }] },
+  });
+  if (!response.ok()) throw new Error(`The edit answered ${response.status()}: ${await response.text()}`);
+}
+
 async function shoot(browser, { name, path, ready, act, dark }, address, signIn) {
-  const context = await browser.newContext({ viewport: SIZE, colorScheme: dark ? 'dark' : 'light' });
+  const context = await browser.newContext({ baseURL: address, viewport: SIZE, colorScheme: dark ? 'dark' : 'light' });
   const page = await context.newPage();
   if (signIn) {
     const response = await context.request.post(`${address}/api/v1/sign-in`, {

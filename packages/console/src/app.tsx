@@ -11,6 +11,7 @@ import {
   PlayCircleIcon,
   QueueListIcon,
   RectangleStackIcon,
+  ScaleIcon,
   Squares2X2Icon,
   TagIcon,
 } from '@heroicons/react/24/outline';
@@ -25,6 +26,8 @@ import { Loaded } from './components/loaded.js';
 import { ApplicationsPage } from './features/applications/applications-page.js';
 import { AuditPage } from './features/audit/audit-page.js';
 import { CategoriesPage } from './features/categories/categories-page.js';
+import { ComparePage } from './features/compare/compare-page.js';
+import { ComparisonPage } from './features/compare/comparison-page.js';
 import { CountriesPage } from './features/countries/countries-page.js';
 import { ExpectationsPage } from './features/expectations/expectations-page.js';
 import { FencesPage } from './features/fences/fences-page.js';
@@ -73,6 +76,8 @@ const router = createBrowserRouter([
       { path: 'try', element: <TryPage /> },
       { path: 'replays', element: <ReplaysPage /> },
       { path: 'replays/:id', element: <ReplayPage /> },
+      { path: 'compare', element: <ComparePage /> },
+      { path: 'comparisons/:id', element: <ComparisonPage /> },
       {
         path: '*',
         element: <EmptyState title="There is no such page">The navigation leads to those there are.</EmptyState>,
@@ -105,6 +110,7 @@ const PAGES = [
   { to: '/gates', text: 'Gates', Icon: ArrowsRightLeftIcon },
   { to: '/logs', text: 'Logs', Icon: DocumentTextIcon },
   { to: '/replays', text: 'Replays', Icon: PlayCircleIcon },
+  { to: '/compare', text: 'Compare', Icon: ScaleIcon },
   { to: '/try', text: 'Try', Icon: BeakerIcon },
   { to: '/expectations', text: 'Expectations', Icon: CheckBadgeIcon },
   { to: '/revisions', text: 'Revisions', Icon: ClockIcon },

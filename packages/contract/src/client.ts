@@ -188,7 +188,7 @@ export class ServiceClient {
   startComparison = (input: StartComparison): Promise<ComparisonInfo> => this.#json('POST', '/comparisons', input);
   comparison = (id: number): Promise<ComparisonInfo> => this.#json('GET', `/comparisons/${id}`);
   comparisonResult = (id: number): Promise<ComparisonResult> => this.#json('GET', `/comparisons/${id}/result`);
-  changes = (id: number, query: { offset: number; limit: number; group?: number }): Promise<ChangePage> =>
+  changes = (id: number, query: { offset: number; limit: number; group?: number | undefined }): Promise<ChangePage> =>
     this.#json('GET', `/comparisons/${id}/changes${queryText(query)}`);
   /** Follows a comparison until it is done or failed. */
   followComparison = (

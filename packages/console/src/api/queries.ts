@@ -105,3 +105,27 @@ export function explanationQuery(id: number, row: number) {
     staleTime: Infinity,
   });
 }
+
+export const comparisonsQuery = queryOptions({ queryKey: ['comparisons'], queryFn: service.comparisons });
+
+export function comparisonQuery(id: number) {
+  return queryOptions({ queryKey: ['comparisons', id], queryFn: () => service.comparison(id) });
+}
+
+/** The result of a comparison that is done never changes. */
+export function comparisonResultQuery(id: number) {
+  return queryOptions({
+    queryKey: ['comparisons', id, 'result'],
+    queryFn: () => service.comparisonResult(id),
+    staleTime: Infinity,
+  });
+}
+
+export function changesQuery(id: number, page: { offset: number; limit: number; group: number | undefined }) {
+  return queryOptions({
+    queryKey: ['comparisons', id, 'changes', page],
+    queryFn: () => service.changes(id, page),
+    staleTime: Infinity,
+    placeholderData: keepPreviousData,
+  });
+}

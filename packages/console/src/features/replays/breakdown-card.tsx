@@ -17,13 +17,15 @@ const TITLES: Readonly<Record<BreakdownName, string>> = {
 const FIELDS: readonly BreakdownName[] = ['country', 'category', 'application', 'client', 'host'];
 const SHOWN_VALUES = 10;
 
-/** Requests by who asked and for what, with the share that was stopped. A value becomes the filter of the decisions. */
+/** Requests by who asked and for what, with the share that was stopped. @param onFilter makes a value the filter of the decisions */
 export function BreakdownCard({
+  title,
   breakdowns,
   onFilter,
 }: {
+  title: string;
   breakdowns: readonly BreakdownSummary[];
-  onFilter: (where: string) => void;
+  onFilter?: (where: string) => void;
 }) {
   const [name, setName] = useState<BreakdownName>(breakdowns[0]!.by);
   const found = breakdowns.find(({ by }) => by === name) ?? breakdowns[0]!;
@@ -32,7 +34,7 @@ export function BreakdownCard({
   const numOthers = found.numValues - shown.length;
   return (
     <Card
-      title="Who asked, and for what"
+      title={title}
       aside={
         <Choice
           label="By"
@@ -86,9 +88,9 @@ function ValueRow({
   by: BreakdownName;
   one: ValueSummary;
   most: number;
-  onFilter: (where: string) => void;
+  onFilter?: (where: string) => void;
 }) {
-  const isAskable = FIELDS.includes(by) && !value.startsWith('(');
+  const isAskable = onFilter && FIELDS.includes(by) && !value.startsWith('(');
   const share = (count: number): string => `${(count / most) * 100}%`;
   return (
     <tr className="border-b border-line last:border-b-0">

@@ -15,7 +15,7 @@ export function ExplanationPanel({
   onClose,
 }: {
   replayId: number;
-  row: DecisionRow | undefined;
+  row: Pick<DecisionRow, 'row' | 'line' | 'written'> | undefined;
   onClose: () => void;
 }) {
   const explanation = useQuery({ ...explanationQuery(replayId, row?.row ?? 0), enabled: row !== undefined });

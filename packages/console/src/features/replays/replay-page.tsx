@@ -1,13 +1,16 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import type { Outcome } from '@jadefence/core';
 import type { Replay, ReplayProgress, ReplayResult } from '@jadefence/contract';
 import { lazy, Suspense, useEffect, useRef, useState } from 'react';
 import { useParams } from 'react-router';
 import { service } from '../../api/client.js';
 import { replayQuery, replayResultQuery } from '../../api/queries.js';
+import { Button } from '../../components/button.js';
 import { Card, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { OutcomeLabel } from '../../components/outcome.js';
 import { formatCount, formatShare, formatTime } from '../../format.js';
+import { judgeName } from '../compare/sides.js';
 import { BreakdownCard } from './breakdown-card.js';
 import { DecisionTable } from './decision-table.js';
 import { RulesTable } from './rules-table.js';
@@ -36,15 +39,37 @@ function RunningReplay({ replay }: { replay: Replay }) {
       .catch(() => undefined);
     return () => stop.abort();
   }, [queryClient, replay.id]);
+  const cancel = useMutation({
+    mutationFn: () => service.cancelReplay(replay.id),
+    onSettled: () => queryClient.invalidateQueries({ queryKey: ['replays'] }),
+  });
   if (progress.state === 'failed')
     return <ErrorNotice error={new Error(`Replay ${replay.id} failed: ${progress.failure}`)} />;
+  const title = `Replay ${replay.id}: ${replay.logName}`;
+  if (progress.state === 'cancelled')
+    return <PageHeading title={title}>It was cancelled, and keeps nothing.</PageHeading>;
   return (
     <>
-      <PageHeading title={`Replay ${replay.id}: ${replay.logName}`}>The draft judges the log.</PageHeading>
+      <PageHeading title={title} aside={<Button onClick={() => cancel.mutate()}>Cancel it</Button>}>
+        {judgeName(replay).replace(/^t/, 'T').replace(/^r/, 'R')} judges the log.
+      </PageHeading>
+      {cancel.error && <ErrorNotice error={cancel.error} />}
       <label className="block text-sm">
         {formatCount(progress.requestsDone)} of {formatCount(progress.requests)} requests
         <progress max={progress.requests} value={progress.requestsDone} className="mt-2 block h-2 w-full accent-jade" />
       </label>
+      {progress.soFar && (
+        <dl className="mt-6 grid grid-cols-2 gap-3 sm:grid-cols-4">
+          {(Object.entries(progress.soFar.outcomes) as [Outcome, number][]).map(([outcome, requests]) => (
+            <div key={outcome} className="rounded-xl border border-line bg-surface px-4 py-3 shadow-sm">
+              <dt>
+                <OutcomeLabel outcome={outcome} />
+              </dt>
+              <dd className="mt-1 text-2xl font-semibold tabular-nums">{formatCount(requests)}</dd>
+            </div>
+          ))}
+        </dl>
+      )}
     </>
   );
 }
@@ -98,7 +123,9 @@ function Result({ result }: { result: ReplayResult }) {
         </Suspense>
       </Card>
       <RulesTable fences={summary.fences} />
-      {summary.breakdowns.length > 0 && <BreakdownCard breakdowns={summary.breakdowns} onFilter={showDecisions} />}
+      {summary.breakdowns.length > 0 && (
+        <BreakdownCard title="Who asked, and for what" breakdowns={summary.breakdowns} onFilter={showDecisions} />
+      )}
       <div ref={decisions}>
         <DecisionTable
           replayId={result.id}
@@ -108,8 +135,7 @@ function Result({ result }: { result: ReplayResult }) {
         />
       </div>
       <p className="text-xs text-muted">
-        Rests on {result.revision === null ? 'the draft' : `revision ${result.revision}`} (
-        {result.snapshot.slice(0, 12)}), log {result.logSha256.slice(0, 12)},{' '}
+        Rests on {judgeName(result)} ({result.snapshot.slice(0, 12)}), log {result.logSha256.slice(0, 12)},{' '}
         {result.countryTable
           ? `country table ${result.countryTable.name} ${result.countryTable.sha256.slice(0, 12)}`
           : 'no country table'}

@@ -1,9 +1,11 @@
 import { useQuery } from '@tanstack/react-query';
+import type { Replay } from '@jadefence/contract';
 import { Link } from 'react-router';
 import { replaysQuery } from '../../api/queries.js';
 import { Card, EmptyState, PageHeading } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
-import { formatCount } from '../../format.js';
+import { formatCount, formatTime } from '../../format.js';
+import { judgeName } from '../compare/sides.js';
 
 export function ReplaysPage() {
   const replays = useQuery({
@@ -43,8 +45,9 @@ export function ReplaysPage() {
                         Replay {replay.id}: {replay.logName}
                       </Link>
                       <p className="text-sm text-muted">
-                        started {replay.startedAt.slice(0, 19).replace('T', ' ')} UTC
+                        started {replay.startedAt.slice(0, 19).replace('T', ' ')} UTC , against {judgeName(replay)}
                         {replay.gate ? `, all judged by gate ${replay.gate}` : ''}
+                        {spanText(replay)}
                       </p>
                     </div>
                     <span className="text-sm text-muted">
@@ -61,4 +64,10 @@ export function ReplaysPage() {
       </Loaded>
     </>
   );
+}
+
+function spanText({ fromUnixMs, toUnixMs }: Replay): string {
+  const from = fromUnixMs === null ? '' : ` from ${formatTime(fromUnixMs)}`;
+  const to = toUnixMs === null ? '' : ` before ${formatTime(toUnixMs)}`;
+  return from + to === '' ? '' : `, only requests${from}${to}`;
 }

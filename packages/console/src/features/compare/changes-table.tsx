@@ -1,0 +1,111 @@
+import { ChevronLeftIcon, ChevronRightIcon } from '@heroicons/react/20/solid';
+import { useQuery } from '@tanstack/react-query';
+import type { ChangeRow, ComparisonResult } from '@jadefence/contract';
+import { describeDecider, type ComparisonGroup } from '@jadefence/core';
+import { useState } from 'react';
+import { changesQuery } from '../../api/queries.js';
+import { Button } from '../../components/button.js';
+import { Card, WideTable } from '../../components/layout.js';
+import { Loaded } from '../../components/loaded.js';
+import { formatCount, formatTime } from '../../format.js';
+import { ExplanationPanel } from '../replays/explanation-panel.js';
+import { SideLabel } from './sides.js';
+
+const PAGE_ROWS = 25;
+
+/** The requests that change, or those of one group, each with both explanations. */
+export function ChangesTable({
+  comparison,
+  group,
+  chosen,
+}: {
+  comparison: ComparisonResult;
+  group: number | undefined;
+  chosen: ComparisonGroup | undefined;
+}) {
+  const [offset, setOffset] = useState(0);
+  const [explained, setExplained] = useState<{ row: ChangeRow; replayId: number }>();
+  const page = useQuery(changesQuery(comparison.id, { offset, limit: PAGE_ROWS, group }));
+  const title = chosen
+    ? `From ${describeDecider(chosen.before)} to ${describeDecider(chosen.after)}`
+    : 'Requests that change';
+  return (
+    <Card title={title}>
+      <Loaded query={page}>
+        {({ rows, total, offset: shownOffset }) => (
+          <>
+            <WideTable label={title}>
+              <thead className="text-muted">
+                <tr className="border-b border-line">
+                  {['line', 'time (UTC)', 'client', 'country', 'request', 'before', 'after'].map((column) => (
+                    <th key={column} scope="col" className="px-3 py-2 font-medium first:pl-4">
+                      {column}
+                    </th>
+                  ))}
+                </tr>
+              </thead>
+              <tbody>
+                {rows.map((row) => (
+                  <tr key={row.row} className="border-b border-line last:border-b-0">
+                    <td className="px-3 py-1.5 pl-4 text-muted">{row.line}</td>
+                    <td className="px-3 py-1.5 whitespace-nowrap">{formatTime(row.atUnixMs).slice(5)}</td>
+                    <td className="px-3 py-1.5 font-mono text-xs">{row.client ?? 'none'}</td>
+                    <td className="px-3 py-1.5">{row.country ?? 'unknown'}</td>
+                    <td
+                      className="max-w-60 truncate px-3 py-1.5 font-mono text-xs"
+                      title={`${row.method ?? ''} ${row.host ?? ''}${row.path ?? ''}`}
+                    >
+                      {row.method ?? 'no method'} {row.host ?? ''}
+                      {row.path ?? ''}
+                    </td>
+                    {(
+                      [
+                        ['before', row.before, comparison.before.id],
+                        ['after', row.after, comparison.after.id],
+                      ] as const
+                    ).map(([when, side, replayId]) => (
+                      <td key={when} className="px-3 py-1.5">
+                        <span className="flex items-center justify-between gap-2">
+                          <SideLabel side={side} />
+                          <Button
+                            size="small"
+                            onClick={() => setExplained({ row, replayId })}
+                            aria-label={`Explain line ${row.line} ${when}`}
+                          >
+                            why
+                          </Button>
+                        </span>
+                      </td>
+                    ))}
+                  </tr>
+                ))}
+              </tbody>
+            </WideTable>
+            <div className="flex flex-wrap items-center justify-between gap-3 px-4 py-3 text-sm text-muted">
+              <span role="status">
+                {total === 0
+                  ? 'no request changes'
+                  : `${formatCount(shownOffset + 1)} to ${formatCount(shownOffset + rows.length)} of ${formatCount(total)}`}
+              </span>
+              <span className="flex gap-2">
+                <Button disabled={offset === 0} onClick={() => setOffset(Math.max(0, offset - PAGE_ROWS))}>
+                  <ChevronLeftIcon aria-hidden className="size-4" />
+                  Earlier
+                </Button>
+                <Button disabled={offset + PAGE_ROWS >= total} onClick={() => setOffset(offset + PAGE_ROWS)}>
+                  Later
+                  <ChevronRightIcon aria-hidden className="size-4" />
+                </Button>
+              </span>
+            </div>
+          </>
+        )}
+      </Loaded>
+      <ExplanationPanel
+        replayId={explained?.replayId ?? 0}
+        row={explained?.row}
+        onClose={() => setExplained(undefined)}
+      />
+    </Card>
+  );
+}

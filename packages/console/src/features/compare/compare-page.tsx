@@ -1,0 +1,131 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import type { Against, Log, Revision } from '@jadefence/contract';
+import { useState } from 'react';
+import { Link, useNavigate } from 'react-router';
+import { service } from '../../api/client.js';
+import { comparisonsQuery, logsQuery, revisionsQuery } from '../../api/queries.js';
+import { Button } from '../../components/button.js';
+import { Choice } from '../../components/choice.js';
+import { Card, EmptyState, PageHeading } from '../../components/layout.js';
+import { ErrorNotice, Loaded } from '../../components/loaded.js';
+import { formatCount } from '../../format.js';
+import { judgeName } from './sides.js';
+
+/** Choosing what to compare, and the comparisons there are. */
+export function ComparePage() {
+  const logs = useQuery(logsQuery);
+  const revisions = useQuery(revisionsQuery);
+  const comparisons = useQuery({
+    ...comparisonsQuery,
+    refetchInterval: (query) =>
+      query.state.data?.some(({ state }) => state === 'waiting' || state === 'running') ? 1000 : false,
+  });
+  return (
+    <>
+      <PageHeading title="Compare">
+        The same log judged twice: which requests change, from what to what, and because of which rules.
+      </PageHeading>
+      <Loaded query={logs}>
+        {(allLogs) => (
+          <Loaded query={revisions}>
+            {(allRevisions) =>
+              allLogs.length === 0 ? (
+                <EmptyState title="No logs yet">
+                  Bring one in under{' '}
+                  <Link to="/logs" className="text-jade underline">
+                    Logs
+                  </Link>
+                  .
+                </EmptyState>
+              ) : allRevisions.length === 0 ? (
+                <EmptyState title="Nothing is published yet">
+                  A comparison needs a revision. Publish the draft under{' '}
+                  <Link to="/revisions" className="text-jade underline">
+                    Revisions
+                  </Link>
+                  .
+                </EmptyState>
+              ) : (
+                <StartForm logs={allLogs} revisions={allRevisions} />
+              )
+            }
+          </Loaded>
+        )}
+      </Loaded>
+      <Loaded query={comparisons}>
+        {(list) =>
+          list.length > 0 && (
+            <Card title="Comparisons">
+              <ul>
+                {list.map(({ id, logName, before, after, state, requestsDone, requests }) => (
+                  <li
+                    key={id}
+                    className="flex flex-wrap items-center justify-between gap-3 border-b border-line px-4 py-3 last:border-b-0"
+                  >
+                    <Link
+                      to={`/comparisons/${id}`}
+                      className="font-medium text-jade underline-offset-2 hover:underline"
+                    >
+                      {logName}: {judgeName(before)}, then {judgeName(after)}
+                    </Link>
+                    <span className="text-sm text-muted">
+                      {state === 'done'
+                        ? `${formatCount(after.requests)} requests`
+                        : `${state}: ${formatCount(requestsDone)} of ${formatCount(requests)}`}
+                    </span>
+                  </li>
+                ))}
+              </ul>
+            </Card>
+          )
+        }
+      </Loaded>
+    </>
+  );
+}
+
+function StartForm({ logs, revisions }: { logs: readonly Log[]; revisions: readonly Revision[] }) {
+  const [logId, setLogId] = useState(logs[0]!.id);
+  const [before, setBefore] = useState<Against>(revisions[0]!.number);
+  const [after, setAfter] = useState<Against>('draft');
+  const queryClient = useQueryClient();
+  const navigate = useNavigate();
+  const start = useMutation({
+    mutationFn: () => service.startComparison({ logId, before, after }),
+    onSuccess: async ({ id }) => {
+      await queryClient.invalidateQueries({ queryKey: comparisonsQuery.queryKey });
+      await navigate(`/comparisons/${id}`);
+    },
+  });
+  const sides = [
+    { value: 'draft' as Against, text: 'the draft' },
+    ...revisions.map(({ number }, index) => ({
+      value: number as Against,
+      text: `revision ${number}${index === 0 ? ', published' : ''}`,
+    })),
+  ];
+  return (
+    <Card>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          start.mutate();
+        }}
+        className="flex flex-wrap items-end gap-4 p-4"
+      >
+        <Choice
+          label="Log"
+          value={logId}
+          options={logs.map(({ id, name }) => ({ value: id, text: name }))}
+          onChange={setLogId}
+        />
+        <Choice label="before" value={before} options={sides} onChange={setBefore} />
+        <Choice label="after" value={after} options={sides} onChange={setAfter} />
+        <Button look="primary" type="submit" disabled={start.isPending}>
+          Compare
+        </Button>
+        {start.error && <ErrorNotice error={start.error} />}
+      </form>
+    </Card>
+  );
+}

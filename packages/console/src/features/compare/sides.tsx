@@ -1,0 +1,22 @@
+import type { Replay } from '@jadefence/contract';
+import { describeDecider, type Side } from '@jadefence/core';
+import { OutcomeLabel } from '../../components/outcome.js';
+
+/** What judged, in words. */
+export function judgeName({ revision, folder }: Pick<Replay, 'revision' | 'folder'>): string {
+  if (folder !== null) return `the fences of ${folder}`;
+  return revision === null ? 'the draft' : `revision ${revision}`;
+}
+
+/** What a request came to, and what decided it. */
+export function SideLabel({ side }: { side: Side }) {
+  return (
+    <span className="inline-flex flex-wrap items-baseline gap-x-2">
+      <OutcomeLabel outcome={side.outcome} />
+      <span className="font-mono text-xs text-muted">
+        {side.status !== undefined && `${side.status} `}
+        {describeDecider(side)}
+      </span>
+    </span>
+  );
+}
