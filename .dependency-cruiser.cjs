@@ -13,7 +13,7 @@ const CORE_MAY_USE = {
   match: ['request', 'reference', 'language', 'check', 'decide', 'columns'],
   explain: ['request', 'reference', 'language', 'check', 'decide'],
   logs: ['request', 'language', 'columns'],
-  survey: ['request', 'reference', 'language'],
+  survey: ['request', 'reference', 'language', 'columns', 'check', 'decide', 'match'],
   replay: ['request', 'reference', 'language', 'check', 'decide', 'columns', 'match'],
 };
 

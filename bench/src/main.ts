@@ -1,4 +1,4 @@
-/** `npm run bench [NAME ...]`: the named workloads, or all of them. */
+/** `npm run bench [NAME ...]`: the named workloads, or all but the long ones. */
 import { benchCountry } from './country.js';
 import { benchDomains } from './domains.js';
 import { benchFeed } from './feed.js';
@@ -7,6 +7,7 @@ import { benchParse } from './parse.js';
 import { benchDecision } from './replay/bench-decision.js';
 import { benchImport } from './replay/bench-import.js';
 import { benchReplay } from './replay/bench-replay.js';
+import { benchService } from './replay/bench-service.js';
 
 const WORKLOADS: Record<string, () => Promise<void>> = {
   parse: benchParse,
@@ -18,11 +19,18 @@ const WORKLOADS: Record<string, () => Promise<void>> = {
   replay: benchReplay,
   decision: benchDecision,
 };
+/** Those that take long: only when they are asked for. */
+const LONG: Record<string, () => Promise<void>> = {
+  'service': () => benchService(2_000_000),
+  'service-20m': () => benchService(20_000_000),
+};
 
 const wanted = process.argv.slice(2);
-const unknown = wanted.filter((name) => !(name in WORKLOADS));
+const known = { ...WORKLOADS, ...LONG };
+const unknown = wanted.filter((name) => !(name in known));
 if (unknown.length > 0) {
-  console.error(`There is no workload ${unknown.join(', ')}. The workloads are: ${Object.keys(WORKLOADS).join(', ')}.`);
+  console.error(`There is no workload ${unknown.join(', ')}. The workloads are: ${Object.keys(known).join(', ')}.`);
   process.exit(2);
 }
-for (const [name, run] of Object.entries(WORKLOADS)) if (wanted.length === 0 || wanted.includes(name)) await run();
+for (const [name, run] of Object.entries(known))
+  if (wanted.length === 0 ? name in WORKLOADS : wanted.includes(name)) await run();

@@ -8,7 +8,7 @@ const STOP_MS = 10_000;
 /**
  * Starts the built service and waits until it listens.
  * @param {Record<string, string>} env its settings, on top of ours
- * @returns {Promise<{ address: string, ended: Promise<number>, stop(): Promise<void>, kill(): Promise<void> }>}
+ * @returns {Promise<{ address: string, pid: number, ended: Promise<number>, stop(): Promise<void>, kill(): Promise<void> }>}
  */
 export function startService(env, logTo = 'inherit') {
   return new Promise((resolve, reject) => {
@@ -22,7 +22,7 @@ export function startService(env, logTo = 'inherit') {
     const ended = new Promise((end) => child.once('exit', (code) => end(code ?? 1)));
     void ended.then((code) => reject(new SetupError(errors.trim() || `The service ended with ${code}.`)));
     child.once('message', ({ address }) =>
-      resolve({ address, ended, stop: () => stop(child, ended), kill: () => kill(child, ended) }),
+      resolve({ address, pid: child.pid, ended, stop: () => stop(child, ended), kill: () => kill(child, ended) }),
     );
   });
 }

@@ -7,7 +7,6 @@ import type {
   LookUp,
   MadeUpFlow,
   Outcome,
-  People,
   StartingPoint,
 } from '@jadefence/core';
 import { ServiceError, type Problem } from './problems.js';
@@ -27,7 +26,6 @@ import type {
   Against,
   AuditPage,
   CreatedToken,
-  DecisionPage,
   Draft,
   DraftChanges,
   DraftSources,
@@ -37,9 +35,19 @@ import type {
   Health,
   ImportPreview,
   ListInfo,
-  Log,
   MatchCount,
   PublishInput,
+  Revision,
+  RevisionDiff,
+  Role,
+  SignedIn,
+  Survey,
+  Token,
+  TryInput,
+} from './types.js';
+import type {
+  DecisionPage,
+  Log,
   ReadingQuery,
   ChangePage,
   ComparisonInfo,
@@ -50,14 +58,7 @@ import type {
   StartReplay,
   ReplayProgress,
   ReplayResult,
-  Revision,
-  RevisionDiff,
-  Role,
-  SignedIn,
-  Survey,
-  Token,
-  TryInput,
-} from './types.js';
+} from './replay-types.js';
 
 export interface ClientOptions {
   /** Where the service listens, without a path; empty for the site the page came from. */

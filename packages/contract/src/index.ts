@@ -1,5 +1,6 @@
 export { ServiceClient, type ClientOptions, type UploadBody } from './client.js';
 export { PROBLEMS, ServiceError, type Problem, type ProblemCode } from './problems.js';
 export * from './types.js';
+export * from './replay-types.js';
 export { VERSION } from './version.js';
 export * from './reference-types.js';

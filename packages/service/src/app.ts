@@ -72,6 +72,30 @@ export interface Service {
   close(): Promise<void>;
 }
 
+interface Unfinished {
+  readonly imports: LogImports;
+  readonly runs: ReplayRuns;
+  readonly comparisons: Comparisons;
+  readonly referenceImports: ReferenceImports;
+  readonly queue: JobQueue;
+  readonly logger: Logger;
+}
+
+/** Takes up what an earlier process left behind, and begins to take jobs. */
+async function resume({ imports, runs, comparisons, referenceImports, queue, logger }: Unfinished): Promise<void> {
+  const removed = await imports.removeUnfinished();
+  if (removed > 0) logger.warn({ logs: removed }, 'removed logs whose import had not finished');
+  const unfinished = await runs.unfinished();
+  await queue.start({
+    replay: (replayId) => runs.run(replayId),
+    comparison: (comparisonId) => comparisons.run(comparisonId),
+    check: (datasetId, userId) => referenceImports.finishCheck(datasetId, { userId }),
+  });
+  for (const replayId of unfinished) await queue.addReplay(replayId);
+  for (const comparisonId of await comparisons.unfinished()) await queue.addComparison(comparisonId);
+  await referenceImports.resume();
+}
+
 export async function createService(config: Config): Promise<Service> {
   const logger = pino({ level: config.logLevel });
   const db = openDatabase(config.databaseUrl, MAX_CONNECTIONS);
@@ -124,17 +148,7 @@ export async function createService(config: Config): Promise<Service> {
     ...replayRoutes(replays, pages),
     ...comparisonRoutes(comparisons),
   ];
-  const removed = await imports.removeUnfinished();
-  if (removed > 0) logger.warn({ logs: removed }, 'removed logs whose import had not finished');
-  const unfinished = await runs.unfinished();
-  await queue.start({
-    replay: (replayId) => runs.run(replayId),
-    comparison: (comparisonId) => comparisons.run(comparisonId),
-    check: (datasetId, userId) => referenceImports.finishCheck(datasetId, { userId }),
-  });
-  for (const replayId of unfinished) await queue.addReplay(replayId);
-  for (const comparisonId of await comparisons.unfinished()) await queue.addComparison(comparisonId);
-  await referenceImports.resume();
+  await resume({ imports, runs, comparisons, referenceImports, queue, logger });
   const refreshing = setInterval(() => void sources.refreshDue(new Date()), REFRESH_CHECK_MS);
   const sessionPool = new pg.Pool({ connectionString: config.databaseUrl, max: 2 });
   // Without a listener a lost connection would end the process.

@@ -24,32 +24,7 @@ import { byOption, parseTime, peopleOption } from './replay-options.js';
 import { parseAgainst } from './revision.js';
 
 export function addReplay(replay: Command, streams: Streams): void {
-  replay
-    .command('start')
-    .description('Replay a stored log against a revision or the draft, and wait for the result')
-    .argument('<log>', 'number or name of the log')
-    .option('--gate <name>', 'gate that judges every request, whatever its host')
-    .option(
-      '--against <what>',
-      'draft, or the number of a revision (default: what is published, or the draft where nothing is)',
-      parseAgainst,
-    )
-    .option('--fences <path>', 'fence file or folder to judge by, instead of the draft or a revision')
-    .addOption(peopleOption())
-    .option(
-      '--from <time>',
-      'only requests from this time on (RFC 3339, or a date: from its beginning in UTC)',
-      parseTime,
-    )
-    .option('--to <time>', 'only requests before this time', parseTime)
-    .option('--follow', 'show what it comes to while it runs', false)
-    .option('--no-wait', 'start it and do not wait')
-    .option(...ONE_OUTPUT)
-    .addHelpText(
-      'after',
-      '\nExamples:\n  jadefence replay start 1\n  jadefence replay start access.log --gate tickets --follow\n  jadefence replay start 1 --fences ./fences --from 2026-10-12T08:00:00Z --to 2026-10-12T09:00:00Z',
-    )
-    .action((log: string, options: StartOptions) => startReplay(log, options, streams));
+  addStart(replay, streams);
   replay
     .command('cancel')
     .description('End a replay that is waiting or running; it keeps nothing')
@@ -104,6 +79,35 @@ export function addReplay(replay: Command, streams: Streams): void {
       '\nExamples:\n  jadefence replay decisions --outcome blocked\n  jadefence replay decisions --where "rule = house/touts and not path under /login"\n  jadefence replay decisions 3 --offset 1000 --limit 1000 --output ndjson',
     )
     .action((id: number | undefined, options: DecisionsOptions) => listDecisions(id, options, streams));
+}
+
+function addStart(replay: Command, streams: Streams): void {
+  replay
+    .command('start')
+    .description('Replay a stored log against a revision or the draft, and wait for the result')
+    .argument('<log>', 'number or name of the log')
+    .option('--gate <name>', 'gate that judges every request, whatever its host')
+    .option(
+      '--against <what>',
+      'draft, or the number of a revision (default: what is published, or the draft where nothing is)',
+      parseAgainst,
+    )
+    .option('--fences <path>', 'fence file or folder to judge by, instead of the draft or a revision')
+    .addOption(peopleOption())
+    .option(
+      '--from <time>',
+      'only requests from this time on (RFC 3339, or a date: from its beginning in UTC)',
+      parseTime,
+    )
+    .option('--to <time>', 'only requests before this time', parseTime)
+    .option('--follow', 'show what it comes to while it runs', false)
+    .option('--no-wait', 'start it and do not wait')
+    .option(...ONE_OUTPUT)
+    .addHelpText(
+      'after',
+      '\nExamples:\n  jadefence replay start 1\n  jadefence replay start access.log --gate tickets --follow\n  jadefence replay start 1 --fences ./fences --from 2026-10-12T08:00:00Z --to 2026-10-12T09:00:00Z',
+    )
+    .action((log: string, options: StartOptions) => startReplay(log, options, streams));
 }
 
 interface DecisionsOptions {

@@ -1,5 +1,6 @@
 /** Counts the requests of chunks by what describes them, and by what they came to. */
 import type { ChunkRows } from '../columns/chunk.js';
+import { SparseCounts } from '../columns/sparse-counts.js';
 import type { Aspect } from '../decide/aspects.js';
 import type { Ruling } from '../decide/decision.js';
 import type { Judge } from '../decide/interpreter.js';
@@ -9,41 +10,15 @@ import { ChunkSeat, SingleSeat } from '../match/seat.js';
 import type { Request } from '../request/request.js';
 import { addHour, addValue, type Tally } from './tally.js';
 
-const FIRST_COUNTS = 4096;
-
-/** Counts by the number of a value and an outcome; all are 0 between two chunks. */
-class Counts {
-  #counts = new Int32Array(FIRST_COUNTS);
-  /** Those that are not 0, in the order in which they came up. */
-  #touched: number[] = [];
-
-  add(value: number, outcome: number): void {
-    const at = value * OUTCOMES.length + outcome;
-    while (at >= this.#counts.length) {
-      const grown = new Int32Array(this.#counts.length * 2);
-      grown.set(this.#counts);
-      this.#counts = grown;
-    }
-    if (this.#counts[at] === 0) this.#touched.push(at);
-    this.#counts[at]! += 1;
-  }
-
-  take(hear: (value: number, outcome: number, requests: number) => void): void {
-    for (const at of this.#touched) {
-      hear(Math.floor(at / OUTCOMES.length), at % OUTCOMES.length, this.#counts[at]!);
-      this.#counts[at] = 0;
-    }
-    this.#touched = [];
-  }
-}
+const NUM_OUTCOMES = OUTCOMES.length;
 
 export class Breakdown {
   readonly #describer: Describer;
-  readonly #counts: ReadonlyMap<Aspect, Counts>;
+  readonly #counts: ReadonlyMap<Aspect, SparseCounts>;
 
   constructor(judge: Judge) {
     this.#describer = new Describer(judge);
-    this.#counts = new Map(this.#describer.aspects.map((aspect) => [aspect, new Counts()]));
+    this.#counts = new Map(this.#describer.aspects.map((aspect) => [aspect, new SparseCounts()]));
   }
 
   /** The attributes that it reads. */
@@ -73,17 +48,20 @@ export class Breakdown {
         const code = codes[index]!;
         const seat = seats[sequence ? sequence.chunkOf[index]! : 0]!;
         seat.row = sequence ? sequence.rowOf[index]! : index;
-        counts.add(describer.numberOf(aspect, seat, gateOf[code]!), outcomeOf[code]!);
+        counts.add(describer.numberOf(aspect, seat, gateOf[code]!) * NUM_OUTCOMES + outcomeOf[code]!);
       }
-      counts.take((value, outcome, requests) => {
-        for (const text of describer.valuesAt(aspect, value))
-          addValue(tally, aspect, text, OUTCOMES[outcome]!, requests);
+      counts.take((number, requests) => {
+        const outcome = OUTCOMES[number % NUM_OUTCOMES]!;
+        for (const text of describer.valuesAt(aspect, Math.floor(number / NUM_OUTCOMES)))
+          addValue(tally, aspect, text, outcome, requests);
       });
     }
-    const hours = new Counts();
+    const hours = new SparseCounts();
     for (let index = 0; index < codes.length; index += 1)
-      hours.add(hourOf(atUnixMs[index]!), outcomeOf[codes[index]!]!);
-    hours.take((hour, outcome, requests) => addHour(tally, hour, OUTCOMES[outcome]!, requests));
+      hours.add(hourOf(atUnixMs[index]!) * NUM_OUTCOMES + outcomeOf[codes[index]!]!);
+    hours.take((number, requests) =>
+      addHour(tally, Math.floor(number / NUM_OUTCOMES), OUTCOMES[number % NUM_OUTCOMES]!, requests),
+    );
     for (const seat of seats) seat.close();
   }
 

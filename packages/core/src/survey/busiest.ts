@@ -17,8 +17,8 @@ export class Busiest {
 
   constructor(private readonly keptValues = KEPT_VALUES) {}
 
-  add(value: string): void {
-    this.#counts.set(value, (this.#counts.get(value) ?? 0) + 1);
+  add(value: string, times = 1): void {
+    this.#counts.set(value, (this.#counts.get(value) ?? 0) + times);
     if (this.#counts.size > 2 * this.keptValues) this.#forgetRarest();
   }
 

@@ -1,10 +1,13 @@
+import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { checkFences } from '../check/check-fences.js';
 import { parseCountryRows } from '../reference/country-rows.js';
 import { createCountryTable } from '../reference/country-table.js';
 import { Replay } from '../replay/replay.js';
 import { countWouldStop } from '../replay/summary.js';
-import type { LogRecord } from '../request/record.js';
+import type { Attributes, LogRecord } from '../request/record.js';
+import { wideRepeatingLog } from '../test/arbitrary-fences.js';
+import { chunkOf } from '../test/chunk-of.js';
 import { Bursts } from './bursts.js';
 import { Busiest } from './busiest.js';
 import { Distinct } from './distinct.js';
@@ -41,6 +44,29 @@ function survey(log: readonly LogRecord[], hasTable = true): Survey {
 }
 
 describe('a survey', () => {
+  it('of stored chunks is that of their requests', () => {
+    let numTold = 0;
+    fc.assert(
+      fc.property(wideRepeatingLog, fc.nat(14), fc.boolean(), (log, cut, hasTable) => {
+        const records = log.map(({ t, attributes }, index): LogRecord => ({
+          line: index + 1,
+          atUnixMs: t,
+          attributes: attributes as Attributes,
+        }));
+        const builder = new SurveyBuilder(hasTable ? countries : undefined);
+        for (const part of [records.slice(0, cut), records.slice(cut)]) {
+          const rows = chunkOf(part);
+          if (rows) builder.addChunk(rows);
+        }
+        const expected = survey(records, hasTable);
+        expect(builder.finish()).toEqual(expected);
+        numTold += expected.clients.count + expected.hosts.count + expected.paths.count;
+      }),
+      { numRuns: 300 },
+    );
+    expect(numTold).toBeGreaterThan(500);
+  });
+
   it('tells what a log holds', () => {
     const result = survey(LOG);
     expect(result).toMatchObject({

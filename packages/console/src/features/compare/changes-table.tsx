@@ -1,4 +1,3 @@
-import { ChevronLeftIcon, ChevronRightIcon } from '@heroicons/react/20/solid';
 import { useQuery } from '@tanstack/react-query';
 import type { ChangeRow, ComparisonResult } from '@jadefence/contract';
 import { describeDecider, type ComparisonGroup } from '@jadefence/core';
@@ -7,7 +6,8 @@ import { changesQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Card, WideTable } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
-import { formatCount, formatTime } from '../../format.js';
+import { Pager } from '../../components/pager.js';
+import { formatTime } from '../../format.js';
 import { ExplanationPanel } from '../replays/explanation-panel.js';
 import { SideLabel } from './sides.js';
 
@@ -46,58 +46,23 @@ export function ChangesTable({
               </thead>
               <tbody>
                 {rows.map((row) => (
-                  <tr key={row.row} className="border-b border-line last:border-b-0">
-                    <td className="px-3 py-1.5 pl-4 text-muted">{row.line}</td>
-                    <td className="px-3 py-1.5 whitespace-nowrap">{formatTime(row.atUnixMs).slice(5)}</td>
-                    <td className="px-3 py-1.5 font-mono text-xs">{row.client ?? 'none'}</td>
-                    <td className="px-3 py-1.5">{row.country ?? 'unknown'}</td>
-                    <td
-                      className="max-w-60 truncate px-3 py-1.5 font-mono text-xs"
-                      title={`${row.method ?? ''} ${row.host ?? ''}${row.path ?? ''}`}
-                    >
-                      {row.method ?? 'no method'} {row.host ?? ''}
-                      {row.path ?? ''}
-                    </td>
-                    {(
-                      [
-                        ['before', row.before, comparison.before.id],
-                        ['after', row.after, comparison.after.id],
-                      ] as const
-                    ).map(([when, side, replayId]) => (
-                      <td key={when} className="px-3 py-1.5">
-                        <span className="flex items-center justify-between gap-2">
-                          <SideLabel side={side} />
-                          <Button
-                            size="small"
-                            onClick={() => setExplained({ row, replayId })}
-                            aria-label={`Explain line ${row.line} ${when}`}
-                          >
-                            why
-                          </Button>
-                        </span>
-                      </td>
-                    ))}
-                  </tr>
+                  <Row
+                    key={row.row}
+                    row={row}
+                    comparison={comparison}
+                    onExplain={(replayId) => setExplained({ row, replayId })}
+                  />
                 ))}
               </tbody>
             </WideTable>
-            <div className="flex flex-wrap items-center justify-between gap-3 px-4 py-3 text-sm text-muted">
-              <span role="status">
-                {total === 0
-                  ? 'no request changes'
-                  : `${formatCount(shownOffset + 1)} to ${formatCount(shownOffset + rows.length)} of ${formatCount(total)}`}
-              </span>
-              <span className="flex gap-2">
-                <Button disabled={offset === 0} onClick={() => setOffset(Math.max(0, offset - PAGE_ROWS))}>
-                  <ChevronLeftIcon aria-hidden className="size-4" />
-                  Earlier
-                </Button>
-                <Button disabled={offset + PAGE_ROWS >= total} onClick={() => setOffset(offset + PAGE_ROWS)}>
-                  Later
-                  <ChevronRightIcon aria-hidden className="size-4" />
-                </Button>
-              </span>
-            </div>
+            <Pager
+              offset={shownOffset}
+              numShown={rows.length}
+              total={total}
+              pageRows={PAGE_ROWS}
+              nothing="no request changes"
+              onOffset={setOffset}
+            />
           </>
         )}
       </Loaded>
@@ -107,5 +72,46 @@ export function ChangesTable({
         onClose={() => setExplained(undefined)}
       />
     </Card>
+  );
+}
+
+function Row({
+  row,
+  comparison,
+  onExplain,
+}: {
+  row: ChangeRow;
+  comparison: ComparisonResult;
+  onExplain: (replayId: number) => void;
+}) {
+  return (
+    <tr className="border-b border-line last:border-b-0">
+      <td className="px-3 py-1.5 pl-4 text-muted">{row.line}</td>
+      <td className="px-3 py-1.5 whitespace-nowrap">{formatTime(row.atUnixMs).slice(5)}</td>
+      <td className="px-3 py-1.5 font-mono text-xs">{row.client ?? 'none'}</td>
+      <td className="px-3 py-1.5">{row.country ?? 'unknown'}</td>
+      <td
+        className="max-w-60 truncate px-3 py-1.5 font-mono text-xs"
+        title={`${row.method ?? ''} ${row.host ?? ''}${row.path ?? ''}`}
+      >
+        {row.method ?? 'no method'} {row.host ?? ''}
+        {row.path ?? ''}
+      </td>
+      {(
+        [
+          ['before', row.before, comparison.before.id],
+          ['after', row.after, comparison.after.id],
+        ] as const
+      ).map(([when, side, replayId]) => (
+        <td key={when} className="px-3 py-1.5">
+          <span className="flex items-center justify-between gap-2">
+            <SideLabel side={side} />
+            <Button size="small" onClick={() => onExplain(replayId)} aria-label={`Explain line ${row.line} ${when}`}>
+              why
+            </Button>
+          </span>
+        </td>
+      ))}
+    </tr>
   );
 }

@@ -1,4 +1,3 @@
-import { ChevronLeftIcon, ChevronRightIcon } from '@heroicons/react/20/solid';
 import { useQuery } from '@tanstack/react-query';
 import type { DecisionRow } from '@jadefence/contract';
 import type { Outcome } from '@jadefence/core';
@@ -9,9 +8,10 @@ import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
 import { Card, WideTable } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
+import { Pager } from '../../components/pager.js';
 import { OutcomeLabel } from '../../components/outcome.js';
 import { TextField } from '../../components/text-field.js';
-import { formatCount, formatTime } from '../../format.js';
+import { formatTime } from '../../format.js';
 import { ExplanationPanel } from './explanation-panel.js';
 
 const PAGE_ROWS = 25;
@@ -82,23 +82,14 @@ export function DecisionTable({
                   ))}
                 </tbody>
               </WideTable>
-              <div className="flex flex-wrap items-center justify-between gap-3 px-4 py-3 text-sm text-muted">
-                <span role="status">
-                  {total === 0
-                    ? 'no decisions'
-                    : `${formatCount(shownOffset + 1)} to ${formatCount(shownOffset + rows.length)} of ${formatCount(total)}`}
-                </span>
-                <span className="flex gap-2">
-                  <Button disabled={offset === 0} onClick={() => setOffset(Math.max(0, offset - PAGE_ROWS))}>
-                    <ChevronLeftIcon aria-hidden className="size-4" />
-                    Earlier
-                  </Button>
-                  <Button disabled={offset + PAGE_ROWS >= total} onClick={() => setOffset(offset + PAGE_ROWS)}>
-                    Later
-                    <ChevronRightIcon aria-hidden className="size-4" />
-                  </Button>
-                </span>
-              </div>
+              <Pager
+                offset={shownOffset}
+                numShown={rows.length}
+                total={total}
+                pageRows={PAGE_ROWS}
+                nothing="no decisions"
+                onOffset={setOffset}
+              />
             </>
           )}
         </Loaded>

@@ -4,7 +4,6 @@ import {
   SegmentDictionaries,
   type EncodedChunk,
   type LogFormat,
-  type LogRecord,
   type ReaderOptions,
   type ReadLine,
   type RejectedLine,
@@ -80,8 +79,7 @@ export class LogWriter {
   #addToSurvey(chunk: EncodedChunk): void {
     if (chunk.beginsSegment) this.#dictionaries = new SegmentDictionaries();
     for (const [name, part] of chunk.dictionaries) this.#dictionaries.add(name, part);
-    const rows = new ChunkRows(chunk.numRows, chunk.columns, this.#dictionaries);
-    for (let row = 0; row < chunk.numRows; row += 1) this.survey.add(rows.row(row) as LogRecord);
+    this.survey.addChunk(new ChunkRows(chunk.numRows, chunk.columns, this.#dictionaries));
   }
 
   async #storeChunk(chunk: EncodedChunk): Promise<void> {

@@ -1,0 +1,41 @@
+import { ChevronLeftIcon, ChevronRightIcon } from '@heroicons/react/20/solid';
+import { formatCount } from '../format.js';
+import { Button } from './button.js';
+
+/** Which rows of a long table are shown, and the way to those before and after. */
+export function Pager({
+  offset,
+  numShown,
+  total,
+  pageRows,
+  nothing,
+  onOffset,
+}: {
+  offset: number;
+  numShown: number;
+  total: number;
+  pageRows: number;
+  /** What is said where there are no rows. */
+  nothing: string;
+  onOffset: (offset: number) => void;
+}) {
+  return (
+    <div className="flex flex-wrap items-center justify-between gap-3 px-4 py-3 text-sm text-muted">
+      <span role="status">
+        {total === 0
+          ? nothing
+          : `${formatCount(offset + 1)} to ${formatCount(offset + numShown)} of ${formatCount(total)}`}
+      </span>
+      <span className="flex gap-2">
+        <Button disabled={offset === 0} onClick={() => onOffset(Math.max(0, offset - pageRows))}>
+          <ChevronLeftIcon aria-hidden className="size-4" />
+          Earlier
+        </Button>
+        <Button disabled={offset + pageRows >= total} onClick={() => onOffset(offset + pageRows)}>
+          Later
+          <ChevronRightIcon aria-hidden className="size-4" />
+        </Button>
+      </span>
+    </div>
+  );
+}

@@ -1,0 +1,61 @@
+/** What a survey reads of stored chunks, each distinct value once. */
+import { NO_GATE } from '../decide/gate.js';
+import { clientFeature, feature, featureOf, hostFeature, type Feature } from '../match/features.js';
+import { KeyNumbers, KeyTexts } from '../match/keys.js';
+import { Plan } from '../match/plan.js';
+import { formatAddress } from '../request/address.js';
+import type { Field } from '../request/field.js';
+
+const MAX_TEXTS = 2_000_000;
+const LENS = { gate: NO_GATE, isHidden: false, world: {} };
+export const NO_METHOD = '(none)';
+export const UNKNOWN_METHOD = '(unknown)';
+
+export class SurveyPlan extends Plan {
+  readonly #texts = new KeyTexts();
+  /** Slots; -1 where a request has none, or nobody knows. */
+  readonly client = this.#slot(clientFeature(NO_GATE), (client) => (client ? formatAddress(client) : undefined));
+  readonly host = this.#slot(hostFeature, (host) => host ?? undefined);
+  readonly path = this.#slot(featureOf('path', undefined, LENS)!, (path) => (path as Field<string>) ?? undefined);
+  readonly method = this.#slot(featureOf('method', undefined, LENS)!, (method) =>
+    method === undefined ? UNKNOWN_METHOD : ((method as string | null) ?? NO_METHOD),
+  );
+  /** The status as a number. */
+  readonly status = this.slotFor(
+    feature('status', ['http.response.status_code'], ({ attributes }) => {
+      const status = attributes['http.response.status_code'];
+      return typeof status === 'number' ? status : -1;
+    }),
+  );
+  /** Whether a header names another client. */
+  readonly forwarded = this.slotFor(
+    feature('forwarded', ['http.request.header.x-forwarded-for', 'http.request.header.forwarded'], ({ attributes }) =>
+      attributes['http.request.header.x-forwarded-for'] != null || attributes['http.request.header.forwarded'] != null
+        ? 1
+        : 0,
+    ),
+  );
+
+  constructor() {
+    super();
+    this.seal();
+  }
+
+  #slot<T>(read: Feature<T>, textOf: (value: T) => string | undefined): number {
+    const text = feature(`survey ${read.key}`, read.inputs, (reading) => textOf(read.read(reading)));
+    return this.slotFor(new KeyNumbers(text, this.#texts));
+  }
+
+  textOf(number: number): string {
+    return this.#texts.textOf(number);
+  }
+
+  override get isFull(): boolean {
+    return super.isFull || this.#texts.size > MAX_TEXTS;
+  }
+
+  override forget(): void {
+    super.forget();
+    this.#texts.forget();
+  }
+}
