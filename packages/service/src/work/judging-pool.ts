@@ -16,6 +16,8 @@ import type {
 /** Worker threads that judge and filter chunks, started when there is something to do. */
 export class JudgingPool {
   #started: Piscina | undefined;
+  /** For rules that remember: one thread, which knows what the requests before left behind. */
+  #ordered: Piscina | undefined;
 
   /** @param maxLimitKeys how many counters and holds the rules of a replay may keep alive at once */
   constructor(
@@ -23,16 +25,18 @@ export class JudgingPool {
     private readonly maxLimitKeys: number,
   ) {}
 
+  /** Judges rows of several chunks, one part after the other. */
   async judge(
     task: Omit<JudgeTask, 'progress' | 'maxLimitKeys'>,
     onProgress: (numRowsDone: number) => void,
   ): Promise<JudgeAnswer> {
     const { port1, port2 } = new MessageChannel();
     port1.on('message', onProgress);
+    const pool = task.past ? (this.#ordered ??= startThreads(1)) : this.#pool();
     try {
-      return (await this.#pool().run(
+      return (await pool.run(
         { ...task, progress: port2, maxLimitKeys: this.maxLimitKeys },
-        { name: 'judgeChunk', transferList: [port2] },
+        { name: 'judgeChunks', transferList: [port2] },
       )) as JudgeAnswer;
     } finally {
       port1.close();
@@ -48,8 +52,9 @@ export class JudgingPool {
     return (await this.#pool().run(task, { name: 'filterDecisions' })) as Uint32Array;
   }
 
-  async explain(task: ExplainTask): Promise<Explanation> {
-    return (await this.#pool().run(task, { name: 'explainRow' })) as Explanation;
+  async explain(task: Omit<ExplainTask, 'maxLimitKeys'>): Promise<Explanation> {
+    const whole: ExplainTask = { ...task, maxLimitKeys: this.maxLimitKeys };
+    return (await this.#pool().run(whole, { name: 'explainRow' })) as Explanation;
   }
 
   async countCountries(task: JudgeSource & ChunksSource): Promise<Map<string, number>> {
@@ -70,14 +75,18 @@ export class JudgingPool {
   }
 
   async close(): Promise<void> {
-    await this.#started?.destroy();
+    await Promise.all([this.#started?.destroy(), this.#ordered?.destroy()]);
   }
 
   #pool(): Piscina {
-    return (this.#started ??= new Piscina({
-      filename: new URL('./replay-worker.js', import.meta.url).href,
-      minThreads: this.numThreads,
-      maxThreads: this.numThreads,
-    }));
+    return (this.#started ??= startThreads(this.numThreads));
   }
+}
+
+function startThreads(numThreads: number): Piscina {
+  return new Piscina({
+    filename: new URL('./replay-worker.js', import.meta.url).href,
+    minThreads: numThreads,
+    maxThreads: numThreads,
+  });
 }

@@ -10,7 +10,6 @@ import {
   countCountries,
   countMatches,
   Dataset,
-  decide,
   explainRequest,
   filterChunk,
   normalizeRequest,
@@ -22,10 +21,10 @@ import {
   type DatasetKind,
   type Explanation,
   type Judge,
+  type ChunkRows,
   type LogRecord,
   type Matches,
   type People,
-  isInSpan,
   judgeSpan,
   type RowSequence,
   type Span,
@@ -35,6 +34,7 @@ import {
   type Tally,
 } from '@jadefence/core';
 import type { MessagePort } from 'node:worker_threads';
+import { packState, unpackState } from './pack-state.js';
 import { openChunks, type ChunksSource } from './open-chunks.js';
 import { openWorld, type SharedWorld, type World } from './shared-world.js';
 
@@ -58,24 +58,44 @@ export interface JudgeSource {
   readonly people?: People;
 }
 
-export interface JudgeTask extends JudgeSource, ChunksSource {
+/** Rows that are judged one after the other. */
+export interface JudgePart {
+  /** Their chunks, as places in those of the task. */
+  readonly chunks: readonly number[];
   /** The order of the rows, where it is not that of the one chunk. */
   readonly sequence?: RowSequence;
-  /** What earlier requests left behind. */
-  readonly state?: StoredState;
+}
+
+export interface JudgeTask extends JudgeSource, ChunksSource {
+  /** In the order in which they are judged. */
+  readonly parts: readonly JudgePart[];
   readonly span: Span;
+  /** What earlier requests left behind, where the rules remember. */
+  readonly past?: Past;
   readonly maxLimitKeys: number;
   /** Hears the number of rows done, now and then. */
   readonly progress: MessagePort;
 }
 
+/** What requests left behind, as bytes; a thread that made it knows it by its name. */
+export interface Past {
+  /** Absent before the first request. */
+  readonly bytes?: Uint8Array;
+  readonly name: string;
+  /** The name of what these requests leave behind. */
+  readonly nextName: string;
+}
+
 export interface JudgeAnswer {
-  /** One code a row, an index into `rulings`; `NOT_JUDGED` for rows outside the span. */
-  readonly codes: Uint32Array;
+  /** By part. */
+  readonly parts: readonly {
+    /** One code a row, an index into `rulings`; `NOT_JUDGED` for rows outside the span. */
+    readonly codes: Uint32Array;
+    readonly tally: Tally;
+  }[];
   readonly rulings: readonly Ruling[];
-  readonly tally: Tally;
-  /** What these requests leave behind; absent where nothing remembers. */
-  readonly state?: StoredState;
+  /** What these requests leave behind, as bytes; absent where nothing remembers. */
+  readonly state?: Uint8Array;
 }
 
 /** Of one chunk. */
@@ -85,11 +105,27 @@ export interface FilterTask extends JudgeSource, ChunksSource {
   readonly rulings: readonly Ruling[];
 }
 
-let prepared: { readonly key: string; readonly judge: Judge; program?: Program; breakdown?: Breakdown } | undefined;
+interface Prepared {
+  readonly judge: Judge;
+  program?: Program;
+  breakdown?: Breakdown;
+}
+
+/** By judge key; two, since a comparison goes back and forth between two. */
+const prepared = new Map<string, Prepared>();
+const MAX_PREPARED = 2;
+
+function preparedFor(source: JudgeSource): Prepared {
+  const known = prepared.get(source.judgeKey);
+  prepared.delete(source.judgeKey);
+  if (!known && prepared.size >= MAX_PREPARED) prepared.delete(prepared.keys().next().value!);
+  const one = known ?? { judge: prepareJudge(source) };
+  prepared.set(source.judgeKey, one);
+  return one;
+}
 
 function judgeFor(source: JudgeSource): Judge {
-  if (prepared?.key !== source.judgeKey) prepared = { key: source.judgeKey, judge: prepareJudge(source) };
-  return prepared.judge;
+  return preparedFor(source).judge;
 }
 
 /** The attributes that a replay has to read. */
@@ -99,30 +135,50 @@ export function attributesRead(source: JudgeSource): string[] {
 
 /** The rules compiled, once for all chunks that are judged by them. */
 function programFor(source: JudgeSource): Program {
-  const judge = judgeFor(source);
-  return (prepared!.program ??= new Program(judge));
+  const one = preparedFor(source);
+  return (one.program ??= new Program(one.judge));
 }
 
 function breakdownFor(source: JudgeSource): Breakdown {
-  const judge = judgeFor(source);
-  return (prepared!.breakdown ??= new Breakdown(judge));
+  const one = preparedFor(source);
+  return (one.breakdown ??= new Breakdown(one.judge));
 }
 
-export function judgeChunk(task: JudgeTask): JudgeAnswer {
-  const { isStateful } = judgeFor(task).rulebook;
-  const replay = new ChunkReplay(
-    programFor(task),
-    new Memory(task.state, task.maxLimitKeys),
-    new RulingTable(),
-    breakdownFor(task),
-  );
-  const rows = openChunks(task);
-  const { codes, tally } = judgeSpan(replay, rows, task.sequence, task.span, (numRowsDone) =>
-    task.progress.postMessage(numRowsDone),
-  );
-  task.progress.close();
-  const state = isStateful ? { state: replay.memory.store() } : {};
-  return { codes, rulings: replay.table.rulings, tally, ...state };
+/** Replays as their latest requests left them, so that what these left behind need not be read again. */
+const pasts = new Map<string, ChunkReplay>();
+const MAX_PASTS = 4;
+
+function recall(source: JudgeSource, past: Past | undefined, maxLimitKeys: number): ChunkReplay {
+  const known = past && pasts.get(past.name);
+  if (past) pasts.delete(past.name);
+  if (known) return known;
+  const memory = new Memory(past?.bytes && unpackState(past.bytes), maxLimitKeys);
+  return new ChunkReplay(programFor(source), memory, new RulingTable(), breakdownFor(source));
+}
+
+function keep(replay: ChunkReplay, { nextName }: Past): Uint8Array {
+  if (pasts.size >= MAX_PASTS) pasts.delete(pasts.keys().next().value!);
+  pasts.set(nextName, replay);
+  return packState(replay.memory.store());
+}
+
+export function judgeChunks({ parts, span, past, maxLimitKeys, progress, ...source }: JudgeTask): JudgeAnswer {
+  const replay = recall(source, past, maxLimitKeys);
+  const rows = openChunks(source);
+  let numDone = 0;
+  const judged = parts.map(({ chunks, sequence }) => {
+    const answer = judgeSpan(
+      replay,
+      chunks.map((chunk) => rows[chunk]!),
+      sequence,
+      span,
+      (numRows) => progress.postMessage(numDone + numRows),
+    );
+    numDone += answer.codes.length;
+    return answer;
+  });
+  progress.close();
+  return { parts: judged, rulings: replay.table.rulings, ...(past ? { state: keep(replay, past) } : {}) };
 }
 
 /** Rows of one chunk that were judged, to be counted by what describes them. */
@@ -144,25 +200,38 @@ export function describeRows({ rows, codes, rulings, ...source }: DescribeTask):
   return tally.by;
 }
 
-/** One row to explain, with the rows of its segment before it where the rules remember. */
+/** One row to explain, where the rules remember with the rows that were judged before it since a state was kept. */
 export interface ExplainTask extends JudgeSource, ChunksSource {
-  readonly sequence?: RowSequence;
+  /** The last holds the row; those before it were judged before. */
+  readonly parts: readonly JudgePart[];
   readonly span: Span;
-  readonly state?: StoredState;
-  /** Where the row stands in the sequence, or in its chunk. */
+  /** What requests before the first part left behind, as bytes. */
+  readonly state?: Uint8Array;
+  /** Where the row stands in the last part. */
   readonly index: number;
+  readonly maxLimitKeys: number;
 }
 
-export function explainRow({ sequence, span, state, index, ...source }: ExplainTask): Explanation {
+export function explainRow({ parts, span, state, index, maxLimitKeys, ...source }: ExplainTask): Explanation {
   const judge = judgeFor(source);
   const rows = openChunks(source);
-  const recordAt = (at: number): LogRecord =>
-    (sequence ? rows[sequence.chunkOf[at]!]!.row(sequence.rowOf[at]!) : rows[0]!.row(at)) as LogRecord;
-  const before = new State(state);
-  if (judge.rulebook.isStateful)
-    for (let at = 0; at < index; at += 1)
-      if (isInSpan(span, recordAt(at).atUnixMs)) decide(judge, normalizeRequest(recordAt(at)), before);
-  return explainRequest(judge, normalizeRequest(recordAt(index)), before);
+  const rowsOf = ({ chunks }: JudgePart): ChunkRows[] => chunks.map((chunk) => rows[chunk]!);
+  const last = parts.at(-1)!;
+  const lastRows = rowsOf(last);
+  const { sequence } = last;
+  const memory = new Memory(state && unpackState(state), maxLimitKeys);
+  if (judge.rulebook.isStateful) {
+    const replay = new ChunkReplay(programFor(source), memory);
+    for (const part of parts.slice(0, -1)) judgeSpan(replay, rowsOf(part), part.sequence, span);
+    const before = {
+      chunkOf: sequence ? sequence.chunkOf.subarray(0, index) : new Uint32Array(index),
+      rowOf: sequence ? sequence.rowOf.subarray(0, index) : Uint32Array.from({ length: index }, (_, row) => row),
+    };
+    if (index > 0) judgeSpan(replay, lastRows, before, span);
+  }
+  const chunk = sequence ? lastRows[sequence.chunkOf[index]!]! : lastRows[0]!;
+  const record = chunk.row(sequence ? sequence.rowOf[index]! : index) as LogRecord;
+  return explainRequest(judge, normalizeRequest(record), new State(memory.store()));
 }
 
 /** A condition to be counted over some rows. */

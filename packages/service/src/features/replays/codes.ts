@@ -1,6 +1,6 @@
 import { promisify } from 'node:util';
 import { deflate, inflate } from 'node:zlib';
-import { crc32, type StoredState } from '@jadefence/core';
+import { crc32 } from '@jadefence/core';
 
 const deflateBytes = promisify(deflate);
 const inflateBytes = promisify(inflate);
@@ -15,13 +15,4 @@ export async function unpackCodes(bytes: Buffer, checksum: number): Promise<Uint
   if (crc32(bytes) !== checksum) throw new Error('The decisions of a chunk are damaged: the checksum does not fit.');
   const inflated = await inflateBytes(bytes);
   return new Uint32Array(inflated.buffer.slice(inflated.byteOffset, inflated.byteOffset + inflated.byteLength));
-}
-
-/** What earlier requests left behind, as stored. */
-export async function packState(state: StoredState): Promise<Buffer> {
-  return deflateBytes(JSON.stringify(state));
-}
-
-export async function unpackState(bytes: Buffer): Promise<StoredState> {
-  return JSON.parse((await inflateBytes(bytes)).toString('utf8')) as StoredState;
 }

@@ -14,6 +14,7 @@ import {
   type LogRecord,
   type Outcome,
   type Ruling,
+  type Segment,
 } from '@jadefence/core';
 import type { Database } from '../../database/database.js';
 import {
@@ -28,7 +29,7 @@ import type { Logs } from '../logs/logs.js';
 import { openChunks } from '../../work/open-chunks.js';
 import type { JudgingPool } from '../../work/judging-pool.js';
 import type { ExplainTask } from '../../work/replay-worker.js';
-import { unpackCodes, unpackState } from './codes.js';
+import { unpackCodes } from './codes.js';
 import type { Judges } from './judges.js';
 
 /** How many filters keep their matching rows, four bytes each. */
@@ -152,30 +153,33 @@ export class DecisionPages {
     return explanation;
   }
 
-  /** The row, and where the rules remember, what was left behind before its segment. */
-  async #explainTask(replay: ReplayModel, { chunk }: LogChunkModel, row: number): Promise<ExplainTask> {
+  /** The row, and where the rules remember, what was left behind before it and the rows since then. */
+  async #explainTask(
+    replay: ReplayModel,
+    { chunk }: LogChunkModel,
+    row: number,
+  ): Promise<Omit<ExplainTask, 'maxLimitKeys'>> {
     const span = { fromUnixMs: replay.fromMs, toUnixMs: replay.toMs };
     const source = { ...(await this.judges.source(replay)), span };
     const { rulebook } = await this.judges.judge(replay);
-    if (!rulebook.isStateful) return { ...source, ...(await this.logs.load(replay.logId, [chunk])), index: row };
+    if (!rulebook.isStateful)
+      return { ...source, ...(await this.logs.load(replay.logId, [chunk])), parts: [{ chunks: [0] }], index: row };
     const segments = await this.logs.segments(replay.logId);
-    for (const [number, { chunks, sequence }] of segments.entries()) {
-      const at = chunks.indexOf(chunk);
-      const index =
-        at < 0 || !sequence
-          ? row
-          : sequence.rowOf.findIndex((one, position) => one === row && sequence.chunkOf[position] === at);
-      if (at < 0 || index < 0) continue;
-      const stored = await ReplayStateModel.query(this.db).findById([replay.id, number]);
-      return {
-        ...source,
-        sequence,
-        index,
-        state: stored && (await unpackState(stored.bytes)),
-        ...(await this.logs.load(replay.logId, chunks)),
-      };
-    }
-    throw new Error(`Internal error: no segment of log ${replay.logId} has row ${row} of chunk ${chunk}.`);
+    const { number, index } = placeOf(segments, chunk, row);
+    const stored = await ReplayStateModel.query(this.db)
+      .where({ replayId: replay.id })
+      .where('segment', '<=', number)
+      .orderBy('segment', 'desc')
+      .first();
+    const wanted = segments.slice(stored?.segment ?? 0, number + 1);
+    const numbers = [...new Set(wanted.flatMap(({ chunks }) => chunks))].sort((a, b) => a - b);
+    return {
+      ...source,
+      ...(await this.logs.load(replay.logId, numbers)),
+      parts: wanted.map(({ chunks, sequence }) => ({ chunks: chunks.map((one) => numbers.indexOf(one)), sequence })),
+      index,
+      state: stored?.bytes,
+    };
   }
 
   /** The rows of a chunk that are wanted, `limit` of them after passing over `skip`. */
@@ -229,6 +233,19 @@ export class DecisionPages {
     const results = await ReplayResultModel.query(this.db).where({ replayId }).orderBy('code');
     return results.map(({ ruling }) => ruling);
   }
+}
+
+/** The segment that a row is judged in, and its place there. */
+function placeOf(segments: readonly Segment[], chunk: number, row: number): { number: number; index: number } {
+  for (const [number, { chunks, sequence }] of segments.entries()) {
+    const at = chunks.indexOf(chunk);
+    if (at < 0) continue;
+    const index = sequence
+      ? sequence.rowOf.findIndex((one, position) => one === row && sequence.chunkOf[position] === at)
+      : row;
+    if (index >= 0) return { number, index };
+  }
+  throw new Error(`Internal error: no segment has row ${row} of chunk ${chunk}.`);
 }
 
 const decoder = new TextDecoder('utf-8', { ignoreBOM: true });

@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto';
 import { deserialize, serialize } from 'node:v8';
 import { promisify } from 'node:util';
 import { deflate, inflate } from 'node:zlib';
@@ -10,8 +11,7 @@ import {
   RulingTable,
   trimTally,
   type Ruling,
-  type RowSequence,
-  type StoredState,
+  type Segment,
   type Tally,
 } from '@jadefence/core';
 import { inTransaction, type Database } from '../../database/database.js';
@@ -24,9 +24,9 @@ import {
 } from '../../database/models.js';
 import type { JudgingPool } from '../../work/judging-pool.js';
 import type { ChunksSource } from '../../work/open-chunks.js';
-import type { JudgeAnswer, JudgeSource } from '../../work/replay-worker.js';
+import type { JudgeAnswer, JudgePart, JudgeSource } from '../../work/replay-worker.js';
 import { batches } from '../draft/snapshots.js';
-import { packCodes, packState, unpackState } from './codes.js';
+import { packCodes } from './codes.js';
 import type { Judges } from './judges.js';
 
 /** How often a running replay tells how far it is. */
@@ -53,8 +53,10 @@ export class Pass {
   readonly #table = new RulingTable();
   readonly #codesOf: Map<number, Uint32Array>;
   readonly #progress: ProgressWriter;
+  /** Tells this run from one before. */
+  readonly #run = randomUUID();
   #checkpointAtMs = Date.now();
-  #state: StoredState | undefined;
+  #state: Uint8Array | undefined;
   /** Why it cannot go on. */
   failure: Error | undefined;
   /** Somebody does not want it any more. */
@@ -69,7 +71,7 @@ export class Pass {
     readonly isStateful: boolean,
     readonly attributes: readonly string[],
     checkpoint: Checkpoint | undefined,
-    state: StoredState | undefined,
+    state: Uint8Array | undefined,
   ) {
     this.#progress = new ProgressWriter(db, replay.id);
     this.#codesOf = new Map(checkpoint?.codesOf);
@@ -100,17 +102,7 @@ export class Pass {
       .patch({ state: 'running', requestsDone: checkpoint?.tally.requests ?? 0, failure: null })
       .where({ id: replay.id })
       .whereNot({ state: 'cancelled' });
-    return new Pass(
-      db,
-      pool,
-      checkpointMs,
-      replay,
-      source,
-      rulebook.isStateful,
-      attributes,
-      checkpoint,
-      state && (await unpackState(state.bytes)),
-    );
+    return new Pass(db, pool, checkpointMs, replay, source, rulebook.isStateful, attributes, checkpoint, state?.bytes);
   }
 
   get isGoingOn(): boolean {
@@ -118,19 +110,25 @@ export class Pass {
   }
 
   /**
-   * Judges rows of some chunks.
+   * Judges the next rows of the log.
    * @returns undefined where that failed
    */
   async judge(
     loaded: ChunksSource,
-    sequence: RowSequence | undefined,
+    parts: readonly JudgePart[],
     onProgress: (numRowsDone: number) => void,
   ): Promise<JudgeAnswer | undefined> {
     if (!this.isGoingOn) return undefined;
-    const { fromMs, toMs } = this.replay;
+    const { id, fromMs, toMs } = this.replay;
     const span = { fromUnixMs: fromMs, toUnixMs: toMs };
+    const nameAt = (numDone: number): string => `${id} ${this.#run} ${numDone}`;
+    const past = this.isStateful && {
+      bytes: this.#state,
+      name: nameAt(this.numDone),
+      nextName: nameAt(this.numDone + parts.length),
+    };
     try {
-      return await this.pool.judge({ ...this.source, ...loaded, sequence, span, state: this.#state }, onProgress);
+      return await this.pool.judge({ ...this.source, ...loaded, parts, span, ...(past ? { past } : {}) }, onProgress);
     } catch (error) {
       this.failure = sayLog(this.replay.logId, error);
       return undefined;
@@ -141,36 +139,42 @@ export class Pass {
     this.#progress.write(requestsDone);
   }
 
-  /** Keeps the decisions of one chunk, in the order of its rows. */
-  async takeChunk(chunk: number, answer: JudgeAnswer): Promise<void> {
-    await this.#storeChunk(chunk, this.#merge(answer));
-    await this.#endStep();
+  /** Keeps the decisions of some chunks, each in the order of its rows. */
+  async takeChunks(chunks: readonly number[], answer: JudgeAnswer): Promise<void> {
+    for (const [index, codes] of this.#merge(answer).entries()) await this.#storeChunk(chunks[index]!, codes);
+    await this.#endStep(chunks.length);
   }
 
   /**
-   * Keeps the decisions of a segment, and what it leaves behind for the next.
-   * @param numRows of each chunk of the segment
+   * Keeps the decisions of some segments, and what they leave behind.
+   * @param first the number of the first of them
+   * @param numRows of each chunk
+   * @param lastOf the last segment that has rows of a chunk
    */
-  async takeSegment(
-    { chunks, sequence }: { readonly chunks: readonly number[]; readonly sequence?: RowSequence },
+  async takeSegments(
+    segments: readonly Segment[],
+    first: number,
     numRows: (chunk: number) => number,
-    isLastOf: (chunk: number) => boolean,
+    lastOf: (chunk: number) => number,
     answer: JudgeAnswer,
   ): Promise<void> {
     this.#state = answer.state;
-    this.#merge(answer).forEach((code, index) => {
-      const chunk = chunks[sequence ? sequence.chunkOf[index]! : 0]!;
-      let codes = this.#codesOf.get(chunk);
-      if (!codes) this.#codesOf.set(chunk, (codes = new Uint32Array(numRows(chunk)).fill(NOT_JUDGED)));
-      codes[sequence ? sequence.rowOf[index]! : index] = code;
-    });
-    for (const chunk of chunks) {
-      if (!isLastOf(chunk)) continue;
-      await this.#storeChunk(chunk, this.#codesOf.get(chunk)!);
-      this.#codesOf.delete(chunk);
+    for (const [index, codes] of this.#merge(answer).entries()) {
+      const { chunks, sequence } = segments[index]!;
+      for (const [place, code] of codes.entries()) {
+        const chunk = chunks[sequence ? sequence.chunkOf[place]! : 0]!;
+        let all = this.#codesOf.get(chunk);
+        if (!all) this.#codesOf.set(chunk, (all = new Uint32Array(numRows(chunk)).fill(NOT_JUDGED)));
+        all[sequence ? sequence.rowOf[place]! : place] = code;
+      }
+      for (const chunk of chunks) {
+        if (lastOf(chunk) !== first + index) continue;
+        await this.#storeChunk(chunk, this.#codesOf.get(chunk)!);
+        this.#codesOf.delete(chunk);
+      }
     }
-    if (this.#state) await this.#storeState(this.numDone + 1, this.#state);
-    await this.#endStep();
+    if (this.#state) await this.#storeState(first + segments.length, this.#state);
+    await this.#endStep(segments.length);
   }
 
   async finish(): Promise<void> {
@@ -196,8 +200,8 @@ export class Pass {
     await forgetParts(this.db, this.replay.id);
   }
 
-  async #endStep(): Promise<void> {
-    this.numDone += 1;
+  async #endStep(numDone: number): Promise<void> {
+    this.numDone += numDone;
     const { state } = await ReplayModel.query(this.db).findById(this.replay.id).throwIfNotFound();
     this.isCancelled = state === 'cancelled';
     this.#progress.keep(soFarOf(this.#tally));
@@ -217,15 +221,17 @@ export class Pass {
   }
 
   /** Adds an answer and translates its codes. */
-  #merge({ tally, rulings, codes }: JudgeAnswer): Uint32Array {
-    addTally(this.#tally, tally);
+  #merge({ parts, rulings }: JudgeAnswer): Uint32Array[] {
     const codeOf = rulings.map((ruling) => this.#table.codeFor(ruling));
-    return codes.map((code) => (code === NOT_JUDGED ? code : codeOf[code]!));
+    return parts.map(({ codes, tally }) => {
+      addTally(this.#tally, tally);
+      return codes.map((code) => (code === NOT_JUDGED ? code : codeOf[code]!));
+    });
   }
 
-  async #storeState(segment: number, state: StoredState): Promise<void> {
+  async #storeState(segment: number, state: Uint8Array): Promise<void> {
     await ReplayStateModel.query(this.db)
-      .insert({ replayId: this.replay.id, segment, bytes: await packState(state) })
+      .insert({ replayId: this.replay.id, segment, bytes: Buffer.from(state) })
       .onConflict(['replayId', 'segment'])
       .merge();
   }

@@ -1,3 +1,4 @@
+import type { Segment } from '@jadefence/core';
 import type { Logger } from 'pino';
 import type { Database } from '../../database/database.js';
 import { ComparisonModel, ReplayModel, type LogChunkModel } from '../../database/models.js';
@@ -7,6 +8,11 @@ import type { JudgeAnswer } from '../../work/replay-worker.js';
 import type { Logs } from '../logs/logs.js';
 import type { Judges } from './judges.js';
 import { Pass, sayLog } from './replay-pass.js';
+
+/** Segments that are judged before what they leave behind is kept: an explanation has to judge at most as many again. */
+const STEP_SEGMENTS = 4;
+/** Chunks that a thread judges in one go; their dictionaries are read once. */
+const MOST_CHUNKS = 8;
 
 /** Runs replays: chunk after chunk through the workers, merged in the order of chunks, so that the result never depends on who was faster. */
 export class ReplayRuns {
@@ -73,50 +79,64 @@ export class ReplayRuns {
     await ReplayModel.query(this.db).patch({ state: 'failed', failure: error.message }).where({ id: replayId });
   }
 
-  /** Nothing remembers, so all threads judge, each a chunk; answers are merged in the order of chunks. */
+  /** Nothing remembers, so all threads judge, each some chunks; answers are merged in the order of chunks. */
   async #judgeEach(passes: readonly Pass[]): Promise<void> {
     const [{ replay, numDone }] = passes as [Pass];
-    const chunks = await this.logs.chunks(replay.logId);
-    const done = Float64Array.from(chunks, ({ numRows }, index) => (index < numDone ? numRows : 0));
+    const all = await this.logs.chunks(replay.logId);
+    const chunks = all.slice(numDone);
+    const numBefore = all.slice(0, numDone).reduce((sum, { numRows }) => sum + numRows, 0);
+    const units = groupChunks(chunks, Math.ceil(chunks.length / (this.pool.size * 2)));
+    const done = new Float64Array(units.length);
     const judge = async (index: number): Promise<(JudgeAnswer | undefined)[]> => {
-      const loaded = await this.#load(passes, [chunks[index]!.chunk]);
+      const numbers = units[index]!.map(({ chunk }) => chunk);
+      const loaded = await this.#load(passes, numbers);
+      const parts = numbers.map((_, place) => ({ chunks: [place] }));
       return Promise.all(
         passes.map((pass) =>
-          pass.judge(loaded, undefined, (numRows) => {
+          pass.judge(loaded, parts, (numRows) => {
             done[index] = numRows;
-            pass.tellProgress(done.reduce((sum, rows) => sum + rows));
+            pass.tellProgress(numBefore + done.reduce((sum, rows) => sum + rows));
           }),
         ),
       );
     };
-    for await (const [index, answers] of inOrder(numDone, chunks.length, this.pool.size + 1, judge)) {
-      done[index] = chunks[index]!.numRows;
-      for (const [number, answer] of answers.entries())
-        if (answer) await passes[number]!.takeChunk(chunks[index]!.chunk, answer);
+    for await (const [index, answers] of inOrder(units.length, this.pool.size + 1, judge)) {
+      const numbers = units[index]!.map(({ chunk }) => chunk);
+      for (const [number, answer] of answers.entries()) if (answer) await passes[number]!.takeChunks(numbers, answer);
       if (!passes.some((pass) => pass.isGoingOn)) return;
     }
   }
 
   /** The rules remember, so rows are judged in the order of time, and what they leave behind is handed on. */
   async #judgeInOrder(passes: readonly Pass[]): Promise<void> {
-    const [{ replay, numDone: numBefore }] = passes as [Pass];
+    const [{ replay, numDone: first }] = passes as [Pass];
     const chunks = await this.logs.chunks(replay.logId);
     const segments = await this.logs.segments(replay.logId);
-    const rowsOf = (chunk: number): number => (chunks[chunk] as LogChunkModel).numRows;
-    /** By chunk, the last segment that has rows of it. */
+    const rowsOf = (chunk: number): number => chunks[chunk]!.numRows;
+    const sizeOf = (one: Segment): number => (one.sequence ? one.sequence.rowOf.length : rowsOf(one.chunks[0]!));
     const lastOf = new Map(segments.flatMap((segment, index) => segment.chunks.map((chunk) => [chunk, index])));
-    const sizes = segments.map((one) => (one.sequence ? one.sequence.rowOf.length : rowsOf(one.chunks[0]!)));
-    let numRows = sizes.slice(0, numBefore).reduce((sum, size) => sum + size, 0);
-    const load = (index: number): Promise<ChunksSource> => this.#load(passes, segments[index]!.chunks);
+    let numRows = segments.slice(0, first).reduce((sum, one) => sum + sizeOf(one), 0);
+    const starts: number[] = [];
+    for (let start = first; start < segments.length; start += STEP_SEGMENTS) starts.push(start);
+    const stepAt = (index: number): readonly Segment[] => segments.slice(starts[index], starts[index]! + STEP_SEGMENTS);
+    const chunksOf = (step: readonly Segment[]): number[] =>
+      [...new Set(step.flatMap((segment) => segment.chunks))].sort((a, b) => a - b);
+    const load = (index: number): Promise<ChunksSource> => this.#load(passes, chunksOf(stepAt(index)));
     // The next rows are read while these are judged.
-    for await (const [index, loaded] of inOrder(numBefore, segments.length, 2, load)) {
-      const segment = segments[index]!;
+    for await (const [index, loaded] of inOrder(starts.length, 2, load)) {
+      const step = stepAt(index);
+      const numbers = chunksOf(step);
+      const parts = step.map(({ chunks: own, sequence }) => ({
+        chunks: own.map((chunk) => numbers.indexOf(chunk)),
+        sequence,
+      }));
       const answers = await Promise.all(
-        passes.map((pass) => pass.judge(loaded, segment.sequence, (done) => pass.tellProgress(numRows + done))),
+        passes.map((pass) => pass.judge(loaded, parts, (done) => pass.tellProgress(numRows + done))),
       );
-      numRows += sizes[index]!;
+      numRows += step.reduce((sum, one) => sum + sizeOf(one), 0);
       for (const [number, answer] of answers.entries())
-        if (answer) await passes[number]!.takeSegment(segment, rowsOf, (chunk) => lastOf.get(chunk) === index, answer);
+        if (answer)
+          await passes[number]!.takeSegments(step, starts[index]!, rowsOf, (chunk) => lastOf.get(chunk)!, answer);
       if (!passes.some((pass) => pass.isGoingOn)) return;
     }
   }
@@ -131,20 +151,31 @@ export class ReplayRuns {
   }
 }
 
+/** Chunks that stand side by side and share their dictionaries, at most so many together. */
+function groupChunks(chunks: readonly LogChunkModel[], most: number): LogChunkModel[][] {
+  const groups: LogChunkModel[][] = [];
+  for (const chunk of chunks) {
+    const last = groups.at(-1);
+    const fits = last && last[0]!.segment === chunk.segment && last.length < Math.min(most, MOST_CHUNKS);
+    if (fits) last.push(chunk);
+    else groups.push([chunk]);
+  }
+  return groups;
+}
+
 /**
  * What each of some pieces of work comes to, in their order, some of them under way at once.
  * @param numAtOnce the one that is handed out included
  */
 async function* inOrder<T>(
-  from: number,
-  to: number,
+  count: number,
   numAtOnce: number,
   start: (index: number) => Promise<T>,
 ): AsyncGenerator<readonly [index: number, result: T]> {
   const underWay: Promise<T>[] = [];
-  let next = from;
-  for (let index = from; index < to; index += 1) {
-    while (next < Math.min(to, index + numAtOnce)) {
+  let next = 0;
+  for (let index = 0; index < count; index += 1) {
+    while (next < Math.min(count, index + numAtOnce)) {
       const begun = start(next++);
       // Whoever waits for it hears of a failure; it may come before anybody waits.
       begun.catch(() => undefined);
