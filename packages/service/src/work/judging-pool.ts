@@ -32,7 +32,7 @@ export class JudgingPool {
   ): Promise<JudgeAnswer> {
     const { port1, port2 } = new MessageChannel();
     port1.on('message', onProgress);
-    const pool = task.past ? (this.#ordered ??= startThreads(1)) : this.#pool();
+    const pool = this.#poolFor(task.past !== undefined);
     try {
       return (await pool.run(
         { ...task, progress: port2, maxLimitKeys: this.maxLimitKeys },
@@ -61,9 +61,9 @@ export class JudgingPool {
     return (await this.#pool().run(task, { name: 'countChunkCountries' })) as Map<string, number>;
   }
 
-  /** The attributes that a replay has to read. */
-  async attributesRead(source: JudgeSource): Promise<string[]> {
-    return (await this.#pool().run(source, { name: 'attributesRead' })) as string[];
+  /** The attributes that a replay has to read. @param isStateful asks the thread that will judge */
+  async attributesRead(source: JudgeSource, isStateful: boolean): Promise<string[]> {
+    return (await this.#poolFor(isStateful).run(source, { name: 'attributesRead' })) as string[];
   }
 
   get size(): number {
@@ -76,6 +76,10 @@ export class JudgingPool {
 
   async close(): Promise<void> {
     await Promise.all([this.#started?.destroy(), this.#ordered?.destroy()]);
+  }
+
+  #poolFor(isStateful: boolean): Piscina {
+    return isStateful ? (this.#ordered ??= startThreads(1)) : this.#pool();
   }
 
   #pool(): Piscina {

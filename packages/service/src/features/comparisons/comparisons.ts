@@ -129,7 +129,7 @@ export class Comparisons {
     const comparison = await this.#sides(before, after);
     const rulings = await pages.rulings(after.id);
     const source = await judges.source(after);
-    const attributes = await pool.attributesRead(source);
+    const attributes = await pool.attributesRead(source, false);
     const described = createTally();
     for (const chunk of await this.#chunksOf(after)) {
       const [was, is] = await Promise.all([pages.codes(before.id, chunk), pages.codes(after.id, chunk)]);

@@ -97,7 +97,7 @@ export class Pass {
     const checkpoint = await readCheckpoint(db, replay.id);
     if (!checkpoint) await forgetParts(db, replay.id);
     const state = checkpoint && (await ReplayStateModel.query(db).findById([replay.id, checkpoint.numDone]));
-    const attributes = await pool.attributesRead(source);
+    const attributes = await pool.attributesRead(source, rulebook.isStateful);
     await ReplayModel.query(db)
       .patch({ state: 'running', requestsDone: checkpoint?.tally.requests ?? 0, failure: null })
       .where({ id: replay.id })
