@@ -125,3 +125,61 @@ describe('a log that is imported', () => {
     expect(rows[0]!.attributes).toEqual({ 'url.path': '/\u00e9\u00e9' });
   });
 });
+
+describe('a log of another format', () => {
+  const pairs = 'time=1791799200 client=198.18.1.1 note="a \\"b\\""';
+  it.each<[LogFormat, string, ReaderOptions]>([
+    [
+      'csv',
+      '\ufefftime,client,note\r\n1791799200,198.18.1.1,"two\r\nlines ""so"" x"\r\nbroken\r\n1791799201,-,\r\n',
+      {},
+    ],
+    ['csv', 'day;clock\n2026-10-12;10:00:00\n', { mapping: { time: ['day', 'clock'] }, zone: 'Europe/Oslo' }],
+    ['tsv', 'time\tclient\n1791799200\t"x\n', {}],
+    ['key-value', `${pairs}\nnothing\n${pairs}`, {}],
+    [
+      'key-value',
+      `<13>1 2026-10-12T10:00:00Z gw fw - - - ${pairs}\nOct 12 10:00:00 gw: ${pairs}\n`,
+      { isInSyslog: true },
+    ],
+    [
+      'pattern',
+      '198.18.1.1 1791799200 /\n198.18.1.2 soon /\n',
+      { pattern: '{client} {time} {path}', host: 'a.example' },
+    ],
+    ['ndjson', '{"t":1791799200,"c":{"ip":"198.18.1.1"}}\n{}\n', { mapping: { time: 't', client: 'c.ip' } }],
+    ['w3c', '#Fields: date time c-ip cs(Host)\n2026-10-12 10:00:00 198.18.4.7 "a ""b"""\n', {}],
+    [
+      'har',
+      '{"log": {"entries": [ {"startedDateTime": "2026-10-12T10:00:00Z", "request": {"url": "https://a.example/\u00e9", "headers": []}},\n {"x": 1}] }}',
+      {},
+    ],
+  ])('such as %s has what its reader reads, and each line as it was: %j', (format, text, options) => {
+    const bytes = Buffer.from(text);
+    const reader = new LogReader(format, options);
+    const expected = [...reader.push(bytes), ...reader.end()];
+    const records = expected.flatMap((line) => (line.kind === 'record' ? [line.record] : []));
+    for (const size of [1, 7, bytes.length]) {
+      const pieces = Array.from({ length: Math.ceil(bytes.length / size) }, (_, at) =>
+        bytes.subarray(at * size, (at + 1) * size),
+      );
+      const { rows, rejected, lines } = importAll(format, pieces, options);
+      expect(rows.map((row) => ({ ...row, attributes: { ...row.attributes } }))).toEqual(
+        records.map((record) => ({ ...record, attributes: { ...record.attributes } })),
+      );
+      expect(rejected).toEqual(expected.flatMap((line) => (line.kind === 'rejected' ? [line.rejected] : [])));
+      // The lines of a HAR file are its entries, wherever they stand.
+      const whole = bytes.toString('latin1');
+      for (const [index, line] of lines.entries())
+        expect(format === 'har' ? whole.includes(line) : linesFrom(whole, rows[index]!.line).startsWith(line)).toBe(
+          true,
+        );
+    }
+  });
+
+  const linesFrom = (text: string, line: number): string =>
+    text
+      .split('\n')
+      .slice(line - 1)
+      .join('\n');
+});
