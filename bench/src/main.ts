@@ -6,6 +6,7 @@ import { benchJudge } from './judge.js';
 import { benchParse } from './parse.js';
 import { benchDecision } from './replay/bench-decision.js';
 import { benchImport } from './replay/bench-import.js';
+import { benchMawk } from './replay/bench-mawk.js';
 import { benchReplay } from './replay/bench-replay.js';
 import { benchService } from './replay/bench-service.js';
 
@@ -18,6 +19,7 @@ const WORKLOADS: Record<string, () => Promise<void>> = {
   import: benchImport,
   replay: benchReplay,
   decision: benchDecision,
+  mawk: benchMawk,
 };
 /** Those that take long: only when they are asked for. */
 const LONG: Record<string, () => Promise<void>> = {

@@ -14,7 +14,14 @@ import {
 } from '@jadefence/core';
 import { Random } from '@jadefence/demo';
 import { median, printTimes, timeRounds } from '../measure.js';
-import { checkFrozenLog, FROZEN_REQUESTS, frozenPolicy, frozenRequests, frozenScenery, type PolicySize } from './frozen.js';
+import {
+  checkFrozenLog,
+  FROZEN_REQUESTS,
+  frozenPolicy,
+  frozenRequests,
+  frozenScenery,
+  type PolicySize,
+} from './frozen.js';
 import { createMemoised } from './memoised.js';
 import { createPlain } from './plain.js';
 import type { BenchRule } from './policy.js';
@@ -22,8 +29,8 @@ import { createReferenceData } from './reference-data.js';
 import { formatCombined, type BenchRequest } from './requests.js';
 import { importCombined, readChunks, type StoredChunk } from './stored-log.js';
 
-const ROUNDS = 3;
-const REQUESTS = FROZEN_REQUESTS;
+const ROUNDS = 5;
+const REQUESTS = 1_000_000;
 /** Of each size of policy, over how many of the first requests the loops are timed: they would take hours for all. */
 const PLAIN_REQUESTS = { 200: 20_000, 1000: 5000, 5000: 2000 } as const;
 const DRAWN = 20_000;

@@ -121,6 +121,7 @@ export { DEFAULT_MAX_KEYS, Memory, TooManyKeysError } from './match/memory.js';
 export { askCondition, countMatches, countsInOrder, type Matches } from './replay/count-matches.js';
 export { orderByTime, type Segment } from './replay/time-order.js';
 export {
+  addBreakdown,
   addDecision,
   addRejected,
   addTally,

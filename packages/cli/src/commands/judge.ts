@@ -6,15 +6,17 @@ import {
   summarize,
   TooManyKeysError,
   type BreakdownName,
+  type Judge,
   type People,
 } from '@jadefence/core';
 import type { Command } from 'commander';
 import { EXIT, Failure } from '../failure.js';
 import { loadCategoryFeeds, loadCountryTable } from '../files/load-reference.js';
 import { loadRulebook } from '../files/load-fences.js';
-import { openLog } from '../files/open-log.js';
+import { openLog, type OpenLog } from '../files/open-log.js';
 import { addReadingOptions, orFailLater, readingOf, type ReadingOptions } from '../files/reading.js';
-import { LogJudge } from '../judging/judge-log.js';
+import type { Imported } from '../judging/import-thread.js';
+import { LogJudge, startImport } from '../judging/judge-log.js';
 import { LineWriter, parseWhole, ROWS_OUTPUT, say, writeJson, type Output, type Streams } from '../output.js';
 import { byOption, peopleOption } from './replay-options.js';
 import { renderSummary } from '../render/summary.js';
@@ -62,25 +64,39 @@ Examples:
 }
 
 async function judgeLog(paths: readonly string[], options: JudgeOptions, streams: Streams): Promise<void> {
-  const categories = options.categoryFeed && (await loadCategoryFeeds(options.categoryFeed, streams));
-  const { rulebook } = await loadRulebook(options.fences, categories?.names);
-  const gateNames = rulebook.gates.map(({ statement }) => statement.name);
-  if (options.gate !== undefined && !gateNames.includes(options.gate)) {
-    throw new Failure(
-      `No gate is named "${options.gate}".`,
-      2,
-      suggestNearest(options.gate, gateNames) ?? `The gates are: ${gateNames.join(', ')}.`,
-    );
+  // Feeds take a while, so the log is read meanwhile; without them, what is wrong with the fences is told first.
+  const early = options.categoryFeed ? undefined : await loadJudge(options, streams);
+  const knowsHost = options.host !== undefined || options.gate !== undefined;
+  const log = await openLog(paths, await readingOf(options), knowsHost, streams);
+  const imported = paths.includes('-') ? undefined : startImport(log);
+  try {
+    const judge = early ?? (await loadJudge(options, streams));
+    await judgeOpened({ log, imported, judge }, paths, options, streams);
+  } finally {
+    await imported?.return(undefined);
   }
-  const countries = options.countryTable ? await loadCountryTable(options.countryTable, streams) : undefined;
-  const { gate, people, host, output } = options;
+}
+
+interface Opened {
+  readonly log: OpenLog;
+  /** Its chunks; absent for standard input, which is judged line by line. */
+  readonly imported: AsyncGenerator<Imported> | undefined;
+  readonly judge: Judge;
+}
+
+async function judgeOpened(
+  { log, imported, judge }: Opened,
+  paths: readonly string[],
+  options: JudgeOptions,
+  streams: Streams,
+): Promise<void> {
+  const { output } = options;
   const print = { ndjson: JSON.stringify, csv: printCsvRow, table: undefined, json: undefined }[output];
-  const judging = new LogJudge({ rulebook, countries, categories, gate, people }, print, options.maxLimitKeys);
-  const log = await openLog(paths, await readingOf(options), host !== undefined || gate !== undefined, streams);
+  const judging = new LogJudge(judge, print, options.maxLimitKeys);
   const writer = new LineWriter(streams.stdout);
   if (output === 'csv') await writer.write(printCsvHeader());
   await orFailLater(paths, async () => {
-    const lines = paths.includes('-') ? judging.judgeStream(log) : judging.judgeFiles(log);
+    const lines = imported ? judging.judgeFiles(imported) : judging.judgeStream(log);
     for await (const line of lines) await writer.write(line);
   }).catch((error: unknown) => {
     if (!(error instanceof TooManyKeysError)) throw error;
@@ -90,10 +106,27 @@ async function judgeLog(paths: readonly string[], options: JudgeOptions, streams
   if (judging.wasReordered)
     say(streams, `${paths.join(' ')}: the lines are not in the order of time, so they were put into it first`);
 
-  const summary = summarize(judging.tally, rulebook);
-  if (options.output === 'json') writeJson(streams, summary);
-  if (options.output === 'table')
+  const summary = summarize(judging.tally, judge.rulebook);
+  if (output === 'json') writeJson(streams, summary);
+  if (output === 'table')
     streams.stdout.write(renderSummary(summary, `${paths.join(' ')} judged by ${options.fences}`, streams, options.by));
   if (print && summary.numRejected > 0)
     streams.stderr.write(`${summary.numRejected} lines rejected; --output table shows the first of them\n`);
+}
+
+/** What the log is judged by. @throws Failure where something of it cannot be used */
+async function loadJudge(options: JudgeOptions, streams: Streams): Promise<Judge> {
+  const { gate, people } = options;
+  const categories = options.categoryFeed && (await loadCategoryFeeds(options.categoryFeed, streams));
+  const { rulebook } = await loadRulebook(options.fences, categories?.names);
+  const gateNames = rulebook.gates.map(({ statement }) => statement.name);
+  if (gate !== undefined && !gateNames.includes(gate)) {
+    throw new Failure(
+      `No gate is named "${gate}".`,
+      EXIT.wrongInput,
+      suggestNearest(gate, gateNames) ?? `The gates are: ${gateNames.join(', ')}.`,
+    );
+  }
+  const countries = options.countryTable ? await loadCountryTable(options.countryTable, streams) : undefined;
+  return { rulebook, countries, categories, gate, people };
 }

@@ -17,8 +17,8 @@ export interface ImportTask {
 /** What the thread answers to each piece, and to the end. */
 export type ImportAnswer = Imported | { readonly failure: { readonly message: string; readonly hint?: string } };
 
-/** Pieces that are sent before an answer is waited for. */
-const PIECES_AHEAD = 8;
+/** Pieces that are sent before an answer is waited for: as many as come while reference data is loaded. */
+const PIECES_AHEAD = 256;
 
 /** @throws LayoutError where what is said about the log does not fit it */
 export async function* importInThread(task: ImportTask, pieces: AsyncIterable<Uint8Array>): AsyncGenerator<Imported> {

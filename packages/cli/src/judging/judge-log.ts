@@ -1,5 +1,6 @@
 /** Judges a log without a service and a database, by the same engine as there. */
 import {
+  addBreakdown,
   addDecision,
   addRejected,
   addTally,
@@ -56,11 +57,9 @@ export class LogJudge {
   }
 
   /** Judges files. @returns what to print, in the order of the log */
-  async *judgeFiles(log: OpenLog): AsyncGenerator<string> {
-    const imported = log.pieces
-      ? importInThread({ format: log.format, options: log.options }, log.pieces)
-      : importHere(log);
+  async *judgeFiles(imported: AsyncIterable<Imported>): AsyncGenerator<string> {
     yield* this.judge.rulebook.isStateful ? this.#judgeInOrder(imported) : this.#judgeAsTheyCome(imported);
+    addBreakdown(this.tally, this.#breakdown.take());
   }
 
   /**
@@ -73,7 +72,7 @@ export class LogJudge {
       const request = normalizeRequest(record);
       const ruling = matcher.judge(request);
       addDecision(this.tally, ruling, request.atUnixMs, request.host);
-      this.#breakdown.addRequest(this.tally, request, ruling);
+      this.#breakdown.countRequest(request, ruling);
       return this.print && this.#printed(record, ruling);
     };
     const batches = this.#records(log.lines());
@@ -84,6 +83,7 @@ export class LogJudge {
           const line = judgeRecord(record);
           if (line !== undefined) yield line;
         }
+    addBreakdown(this.tally, this.#breakdown.take());
   }
 
   async *#records(batches: AsyncIterable<readonly ReadLine[]>): AsyncGenerator<readonly LogRecord[]> {
@@ -161,7 +161,34 @@ export class LogJudge {
   }
 }
 
-/** Lines of several files come merged, and are imported where they are. */
+/**
+ * Begins to import a log at once: one file in a thread of its own, some way ahead of who asks for it. Lines of several
+ * files come merged, and are imported here, as they are asked for.
+ */
+export function startImport(log: OpenLog): AsyncGenerator<Imported> {
+  return log.pieces ? ahead(importInThread({ format: log.format, options: log.options }, log.pieces)) : importHere(log);
+}
+
+/** Starts a generator before it is asked; ended, it ends also where nobody has asked yet. */
+function ahead<T>(generator: AsyncGenerator<T>): AsyncGenerator<T> {
+  let first: Promise<IteratorResult<T>> | undefined = generator.next();
+  // Whoever asks hears of a failure; it may come before anybody does.
+  first.catch(() => undefined);
+  const next = (): Promise<IteratorResult<T>> => {
+    const answer = first ?? generator.next();
+    first = undefined;
+    return answer;
+  };
+  return {
+    next,
+    return: (value) => generator.return(value as T),
+    throw: (error) => generator.throw(error),
+    [Symbol.asyncIterator]() {
+      return this;
+    },
+  } as AsyncGenerator<T>;
+}
+
 async function* importHere({ format, options, lines }: OpenLog): AsyncGenerator<Imported> {
   let rejected: RejectedLine[] = [];
   const importer = new LogImporter(format, options, (line) => rejected.push(line), { keepsLines: false });

@@ -14,7 +14,7 @@ import { chunkOf } from '../test/chunk-of.js';
 import { Breakdown } from './breakdown.js';
 import { Replay } from './replay.js';
 import { ChunkReplay } from './replay-chunk.js';
-import { addTally, addValue, BREAKDOWNS, createTally, sortValues, trimTally } from './tally.js';
+import { addBreakdown, addValue, BREAKDOWNS, createTally, sortValues, trimTally } from './tally.js';
 
 describe('what requests are counted by', () => {
   it('is for stored chunks what it is for each request by itself', () => {
@@ -36,24 +36,28 @@ describe('what requests are counted by', () => {
           for (const record of log) whole.next(record);
 
           const parts = [log.slice(0, cut), log.slice(cut)].flatMap((part) => chunkOf(part) ?? []);
-          const replay = new ChunkReplay(new Program(judge), new Memory(), undefined, new Breakdown(judge));
+          const together = new Breakdown(judge);
+          const replay = new ChunkReplay(new Program(judge), new Memory(), undefined, together);
           const tally = createTally();
-          for (const rows of parts) addTally(tally, replay.judge([rows]).tally);
+          for (const rows of parts) {
+            replay.judge([rows]);
+            if (cut % 2 === 0) addBreakdown(tally, together.take());
+          }
+          addBreakdown(tally, together.take());
           expect(tally.by).toEqual(whole.tally.by);
 
-          const single = createTally();
           const breakdown = new Breakdown(judge);
           const state = new State();
           for (const request of log.map(normalizeRequest))
-            breakdown.addRequest(single, request, decide(judge, request, state));
-          expect(single.by).toEqual(whole.tally.by);
+            breakdown.countRequest(request, decide(judge, request, state));
+          expect(breakdown.take()).toEqual(whole.tally.by);
 
           // The same rows of both chunks together, in the same order.
           const chunkIndex = parts.flatMap((rows, chunk) => Array.from({ length: rows.numRows }, () => chunk));
           const rowIndex = parts.flatMap((rows) => Array.from({ length: rows.numRows }, (_, row) => row));
           const sequence = { chunkOf: Uint32Array.from(chunkIndex), rowOf: Uint32Array.from(rowIndex) };
-          const again = new ChunkReplay(new Program(judge), new Memory(), undefined, new Breakdown(judge));
-          expect(again.judge(parts, sequence).tally.by).toEqual(whole.tally.by);
+          new ChunkReplay(new Program(judge), new Memory(), undefined, breakdown).judge(parts, sequence);
+          expect(breakdown.take()).toEqual(whole.tally.by);
 
           for (const [name, { values }] of Object.entries(tally.by))
             for (const value of Object.keys(values)) seen.get(name)!.add(value);

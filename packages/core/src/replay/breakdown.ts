@@ -8,13 +8,16 @@ import { OUTCOMES } from '../language/outcomes.js';
 import { Describer } from '../match/describer.js';
 import { ChunkSeat, SingleSeat } from '../match/seat.js';
 import type { Request } from '../request/request.js';
-import { addHour, addValue, type Tally } from './tally.js';
+import { addHour, addValue, createTally, type Tally } from './tally.js';
 
 const NUM_OUTCOMES = OUTCOMES.length;
 
 export class Breakdown {
   readonly #describer: Describer;
   readonly #counts: ReadonlyMap<Aspect, SparseCounts>;
+  readonly #hours = new SparseCounts();
+  /** What was counted before the numbers of values were let go of. */
+  #tally = createTally();
 
   constructor(judge: Judge) {
     this.#describer = new Describer(judge);
@@ -27,11 +30,11 @@ export class Breakdown {
   }
 
   /**
-   * @param chunkOf the index of the chunk of each request, and `rowOf` its row; without them all rows of the one chunk
-   * @param codes the ruling of each request
+   * Counts requests.
+   * @param codes the ruling of each
+   * @param sequence where each lies; without it they are all rows of the one chunk
    */
-  addTo(
-    tally: Tally,
+  count(
     chunks: readonly ChunkRows[],
     codes: Uint32Array,
     rulings: readonly Ruling[],
@@ -39,42 +42,59 @@ export class Breakdown {
     sequence: { readonly chunkOf: Uint32Array; readonly rowOf: Uint32Array } | undefined,
   ): void {
     const describer = this.#describer;
-    if (describer.isFull) describer.forget();
+    if (describer.isFull) {
+      this.#flush();
+      describer.forget();
+    }
     const seats = chunks.map((rows) => new ChunkSeat(describer, rows));
     const gateOf = rulings.map(({ gate }) => describer.gateNumber(gate));
     const outcomeOf = rulings.map(({ outcome }) => OUTCOMES.indexOf(outcome));
-    for (const [aspect, counts] of this.#counts) {
+    for (const [aspect, counts] of this.#counts)
       for (let index = 0; index < codes.length; index += 1) {
         const code = codes[index]!;
         const seat = seats[sequence ? sequence.chunkOf[index]! : 0]!;
         seat.row = sequence ? sequence.rowOf[index]! : index;
         counts.add(describer.numberOf(aspect, seat, gateOf[code]!) * NUM_OUTCOMES + outcomeOf[code]!);
       }
-      counts.take((number, requests) => {
-        const outcome = OUTCOMES[number % NUM_OUTCOMES]!;
-        for (const text of describer.valuesAt(aspect, Math.floor(number / NUM_OUTCOMES)))
-          addValue(tally, aspect, text, outcome, requests);
-      });
-    }
-    const hours = new SparseCounts();
     for (let index = 0; index < codes.length; index += 1)
-      hours.add(hourOf(atUnixMs[index]!) * NUM_OUTCOMES + outcomeOf[codes[index]!]!);
-    hours.take((number, requests) =>
-      addHour(tally, Math.floor(number / NUM_OUTCOMES), OUTCOMES[number % NUM_OUTCOMES]!, requests),
-    );
+      this.#hours.add(hourOf(atUnixMs[index]!) * NUM_OUTCOMES + outcomeOf[codes[index]!]!);
     for (const seat of seats) seat.close();
   }
 
-  /** Counts one request by itself. */
-  addRequest(tally: Tally, { attributes, atUnixMs }: Request, { gate, outcome }: Ruling): void {
+  /** What was counted since this was asked last. */
+  take(): Tally['by'] {
+    this.#flush();
+    const { by } = this.#tally;
+    this.#tally = createTally();
+    return by;
+  }
+
+  #flush(): void {
     const describer = this.#describer;
-    if (describer.isFull) describer.forget();
+    for (const [aspect, counts] of this.#counts)
+      counts.take((number, requests) => {
+        const outcome = OUTCOMES[number % NUM_OUTCOMES]!;
+        for (const text of describer.valuesAt(aspect, Math.floor(number / NUM_OUTCOMES)))
+          addValue(this.#tally, aspect, text, outcome, requests);
+      });
+    this.#hours.take((number, requests) =>
+      addHour(this.#tally, Math.floor(number / NUM_OUTCOMES), OUTCOMES[number % NUM_OUTCOMES]!, requests),
+    );
+  }
+
+  /** Counts one request by itself. */
+  countRequest({ attributes, atUnixMs }: Request, { gate, outcome }: Ruling): void {
+    const describer = this.#describer;
+    if (describer.isFull) {
+      this.#flush();
+      describer.forget();
+    }
     const seat = new SingleSeat(describer, attributes);
     const number = describer.gateNumber(gate);
-    for (const aspect of describer.aspects)
-      for (const text of describer.valuesAt(aspect, describer.numberOf(aspect, seat, number)))
-        addValue(tally, aspect, text, outcome, 1);
-    addHour(tally, hourOf(atUnixMs), outcome, 1);
+    const place = OUTCOMES.indexOf(outcome);
+    for (const [aspect, counts] of this.#counts)
+      counts.add(describer.numberOf(aspect, seat, number) * NUM_OUTCOMES + place);
+    this.#hours.add(hourOf(atUnixMs) * NUM_OUTCOMES + place);
   }
 }
 

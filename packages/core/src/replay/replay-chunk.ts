@@ -70,7 +70,7 @@ export class ChunkReplay {
   /**
    * @param memory what requests before these left behind; brought up to date
    * @param table interns the decisions
-   * @param breakdown counts by what describes the requests, too
+   * @param breakdown counts by what describes the requests; whoever gives it takes what it counted
    */
   constructor(
     private readonly program: Program,
@@ -115,7 +115,7 @@ export class ChunkReplay {
       return this.program.hostOf(seat);
     });
     for (const seat of seats) seat.close();
-    this.breakdown?.addTo(tally, chunks, codes, this.table.rulings, atUnixMs, sequence);
+    this.breakdown?.count(chunks, codes, this.table.rulings, atUnixMs, sequence);
     return { codes, tally };
   }
 

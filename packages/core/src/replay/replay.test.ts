@@ -19,7 +19,7 @@ import { ChunkReplay } from './replay-chunk.js';
 import { Replay } from './replay.js';
 import { RulingTable } from './ruling-table.js';
 import { summarize } from './summary.js';
-import { addTally, createTally } from './tally.js';
+import { addBreakdown, addTally, createTally } from './tally.js';
 import { addToTimeline, coarsenTimeline, createTimeline } from './timeline.js';
 
 const countries = createCountryTable(parseCountryRows('198.18.0.0/30,NO\n198.18.0.4/30,SE\n2001:db8::/32,NO').ranges);
@@ -44,9 +44,11 @@ describe('random fences over random requests', () => {
         const stored = [log.slice(0, cut), log.slice(cut)].flatMap((part) => {
           const rows = chunkOf(part);
           if (!rows) return [];
-          const replay = new ChunkReplay(new Program(judge), memory, table, new Breakdown(judge));
+          const breakdown = new Breakdown(judge);
+          const replay = new ChunkReplay(new Program(judge), memory, table, breakdown);
           const { codes, tally: counted } = replay.judge([rows]);
           addTally(tally, counted);
+          addBreakdown(tally, breakdown.take());
           return [...codes].map((code) => table.rulings[code]!);
         });
         expect(stored).toEqual(direct.map(({ client: _client, country: _country, ...ruling }) => ruling));

@@ -232,7 +232,12 @@ export function addTally(into: Tally, part: Tally): void {
   if (part.toUnixMs !== undefined) into.toUnixMs = Math.max(into.toUnixMs ?? part.toUnixMs, part.toUnixMs);
   into.firstRejected.push(...part.firstRejected.slice(0, MAX_FIRST_REJECTED - into.firstRejected.length));
   addTimeline(into.timeline, part.timeline);
-  for (const [name, all] of Object.entries(part.by) as [BreakdownName, ValueTally][]) {
+  addBreakdown(into, part.by);
+}
+
+/** Adds what was counted by what describes the requests. */
+export function addBreakdown(into: Tally, by: Tally['by']): void {
+  for (const [name, all] of Object.entries(by) as [BreakdownName, ValueTally][]) {
     for (const [value, counts] of Object.entries(all.values))
       for (const [outcome, requests] of Object.entries(counts) as [Outcome, number][])
         addValue(into, name, value, outcome, requests);

@@ -6,7 +6,6 @@ import {
   checkFences,
   checkFilter,
   collectRuleLookups,
-  createTally,
   countCountries,
   countMatches,
   Dataset,
@@ -94,6 +93,8 @@ export interface JudgeAnswer {
     readonly tally: Tally;
   }[];
   readonly rulings: readonly Ruling[];
+  /** All of them by what describes them. */
+  readonly by: Tally['by'];
   /** What these requests leave behind, as bytes; absent where nothing remembers. */
   readonly state?: Uint8Array;
 }
@@ -178,7 +179,8 @@ export function judgeChunks({ parts, span, past, maxLimitKeys, progress, ...sour
     return answer;
   });
   progress.close();
-  return { parts: judged, rulings: replay.table.rulings, ...(past ? { state: keep(replay, past) } : {}) };
+  const by = breakdownFor(source).take();
+  return { parts: judged, rulings: replay.table.rulings, by, ...(past ? { state: keep(replay, past) } : {}) };
 }
 
 /** Rows of one chunk that were judged, to be counted by what describes them. */
@@ -191,13 +193,13 @@ export interface DescribeTask extends JudgeSource, ChunksSource {
 }
 
 export function describeRows({ rows, codes, rulings, ...source }: DescribeTask): Tally['by'] {
-  const tally = createTally();
+  const breakdown = breakdownFor(source);
   const chunks = openChunks(source);
   const times = chunks[0]!.timesUnixMs();
   const sequence = { chunkOf: new Uint32Array(rows.length), rowOf: rows };
   const atUnixMs = Float64Array.from(rows, (row) => times[row]!);
-  breakdownFor(source).addTo(tally, chunks, codes, rulings, atUnixMs, sequence);
-  return tally.by;
+  breakdown.count(chunks, codes, rulings, atUnixMs, sequence);
+  return breakdown.take();
 }
 
 /** One row to explain, where the rules remember with the rows that were judged before it since a state was kept. */

@@ -8,7 +8,7 @@ import type {
   StartComparison,
 } from '@jadefence/contract';
 import {
-  addTally,
+  addBreakdown,
   DecisionComparison,
   createTally,
   invariant,
@@ -137,10 +137,7 @@ export class Comparisons {
       if (rows.length === 0) continue;
       const loaded = await logs.load(after.logId, [chunk], attributes);
       const codes = rows.map((row) => is[row]!);
-      addTally(described, {
-        ...createTally(),
-        by: await pool.describe({ ...source, ...loaded, rows, codes, rulings }),
-      });
+      addBreakdown(described, await pool.describe({ ...source, ...loaded, rows, codes, rulings }));
     }
     trimTally(described, KEPT_VALUES);
     return comparison.tally(described.by);

@@ -4,6 +4,7 @@ import { promisify } from 'node:util';
 import { deflate, inflate } from 'node:zlib';
 import type { SoFar } from '@jadefence/contract';
 import {
+  addBreakdown,
   addTally,
   crc32,
   createTally,
@@ -221,7 +222,8 @@ export class Pass {
   }
 
   /** Adds an answer and translates its codes. */
-  #merge({ parts, rulings }: JudgeAnswer): Uint32Array[] {
+  #merge({ parts, rulings, by }: JudgeAnswer): Uint32Array[] {
+    addBreakdown(this.#tally, by);
     const codeOf = rulings.map((ruling) => this.#table.codeFor(ruling));
     return parts.map(({ codes, tally }) => {
       addTally(this.#tally, tally);
