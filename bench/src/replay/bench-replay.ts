@@ -14,14 +14,7 @@ import {
 } from '@jadefence/core';
 import { Random } from '@jadefence/demo';
 import { median, printTimes, timeRounds } from '../measure.js';
-import {
-  checkFrozenLog,
-  FROZEN_REQUESTS,
-  frozenPolicy,
-  frozenRequests,
-  frozenScenery,
-  type PolicySize,
-} from './frozen.js';
+import { checkFrozenLog, frozenPolicy, frozenRequests, frozenScenery, type PolicySize } from './frozen.js';
 import { createMemoised } from './memoised.js';
 import { createPlain } from './plain.js';
 import type { BenchRule } from './policy.js';
