@@ -189,7 +189,13 @@ export class Pass {
       for (const batch of batches(rows)) await ReplayResultModel.query(trx).insert(batch);
       await ReplayCheckpointModel.query(trx).delete().where({ replayId });
       await ReplayModel.query(trx)
-        .patch({ state: 'done', requests: tally.requests, requestsDone: tally.requests, tally })
+        .patch({
+          state: 'done',
+          requests: tally.requests,
+          requestsDone: tally.requests,
+          soFar: soFarOf(tally),
+          tally,
+        })
         .where({ id: replayId })
         .whereNot({ state: 'cancelled' });
     });
