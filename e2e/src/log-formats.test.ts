@@ -134,6 +134,57 @@ describe('several files', () => {
     ]);
   });
 
+  it('come over HTTP as the parts of a form, and what is wrong with one is said', async () => {
+    const send = async (
+      parts: readonly (readonly [name: string, text: string])[],
+      query = 'name=form',
+    ): Promise<string> => {
+      const body = new FormData();
+      for (const [name, text] of parts) body.append('file', new Blob([text]), name);
+      if (parts.length === 0) body.append('note', 'no file');
+      const headers = { authorization: `Bearer ${service.token}` };
+      const answer = await fetch(`${service.address}/api/v1/logs?${query}`, { method: 'POST', body, headers });
+      const told = (await answer.json()) as { requests?: number; detail?: string };
+      return `${answer.status} ${told.requests ?? told.detail}`;
+    };
+    const [first, second] = [csv([REQUESTS[0], REQUESTS[2]]), csv([REQUESTS[1]])];
+    expect([
+      await send([]),
+      await send([
+        ['a.csv', first],
+        ['a.csv', second],
+      ]),
+      await send([
+        ['a.csv', first],
+        ['b.txt', 'no log at all\n'],
+      ]),
+      await send([
+        ['a.csv', first],
+        ['b.csv', 'time,client,host\nsoon,198.18.1.1,shop.example\n'],
+      ]),
+      // The same two files, the other way round, are the same log.
+      await send([
+        ['x.csv', second],
+        ['y.csv', first],
+      ]),
+      await send([
+        ['y.csv', first],
+        ['x.csv', second],
+      ]),
+      await send([['a.csv', first]], 'name=form&mapping=%5B%5D'),
+    ]).toEqual([
+      '400 The upload has no file.',
+      '400 Two files of the upload are called "a.csv".',
+      expect.stringMatching(/^422 b\.txt: None of the formats fits/) as string,
+      expect.stringMatching(
+        /^422 b\.csv: None of the formats fits: it has a header and rows, but of line 2 the time cannot be read/,
+      ) as string,
+      '201 3',
+      expect.stringMatching(/^409 The same bytes are here already/) as string,
+      '422 The mapping is not a JSON object.',
+    ]);
+  });
+
   it('must be of one format', async () => {
     const paths = [file('a.csv', csv(REQUESTS)), file('b.txt', `${pairs.join('\n')}\n`)];
     const { exitCode, stderr } = await jadefence(['survey', ...paths]);

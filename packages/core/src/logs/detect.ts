@@ -1,4 +1,4 @@
-import type { LogRecord, RejectedLine } from '../request/record.js';
+import { REJECT_REASONS, type LogRecord, type RejectedLine } from '../request/record.js';
 import { LayoutError, type ReaderOptions } from './layout.js';
 import { LOG_FORMATS, LogReader, MAPPED_FORMATS, type LogFormat, type ReadLine } from './reader.js';
 import { looksLikeSyslog } from './syslog.js';
@@ -43,7 +43,7 @@ export function detectFormat(
   const end = isWhole ? start.length : start.lastIndexOf(0x0a) + 1 || start.length;
   const lines = start.subarray(0, end);
   if (lines.length === 0) return { numLines: 0, needsHost: false, summary: 'The log is empty.' };
-  const problems: LayoutError[] = [];
+  const problems = new Map<LogFormat, LayoutError>();
   const fits = candidatesFor(lines, options, chosen).flatMap(([format, isInSyslog]) => {
     try {
       // Entries of a HAR file end anywhere.
@@ -51,7 +51,7 @@ export function detectFormat(
       return [measureFit(format, { ...options, isInSyslog }, bytes, isWhole || format !== 'har')];
     } catch (error) {
       if (!(error instanceof LayoutError)) throw error;
-      problems.push(error);
+      problems.set(format, error);
       return [];
     }
   });
@@ -60,9 +60,11 @@ export function detectFormat(
   const numLines = Math.max(0, ...fits.map((fit) => fit.numAccepted + fit.numRejected));
   const isKnown = best && best.numAccepted > 0 && best.numAccepted >= best.numRejected;
   if (!best || (!isKnown && !chosen)) {
-    const [problem] = problems;
-    if (problem && (!best || hasSaid(options) || seemsSeparated(lines))) throw problem;
-    return { numLines, needsHost: false, summary: `None of the formats fits: ${looksLike(lines)}` };
+    const separated = separatedAs(lines);
+    const problem = best ? separated && problems.get(separated) : [...problems.values()][0];
+    if (problem) throw problem;
+    const rejected = fits.find(({ format }) => format === separated)?.rejected[0];
+    return { numLines, needsHost: false, summary: `None of the formats fits: ${looksLike(lines, rejected)}` };
   }
   const needsHost =
     best.numAccepted > 0 && !best.namesHost && (best.format !== 'ndjson' || options.mapping !== undefined);
@@ -74,11 +76,6 @@ function summaryOf({ format, isInSyslog, numAccepted, numRejected }: FormatFit):
   const name = isInSyslog ? `syslog with ${LOG_FORMATS[format]} in it` : LOG_FORMATS[format];
   const lines = format === 'har' ? 'entries' : 'lines';
   return `Looks like ${name}: of the first ${numAccepted + numRejected} ${lines} ${numAccepted} can be read and ${rejects}.`;
-}
-
-/** Whether anything is said that only some formats understand. */
-function hasSaid({ mapping, pattern, isInSyslog }: ReaderOptions): boolean {
-  return mapping !== undefined || pattern !== undefined || isInSyslog === true;
 }
 
 /** The formats that are tried, each as it is, and within syslog where the lines look like that. */
@@ -135,15 +132,20 @@ function saysHost({ attributes }: LogRecord): boolean {
   return HOST_ATTRIBUTES.some((name) => attributes[name] != null);
 }
 
-function seemsSeparated(bytes: Uint8Array): boolean {
+/** Whether a log seems to have a header and rows, and which mark is between the cells. */
+function separatedAs(bytes: Uint8Array): 'csv' | 'tsv' | undefined {
   const text = new TextDecoder().decode(bytes.subarray(0, 4096));
   const [header = '', row = ''] = text.split(/\r?\n/);
   const separator = [',', ';', '\t'].find((one) => header.split(one).length > 2);
-  return separator !== undefined && !/^\s*[[{]/.test(text) && row.includes(separator);
+  if (separator === undefined || /^\s*[[{]/.test(text) || !row.includes(separator)) return undefined;
+  return separator === '\t' ? 'tsv' : 'csv';
 }
 
-/** What a log that no format takes looks like, in words. */
-function looksLike(bytes: Uint8Array): string {
+/**
+ * What a log that no format takes looks like, in words.
+ * @param rejected its first line, where it seems to be one of rows under a header
+ */
+function looksLike(bytes: Uint8Array, rejected: RejectedLine | undefined): string {
   const text = new TextDecoder().decode(bytes.subarray(0, 4096));
   const firstLine = text.split(/\r?\n/, 1)[0]!.slice(0, 120);
   if (bytes.subarray(0, 4096).includes(0)) return 'the file is not text.';
@@ -155,5 +157,7 @@ function looksLike(bytes: Uint8Array): string {
     return `these are lines of syslog, and what stands in them needs a pattern or a mapping, or a year where their times have none. It begins: ${firstLine}`;
   if (/\[\d{2}\/[A-Z][a-z]{2}\/\d{4}:/.test(firstLine))
     return `it has the time of an NCSA log, but not the columns of combined (client - user [time] "request" status bytes "referer" "agent"); a pattern says which columns it has. It begins: ${firstLine}`;
+  if (rejected)
+    return `it has a header and rows, but of line ${rejected.line} ${REJECT_REASONS[rejected.reason]}. It begins: ${firstLine}`;
   return `it begins: ${firstLine}`;
 }

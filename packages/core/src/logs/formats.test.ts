@@ -326,6 +326,10 @@ describe('detection', () => {
 
   it('says what is missing', () => {
     expect(problemOf(() => detect('a,b,c,d\n1,2,3,4\n'))).toContain('None of the columns is known to be the time.');
+    expect(detect('time,client,host\nsoon,198.18.1.1,a.example\n').summary).toBe(
+      'None of the formats fits: it has a header and rows, but of line 2 the time cannot be read. It begins: time,client,host',
+    );
+    expect(detect('{"a": 1}\n', { mapping: { time: 'b' } }).summary).toContain('it is JSON, but');
     expect(problemOf(() => detect('x', {}, 'pattern'))).toContain('none is given');
     expect(detect('Oct 12 10:00:00 gw fw: client=198.18.1.1\n').summary).toContain(
       'a year where their times have none',

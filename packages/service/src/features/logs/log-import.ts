@@ -170,10 +170,20 @@ async function openFile(
 ): Promise<OpenFile> {
   const source = decompress(pieces)[Symbol.asyncIterator]();
   const { bytes, isWhole, failure } = await readHead(source);
-  const detection = detectFormat(bytes, isWhole, options, format);
+  const detection = ofFile(name, () => detectFormat(bytes, isWhole, options, format));
   const file = new OpenFile(name, detection, bytes, isWhole ? undefined : source);
   file.incomplete = failure && (name === '' ? failure : `${name}: ${failure}`);
   return file;
+}
+
+/** Says of which of several files something does not fit. */
+function ofFile<T>(name: string, work: () => T): T {
+  try {
+    return work();
+  } catch (error) {
+    if (!(error instanceof LayoutError) || name === '') throw error;
+    throw new LayoutError(`${name}: ${error.message}`, error.hint);
+  }
 }
 
 async function readHead(
