@@ -60,22 +60,7 @@ const PAGES = [
     path: '/logs',
     ready: 'Bring in a log',
     act: async (page) => {
-      const rows = ['day;clock;from;vhost;uri', '2026-11-02;10:00:00;198.18.35.7;studio.larkmoor.example;/desk?tab=2'  // The last, since it leaves another replay behind.
-  {
-    name: 'compare',
-    path: '/compare',
-    ready: 'The same log judged twice',
-    act: async (page) => {
-      // What the rule that is in trial would do, were it on.
-      await setState(page, { fence: 'ticket-desk', rule: 'resale', state: 'on' });
-      await page.getByRole('button', { name: /outbound/ }).click();
-      await page.getByRole('option', { name: /inbound/ }).click();
-      await page.getByRole('button', { name: 'Compare', exact: true }).click();
-      await page.getByRole('button', { name: 'show these' }).first().waitFor();
-      await setState(page, { fence: 'ticket-desk', rule: 'resale', state: 'trial' });
-    },
-  },
-];
+      const rows = ['day;clock;from;vhost;uri', '2026-11-02;10:00:00;198.18.35.7;studio.larkmoor.example;/desk?tab=2'];
       const file = { name: 'desk.csv', mimeType: 'text/csv', buffer: Buffer.from(`${rows.join('\n')}\n`) };
       await page.locator('input[type=file]').setInputFiles([file]);
       await page.getByText('Say how it is to be read').click();
@@ -125,6 +110,21 @@ const PAGES = [
   { name: 'revisions', path: '/revisions', ready: 'Revision 1' },
   { name: 'expectations', path: '/expectations', ready: 'must be' },
   { name: 'fences-dark', path: '/fences', ready: 'Hits of', dark: true },
+  // The last, since it leaves another replay behind.
+  {
+    name: 'compare',
+    path: '/compare',
+    ready: 'The same log judged twice',
+    act: async (page) => {
+      // What the rule that is in trial would do, were it on.
+      await setState(page, { fence: 'ticket-desk', rule: 'resale', state: 'on' });
+      await page.getByRole('button', { name: /outbound/ }).click();
+      await page.getByRole('option', { name: /inbound/ }).click();
+      await page.getByRole('button', { name: 'Compare', exact: true }).click();
+      await page.getByRole('button', { name: 'show these' }).first().waitFor();
+      await setState(page, { fence: 'ticket-desk', rule: 'resale', state: 'trial' });
+    },
+  },
 ];
 
 await main(async () => {
