@@ -1,11 +1,4 @@
-import {
-  describeDecider,
-  printCsvCell,
-  type ComparisonGroup,
-  type Outcome,
-  type People,
-  type Side,
-} from '@jadefence/core';
+import { describeDecider, printCsvCell, type ComparisonGroup, type Outcome, type Side } from '@jadefence/core';
 import type { Against, ChangeRow, ComparisonResult, ServiceClient } from '@jadefence/contract';
 import type { Command } from 'commander';
 import { EXIT, Failure } from '../failure.js';
@@ -13,16 +6,12 @@ import { parseWhole, ROWS_OUTPUT, say, writeJson, type Output, type Streams } fr
 import { coloursFor, formatCount, formatShare, formatTime, printTable, shorten } from '../render/text.js';
 import { connect } from '../service.js';
 import { describeJudge, findLog } from './replay.js';
-import { parseTime, peopleOption } from './replay-options.js';
+import { addScopeOptions, scopeOf, type ScopeOptions } from './replay-options.js';
 import { parseAgainst } from './revision.js';
 
-interface CompareOptions {
+interface CompareOptions extends ScopeOptions {
   readonly before: Against;
   readonly after: Against;
-  readonly gate?: string;
-  readonly people: People;
-  readonly from?: number;
-  readonly to?: number;
   readonly group?: number;
   readonly output: Output;
 }
@@ -31,20 +20,13 @@ const PAGE_ROWS = 1000;
 const SHOWN_ROWS = 10;
 
 export function addCompare(program: Command, streams: Streams): void {
-  program
+  const command = program
     .command('compare')
     .description('Judge a stored log twice, and show which requests change, and because of which rules')
     .argument('<log>', 'number or name of the log')
     .requiredOption('--before <what>', 'draft, or the number of a revision', parseAgainst)
-    .option('--after <what>', 'draft, or the number of a revision', parseAgainst, 'draft')
-    .option('--gate <name>', 'gate that judges every request, whatever its host')
-    .addOption(peopleOption())
-    .option(
-      '--from <time>',
-      'only requests from this time on (RFC 3339, or a date: from its beginning in UTC)',
-      parseTime,
-    )
-    .option('--to <time>', 'only requests before this time', parseTime)
+    .option('--after <what>', 'draft, or the number of a revision', parseAgainst, 'draft');
+  addScopeOptions(command)
     .option('--group <number>', 'only the requests of this group of the table', parseWhole)
     .option(...ROWS_OUTPUT)
     .addHelpText(
@@ -61,11 +43,10 @@ Examples:
 }
 
 async function compareLog(logText: string, options: CompareOptions, streams: Streams): Promise<void> {
-  const { before, after, gate, people, from, to, group, output } = options;
+  const { before, after, group, output } = options;
   const client = await connect(streams);
   const log = findLog(await client.logs(), logText);
-  const span = { fromUnixMs: from, toUnixMs: to };
-  const { id } = await client.startComparison({ logId: log.id, before, after, gate, people, ...span });
+  const { id } = await client.startComparison({ logId: log.id, before, after, ...scopeOf(options) });
   const end = await client.followComparison(id, ({ requestsDone, requests }) => {
     if (streams.stderr.isTTY)
       streams.stderr.write(`\r${formatCount(requestsDone)} of ${formatCount(requests)} requests\u001b[K`);

@@ -1,6 +1,37 @@
 /** Options of what replays a log, or judges it. */
-import { BREAKDOWNS, PEOPLE } from '@jadefence/core';
-import { InvalidArgumentError, Option } from 'commander';
+import type { StartReplay } from '@jadefence/contract';
+import { BREAKDOWNS, PEOPLE, type People } from '@jadefence/core';
+import { InvalidArgumentError, Option, type Command } from 'commander';
+
+/** Which requests of a stored log are judged, and how. */
+export interface ScopeOptions {
+  readonly gate?: string;
+  readonly people: People;
+  readonly from?: number;
+  readonly to?: number;
+}
+
+export function addScopeOptions(command: Command): Command {
+  return command
+    .option('--gate <name>', 'gate that judges every request, whatever its host')
+    .addOption(peopleOption())
+    .option(
+      '--from <time>',
+      'only requests from this time on (RFC 3339, or a date: from its beginning in UTC)',
+      parseTime,
+    )
+    .option('--to <time>', 'only requests before this time', parseTime);
+}
+
+/** The same as the service takes it. */
+export function scopeOf({
+  gate,
+  people,
+  from,
+  to,
+}: ScopeOptions): Pick<StartReplay, 'gate' | 'people' | 'fromUnixMs' | 'toUnixMs'> {
+  return { gate, people, fromUnixMs: from, toUnixMs: to };
+}
 
 export function peopleOption(): Option {
   return new Option('--people <what>', 'what people do who are warned or asked').choices(PEOPLE).default('goes-on');
@@ -12,7 +43,7 @@ export function byOption(): Option {
 }
 
 /** @returns milliseconds since the epoch. @throws InvalidArgumentError */
-export function parseTime(text: string): number {
+function parseTime(text: string): number {
   const isDate = /^\d{4}-\d{2}-\d{2}$/.test(text);
   const isTime = /^\d{4}-\d{2}-\d{2}[Tt ]\d{2}:\d{2}(:\d{2}(\.\d+)?)?([Zz]|[+-]\d{2}:\d{2})$/.test(text);
   const time = isDate || isTime ? Date.parse(text) : Number.NaN;

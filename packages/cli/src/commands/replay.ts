@@ -1,4 +1,4 @@
-import { OUTCOMES, printCsvHeader, printCsvRow, type BreakdownName, type Outcome, type People } from '@jadefence/core';
+import { OUTCOMES, printCsvHeader, printCsvRow, type BreakdownName, type Outcome } from '@jadefence/core';
 import type { Against, DecisionRow, Log, Replay, ServiceClient } from '@jadefence/contract';
 import { InvalidArgumentError, type Command } from 'commander';
 import { basename } from 'node:path';
@@ -20,7 +20,7 @@ import { formatCount, formatTime, printTable, shorten } from '../render/text.js'
 import { connect } from '../service.js';
 import { readFenceSources } from '../files/load-fences.js';
 import { LiveLines, renderProgress } from '../render/live.js';
-import { byOption, parseTime, peopleOption } from './replay-options.js';
+import { addScopeOptions, byOption, scopeOf, type ScopeOptions } from './replay-options.js';
 import { parseAgainst } from './revision.js';
 
 export function addReplay(replay: Command, streams: Streams): void {
@@ -82,24 +82,17 @@ export function addReplay(replay: Command, streams: Streams): void {
 }
 
 function addStart(replay: Command, streams: Streams): void {
-  replay
+  const command = replay
     .command('start')
     .description('Replay a stored log against a revision or the draft, and wait for the result')
     .argument('<log>', 'number or name of the log')
-    .option('--gate <name>', 'gate that judges every request, whatever its host')
     .option(
       '--against <what>',
       'draft, or the number of a revision (default: what is published, or the draft where nothing is)',
       parseAgainst,
     )
-    .option('--fences <path>', 'fence file or folder to judge by, instead of the draft or a revision')
-    .addOption(peopleOption())
-    .option(
-      '--from <time>',
-      'only requests from this time on (RFC 3339, or a date: from its beginning in UTC)',
-      parseTime,
-    )
-    .option('--to <time>', 'only requests before this time', parseTime)
+    .option('--fences <path>', 'fence file or folder to judge by, instead of the draft or a revision');
+  addScopeOptions(command)
     .option('--follow', 'show what it comes to while it runs', false)
     .option('--no-wait', 'start it and do not wait')
     .option(...ONE_OUTPUT)
@@ -124,27 +117,22 @@ function parseOutcome(text: string): Outcome {
   return outcome;
 }
 
-interface StartOptions {
-  readonly gate?: string;
+interface StartOptions extends ScopeOptions {
   readonly against?: Against;
   readonly fences?: string;
-  readonly people: People;
-  readonly from?: number;
-  readonly to?: number;
   readonly follow: boolean;
   readonly wait: boolean;
   readonly output: OneOutput;
 }
 
 async function startReplay(logText: string, options: StartOptions, streams: Streams): Promise<void> {
-  const { gate, against, fences, people, from, to, output } = options;
+  const { against, fences, output } = options;
   if (fences !== undefined && against !== undefined)
     throw new Failure('--fences and --against say two things to judge by.', EXIT.wrongInput, 'Leave one of them out.');
   const sources = fences === undefined ? {} : { fences: await readFenceSources(fences), folder: basename(fences) };
   const client = await connect(streams);
   const log = findLog(await client.logs(), logText);
-  const span = { fromUnixMs: from, toUnixMs: to };
-  const started = await client.startReplay({ logId: log.id, gate, against, people, ...span, ...sources });
+  const started = await client.startReplay({ logId: log.id, against, ...scopeOf(options), ...sources });
   if (!options.wait)
     return writeOne(
       streams,

@@ -7,7 +7,7 @@ import { Button } from '../../components/button.js';
 import { Card, WideTable } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
 import { Pager } from '../../components/pager.js';
-import { formatTime } from '../../format.js';
+import { REQUEST_COLUMNS, RequestCells } from '../../components/request-cells.js';
 import { ExplanationPanel } from '../replays/explanation-panel.js';
 import { SideLabel } from './sides.js';
 
@@ -37,7 +37,7 @@ export function ChangesTable({
             <WideTable label={title}>
               <thead className="text-muted">
                 <tr className="border-b border-line">
-                  {['line', 'time (UTC)', 'client', 'country', 'request', 'before', 'after'].map((column) => (
+                  {[...REQUEST_COLUMNS, 'before', 'after'].map((column) => (
                     <th key={column} scope="col" className="px-3 py-2 font-medium first:pl-4">
                       {column}
                     </th>
@@ -86,17 +86,7 @@ function Row({
 }) {
   return (
     <tr className="border-b border-line last:border-b-0">
-      <td className="px-3 py-1.5 pl-4 text-muted">{row.line}</td>
-      <td className="px-3 py-1.5 whitespace-nowrap">{formatTime(row.atUnixMs).slice(5)}</td>
-      <td className="px-3 py-1.5 font-mono text-xs">{row.client ?? 'none'}</td>
-      <td className="px-3 py-1.5">{row.country ?? 'unknown'}</td>
-      <td
-        className="max-w-60 truncate px-3 py-1.5 font-mono text-xs"
-        title={`${row.method ?? ''} ${row.host ?? ''}${row.path ?? ''}`}
-      >
-        {row.method ?? 'no method'} {row.host ?? ''}
-        {row.path ?? ''}
-      </td>
+      <RequestCells request={row} />
       {(
         [
           ['before', row.before, comparison.before.id],

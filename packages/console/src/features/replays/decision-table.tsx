@@ -9,13 +9,13 @@ import { Choice } from '../../components/choice.js';
 import { Card, WideTable } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
 import { Pager } from '../../components/pager.js';
+import { REQUEST_COLUMNS, RequestCells } from '../../components/request-cells.js';
 import { OutcomeLabel } from '../../components/outcome.js';
 import { TextField } from '../../components/text-field.js';
-import { formatTime } from '../../format.js';
 import { ExplanationPanel } from './explanation-panel.js';
 
 const PAGE_ROWS = 25;
-const COLUMNS = ['line', 'time (UTC)', 'client', 'country', 'request', 'outcome', 'decided by'];
+const COLUMNS = [...REQUEST_COLUMNS, 'outcome', 'decided by'];
 
 /** Every decision in the order of the log, a page at a time. */
 export function DecisionTable({
@@ -135,17 +135,7 @@ function FilterBox({
 function Row({ row, onExplain }: { row: DecisionRow; onExplain: () => void }) {
   return (
     <tr onClick={onExplain} className="cursor-pointer border-b border-line last:border-b-0 hover:bg-sunken">
-      <td className="px-3 py-1.5 pl-4 text-muted">{row.line}</td>
-      <td className="px-3 py-1.5 whitespace-nowrap">{formatTime(row.atUnixMs).slice(5)}</td>
-      <td className="px-3 py-1.5 font-mono text-xs">{row.client ?? 'none'}</td>
-      <td className="px-3 py-1.5">{row.country ?? 'unknown'}</td>
-      <td
-        className="max-w-72 truncate px-3 py-1.5 font-mono text-xs"
-        title={`${row.method ?? ''} ${row.host ?? ''}${row.path ?? ''}`}
-      >
-        {row.method ?? 'no method'} {row.host ?? ''}
-        {row.path ?? ''}
-      </td>
+      <RequestCells request={row} />
       <td className="px-3 py-1.5">
         <OutcomeLabel outcome={row.outcome} />
       </td>

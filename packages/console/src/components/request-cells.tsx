@@ -1,0 +1,34 @@
+import { formatTime } from '../format.js';
+
+/** The columns of a request in a table: which it is, when, from whom, and for what. */
+export const REQUEST_COLUMNS = ['line', 'time (UTC)', 'client', 'country', 'request'] as const;
+
+export function RequestCells({
+  request: { line, atUnixMs, client, country, method, host, path },
+}: {
+  request: {
+    readonly line: number;
+    readonly atUnixMs: number;
+    readonly client: string | null;
+    readonly country: string | null;
+    readonly method: string | null;
+    readonly host: string | null;
+    readonly path: string | null;
+  };
+}) {
+  return (
+    <>
+      <td className="px-3 py-1.5 pl-4 text-muted">{line}</td>
+      <td className="px-3 py-1.5 whitespace-nowrap">{formatTime(atUnixMs).slice(5)}</td>
+      <td className="px-3 py-1.5 font-mono text-xs">{client ?? 'none'}</td>
+      <td className="px-3 py-1.5">{country ?? 'unknown'}</td>
+      <td
+        className="max-w-72 truncate px-3 py-1.5 font-mono text-xs"
+        title={`${method ?? ''} ${host ?? ''}${path ?? ''}`}
+      >
+        {method ?? 'no method'} {host ?? ''}
+        {path ?? ''}
+      </td>
+    </>
+  );
+}
