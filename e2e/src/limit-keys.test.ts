@@ -18,7 +18,9 @@ it('a replay whose rules keep too many keys alive fails and says what to do; oth
   const { client } = service;
   const sources = { fenceFiles: [{ path: 'site.fence', text: FENCES }], namedFiles: [] };
   await importInto(client, sources);
-  const many = await client.importLog({ name: 'many' }, bytesOf([1, 2, 3].map((n) => lineOf(n, '/login')).join('')));
+  // The first chunk goes well, and the second fails.
+  const lines = [lineOf(1, '/').repeat(66_000), ...[1, 2, 3].map((n) => lineOf(n, '/login'))];
+  const many = await client.importLog({ name: 'many' }, bytesOf(lines.join('')));
   const { id } = await client.startReplay({ logId: many.id });
   const end = await client.followReplay(id, () => undefined);
   expect(end).toMatchObject({
@@ -26,5 +28,8 @@ it('a replay whose rules keep too many keys alive fails and says what to do; oth
     failure: `Log ${many.id} cannot be judged: The rules keep more than 2 counters and holds alive at once. Count by fewer keys or over a shorter time.`,
   });
   const few = { name: 'few', bytes: bytesOf(lineOf(1, '/login') + lineOf(2, '/login') + lineOf(3, '/')) };
-  expect((await replayOnService(client, sources, few)).state).toBe('done');
+  const done = await replayOnService(client, sources, few);
+  expect(done.state).toBe('done');
+  const { breakdowns } = (await client.replayResult(done.id)).summary;
+  expect(breakdowns.find(({ by }) => by === 'host')!.values).toMatchObject([{ value: 'shop.example', requests: 3 }]);
 });

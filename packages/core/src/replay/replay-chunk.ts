@@ -76,7 +76,7 @@ export class ChunkReplay {
     private readonly program: Program,
     readonly memory: Memory = new Memory(),
     readonly table: RulingTable = new RulingTable(),
-    private readonly breakdown?: Breakdown,
+    readonly breakdown?: Breakdown,
   ) {
     this.#matcher = new Matcher(program, memory);
   }

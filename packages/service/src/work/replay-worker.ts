@@ -166,6 +166,8 @@ function keep(replay: ChunkReplay, { nextName }: Past): Uint8Array {
 export function judgeChunks({ parts, span, past, maxLimitKeys, progress, ...source }: JudgeTask): JudgeAnswer {
   const replay = recall(source, past, maxLimitKeys);
   const rows = openChunks(source);
+  // What a task that failed half-way had counted.
+  replay.breakdown?.take();
   let numDone = 0;
   const judged = parts.map(({ chunks, sequence }) => {
     const answer = judgeSpan(
@@ -179,7 +181,7 @@ export function judgeChunks({ parts, span, past, maxLimitKeys, progress, ...sour
     return answer;
   });
   progress.close();
-  const by = breakdownFor(source).take();
+  const by = replay.breakdown?.take() ?? {};
   return { parts: judged, rulings: replay.table.rulings, by, ...(past ? { state: keep(replay, past) } : {}) };
 }
 
@@ -194,6 +196,7 @@ export interface DescribeTask extends JudgeSource, ChunksSource {
 
 export function describeRows({ rows, codes, rulings, ...source }: DescribeTask): Tally['by'] {
   const breakdown = breakdownFor(source);
+  breakdown.take();
   const chunks = openChunks(source);
   const times = chunks[0]!.timesUnixMs();
   const sequence = { chunkOf: new Uint32Array(rows.length), rowOf: rows };
