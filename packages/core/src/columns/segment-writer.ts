@@ -12,7 +12,7 @@ import {
 } from './chunk.js';
 import { encodeCodes, encodeDictionaryPart, encodeIntegers, FIRST_VALUE_CODE, KINDS, type Cell } from './column.js';
 import { grownBytes, grownFloats, grownWords } from './grown.js';
-import { hashOf, TextDictionary } from './text-dictionary.js';
+import { TextDictionary } from './text-dictionary.js';
 
 /** Chunks whose columns share their dictionaries. */
 export const SEGMENT_CHUNKS = 16;
@@ -35,8 +35,6 @@ function withView(bytes: Uint8Array): { readonly bytes: Uint8Array; readonly vie
 export function viewOf(bytes: Uint8Array): DataView {
   return new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
 }
-
-const HASHES = new Int32Array(1024);
 
 /** One column while its segment is written. */
 export class ColumnWriter {
@@ -68,19 +66,10 @@ export class ColumnWriter {
    * @param bounds two numbers a cell, from where to where its bytes lie; -1 for none, -2 for a cell that is set already
    */
   setMany(firstRow: number, kind: number, source: DataView, bounds: Int32Array, numCells: number): void {
-    const hashes = HASHES.length >= numCells ? HASHES : new Int32Array(numCells);
-    for (let cell = 0; cell < numCells; cell += 1)
-      if (bounds[cell * 2]! >= 0) hashes[cell] = hashOf(kind, source, bounds[cell * 2]!, bounds[cell * 2 + 1]!);
     this.makeRoom(firstRow + numCells - 1);
-    const { codes, dictionary } = this;
-    for (let cell = 0; cell < numCells; cell += 1) {
-      const start = bounds[cell * 2]!;
-      if (start < -1) continue;
-      codes[firstRow + cell] =
-        start < 0
-          ? NONE_CODE
-          : dictionary.numberAt(hashes[cell]!, kind, source, start, bounds[cell * 2 + 1]!) + FIRST_VALUE_CODE;
-    }
+    const { codes } = this;
+    for (let cell = 0; cell < numCells; cell += 1) if (bounds[cell * 2] === -1) codes[firstRow + cell] = NONE_CODE;
+    this.dictionary.numbersOf(kind, source, bounds, numCells, codes, firstRow, FIRST_VALUE_CODE);
     this.isUsed = true;
   }
 

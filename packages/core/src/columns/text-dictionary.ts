@@ -3,7 +3,15 @@ import { grownBytes, grownWords } from './grown.js';
 
 const FIRST_BYTES = 4096;
 const FIRST_ENTRIES = 256;
-const EMPTY = -1;
+/** Words of a slot of the table, one line of the cache for most of what is asked: where the entry lies stands with its hash. */
+const SLOT = 4;
+const SLOT_SHIFT = 2;
+const HASH = 0;
+/** The number of the entry and one; 0 for a slot that is free. */
+const ENTRY = 1;
+const START = 2;
+/** Of the bytes of the kind and the value. */
+const LENGTH = 3;
 
 export class TextDictionary {
   bytes = new Uint8Array(FIRST_BYTES);
@@ -12,8 +20,10 @@ export class TextDictionary {
   /** Where each entry ends. */
   ends = new Int32Array(FIRST_ENTRIES);
   numEntries = 0;
-  /** Open addressing: the hash of an entry and its number, in turn. */
-  #table = new Int32Array(FIRST_ENTRIES * 4).fill(EMPTY);
+  /** Open addressing, half full at most. */
+  #table = new Int32Array(FIRST_ENTRIES * 2 * SLOT);
+  #hashes = new Int32Array(FIRST_ENTRIES);
+  #touched = new Int32Array(FIRST_ENTRIES);
 
   get numBytes(): number {
     return this.numEntries === 0 ? 0 : this.ends[this.numEntries - 1]!;
@@ -24,63 +34,117 @@ export class TextDictionary {
    * @param kind told apart from the same bytes of another kind, and kept in front of them
    */
   numberOf(kind: number, source: DataView, start: number, end: number): number {
-    return this.numberAt(hashOf(kind, source, start, end), kind, source, start, end);
+    return this.#numberAt(hashOf(kind, source, start, end), kind, source, start, end);
   }
 
-  /** @param hash of the value, as `hashOf` gives it */
-  numberAt(hash: number, kind: number, source: DataView, start: number, end: number): number {
-    const table = this.#table;
-    const mask = table.length / 2 - 1;
-    let place = hash & mask;
-    for (let entry = table[place * 2 + 1]!; entry !== EMPTY; entry = table[place * 2 + 1]!) {
-      if (table[place * 2] === hash && this.#holds(entry, kind, source, start, end)) return entry;
-      place = (place + 1) & mask;
+  /**
+   * The numbers of many values at once, step by step for all of them, so that waiting for the memory of one overlaps with
+   * waiting for that of others.
+   * @param bounds two numbers a value, from where to where its bytes lie; negative where there is none
+   * @param numbers where they go, from `first` on, each with `offset` added; what is none is left alone
+   */
+  numbersOf(
+    kind: number,
+    source: DataView,
+    bounds: Int32Array,
+    numValues: number,
+    numbers: Int32Array,
+    first: number,
+    offset: number,
+  ): void {
+    while (this.#hashes.length < numValues) {
+      this.#hashes = grownWords(this.#hashes);
+      this.#touched = grownWords(this.#touched);
     }
-    return this.#add(place, hash, kind, source, start, end);
+    const hashes = this.#hashes;
+    for (let value = 0; value < numValues; value += 1)
+      if (bounds[value * 2]! >= 0) hashes[value] = hashOf(kind, source, bounds[value * 2]!, bounds[value * 2 + 1]!);
+    this.#touch(hashes, numValues);
+    for (let value = 0; value < numValues; value += 1) {
+      const start = bounds[value * 2]!;
+      if (start >= 0)
+        numbers[first + value] = this.#numberAt(hashes[value]!, kind, source, start, bounds[value * 2 + 1]!) + offset;
+    }
   }
 
-  #holds(entry: number, kind: number, source: DataView, start: number, end: number): boolean {
-    let at = entry === 0 ? 0 : this.ends[entry - 1]!;
+  /** Reads the slots, then the first bytes of what lies there, so that both are in the cache when they are looked at. */
+  #touch(hashes: Int32Array, numValues: number): void {
+    const table = this.#table;
+    const mask = table.length - SLOT;
+    const touched = this.#touched;
+    const { bytes } = this;
+    for (let value = 0; value < numValues; value += 1) touched[value] = table[slotOf(hashes[value]!, mask) + START]!;
+    for (let value = 0; value < numValues; value += 1) touched[value] = bytes[touched[value]!]!;
+  }
+
+  #numberAt(hash: number, kind: number, source: DataView, start: number, end: number): number {
+    const table = this.#table;
+    const mask = table.length - SLOT;
+    let slot = slotOf(hash, mask);
+    for (let entry = table[slot + ENTRY]!; entry !== 0; entry = table[slot + ENTRY]!) {
+      if (
+        table[slot + HASH] === hash &&
+        table[slot + LENGTH] === end - start + 1 &&
+        this.#holds(table[slot + START]!, kind, source, start, end)
+      )
+        return entry - 1;
+      slot = (slot + SLOT) & mask;
+    }
+    return this.#add(slot, hash, kind, source, start, end);
+  }
+
+  #holds(entryStart: number, kind: number, source: DataView, start: number, end: number): boolean {
     const view = this.#view;
-    if (this.ends[entry]! - at !== end - start + 1 || view.getUint8(at) !== kind) return false;
-    at += 1;
+    if (view.getUint8(entryStart) !== kind) return false;
+    let at = entryStart + 1;
     let from = start;
-    for (; from + 4 <= end; from += 4, at += 4) if (view.getInt32(at) !== source.getInt32(from)) return false;
+    for (; from + 4 <= end; from += 4, at += 4) if (view.getInt32(at, true) !== source.getInt32(from, true)) return false;
     for (; from < end; from += 1, at += 1) if (view.getUint8(at) !== source.getUint8(from)) return false;
     return true;
   }
 
-  #add(place: number, hash: number, kind: number, source: DataView, start: number, end: number): number {
+  #add(slot: number, hash: number, kind: number, source: DataView, start: number, end: number): number {
     const entry = this.numEntries;
-    const at = this.numBytes;
-    const endsAt = at + 1 + end - start;
-    while (endsAt > this.bytes.length) {
+    const entryStart = this.numBytes;
+    const length = 1 + end - start;
+    while (entryStart + length > this.bytes.length) {
       this.bytes = grownBytes(this.bytes);
       this.#view = new DataView(this.bytes.buffer);
     }
     if (entry === this.ends.length) this.ends = grownWords(this.ends);
-    this.bytes[at] = kind;
-    this.bytes.set(new Uint8Array(source.buffer, source.byteOffset + start, end - start), at + 1);
-    this.ends[entry] = endsAt;
-    this.#table[place * 2] = hash;
-    this.#table[place * 2 + 1] = entry;
+    const view = this.#view;
+    view.setUint8(entryStart, kind);
+    let at = entryStart + 1;
+    let from = start;
+    for (; from + 4 <= end; from += 4, at += 4) view.setInt32(at, source.getInt32(from, true), true);
+    for (; from < end; from += 1, at += 1) view.setUint8(at, source.getUint8(from));
+    this.ends[entry] = at;
+    const table = this.#table;
+    table[slot + HASH] = hash;
+    table[slot + ENTRY] = entry + 1;
+    table[slot + START] = entryStart;
+    table[slot + LENGTH] = length;
     this.numEntries += 1;
-    if (this.numEntries * 4 > this.#table.length) this.#rehash();
+    if (this.numEntries * 2 * SLOT > table.length) this.#rehash();
     return entry;
   }
 
   #rehash(): void {
     const old = this.#table;
-    this.#table = new Int32Array(old.length * 2).fill(EMPTY);
-    const mask = this.#table.length / 2 - 1;
-    for (let at = 0; at < old.length; at += 2) {
-      if (old[at + 1] === EMPTY) continue;
-      let place = old[at]! & mask;
-      while (this.#table[place * 2 + 1] !== EMPTY) place = (place + 1) & mask;
-      this.#table[place * 2] = old[at]!;
-      this.#table[place * 2 + 1] = old[at + 1]!;
+    const table = (this.#table = new Int32Array(old.length * 2));
+    const mask = table.length - SLOT;
+    for (let from = 0; from < old.length; from += SLOT) {
+      if (old[from + ENTRY] === 0) continue;
+      let slot = slotOf(old[from + HASH]!, mask);
+      while (table[slot + ENTRY] !== 0) slot = (slot + SLOT) & mask;
+      for (let word = 0; word < SLOT; word += 1) table[slot + word] = old[from + word]!;
     }
   }
+}
+
+/** Where the search for a hash begins. */
+function slotOf(hash: number, mask: number): number {
+  return (hash << SLOT_SHIFT) & mask;
 }
 
 /** Multiplies four bytes at a time into a hash, and mixes at the end, since the table takes the low bits. */
@@ -88,7 +152,7 @@ export function hashOf(kind: number, source: DataView, start: number, end: numbe
   let hash = kind ^ 0x811c9dc5;
   let at = start;
   for (; at + 4 <= end; at += 4) {
-    hash = Math.imul(hash ^ source.getInt32(at), 0x9e3779b1);
+    hash = Math.imul(hash ^ source.getInt32(at, true), 0x9e3779b1);
     hash ^= hash >>> 15;
   }
   for (; at < end; at += 1) hash = Math.imul(hash ^ source.getUint8(at), 0x01000193);
