@@ -38,7 +38,7 @@ export async function benchCountry(): Promise<void> {
   const reader = new Reader<never>(mmdb);
   const cachingReader = new Reader<never>(mmdb, { cache });
   let found = 0;
-  const times = timeRounds(ROUNDS, {
+  const times = await timeRounds(ROUNDS, {
     'jadefence': () => {
       for (const address of addresses) if (table.findText(address) !== 'no-country') found += 1;
     },

@@ -40,7 +40,7 @@ export async function benchDomains(): Promise<void> {
   };
   const disagreeing = hosts.filter((host) => table.covers(host) !== inSet(host)).length;
   let found = 0;
-  const times = timeRounds(ROUNDS, {
+  const times = await timeRounds(ROUNDS, {
     jadefence: () => {
       for (const host of hosts) if (table.covers(host)) found += 1;
     },

@@ -60,12 +60,15 @@ export function median(values: readonly number[]): number {
 }
 
 /** Seconds of each round of each piece of work, the pieces taking turns. */
-export function timeRounds(rounds: number, work: Readonly<Record<string, () => void>>): Record<string, number[]> {
+export async function timeRounds(
+  rounds: number,
+  work: Readonly<Record<string, () => void | Promise<void>>>,
+): Promise<Record<string, number[]>> {
   const seconds = Object.fromEntries(Object.keys(work).map((name) => [name, [] as number[]]));
   for (let round = 0; round < rounds; round += 1) {
     for (const [name, run] of Object.entries(work)) {
       const startedMs = performance.now();
-      run();
+      await run();
       seconds[name]!.push((performance.now() - startedMs) / 1000);
     }
   }

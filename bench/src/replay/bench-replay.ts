@@ -69,18 +69,18 @@ export async function benchReplay(): Promise<void> {
   );
   const seconds: Partial<Record<PolicySize, number>> = {};
   for (const size of [200, 5000] as const)
-    seconds[size] = comparePolicy(size, frozenJudge(size, world), requests, stored);
+    seconds[size] = await comparePolicy(size, frozenJudge(size, world), requests, stored);
   process.stdout.write(
     `  5,000 rules take ${(seconds[5000]! / seconds[200]!).toFixed(2)} times as long as 200 (goal: 2)\n`,
   );
 }
 
-function comparePolicy(
+async function comparePolicy(
   size: PolicySize,
   judge: Judge,
   requests: readonly BenchRequest[],
   stored: readonly StoredChunk[],
-): number {
+): Promise<number> {
   const { rules } = frozenPolicy(size);
   const data = createReferenceData(frozenScenery());
   const startedMs = performance.now();
@@ -95,7 +95,7 @@ function comparePolicy(
     const replay = new ChunkReplay(new Program(judge));
     for (const rows of chunks) deflateSync(new Uint8Array(replay.judge([rows]).codes.buffer), { level: 1 });
   };
-  const times = timeRounds(ROUNDS, {
+  const times = await timeRounds(ROUNDS, {
     'plain': () => {
       const plain = createPlain(rules, data);
       for (let index = 0; index < numPlain; index += 1) plain(requests[index]!);

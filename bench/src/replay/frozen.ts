@@ -27,6 +27,11 @@ export function frozenScenery(): Scenery {
   return (scenery ??= makeScenery(SCENERY_SEED));
 }
 
+/** Lets go of what requests and rules are made of, which would keep the garbage collector busy while something is measured. */
+export function forgetScenery(): void {
+  scenery = undefined;
+}
+
 /** @throws Error where the generator does not make what it made when it was frozen */
 export function frozenPolicy(numRules: PolicySize): { rules: BenchRule[]; fences: string } {
   const rules = makePolicy(frozenScenery(), POLICY_SEED, numRules);

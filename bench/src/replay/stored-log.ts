@@ -1,6 +1,8 @@
 /** The frozen log in stored columns, as the service keeps them. */
-import { constants, deflateSync, inflateSync } from 'node:zlib';
+import { promisify } from 'node:util';
+import { constants, deflate, deflateSync, inflateSync, type ZlibOptions } from 'node:zlib';
 import { ChunkRows, LogImporter, SegmentDictionaries, type EncodedChunk } from '@jadefence/core';
+import type * as Files from '@jadefence/files';
 
 /** A chunk as it lies in the database. */
 export interface StoredChunk {
@@ -11,6 +13,8 @@ export interface StoredChunk {
 }
 
 const PIECE_BYTES = 262_144;
+const BUILT_FILES = new URL('../../../packages/files/dist/index.js', import.meta.url).href;
+const deflateBytes = promisify<Uint8Array, ZlibOptions, Buffer>(deflate);
 
 /** Imports lines of NCSA combined with the host in front, compression included, on one thread. */
 export function importCombined(log: Uint8Array): StoredChunk[] {
@@ -30,6 +34,33 @@ export function importCombined(log: Uint8Array): StoredChunk[] {
   for (let at = 0; at < log.length; at += PIECE_BYTES) keep(importer.push(log.subarray(at, at + PIECE_BYTES)));
   keep(importer.end());
   return stored;
+}
+
+/**
+ * The same with a thread that takes lines apart and one that builds chunks, and the compression in those of Node, as the
+ * service does it. Runs what was built, since threads do.
+ */
+export async function importInTwoThreads(log: Uint8Array): Promise<StoredChunk[]> {
+  const { importInThreads } = (await import(BUILT_FILES)) as typeof Files;
+  const stored: Promise<StoredChunk>[] = [];
+  const task: Files.ImportTask = { format: 'combined-with-host', options: {}, keepsLines: true };
+  for await (const { chunks } of importInThreads(task, piecesOf(log), 2)) stored.push(...chunks.map(compress));
+  return Promise.all(stored);
+}
+
+async function compress({ numRows, beginsSegment, columns, dictionaries }: EncodedChunk): Promise<StoredChunk> {
+  const all = (parts: ReadonlyMap<string, Uint8Array>, options: ZlibOptions): Promise<[string, Buffer][]> =>
+    Promise.all([...parts].map(async ([name, bytes]) => [name, await deflateBytes(bytes, options)]));
+  return {
+    numRows,
+    beginsSegment,
+    columns: await all(columns, { strategy: constants.Z_RLE }),
+    dictionaries: await all(dictionaries, {}),
+  };
+}
+
+async function* piecesOf(log: Uint8Array): AsyncGenerator<Uint8Array> {
+  for (let at = 0; at < log.length; at += PIECE_BYTES) yield log.subarray(at, at + PIECE_BYTES);
 }
 
 export function storedBytes(chunks: readonly StoredChunk[]): number {

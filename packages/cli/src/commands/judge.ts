@@ -9,13 +9,13 @@ import {
   type Judge,
   type People,
 } from '@jadefence/core';
+import type { Imported } from '@jadefence/files';
 import type { Command } from 'commander';
 import { EXIT, Failure } from '../failure.js';
 import { loadCategoryFeeds, loadCountryTable } from '../files/load-reference.js';
 import { loadRulebook } from '../files/load-fences.js';
 import { openLog, type OpenLog } from '../files/open-log.js';
 import { addReadingOptions, orFailLater, readingOf, type ReadingOptions } from '../files/reading.js';
-import type { Imported } from '../judging/import-thread.js';
 import { LogJudge, startImport } from '../judging/judge-log.js';
 import { LineWriter, parseWhole, ROWS_OUTPUT, say, writeJson, type Output, type Streams } from '../output.js';
 import { byOption, peopleOption } from './replay-options.js';

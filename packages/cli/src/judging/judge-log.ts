@@ -9,7 +9,6 @@ import {
   ChunkRows,
   createTally,
   DEFAULT_MAX_KEYS,
-  LogImporter,
   Matcher,
   Memory,
   normalizeRequest,
@@ -24,13 +23,12 @@ import {
   type Judge,
   type LogRecord,
   type ReadLine,
-  type RejectedLine,
   type Ruling,
   type Tally,
 } from '@jadefence/core';
+import { importInThreads, importRead, type Imported } from '@jadefence/files';
 import type { OpenLog } from '../files/open-log.js';
 import { ChunkStore } from './chunk-store.js';
-import { importInThread, type Imported } from './import-thread.js';
 import { judgeReordered } from './reorder.js';
 
 /** Turns a decided request into the line that is printed. */
@@ -165,8 +163,9 @@ export class LogJudge {
  * Begins to import a log at once: one file in a thread of its own, some way ahead of who asks for it. Lines of several
  * files come merged, and are imported here, as they are asked for.
  */
-export function startImport(log: OpenLog): AsyncGenerator<Imported> {
-  return log.pieces ? ahead(importInThread({ format: log.format, options: log.options }, log.pieces)) : importHere(log);
+export function startImport({ format, options, pieces, lines }: OpenLog): AsyncGenerator<Imported> {
+  const task = { format, options, keepsLines: false };
+  return pieces ? ahead(importInThreads(task, pieces, 1)) : importRead(task, lines());
 }
 
 /** Starts a generator before it is asked; ended, it ends also where nobody has asked yet. */
@@ -187,14 +186,4 @@ function ahead<T>(generator: AsyncGenerator<T>): AsyncGenerator<T> {
       return this;
     },
   } as AsyncGenerator<T>;
-}
-
-async function* importHere({ format, options, lines }: OpenLog): AsyncGenerator<Imported> {
-  let rejected: RejectedLine[] = [];
-  const importer = new LogImporter(format, options, (line) => rejected.push(line), { keepsLines: false });
-  for await (const batch of lines()) {
-    yield { chunks: importer.pushRead(batch), rejected };
-    rejected = [];
-  }
-  yield { chunks: importer.end(), rejected };
 }

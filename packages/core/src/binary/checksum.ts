@@ -1,12 +1,37 @@
-const TABLE = Uint32Array.from({ length: 256 }, (_, byte) => {
-  let value = byte;
-  for (let bit = 0; bit < 8; bit += 1) value = value & 1 ? (value >>> 1) ^ 0xedb88320 : value >>> 1;
-  return value;
-});
+/** What a byte does to the value, by how many bytes follow it in the same step. */
+const [T0, T1, T2, T3, T4, T5, T6, T7] = makeTables();
 
-/** CRC-32 as in ISO 3309 and gzip (RFC 1952, 8), an unsigned 32-bit number. */
+/** CRC-32 as in ISO 3309 and gzip (RFC 1952, 8), an unsigned 32-bit number. Eight bytes at a time. */
 export function crc32(bytes: Uint8Array): number {
-  let value = 0xffffffff;
-  for (let at = 0; at < bytes.length; at += 1) value = (value >>> 8) ^ TABLE[(value ^ bytes[at]!) & 255]!;
-  return (value ^ 0xffffffff) >>> 0;
+  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  let value = -1;
+  let at = 0;
+  for (; at + 8 <= bytes.length; at += 8) {
+    const low = value ^ view.getInt32(at, true);
+    const high = view.getInt32(at + 4, true);
+    value =
+      T7[low & 255]! ^
+      T6[(low >>> 8) & 255]! ^
+      T5[(low >>> 16) & 255]! ^
+      T4[low >>> 24]! ^
+      T3[high & 255]! ^
+      T2[(high >>> 8) & 255]! ^
+      T1[(high >>> 16) & 255]! ^
+      T0[high >>> 24]!;
+  }
+  for (; at < bytes.length; at += 1) value = (value >>> 8) ^ T0[(value ^ bytes[at]!) & 255]!;
+  return ~value >>> 0;
+}
+
+type Tables = readonly [Int32Array, Int32Array, Int32Array, Int32Array, Int32Array, Int32Array, Int32Array, Int32Array];
+
+function makeTables(): Tables {
+  const one = Int32Array.from({ length: 256 }, (_, byte) => {
+    let value = byte;
+    for (let bit = 0; bit < 8; bit += 1) value = value & 1 ? (value >>> 1) ^ 0xedb88320 : value >>> 1;
+    return value;
+  });
+  const tables = [one];
+  while (tables.length < 8) tables.push(tables.at(-1)!.map((value) => (value >>> 8) ^ one[value & 255]!));
+  return tables as unknown as Tables;
 }

@@ -80,7 +80,7 @@ export function encodeIntegers(values: Float64Array): Uint8Array {
 const SCALES = [3_600_000, 60_000, 1000];
 
 function commonScale(values: Float64Array): number {
-  return SCALES.find((scale) => values.every((value) => value % scale === 0)) ?? 1;
+  return SCALES.find((scale) => values.every((value) => Math.round(value / scale) * scale === value)) ?? 1;
 }
 
 /** @param entries from where to where each lies in `bytes`, one behind the other */
@@ -97,23 +97,25 @@ export function encodeDictionaryPart(bytes: Uint8Array, ends: Int32Array, from: 
 
 /** @param codes one a row */
 export function encodeCodes(codes: Int32Array): Uint8Array {
+  const numRows = codes.length;
+  const first = codes[0]!;
   let all = 0;
-  let isSame = true;
-  for (const code of codes) {
+  let differing = 0;
+  for (let row = 0; row < numRows; row += 1) {
+    const code = codes[row]!;
     all |= code;
-    if (code !== codes[0]) isSame = false;
+    differing |= code ^ first;
   }
-  if (isSame) {
-    const payload = new Uint8Array(5);
-    new DataView(payload.buffer).setUint32(1, codes[0]!, true);
-    return frame('codes', codes.length, [payload]);
-  }
-  const numPlanes = all < 0x100 ? 1 : all < 0x10000 ? 2 : all < 0x1000000 ? 3 : 4;
-  const payload = new Uint8Array(1 + numPlanes * codes.length);
+  const numPlanes = differing === 0 ? 0 : all < 0x100 ? 1 : all < 0x10000 ? 2 : all < 0x1000000 ? 3 : 4;
+  const payload = new Uint8Array(numPlanes === 0 ? 5 : 1 + numPlanes * numRows);
   payload[0] = numPlanes;
-  for (let plane = 0, at = 1; plane < numPlanes; plane += 1)
-    for (let row = 0; row < codes.length; row += 1) payload[at++] = codes[row]! >>> (plane * 8);
-  return frame('codes', codes.length, [payload]);
+  if (numPlanes === 0) new DataView(payload.buffer).setUint32(1, first, true);
+  for (let plane = 0; plane < numPlanes; plane += 1) {
+    const bytes = payload.subarray(1 + plane * numRows);
+    const shift = plane * 8;
+    for (let row = 0; row < numRows; row += 1) bytes[row] = codes[row]! >>> shift;
+  }
+  return frame('codes', numRows, [payload]);
 }
 
 /** Whole numbers of 7 bits a byte, the low ones first; the highest bit says that more follow. */

@@ -12,7 +12,7 @@ import {
 } from './chunk.js';
 import { encodeCodes, encodeDictionaryPart, encodeIntegers, FIRST_VALUE_CODE, KINDS, type Cell } from './column.js';
 import { grownBytes, grownFloats, grownWords } from './grown.js';
-import { TextDictionary } from './text-dictionary.js';
+import { TextDictionary, type Cells } from './text-dictionary.js';
 
 /** Chunks whose columns share their dictionaries. */
 export const SEGMENT_CHUNKS = 16;
@@ -61,15 +61,14 @@ export class ColumnWriter {
     this.isUsed = true;
   }
 
-  /**
-   * Sets many cells at once, so that waiting for the memory of one overlaps with the work on others.
-   * @param bounds two numbers a cell, from where to where its bytes lie; -1 for none, -2 for a cell that is set already
-   */
-  setMany(firstRow: number, kind: number, source: DataView, bounds: Int32Array, numCells: number): void {
+  /** Sets the cells of rows that follow each other. @param all a start of -1 is none; others below 0 are left alone */
+  setMany(firstRow: number, all: Cells): void {
+    const { cells, firstWord, wordsApart, numCells } = all;
     this.makeRoom(firstRow + numCells - 1);
     const { codes } = this;
-    for (let cell = 0; cell < numCells; cell += 1) if (bounds[cell * 2] === -1) codes[firstRow + cell] = NONE_CODE;
-    this.dictionary.numbersOf(kind, source, bounds, numCells, codes, firstRow, FIRST_VALUE_CODE);
+    for (let cell = 0, at = firstWord; cell < numCells; cell += 1, at += wordsApart)
+      if (cells[at] === -1) codes[firstRow + cell] = NONE_CODE;
+    this.dictionary.numbersOf(all, codes, firstRow, FIRST_VALUE_CODE);
     this.isUsed = true;
   }
 
@@ -137,6 +136,19 @@ export class SegmentWriter {
     return row;
   }
 
+  /** @returns the number of the first in its chunk, which must have room for them */
+  beginRows(lines: Float64Array, timesUnixMs: Float64Array): number {
+    const first = this.numRows;
+    this.numRows += lines.length;
+    while (this.numRows > this.#lines.length) {
+      this.#lines = grownFloats(this.#lines);
+      this.#times = grownFloats(this.#times);
+    }
+    this.#lines.set(lines, first);
+    this.#times.set(timesUnixMs, first);
+    return first;
+  }
+
   /** @param written how the line was written */
   push({ line, atUnixMs, attributes }: Row, written?: Uint8Array): void {
     const row = this.beginRow(line, atUnixMs);
@@ -195,8 +207,11 @@ export class SegmentWriter {
       this.segment += 1;
       this.#columns = new Map();
     }
-    const fromUnixMs = times.reduce((a, b) => Math.min(a, b));
-    const toUnixMs = times.reduce((a, b) => Math.max(a, b));
+    let [fromUnixMs, toUnixMs] = [times[0]!, times[0]!];
+    for (const time of times) {
+      fromUnixMs = Math.min(fromUnixMs, time);
+      toUnixMs = Math.max(toUnixMs, time);
+    }
     return { numRows, fromUnixMs, toUnixMs, columns, dictionaries, beginsSegment };
   }
 }

@@ -13,6 +13,18 @@ const START = 2;
 /** Of the bytes of the kind and the value. */
 const LENGTH = 3;
 
+/** Values that lie in bytes: each cell three words, from where to where and the hash; a negative start is no value. */
+export interface Cells {
+  /** Of what the bytes are the text, one of `KINDS`. */
+  readonly kind: number;
+  readonly source: DataView;
+  readonly cells: Int32Array;
+  /** Where the first cell stands, and how far the next is from one. */
+  readonly firstWord: number;
+  readonly wordsApart: number;
+  readonly numCells: number;
+}
+
 export class TextDictionary {
   bytes = new Uint8Array(FIRST_BYTES);
   /** The same bytes, read four at a time, which is much faster than one by one. */
@@ -22,7 +34,6 @@ export class TextDictionary {
   numEntries = 0;
   /** Open addressing, half full at most. */
   #table = new Int32Array(FIRST_ENTRIES * 2 * SLOT);
-  #hashes = new Int32Array(FIRST_ENTRIES);
   #touched = new Int32Array(FIRST_ENTRIES);
 
   get numBytes(): number {
@@ -40,41 +51,28 @@ export class TextDictionary {
   /**
    * The numbers of many values at once, step by step for all of them, so that waiting for the memory of one overlaps with
    * waiting for that of others.
-   * @param bounds two numbers a value, from where to where its bytes lie; negative where there is none
-   * @param numbers where they go, from `first` on, each with `offset` added; what is none is left alone
+   * @param numbers where they go, from `first` on, each with `offset` added; those of cells without a value are left alone
    */
-  numbersOf(
-    kind: number,
-    source: DataView,
-    bounds: Int32Array,
-    numValues: number,
-    numbers: Int32Array,
-    first: number,
-    offset: number,
-  ): void {
-    while (this.#hashes.length < numValues) {
-      this.#hashes = grownWords(this.#hashes);
-      this.#touched = grownWords(this.#touched);
-    }
-    const hashes = this.#hashes;
-    for (let value = 0; value < numValues; value += 1)
-      if (bounds[value * 2]! >= 0) hashes[value] = hashOf(kind, source, bounds[value * 2]!, bounds[value * 2 + 1]!);
-    this.#touch(hashes, numValues);
-    for (let value = 0; value < numValues; value += 1) {
-      const start = bounds[value * 2]!;
+  numbersOf(all: Cells, numbers: Int32Array, first: number, offset: number): void {
+    this.#touch(all);
+    const { kind, source, cells, firstWord, wordsApart, numCells } = all;
+    for (let cell = 0, at = firstWord; cell < numCells; cell += 1, at += wordsApart) {
+      const start = cells[at]!;
       if (start >= 0)
-        numbers[first + value] = this.#numberAt(hashes[value]!, kind, source, start, bounds[value * 2 + 1]!) + offset;
+        numbers[first + cell] = this.#numberAt(cells[at + 2]!, kind, source, start, cells[at + 1]!) + offset;
     }
   }
 
   /** Reads the slots, then the first bytes of what lies there, so that both are in the cache when they are looked at. */
-  #touch(hashes: Int32Array, numValues: number): void {
+  #touch({ cells, firstWord, wordsApart, numCells }: Cells): void {
     const table = this.#table;
     const mask = table.length - SLOT;
+    while (this.#touched.length < numCells) this.#touched = grownWords(this.#touched);
     const touched = this.#touched;
     const { bytes } = this;
-    for (let value = 0; value < numValues; value += 1) touched[value] = table[slotOf(hashes[value]!, mask) + START]!;
-    for (let value = 0; value < numValues; value += 1) touched[value] = bytes[touched[value]!]!;
+    for (let cell = 0, at = firstWord + 2; cell < numCells; cell += 1, at += wordsApart)
+      touched[cell] = table[slotOf(cells[at]!, mask) + START]!;
+    for (let cell = 0; cell < numCells; cell += 1) touched[cell] = bytes[touched[cell]!]!;
   }
 
   #numberAt(hash: number, kind: number, source: DataView, start: number, end: number): number {
@@ -98,7 +96,8 @@ export class TextDictionary {
     if (view.getUint8(entryStart) !== kind) return false;
     let at = entryStart + 1;
     let from = start;
-    for (; from + 4 <= end; from += 4, at += 4) if (view.getInt32(at, true) !== source.getInt32(from, true)) return false;
+    for (; from + 4 <= end; from += 4, at += 4)
+      if (view.getInt32(at, true) !== source.getInt32(from, true)) return false;
     for (; from < end; from += 1, at += 1) if (view.getUint8(at) !== source.getUint8(from)) return false;
     return true;
   }

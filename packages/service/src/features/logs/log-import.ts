@@ -15,7 +15,14 @@ import {
   type LogFormat,
   type ReaderOptions,
 } from '@jadefence/core';
-import { decompress, UnreadableFileError } from '@jadefence/files';
+import {
+  decompress,
+  importInThreads,
+  importRead,
+  UnreadableFileError,
+  type Imported,
+  type ImportTask,
+} from '@jadefence/files';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, violatedConstraint, type Database } from '../../database/database.js';
 import { LogModel, LogRejectModel } from '../../database/models.js';
@@ -29,6 +36,7 @@ import type { Logs } from './logs.js';
 
 /** Enough for the 200 lines that detection looks at. */
 const DETECT_BYTES = 1_048_576;
+const IMPORT_THREADS = 1;
 
 /**
  * Brings logs in: chunk by chunk as the bytes arrive, visible by one switch at the end. Whatever goes wrong before that
@@ -70,17 +78,14 @@ export class LogImports {
       try {
         const survey = new SurveyBuilder((await this.worlds.loadCurrent()).world.countries);
         const readerOptions = { host, ...layout };
-        const writer = new LogWriter(this.db, log.id, fit.format, readerOptions, survey);
-        const [first] = opened as [OpenFile];
-        if (opened.length === 1) for await (const piece of first.pieces()) await writer.take(piece);
-        else {
-          const lines = opened.map((file) =>
-            new LogReader(fit.format, readerOptions, { file: file.name, keepsBytes: true }).readAll(file.pieces()),
-          );
-          for await (const batch of mergeByTime(lines)) await writer.takeRead(batch);
-        }
+        const writer = new LogWriter(this.db, log.id, survey);
+        for await (const imported of importFiles(
+          { format: fit.format, options: readerOptions, keepsLines: true },
+          opened,
+        ))
+          await writer.take(imported);
         const incomplete = opened.flatMap(({ incomplete: why }) => why ?? []).join(' ') || null;
-        await this.#makeReady(log, { ...(await writer.finish()), sha256: sha256Of(opened), incomplete }, actor);
+        await this.#makeReady(log, { ...writer.finish(), sha256: sha256Of(opened), incomplete }, actor);
       } catch (error) {
         await LogModel.query(this.db).deleteById(log.id);
         throw error;
@@ -161,6 +166,16 @@ class OpenFile {
   get sha256(): string {
     return this.#sha256.copy().digest('hex');
   }
+}
+
+/** One file in a thread of its own; lines of several are put together here. */
+function importFiles(task: ImportTask, files: readonly OpenFile[]): AsyncGenerator<Imported> {
+  const [first] = files as [OpenFile];
+  if (files.length === 1) return importInThreads(task, first.pieces(), IMPORT_THREADS);
+  const lines = files.map((file) =>
+    new LogReader(task.format, task.options, { file: file.name, keepsBytes: true }).readAll(file.pieces()),
+  );
+  return importRead(task, mergeByTime(lines));
 }
 
 async function openFile(

@@ -1,16 +1,13 @@
 import {
   ChunkRows,
-  LogImporter,
   SegmentDictionaries,
   type EncodedChunk,
-  type LogFormat,
-  type ReaderOptions,
-  type ReadLine,
   type RejectedLine,
   type RejectReason,
   type Survey,
   type SurveyBuilder,
 } from '@jadefence/core';
+import type { Imported } from '@jadefence/files';
 import { inTransaction, type Database } from '../../database/database.js';
 import { ChunkColumnModel, LogChunkModel, LogDictionaryModel } from '../../database/models.js';
 import { deflateColumns, deflateDictionaries } from './compression.js';
@@ -27,9 +24,8 @@ export interface LogCounts {
   readonly survey: Survey;
 }
 
-/** Turns bytes into stored chunks and counts. */
+/** Stores what is imported, and counts it. */
 export class LogWriter {
-  readonly #importer: LogImporter;
   readonly #rejected: Partial<Record<RejectReason, number>> = {};
   readonly #rejects: RejectedLine[] = [];
   #segment = 0;
@@ -42,24 +38,15 @@ export class LogWriter {
   constructor(
     private readonly db: Database,
     private readonly logId: number,
-    format: LogFormat,
-    options: ReaderOptions,
     private readonly survey: SurveyBuilder,
-  ) {
-    this.#importer = new LogImporter(format, options, (line) => this.#reject(line));
+  ) {}
+
+  async take({ chunks, rejected }: Imported): Promise<void> {
+    for (const line of rejected) this.#reject(line);
+    for (const chunk of chunks) await this.#storeChunk(chunk);
   }
 
-  async take(bytes: Uint8Array): Promise<void> {
-    for (const chunk of this.#importer.push(bytes)) await this.#storeChunk(chunk);
-  }
-
-  /** Takes lines that were read already. */
-  async takeRead(lines: readonly ReadLine[]): Promise<void> {
-    for (const chunk of this.#importer.pushRead(lines)) await this.#storeChunk(chunk);
-  }
-
-  async finish(): Promise<LogCounts> {
-    for (const chunk of this.#importer.end()) await this.#storeChunk(chunk);
+  finish(): LogCounts {
     return {
       requests: this.#requests,
       rejected: this.#rejected,
