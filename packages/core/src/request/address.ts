@@ -59,24 +59,35 @@ export function parseIpv4(text: string): number | undefined {
   const { length } = text;
   if (length < 7 || length > 15) return undefined;
   let value = 0;
-  // -1 before the first digit of an octet.
-  let octet = -1;
-  let dots = 0;
-  for (let at = 0; at < length; at += 1) {
-    const digit = text.charCodeAt(at) - 0x30;
-    if (digit >= 0 && digit <= 9) {
+  let at = 0;
+  for (let dotsLeft = 3; ; dotsLeft -= 1) {
+    let octet = text.charCodeAt(at) - ZERO;
+    if (octet >>> 0 > 9) return undefined;
+    at += 1;
+    // At the end there is no digit and no dot.
+    let code = at < length ? text.charCodeAt(at) : 0;
+    if (code >= ZERO && code <= NINE) {
       if (octet === 0) return undefined;
-      octet = octet < 0 ? digit : octet * 10 + digit;
-      if (octet > 255) return undefined;
-    } else {
-      if (digit !== -2 || octet < 0) return undefined;
-      value = (value << 8) | octet;
-      octet = -1;
-      dots += 1;
+      octet = octet * 10 + code - ZERO;
+      at += 1;
+      code = at < length ? text.charCodeAt(at) : 0;
+      if (code >= ZERO && code <= NINE) {
+        octet = octet * 10 + code - ZERO;
+        if (octet > 255) return undefined;
+        at += 1;
+        code = at < length ? text.charCodeAt(at) : 0;
+      }
     }
+    value = (value << 8) | octet;
+    if (dotsLeft === 0) return at === length ? value : undefined;
+    at += 1;
+    if (code !== DOT || at === length) return undefined;
   }
-  return dots === 3 && octet >= 0 ? (value << 8) | octet : undefined;
 }
+
+const ZERO = 0x30;
+const NINE = 0x39;
+const DOT = 0x2e;
 
 const words = new Uint32Array(4);
 
@@ -91,14 +102,21 @@ export function fromWords(w0: number, w1: number, w2: number, w3: number): bigin
   return (BigInt(w0) << 96n) | (BigInt(w1) << 64n) | (BigInt(w2) << 32n) | BigInt(w3);
 }
 
-const HEX_DIGITS = Int8Array.from({ length: 256 }, (_, code) =>
-  code < 128 ? '0123456789abcdef'.indexOf(String.fromCharCode(code).toLowerCase()) : -1,
-);
+const NO_DIGIT = 16;
+/** By the last byte of a character; at most 15 for the digits. */
+const HEX_DIGITS = Uint8Array.from({ length: 256 }, (_, code) => {
+  const digit = '0123456789abcdef'.indexOf(String.fromCharCode(code).toLowerCase());
+  return digit < 0 ? NO_DIGIT : digit;
+});
 const COLON = 0x3a;
+
+/** The groups of the address that is read, and room for those that `::` stands for. */
+const groups = new Uint16Array(16);
 
 /**
  * Reads the text of an IPv6 address (RFC 4291, 2.2), its last two groups as four decimals where they are so, into four
- * words of 32 bits. Method: one pass, writing groups as they come; those behind `::` are then moved to the end.
+ * words of 32 bits. Method: one loop over the characters, since reading them is most of the time, writing groups as they
+ * come; those behind `::` are then moved to the end.
  * @returns false where the text is no such address; the words are then undefined
  */
 export function parseIpv6Words(text: string, into: Uint32Array): boolean {
@@ -106,68 +124,60 @@ export function parseIpv6Words(text: string, into: Uint32Array): boolean {
   if (length < 2 || length > 45) return false;
   let count = 0;
   let gap = -1;
-  let at = 0;
-  // The group before, of which a word is made when the next is read.
-  let high = 0;
-  if (text.charCodeAt(0) === COLON) {
-    if (text.charCodeAt(1) !== COLON) return false;
-    gap = 0;
-    at = 2;
+  let group = 0;
+  let groupStart = 0;
+  let allCodes = 0;
+  for (let at = 0; at < length; at += 1) {
+    const code = text.charCodeAt(at);
+    const digit = HEX_DIGITS[code & 0xff]!;
+    allCodes |= code;
+    if (digit < NO_DIGIT) {
+      group = (group << 4) | digit;
+      continue;
+    }
+    const numDigits = at - groupStart;
+    if (code === DOT && numDigits < 4 && count < 7) {
+      const tail = parseIpv4(text.slice(groupStart));
+      return tail !== undefined && writeGroups(appendTail(tail, count), gap, into);
+    }
+    if (code !== COLON || numDigits > 4 || count === 8) return false;
+    groupStart = at + 1;
+    if (numDigits > 0) {
+      groups[count++] = group;
+      group = 0;
+      continue;
+    }
+    // Where no group is before a colon, `::` is, and once at most; the first of two that begin the text is passed over.
+    if (at === 0) {
+      if (text.charCodeAt(1) !== COLON) return false;
+    } else if (gap >= 0) return false;
+    else gap = count;
   }
-  while (at < length) {
-    if (count === 8) return false;
-    const start = at;
-    let value = 0;
-    let code = 0;
-    for (; at < length; at += 1) {
-      code = text.charCodeAt(at);
-      // Beyond 255 there is nothing in the table, which is no digit either.
-      const digit = HEX_DIGITS[code] ?? -1;
-      if (digit < 0) break;
-      value = (value << 4) | digit;
-    }
-    if (at === start || at - start > 4) return false;
-    if (at < length && code === 0x2e) {
-      const tail = count > 6 ? undefined : parseIpv4(text.slice(start));
-      if (tail === undefined) return false;
-      // Two groups; an odd one before them is completed by the first.
-      if (count & 1) into[count >> 1] = (high << 16) | (tail >>> 16);
-      into[(count + 1) >> 1] = count & 1 ? tail << 16 : tail;
-      count += 2;
-      break;
-    }
-    if (count & 1) into[count >> 1] = (high << 16) | value;
-    else {
-      high = value;
-      into[count >> 1] = value << 16;
-    }
-    count += 1;
-    if (at === length) break;
-    if (code !== COLON || at + 1 === length) return false;
-    at += 1;
-    if (text.charCodeAt(at) === COLON) {
-      if (gap >= 0) return false;
-      gap = count;
-      at += 1;
-    }
-  }
-  if (gap < 0) return count === 8;
-  if (count === 8) return false;
-  openGap(into, count, gap);
-  return true;
+  const numDigits = length - groupStart;
+  if (numDigits > 4 || allCodes > 0x7f || (numDigits === 0 && gap !== count)) return false;
+  if (numDigits > 0) groups[count++] = group;
+  return writeGroups(count, gap, into);
 }
 
-/** Moves the groups from `gap` on to the end, the last first, and leaves zeros where they were. */
-function openGap(into: Uint32Array, count: number, gap: number): void {
-  for (let word = (count + 1) >> 1; word < 4; word += 1) into[word] = 0;
-  const distance = 8 - count;
-  for (let from = count - 1; from >= gap; from -= 1) {
-    const word = from >> 1;
-    const group = from & 1 ? into[word]! & 0xffff : into[word]! >>> 16;
-    into[word] = from & 1 ? into[word]! & 0xffff_0000 : into[word]! & 0xffff;
-    const to = from + distance;
-    into[to >> 1] = to & 1 ? into[to >> 1]! | group : into[to >> 1]! | (group << 16);
+function appendTail(tail: number, count: number): number {
+  groups[count] = tail >>> 16;
+  groups[count + 1] = tail;
+  return count + 2;
+}
+
+/** Makes words of the groups: those from `gap` on go to the end, the last first, and zeros where they were. */
+function writeGroups(count: number, gap: number, into: Uint32Array): boolean {
+  if (gap < 0 ? count !== 8 : count > 7) return false;
+  if (gap >= 0) {
+    let to = 7;
+    for (let from = count - 1; from >= gap; from -= 1, to -= 1) groups[to] = groups[from]!;
+    for (; to >= gap; to -= 1) groups[to] = 0;
   }
+  into[0] = (groups[0]! << 16) | groups[1]!;
+  into[1] = (groups[2]! << 16) | groups[3]!;
+  into[2] = (groups[4]! << 16) | groups[5]!;
+  into[3] = (groups[6]! << 16) | groups[7]!;
+  return true;
 }
 
 /** The address as text: dotted decimals, or IPv6 in the form of RFC 5952. */
