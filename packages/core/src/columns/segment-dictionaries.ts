@@ -1,4 +1,11 @@
-import { DamagedColumnError, decodeDictionaryPart, decodeEntry, type Dictionary, type JsonValue } from './column.js';
+import {
+  DamagedColumnError,
+  decodeDictionaryPart,
+  decodeEntry,
+  KINDS,
+  type Dictionary,
+  type JsonValue,
+} from './column.js';
 
 /** The dictionaries of a segment as they are read: part after part, in the order of the chunks. */
 export class SegmentDictionaries {
@@ -20,27 +27,59 @@ export class SegmentDictionaries {
   }
 }
 
-/** Values are decoded when they are asked for the first time. */
+interface Part {
+  /** The number of its first entry. */
+  readonly first: number;
+  readonly bytes: Uint8Array;
+  readonly ends: Int32Array;
+  /** All of its bytes as one text where each byte is a character, else `null`; `undefined` before it is needed. */
+  text: string | null | undefined;
+}
+
+const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
+
+/** Values are decoded when they are asked for the first time; the texts of a part mostly are pieces of one. */
 class GrowingDictionary implements Dictionary {
-  readonly #parts: { readonly first: number; readonly bytes: Uint8Array; readonly ends: Int32Array }[] = [];
+  readonly #parts: Part[] = [];
   readonly #values: JsonValue[] = [];
   numValues = 0;
 
   add(part: Uint8Array): void {
     const { bytes, ends } = decodeDictionaryPart(part);
-    this.#parts.push({ first: this.numValues, bytes, ends });
+    this.#parts.push({ first: this.numValues, bytes, ends, text: undefined });
     this.numValues += ends.length;
   }
 
   valueAt(index: number): JsonValue {
-    return (this.#values[index] ??= decodeEntry(this.bytesAt(index)));
+    return (this.#values[index] ??= this.#decode(index));
+  }
+
+  #decode(index: number): JsonValue {
+    const part = this.#partOf(index);
+    const { bytes, ends } = part;
+    const entry = index - part.first;
+    const start = entry === 0 ? 0 : ends[entry - 1]!;
+    const kind = bytes[start];
+    if (part.text === undefined) {
+      // A character of several bytes is one or two; as many characters as bytes are all of one byte.
+      const text = decoder.decode(bytes);
+      part.text = text.length === bytes.length ? text : null;
+    }
+    if (part.text === null || kind === KINDS.json) return decodeEntry(bytes.subarray(start, ends[entry]));
+    const text = part.text.slice(start + 1, ends[entry]);
+    return kind === KINDS.text ? text : [text];
   }
 
   /** An entry as it is stored: its kind, then its text. */
   bytesAt(index: number): Uint8Array {
+    const { first, bytes, ends } = this.#partOf(index);
+    const entry = index - first;
+    return bytes.subarray(entry === 0 ? 0 : ends[entry - 1], ends[entry]);
+  }
+
+  #partOf(index: number): Part {
     const part = this.#parts.findLast(({ first }) => first <= index);
     if (!part || index >= this.numValues) throw new DamagedColumnError(`a code stands for no value: ${index}`);
-    const entry = index - part.first;
-    return part.bytes.subarray(entry === 0 ? 0 : part.ends[entry - 1], part.ends[entry]);
+    return part;
   }
 }

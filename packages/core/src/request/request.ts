@@ -31,13 +31,11 @@ export interface Request {
 
 /** Brings one record into the normal forms of the language reference. */
 export function normalizeRequest({ line, atUnixMs, isTimeUnknown = false, attributes }: LogRecord): Request {
-  const peer = addressOf(firstPresent(attributes['network.peer.address'], attributes['client.address']));
-  const client = attributes['client.address'] == null ? peer : addressOf(attributes['client.address']);
-  const sniffed = attributes['jade.payload'] == null ? undefined : sniffPayload(payloadOf(attributes) ?? NO_BYTES);
-  const serverName = serverNameOf(attributes, sniffed?.serverName);
-  const ifNotHttp = isHttp(attributes) ? 'is-http' : absentHttp(attributes, sniffed);
-  const isHttpRecord = ifNotHttp === 'is-http';
-  const method = isHttpRecord ? textOf(attributes['http.request.method']) : ifNotHttp;
+  const peer = peerOf(attributes);
+  const sniffed = sniffOf(attributes);
+  const serverName = serverNameOf(attributes, sniffed);
+  const ifNotHttp = ifNotHttpOf(attributes, sniffed);
+  const method = methodOf(attributes, ifNotHttp);
   // One literal: every request is made here, and putting it together from parts would cost more than the rest.
   return {
     line,
@@ -46,24 +44,134 @@ export function normalizeRequest({ line, atUnixMs, isTimeUnknown = false, attrib
     attributes,
     ifNotHttp,
     peer,
-    client,
-    host: isHttpRecord ? hostOf(attributes, serverName) : (serverName ?? ifNotHttp),
-    path: isHttpRecord ? pathOf(attributes) : ifNotHttp,
+    client: clientOf(attributes, peer),
+    host: hostOf(attributes, ifNotHttp, serverName),
+    path: pathOf(attributes, ifNotHttp),
     method,
     serverName,
-    isEncrypted:
-      serverName !== null || sniffed?.isTls === true || method === 'CONNECT' || isSecureScheme(schemeText(attributes)),
+    isEncrypted: isEncrypted(attributes, sniffed, serverName, method),
     atGate: textOf(attributes['jade.at-gate']),
   };
+}
+
+/**
+ * A request of which only what is asked for is brought into its normal form, and that only once. Nobody said its line
+ * and its time.
+ */
+export class AskedRequest implements Request {
+  readonly line = 0;
+  readonly atUnixMs = 0;
+  readonly isTimeUnknown = false;
+  #sniffed: Sniffed | undefined;
+  #serverName: string | null | undefined;
+  #ifNotHttp: IfNotHttp;
+  #peer: Field<Address>;
+  #host: Field<string>;
+  #path: Field<string>;
+  /** What is known already; unknown is something to know, too. */
+  #known = 0;
+
+  constructor(readonly attributes: Attributes) {}
+
+  /** An attribute has changed. */
+  forget(): void {
+    this.#known = 0;
+  }
+
+  /** @returns whether it has to be found */
+  #isNew(bit: number): boolean {
+    if ((this.#known & bit) !== 0) return false;
+    this.#known |= bit;
+    return true;
+  }
+
+  get #sniff(): Sniffed | undefined {
+    if (this.#isNew(1)) this.#sniffed = sniffOf(this.attributes);
+    return this.#sniffed;
+  }
+
+  get ifNotHttp(): IfNotHttp {
+    if (this.#isNew(2)) this.#ifNotHttp = ifNotHttpOf(this.attributes, this.#sniff);
+    return this.#ifNotHttp;
+  }
+
+  get peer(): Field<Address> {
+    if (this.#isNew(4)) this.#peer = peerOf(this.attributes);
+    return this.#peer;
+  }
+
+  get client(): Field<Address> {
+    return clientOf(this.attributes, this.peer);
+  }
+
+  get host(): Field<string> {
+    if (this.#isNew(8)) this.#host = hostOf(this.attributes, this.ifNotHttp, this.serverName);
+    return this.#host;
+  }
+
+  get path(): Field<string> {
+    if (this.#isNew(16)) this.#path = pathOf(this.attributes, this.ifNotHttp);
+    return this.#path;
+  }
+
+  get method(): Field<string> {
+    return methodOf(this.attributes, this.ifNotHttp);
+  }
+
+  get serverName(): string | null {
+    if (this.#isNew(32)) this.#serverName = serverNameOf(this.attributes, this.#sniff);
+    return this.#serverName!;
+  }
+
+  get isEncrypted(): boolean {
+    return isEncrypted(this.attributes, this.#sniff, this.serverName, this.method);
+  }
+
+  get atGate(): Field<string> {
+    return textOf(this.attributes['jade.at-gate']);
+  }
+}
+
+type IfNotHttp = Request['ifNotHttp'];
+type Sniffed = ReturnType<typeof sniffPayload>;
+
+function peerOf(attributes: Attributes): Field<Address> {
+  return addressOf(firstPresent(attributes['network.peer.address'], attributes['client.address']));
+}
+
+/** Mostly nobody says who connected but by saying who asked, so that one text is read once. */
+function clientOf(attributes: Attributes, peer: Field<Address>): Field<Address> {
+  const client = attributes['client.address'];
+  return client == null || attributes['network.peer.address'] == null ? peer : addressOf(client);
+}
+
+function sniffOf(attributes: Attributes): Sniffed | undefined {
+  return attributes['jade.payload'] == null ? undefined : sniffPayload(payloadOf(attributes) ?? NO_BYTES);
+}
+
+function ifNotHttpOf(attributes: Attributes, sniffed: Sniffed | undefined): IfNotHttp {
+  return isHttp(attributes) ? 'is-http' : absentHttp(attributes, sniffed);
+}
+
+function methodOf(attributes: Attributes, ifNotHttp: IfNotHttp): Field<string> {
+  return ifNotHttp === 'is-http' ? textOf(attributes['http.request.method']) : ifNotHttp;
+}
+
+function isEncrypted(
+  attributes: Attributes,
+  sniffed: Sniffed | undefined,
+  serverName: string | null,
+  method: Field<string>,
+): boolean {
+  return (
+    serverName !== null || sniffed?.isTls === true || method === 'CONNECT' || isSecureScheme(schemeText(attributes))
+  );
 }
 
 const NO_BYTES = new Uint8Array();
 
 /** A ping, or bytes that are neither HTTP nor TLS, have no HTTP fields at all; of any other flow the log cannot say. */
-function absentHttp(
-  attributes: Attributes,
-  sniffed: { isTls: boolean; isHttp: boolean } | undefined,
-): null | undefined {
+function absentHttp(attributes: Attributes, sniffed: Sniffed | undefined): null | undefined {
   const isIcmp = textOf(attributes['network.transport'])?.toLowerCase() === 'icmp';
   return isIcmp || (sniffed && !sniffed.isTls && !sniffed.isHttp) ? null : undefined;
 }
@@ -114,8 +222,8 @@ export function authorityOf(attributes: Attributes): Field<string> {
   return authority ?? textOf(attributes['http.request.header.host']);
 }
 
-function serverNameOf(attributes: Attributes, sniffed: string | undefined): string | null {
-  const said = textOf(attributes['tls.client.server_name']) ?? sniffed;
+function serverNameOf(attributes: Attributes, sniffed: Sniffed | undefined): string | null {
+  const said = textOf(attributes['tls.client.server_name']) ?? sniffed?.serverName;
   if (said !== undefined) return normalizeHost(said);
   if (textOf(attributes['network.protocol.name']) !== 'tls') return null;
   // A TLS record may carry its server name as the server's address.
@@ -124,7 +232,8 @@ function serverNameOf(attributes: Attributes, sniffed: string | undefined): stri
   return name !== null && !isAddressHost(name) ? name : null;
 }
 
-function hostOf(attributes: Attributes, serverName: string | null): Field<string> {
+function hostOf(attributes: Attributes, ifNotHttp: IfNotHttp, serverName: string | null): Field<string> {
+  if (ifNotHttp !== 'is-http') return serverName ?? ifNotHttp;
   const authority = authorityOf(attributes);
   if (authority != null) return normalizeHost(authority);
   const server = textOf(attributes['server.address']);
@@ -134,7 +243,8 @@ function hostOf(attributes: Attributes, serverName: string | null): Field<string
   return server != null || authority === null ? null : server;
 }
 
-function pathOf(attributes: Attributes): Field<string> {
+function pathOf(attributes: Attributes, ifNotHttp: IfNotHttp): Field<string> {
+  if (ifNotHttp !== 'is-http') return ifNotHttp;
   const full = textOf(attributes['url.full']);
   const parts = full == null ? undefined : splitUrl(full);
   if (parts) return normalizePath(parts.path);
