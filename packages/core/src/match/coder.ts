@@ -4,7 +4,6 @@
  */
 import { cellOf, FIRST_VALUE_CODE, type Cell, type Dictionary, type ValueColumn } from '../columns/column.js';
 import type { Feature } from './features.js';
-import { grownWords } from '../columns/grown.js';
 import type { ArrayPool } from './array-pool.js';
 import { ABSENT, PairMap } from './pair-map.js';
 import { Reading } from './reading.js';
@@ -33,14 +32,12 @@ const MAX_TABLES = 8;
 
 /** What was read of the values of one column, all other inputs being the same. */
 interface Table {
-  /** By code of the dictionary that was seen last: an entry, or `UNSET`. */
+  /** The dictionary that was seen last. */
   dictionary: Dictionary | undefined;
-  byCode: Int32Array;
-  /** The entries of what other dictionaries had, so that a text is read once. */
-  readonly byText: Map<string, number>;
-  /** The numbers of each entry, one a feature. */
-  numbers: Int32Array;
-  numEntries: number;
+  /** By feature and code of that dictionary: the number, or `UNSET`. */
+  byCode: Int32Array[];
+  /** The numbers of what dictionaries before had, so that a text is read once; filled when the next dictionary comes. */
+  readonly byText: Map<string, readonly number[]>;
 }
 
 /** Reads features of the same inputs together. */
@@ -96,17 +93,19 @@ export class Coder {
   ): void {
     const { codes, dictionary } = column;
     const table = this.#tableFor(name, constants, dictionary);
-    const { byCode } = table;
     const reading = new Reading(constants);
-    const entries = this.arrays.take(numRows);
-    for (let row = 0; row < numRows; row += 1) {
-      const code = codes[row]!;
-      let entry = byCode[code]!;
-      if (entry === UNSET) byCode[code] = entry = this.#entryFor(name, cellOf(column, code), reading, table);
-      entries[row] = entry;
-    }
-    this.#spread(entries, table.numbers, numRows, into);
-    this.arrays.give([entries]);
+    table.byCode.forEach((numbers, feature) => {
+      const array = into[feature]!;
+      for (let row = 0; row < numRows; row += 1) {
+        const code = codes[row]!;
+        let number = numbers[code]!;
+        if (number === UNSET) {
+          this.#readValue(code, name, cellOf(column, code), reading, table);
+          number = numbers[code]!;
+        }
+        array[row] = number;
+      }
+    });
   }
 
   #tableFor(name: string, constants: Record<string, Cell>, dictionary: Dictionary): Table {
@@ -114,44 +113,47 @@ export class Coder {
     let table = this.#tables.get(context);
     if (!table) {
       if (this.#tables.size > MAX_TABLES) this.#tables.clear();
-      table = {
-        dictionary: undefined,
-        byCode: new Int32Array(),
-        byText: new Map(),
-        numbers: new Int32Array(64),
-        numEntries: 0,
-      };
+      table = { dictionary: undefined, byCode: this.features.map(() => new Int32Array()), byText: new Map() };
       this.#tables.set(context, table);
     }
     const numCodes = dictionary.numValues + FIRST_VALUE_CODE;
     if (table.dictionary !== dictionary) {
+      this.#keepTexts(table);
       table.dictionary = dictionary;
-      table.byCode = new Int32Array(numCodes).fill(UNSET);
-      if (table.numEntries > MAX_KEPT_TEXTS) {
-        table.byText.clear();
-        table.numEntries = 0;
-      }
-    } else if (table.byCode.length < numCodes) {
+      table.byCode = this.features.map(() => new Int32Array(numCodes).fill(UNSET));
+    } else if (table.byCode[0]!.length < numCodes) {
       // The dictionary has grown since.
-      const larger = new Int32Array(numCodes * 2).fill(UNSET);
-      larger.set(table.byCode);
-      table.byCode = larger;
+      table.byCode = table.byCode.map((numbers) => {
+        const larger = new Int32Array(numCodes * 2).fill(UNSET);
+        larger.set(numbers);
+        return larger;
+      });
     }
     return table;
   }
 
-  #entryFor(name: string, cell: Cell, reading: Reading, table: Table): number {
-    const text = onlyText(cell);
-    const known = text === undefined ? undefined : table.byText.get(text);
-    if (known !== undefined) return known;
-    reading.set(name, cell);
-    const entry = table.numEntries++;
-    const numFeatures = this.features.length;
-    while ((entry + 1) * numFeatures > table.numbers.length) table.numbers = grownWords(table.numbers);
-    for (let index = 0; index < numFeatures; index += 1)
-      table.numbers[entry * numFeatures + index] = this.features[index]!.read(reading);
-    if (text !== undefined) table.byText.set(text, entry);
-    return entry;
+  /** Keeps what was read of the dictionary that is left. */
+  #keepTexts({ dictionary, byCode, byText }: Table): void {
+    if (!dictionary) return;
+    if (byText.size > MAX_KEPT_TEXTS) byText.clear();
+    byCode[0]!.forEach((number, code) => {
+      if (number === UNSET || code < FIRST_VALUE_CODE) return;
+      const text = onlyText(dictionary.valueAt(code - FIRST_VALUE_CODE));
+      if (text === undefined || byText.has(text)) return;
+      byText.set(
+        text,
+        byCode.map((numbers) => numbers[code]!),
+      );
+    });
+  }
+
+  /** Reads all features of a value. */
+  #readValue(code: number, name: string, cell: Cell, reading: Reading, { byCode, byText }: Table): void {
+    const text = byText.size === 0 ? undefined : onlyText(cell);
+    const known = text === undefined ? undefined : byText.get(text);
+    if (!known) reading.set(name, cell);
+    for (let feature = 0; feature < this.features.length; feature += 1)
+      byCode[feature]![code] = known ? known[feature]! : this.features[feature]!.read(reading);
   }
 
   #readSeveral(
@@ -177,24 +179,17 @@ export class Coder {
       }
     });
     const reading = new Reading(constants);
-    const numbers = new Int32Array(firstRows.length * this.features.length);
+    const numbers = this.features.map(() => new Int32Array(firstRows.length));
     firstRows.forEach((row, combination) => {
       for (const { name, column, isPresence } of telling) {
         const code = column.codes[row]!;
         reading.set(name, code === 0 ? undefined : isPresence ? null : cellOf(column, code));
       }
-      this.features.forEach((feature, index) => {
-        numbers[combination * this.features.length + index] = feature.read(reading);
-      });
+      this.features.forEach((feature, index) => (numbers[index]![combination] = feature.read(reading)));
     });
-    this.#spread(combined, numbers, numRows, into);
-  }
-
-  /** The numbers of each feature for all rows. @param numbers by entry, one a feature */
-  #spread(entries: Int32Array, numbers: Int32Array, numRows: number, into: readonly Int32Array[]): void {
-    const stride = into.length;
     into.forEach((array, index) => {
-      for (let row = 0; row < numRows; row += 1) array[row] = numbers[entries[row]! * stride + index]!;
+      const ofFeature = numbers[index]!;
+      for (let row = 0; row < numRows; row += 1) array[row] = ofFeature[combined[row]!]!;
     });
   }
 }

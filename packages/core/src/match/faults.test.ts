@@ -10,7 +10,7 @@ import { KeyNumbers, UNKNOWN_KEY } from './keys.js';
 import { Memory } from './memory.js';
 import { Program } from './program.js';
 import { Reading } from './reading.js';
-import { Stage } from './stage.js';
+import { NO_LEAD, Stage } from './stage.js';
 import { TextIndex } from './text-index.js';
 import { Trace } from './trace.js';
 
@@ -95,11 +95,12 @@ describe('a fault in either side is found', () => {
       () =>
         spoil(
           Stage.prototype,
-          'leadsFor',
-          (leadsFor) =>
-            function (this: Stage, group: number, number: number) {
-              const start = leadsFor.call(this, group, number);
-              if (this.ends[group]![number]! > start) this.ends[group]![number]! -= 1;
+          'listFor',
+          (listFor) =>
+            function (this: Stage, leading: number, number: number) {
+              const start = listFor.call(this, leading, number);
+              const end = this.leads.indexOf(NO_LEAD, start);
+              if (end > start) this.leads[end - 1] = NO_LEAD;
               return start;
             },
         ),

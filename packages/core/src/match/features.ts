@@ -108,7 +108,7 @@ export function featureOf(
   const named = parameter === undefined ? field : `${field} ${JSON.stringify(parameter)}`;
   const of: MakeFeature = (inputs, read, key = named) => feature(key, inputs, ({ request }) => read(request));
   const countryOf = (address: Field<Address>): Field<string> =>
-    world.countries && address ? world.countries.find(address).country : undefined;
+    world.countries && address ? world.countries.countryOf(address) : undefined;
   switch (field) {
     case 'client':
       return clientFeature(gate);

@@ -19,6 +19,10 @@ export class Heard {
     this.#round += 1;
   }
 
+  has(atom: number): boolean {
+    return this.#rounds[atom] === this.#round;
+  }
+
   holds(atom: number): void {
     this.#add(atom, atom * 2);
   }

@@ -1,70 +1,91 @@
 /** What the requests of rules that remember are told apart by, as numbers that stand for texts. */
 import type { Field } from '../request/field.js';
-import { FAMILY_BITS, formatAddress, type Address } from '../request/address.js';
+import { FAMILY_BITS, formatAddress, formatIpv4, type Address } from '../request/address.js';
 import { usersOf } from '../request/fields.js';
 import { resolveClient } from '../decide/view.js';
 import type { LimitKey } from '../language/tree.js';
+import { ABSENT, PairMap } from './pair-map.js';
 import type { Reading } from './reading.js';
 import { clientFeature, clientInputs, feature, featureOf, type Feature, type Lens } from './features.js';
 
 /** Nothing is counted under an unknown key. */
 export const UNKNOWN_KEY = -1;
 
-/** Texts with a number each, as they are first seen: the same text is the same key, whoever reads it. */
+/**
+ * Texts with a number each, as they are first seen: the same text is the same key, whoever reads it. An address of IPv4
+ * is handed over as a number, of which a text is made where it is needed.
+ */
 export class KeyTexts {
   readonly #numbers = new Map<string, number>();
-  #texts: string[] = [];
+  #texts: (string | number)[] = [];
+  #addresses = new PairMap();
 
   get size(): number {
     return this.#texts.length;
   }
 
-  numberOf(text: string): number {
-    let number = this.#numbers.get(text);
+  /** @param key the text, or the bits of an IPv4 address that is the key as a whole; whoever reads one kind never reads the other of the same */
+  numberOf(key: string | number): number {
+    if (typeof key === 'number') return this.#numberOfAddress(key | 0);
+    let number = this.#numbers.get(key);
     if (number === undefined) {
-      number = this.#texts.push(text) - 1;
-      this.#numbers.set(text, number);
+      number = this.#texts.push(key) - 1;
+      this.#numbers.set(key, number);
     }
     return number;
   }
 
+  #numberOfAddress(bits: number): number {
+    const known = this.#addresses.get(bits, 0);
+    if (known !== ABSENT) return known;
+    const number = this.#texts.push(bits) - 1;
+    this.#addresses.add(bits, 0, number);
+    return number;
+  }
+
   textOf(number: number): string {
-    return this.#texts[number]!;
+    const key = this.#texts[number]!;
+    return typeof key === 'string' ? key : `"${formatIpv4(key)}"`;
   }
 
   forget(): void {
     this.#numbers.clear();
     this.#texts = [];
+    this.#addresses = new PairMap();
   }
 }
+
+/** What a key is: a part of a JSON array, the bits of an IPv4 address, or unknown. */
+export type KeyPart = string | number | undefined;
 
 /** The number of a key. */
 export class KeyNumbers implements Feature<number> {
   readonly key: string;
   readonly inputs: readonly string[];
 
-  /** @param text reads the key as a part of a JSON array, or undefined where it is unknown */
   constructor(
-    private readonly text: Feature<string | undefined>,
+    private readonly part: Feature<KeyPart>,
     private readonly texts: KeyTexts,
   ) {
-    this.key = `key ${text.key}`;
-    this.inputs = text.inputs;
+    this.key = `key ${part.key}`;
+    this.inputs = part.inputs;
   }
 
   read(reading: Reading): number {
-    const text = this.text.read(reading);
-    return text === undefined ? UNKNOWN_KEY : this.texts.numberOf(text);
+    const part = this.part.read(reading);
+    return part === undefined ? UNKNOWN_KEY : this.texts.numberOf(part);
   }
 }
 
 /** One key of a limit. */
-export function limitKey(key: LimitKey, lens: Lens): Feature<string | undefined> {
+export function limitKey(key: LimitKey, lens: Lens): Feature<KeyPart> {
   if (key.kind === 'client') {
     const client = clientFeature(lens.gate);
-    return feature(`${client.key} /${key.bits4} /${key.bits6}`, client.inputs, (reading) =>
-      toJson(cutAddress(client.read(reading), key.bits4, key.bits6)),
-    );
+    const mask = key.bits4 === 0 ? 0 : -1 << (FAMILY_BITS[4] - key.bits4);
+    return feature(`${client.key} /${key.bits4} /${key.bits6}`, client.inputs, (reading) => {
+      const address = client.read(reading);
+      return address?.family === 4 ? Number(address.value) & mask : toJson(cutAddress(address, key.bits4, key.bits6));
+    });
   }
   const read = featureOf(key.field, key.parameter, lens);
   return read

@@ -8,8 +8,8 @@ import { ABSENT, PairMap } from './pair-map.js';
 import { NO_STAGE, type Program, type ProgramStage } from './program.js';
 import { ChunkSeat, SingleSeat, type Seat } from './seat.js';
 import type { CodedRows } from './coder.js';
-import { evaluateConjunction, evaluateNode, UNSET, type StageRule } from './stage.js';
-import { BLIND, ENDED, MATCHED, MATCHED_BLIND_KEY, MATCHED_UNKNOWN, ruleEvent } from './trace.js';
+import { evaluateConjunction, evaluateNode, GOING_ON, REMEMBERING, TIMED, type StageRule } from './stage.js';
+import { BLIND, ENDED, MATCHED, MATCHED_BLIND_KEY, MATCHED_UNKNOWN, ruleEvent, type Trace } from './trace.js';
 import { FALSE, TRUE, UNKNOWN, type Degree } from './truth.js';
 
 export const UNCOVERED: Ruling = { outcome: 'uncovered', would: [], tags: [], blind: [], matched: [] };
@@ -19,7 +19,8 @@ const WHOLE_MINUTES_FROM_UNIX_MS = Date.UTC(1973, 0, 1);
 const MINUTE_MS = 60_000;
 const NEVER_ASKED = Number.NEGATIVE_INFINITY;
 
-const REMEMBERING: readonly Rule['action']['kind'][] = ['limit', 'warn', 'passphrase', 'challenge'];
+const COUNTING: readonly Rule['action']['kind'][] = ['limit', 'warn', 'passphrase', 'challenge'];
+const FIRST_ROW = Int32Array.of(0);
 
 /** What a matcher keeps of a rule at its stage. */
 interface Post {
@@ -42,6 +43,15 @@ interface Court extends ProgramStage {
   readonly codes: number[];
 }
 
+/** Rows of a chunk, made ready to be judged. */
+export interface Bench {
+  readonly seat: ChunkSeat;
+  /** By row, what `stageOf` says. */
+  readonly stages: Int32Array;
+  /** By row, where its lists of leads begin. */
+  readonly lists: Int32Array;
+}
+
 /** Gives each distinct ruling a code. */
 export interface Coding {
   codeFor(ruling: Ruling): number;
@@ -54,9 +64,12 @@ export class Matcher {
   /** Numbers of keys that are made of several, and what they are made of. */
   #pairs = new PairMap();
   #paired: (readonly [number, number])[] = [];
-  /** Where the leads of each leading group stand for the request, and where they end. */
+  /** Of the request that is judged: where each list of leads stands, and the lead that stands there. */
   readonly #cursors: Int32Array;
-  readonly #ends: Int32Array;
+  readonly #heads: Int32Array;
+  /** As many lists as any stage has. */
+  readonly #stride: number;
+  readonly #singleLists: Int32Array;
 
   /**
    * @param memory what earlier requests left behind; brought up to date
@@ -79,15 +92,16 @@ export class Matcher {
         numEvaluations: 0,
       })),
     }));
-    const numLeading = Math.max(0, ...program.stages.map(({ stage }) => stage.leadingGroups.length)) + 1;
-    this.#cursors = new Int32Array(numLeading);
-    this.#ends = new Int32Array(numLeading);
+    this.#stride = Math.max(1, ...program.stages.map(({ stage }) => stage.numLists));
+    this.#cursors = new Int32Array(this.#stride);
+    this.#heads = new Int32Array(this.#stride);
+    this.#singleLists = new Int32Array(this.#stride);
     memory.useNames((limit, key) => this.#nameOf(limit, key));
   }
 
   /** Rules whose keys begin alike count together. */
   #numberFor({ id, rule: { action }, keySlots }: StageRule, gate: string): number {
-    if (!REMEMBERING.includes(action.kind)) return -1;
+    if (!COUNTING.includes(action.kind)) return -1;
     const place = action.kind === 'limit' && action.isAcrossGates ? '' : gate;
     const start = JSON.stringify([place, id]).slice(0, -1);
     const known = this.#counted.findIndex((one) => one.start === start);
@@ -101,20 +115,41 @@ export class Matcher {
     const stage = this.program.stageOf(seat);
     if (stage === NO_STAGE) return UNCOVERED;
     const court = this.#courts[stage >> 1]!;
-    return court.trace.rulingAt(this.#walk(court, seat, atUnixMs, isTimeUnknown), (stage & 1) === 1);
+    court.stage.putLists(seat, FIRST_ROW, this.#singleLists, 0);
+    const place = this.#walk(court, seat, this.#singleLists, 0, atUnixMs, isTimeUnknown);
+    return court.trace.rulingAt(place, (stage & 1) === 1);
   }
 
   /** @returns takes rows of a chunk, whose rulings are told by their codes, in the order in which they are judged */
-  open(rows: CodedRows): ChunkSeat {
-    return new ChunkSeat(this.program, rows);
+  open(rows: CodedRows): Bench {
+    const seat = new ChunkSeat(this.program, rows);
+    const stages = this.program.arrays.take(rows.numRows);
+    const lists = this.program.arrays.take(rows.numRows * this.#stride);
+    const rowsOf = this.#courts.map(() => [] as number[]);
+    for (seat.row = 0; seat.row < rows.numRows; seat.row += 1) {
+      const stage = this.program.stageOf(seat);
+      stages[seat.row] = stage;
+      if (stage !== NO_STAGE) rowsOf[stage >> 1]!.push(seat.row);
+    }
+    this.#courts.forEach(({ stage }, index) => {
+      if (rowsOf[index]!.length > 0) stage.putLists(seat, Int32Array.from(rowsOf[index]!), lists, this.#stride);
+    });
+    return { seat, stages, lists };
   }
 
-  /** Judges the row at which a seat stands. */
-  judgeRow(seat: ChunkSeat, atUnixMs: number, coding: Coding): number {
-    const stage = this.program.stageOf(seat);
+  /** The bench is not asked any more. */
+  close({ seat, stages, lists }: Bench): void {
+    seat.close();
+    this.program.arrays.give([stages, lists]);
+  }
+
+  /** Judges a row. */
+  judgeRow({ seat, stages, lists }: Bench, row: number, atUnixMs: number, coding: Coding): number {
+    const stage = stages[row]!;
     if (stage === NO_STAGE) return coding.codeFor(UNCOVERED);
     const court = this.#courts[stage >> 1]!;
-    const place = this.#walk(court, seat, atUnixMs, false);
+    seat.row = row;
+    const place = this.#walk(court, seat, lists, row * this.#stride, atUnixMs, false);
     const at = place * 2 + (stage & 1);
     const known = court.codes[at];
     if (known !== undefined) return known;
@@ -140,77 +175,75 @@ export class Matcher {
     this.#paired = [];
   }
 
-  /** The way of a request through the rules of its gate. @returns where it stands in the trace at the end */
-  #walk(court: Court, seat: Seat, atUnixMs: number, isTimeUnknown: boolean): number {
-    const { stage, trace, posts } = court;
+  /**
+   * The way of a request through the rules of its gate: those that its classes lead to, the lowest first.
+   * @param lists from `listsAt` on, where its lists of leads begin
+   * @returns where it stands in the trace at the end
+   */
+  #walk(
+    { stage, trace, posts }: Court,
+    seat: Seat,
+    lists: Int32Array,
+    listsAt: number,
+    atUnixMs: number,
+    isTimeUnknown: boolean,
+  ): number {
+    const { leads, traits, barriers, numLists } = stage;
     const cursors = this.#cursors;
-    const ends = this.#ends;
-    let numSources = 0;
-    if (stage.numAlways > 0) {
-      cursors[0] = 0;
-      ends[0] = stage.numAlways;
-      numSources = 1;
+    const heads = this.#heads;
+    for (let list = 0; list < numLists; list += 1) {
+      const cursor = lists[listsAt + list]!;
+      cursors[list] = cursor;
+      heads[list] = leads[cursor]!;
     }
-    for (const group of stage.leadingGroups) {
-      const number = seat.classOf(group);
-      const starts = stage.starts[group];
-      let start = starts !== undefined && number < starts.length ? starts[number]! : UNSET;
-      if (start === UNSET) start = stage.leadsFor(group, number);
-      const end = stage.ends[group]![number]!;
-      if (start === end) continue;
-      cursors[numSources] = start;
-      ends[numSources] = end;
-      numSources += 1;
-    }
-    const { leads } = stage;
     let place = 0;
-    let skipTo = 0;
-    let barrier = stage.barriers[0]!;
+    // The first lead that may still be followed.
+    let from = 0;
+    let barrier = barriers[0]! * 2;
     for (;;) {
-      let next = barrier;
-      let isCertain = 0;
-      for (let source = 0; source < numSources; source += 1) {
-        let cursor = cursors[source]!;
-        const end = ends[source]!;
-        while (cursor < end && leads[cursor]! >> 1 < skipTo) cursor += 1;
-        cursors[source] = cursor;
-        if (cursor === end) continue;
-        const lead = leads[cursor]!;
-        const rule = lead >> 1;
-        if (rule < next) {
-          next = rule;
-          isCertain = lead & 1;
-        } else if (rule === next) isCertain |= lead & 1;
+      let lead = barrier;
+      for (let list = 0; list < numLists; list += 1) {
+        let head = heads[list]!;
+        if (head < from) {
+          let cursor = cursors[list]!;
+          do head = leads[++cursor]!;
+          while (head < from);
+          cursors[list] = cursor;
+          heads[list] = head;
+        }
+        if (head < lead) lead = head;
       }
-      if (next >= barrier) return place;
-      skipTo = next + 1;
+      if (lead >= barrier) return place;
+      const next = lead >> 1;
+      // Another list may lead to the same rule.
+      from = next * 2 + 2;
       const post = posts[next]!;
-      const { rule } = post;
-      const live = rule.isTimed ? this.#liveness(post, atUnixMs, isTimeUnknown) : TRUE;
+      const trait = traits[next]!;
+      const live = (trait & TIMED) === 0 ? TRUE : this.#liveness(post, atUnixMs, isTimeUnknown);
       if (live === FALSE) continue;
-      const holds = isCertain ? TRUE : this.#evaluate(court, post, seat, place);
+      const holds = (lead & 1) === 1 ? TRUE : this.#evaluate(trace, post, seat, place);
       if (holds === FALSE) continue;
       const isUnknown = live === UNKNOWN || holds === UNKNOWN;
+      const { rule } = post;
       if (isUnknown && !rule.rule.matchesUnknown) {
         place = trace.step(place, ruleEvent(next, BLIND));
         continue;
       }
-      const matched = isUnknown ? MATCHED_UNKNOWN : MATCHED;
-      const act = rule.ends ? ENDED : this.#remember(post, seat, atUnixMs);
+      const act = rule.ends ? ENDED : (trait & REMEMBERING) === 0 ? 0 : this.#remember(post, seat, atUnixMs);
       if (act === MATCHED_BLIND_KEY) {
         place = trace.step(place, ruleEvent(next, MATCHED_BLIND_KEY));
         continue;
       }
-      place = trace.step(place, ruleEvent(next, matched + act));
-      if (act !== ENDED || rule.rule.state === 'trial') continue;
+      place = trace.step(place, ruleEvent(next, (isUnknown ? MATCHED_UNKNOWN : MATCHED) + act));
+      if (act !== ENDED || (trait & GOING_ON) !== 0) continue;
       const { fence } = rule;
       if (!fence.isTrial && rule.isFinal) return place;
-      skipTo = fence.ruleEnd;
-      barrier = stage.barriers[fence.index + 1]!;
+      from = fence.ruleEnd * 2;
+      barrier = barriers[fence.index + 1]! * 2;
     }
   }
 
-  #evaluate({ trace }: Court, post: Post, seat: Seat, place: number): Degree {
+  #evaluate(trace: Trace, post: Post, seat: Seat, place: number): Degree {
     post.numEvaluations += 1;
     const { conjunction, condition, isInTrial } = post.rule;
     const { groups } = this.program;

@@ -5,7 +5,6 @@
  */
 import type { StoredState } from '../decide/state.js';
 import { grownFloats, grownWords } from '../columns/grown.js';
-import { ABSENT, PairMap } from './pair-map.js';
 
 /** More keys than may be kept alive at once. */
 export class TooManyKeysError extends Error {
@@ -51,13 +50,50 @@ const RING_HEAD = 6;
 const RING_SIZE = 7;
 const FIRST_ROOM = 4;
 
+const PAGE_BITS = 10;
+const PAGE_KEYS = 1 << PAGE_BITS;
+const NO_RECORD = -1;
+
+/**
+ * Where the record of a counter begins, by limit and key. Keys are numbered as they are first seen, so that those of busy
+ * clients lie together: a page of places for each thousand of them that has some, in one array.
+ */
+class RecordPlaces {
+  /** By limit, where the pages of its keys begin; less than 0 for those that are not there. */
+  readonly #pages: Int32Array[] = [];
+  #places = new Int32Array(PAGE_KEYS);
+  #size = 0;
+
+  /** @returns less than 0 where there is none */
+  get(limit: number, key: number): number {
+    const pages = this.#pages[limit];
+    const page = key >>> PAGE_BITS;
+    if (pages === undefined || page >= pages.length) return NO_RECORD;
+    const start = pages[page]!;
+    return start < 0 ? NO_RECORD : this.#places[start + (key & (PAGE_KEYS - 1))]!;
+  }
+
+  set(limit: number, key: number, record: number): void {
+    const page = key >>> PAGE_BITS;
+    let pages = (this.#pages[limit] ??= new Int32Array(16).fill(NO_RECORD));
+    while (page >= pages.length) pages = grownWords(pages).fill(NO_RECORD, pages.length);
+    this.#pages[limit] = pages;
+    if (pages[page]! < 0) {
+      pages[page] = this.#size;
+      this.#size += PAGE_KEYS;
+      while (this.#size > this.#places.length) this.#places = grownWords(this.#places);
+      this.#places.fill(NO_RECORD, this.#size - PAGE_KEYS, this.#size);
+    }
+    this.#places[pages[page]! + (key & (PAGE_KEYS - 1))] = record;
+  }
+}
+
 export class Memory {
   /** What was handed over by text and not asked for yet. */
   readonly #waiting: Map<string, StoredCounter>;
   readonly #holds: Map<string, number>;
   #names: KeyNames = () => '';
-  /** Where the record of a counter begins, by limit and key. */
-  #recordOf = new PairMap();
+  #records = new RecordPlaces();
   /** Of each counter its limit, its key and its record. */
   #counters = new Int32Array(FIRST_COUNTERS * 3);
   #numCounters = 0;
@@ -118,7 +154,7 @@ export class Memory {
   /** The numbers of keys are about to mean something else. */
   forgetNumbers(): void {
     for (const [key, counter] of this.#storedCounters()) this.#waiting.set(key, counter);
-    this.#recordOf = new PairMap();
+    this.#records = new RecordPlaces();
     this.#numCounters = 0;
     this.#dataSize = 0;
   }
@@ -127,8 +163,8 @@ export class Memory {
   count(limit: number, key: number, atUnixMs: number, { max, windowMs, holdMs }: Window): boolean {
     if (this.numKeys >= this.#sweepAtKeys) this.#sweep(atUnixMs);
     this.#latestUnixMs = atUnixMs;
-    let record = this.#recordOf.get(limit, key);
-    if (record === ABSENT) record = this.#begin(limit, key);
+    let record = this.#records.get(limit, key);
+    if (record < 0) record = this.#begin(limit, key);
     const ring = record * 2;
     const start = this.#ints[ring + RING_START]!;
     const room = this.#ints[ring + RING_ROOM]!;
@@ -168,7 +204,7 @@ export class Memory {
     this.#counters[index * 3] = limit;
     this.#counters[index * 3 + 1] = key;
     this.#counters[index * 3 + 2] = record;
-    this.#recordOf.add(limit, key, record);
+    this.#records.set(limit, key, record);
     this.#data[record + HELD_UNTIL] = heldUntilUnixMs;
     this.#data[record + QUIET_FROM] = quietFromUnixMs;
     let room = FIRST_ROOM;
@@ -241,7 +277,7 @@ export class Memory {
       ];
       if (this.#data[record + QUIET_FROM]! > atUnixMs) kept.#take(limit, key, this.#data, this.#ints, record);
     }
-    this.#recordOf = kept.#recordOf;
+    this.#records = kept.#records;
     this.#counters = kept.#counters;
     this.#numCounters = kept.#numCounters;
     this.#data = kept.#data;

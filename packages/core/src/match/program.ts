@@ -15,7 +15,7 @@ import {
   type Feature,
   type Lens,
 } from './features.js';
-import { KeyNumbers, KeyTexts, UNKNOWN_KEY, limitKey, personKey } from './keys.js';
+import { KeyNumbers, KeyTexts, UNKNOWN_KEY, limitKey, personKey, type KeyPart } from './keys.js';
 import { compileCondition, type Node } from './nodes.js';
 import { Plan } from './plan.js';
 import type { Seat } from './seat.js';
@@ -180,7 +180,7 @@ function asNumber({ key, inputs, read }: Feature<boolean>): Feature<number> {
   return { key, inputs, read: (reading) => (read(reading) ? 1 : 0) };
 }
 
-function keysOf({ action }: Rule, lens: Lens): Feature<string | undefined>[] {
+function keysOf({ action }: Rule, lens: Lens): Feature<KeyPart>[] {
   if (action.kind === 'limit') return action.keys.map((key) => limitKey(key, lens));
   const isForPersons = action.kind === 'warn' || action.kind === 'passphrase' || action.kind === 'challenge';
   return isForPersons ? [personKey(lens)] : [];

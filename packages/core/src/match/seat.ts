@@ -7,6 +7,8 @@ import type { Bundle, Plan } from './plan.js';
 export interface Seat {
   /** The class of the request in a group of features. */
   classOf(group: number): number;
+  /** The classes of all rows; where there is one request, of that. */
+  classesOf(group: number): Int32Array;
   /** The number of the request at a slot. */
   numberOf(slot: number): number;
 }
@@ -33,7 +35,6 @@ export class ChunkSeat implements Seat {
     return this.#numbers[slot]![this.row]!;
   }
 
-  /** The classes of all rows. */
   classesOf(group: number): Int32Array {
     const known = this.#classes[group];
     if (known !== undefined) return known;
@@ -67,6 +68,10 @@ export class SingleSeat implements Seat {
     attributes: Attributes,
   ) {
     this.#reading = new Reading(attributes);
+  }
+
+  classesOf(group: number): Int32Array {
+    return Int32Array.of(this.classOf(group));
   }
 
   classOf(group: number): number {

@@ -45,24 +45,40 @@ export type Lead = number;
 
 const ENDING_ACTIONS: readonly Rule['action']['kind'][] = ['allow', 'block', 'redirect'];
 
-export const UNSET = -1;
+const UNSET = -1;
+/** Beyond every lead. */
+export const NO_LEAD = 0x7fff_ffff;
+
+/** Traits of a rule, a bit each: it has hours or an end; looks at what earlier requests left behind; never ends a fence. */
+export const TIMED = 1;
+export const REMEMBERING = 2;
+export const GOING_ON = 4;
+
+function traitsOf({ isTimed, ends, rule }: StageRule): number {
+  const onlyNotes = rule.action.kind === 'tag' || rule.action.kind === 'observe';
+  return (
+    (isTimed ? TIMED : 0) | (ends || onlyNotes ? 0 : REMEMBERING) | (onlyNotes || rule.state === 'trial' ? GOING_ON : 0)
+  );
+}
 
 export class Stage {
   readonly fences: readonly StageFence[];
   readonly rules: readonly StageRule[];
-  /** Leads to the rules that no class leads to, so that they stand before every request: the first ones of `leads`. */
-  readonly numAlways: number;
+  /** How many lists of leads a request has: one for each leading group, before them the rules that stand before every request, if any. */
+  readonly numLists: number;
   /** By fence: where the rules end that can be reached, if neither it nor a later fence is ended by a rule. */
   readonly barriers: Int32Array;
   readonly leadingGroups: readonly number[];
   /** By group and atom, the rules that the atom leads to. */
   readonly #ledBy: (number[] | undefined)[][];
-  /** Leads of classes, one behind the other. */
+  /** Lists of leads, ascending, each with `NO_LEAD` at its end; the first is that of the rules that no class leads to. */
   leads = new Int32Array(4096);
   #numLeads = 0;
-  /** By group and class, where its leads begin and end; `UNSET` before they are asked for. */
-  readonly starts: Int32Array[];
-  readonly ends: Int32Array[];
+  readonly #numAlways: number;
+  /** By place in `leadingGroups` and class, where its list begins; `UNSET` before it is asked for. */
+  readonly #lists: Int32Array[];
+  /** By rule, what a matcher has to look at beside its condition. */
+  readonly traits: Uint8Array;
 
   constructor(
     readonly gate: CheckedGate,
@@ -110,23 +126,55 @@ export class Stage {
       if (!cover) always.push(index * 2 + (condition.kind === 'known' && condition.degree === TRUE ? 1 : 0));
       for (const { group, atom } of cover?.atoms ?? []) ((this.#ledBy[group] ??= [])[atom] ??= []).push(index);
     });
-    this.numAlways = always.length;
-    while (this.leads.length < always.length) this.leads = grownWords(this.leads);
-    this.leads.set(always);
-    this.#numLeads = always.length;
+    for (const lead of always) this.#append(lead);
+    this.#append(NO_LEAD);
+    this.#numAlways = always.length;
     this.leadingGroups = [...this.#ledBy.keys()].filter((group) => this.#ledBy[group] !== undefined);
     this.barriers = new Int32Array(fences.length + 1).fill(rules.length);
     for (const fence of fences.toReversed())
       this.barriers[fence.index] = isFinal(fence) ? fence.ruleEnd : this.barriers[fence.index + 1]!;
-    this.starts = [];
-    this.ends = [];
+    this.numLists = this.leadingGroups.length + (always.length > 0 ? 1 : 0);
+    this.#lists = this.leadingGroups.map(() => new Int32Array(256).fill(UNSET));
+    this.traits = Uint8Array.from(rules, traitsOf);
   }
 
-  /** Finds the rules that a class leads to. @returns where they begin */
-  leadsFor(group: number, number: number): number {
-    this.#makeRoom(group, number);
-    const known = this.starts[group]![number]!;
-    if (known !== UNSET) return known;
+  #append(lead: Lead): void {
+    if (this.#numLeads === this.leads.length) this.leads = grownWords(this.leads);
+    this.leads[this.#numLeads++] = lead;
+  }
+
+  /**
+   * Puts down where the lists of leads of some requests begin.
+   * @param lists by row, `stride` a row
+   */
+  putLists(seat: Seat, rows: Int32Array, lists: Int32Array, stride: number): void {
+    let place = 0;
+    if (this.#numAlways > 0) {
+      for (const row of rows) lists[row * stride] = 0;
+      place = 1;
+    }
+    for (let leading = 0; leading < this.leadingGroups.length; leading += 1, place += 1) {
+      const classes = seat.classesOf(this.leadingGroups[leading]!);
+      let known = this.#lists[leading]!;
+      for (let index = 0; index < rows.length; index += 1) {
+        const row = rows[index]!;
+        const number = classes[row]!;
+        let list = number < known.length ? known[number]! : UNSET;
+        if (list === UNSET) {
+          list = this.listFor(leading, number);
+          known = this.#lists[leading]!;
+        }
+        lists[row * stride + place] = list;
+      }
+    }
+  }
+
+  /** Finds the rules that a class leads to. @param leading the place of its group @returns where their list begins */
+  listFor(leading: number, number: number): number {
+    let known = this.#lists[leading]!;
+    while (number >= known.length) known = grownWords(known).fill(UNSET, known.length);
+    this.#lists[leading] = known;
+    const group = this.leadingGroups[leading]!;
     const ledBy = this.#ledBy[group]!;
     const candidates = new Set<number>();
     for (const entry of this.groups.all[group]!.entriesOf(number))
@@ -135,24 +183,11 @@ export class Stage {
     for (const rule of [...candidates].sort((a, b) => a - b)) {
       const { condition } = this.rules[rule]!;
       if (this.#greatest(condition, group, number) === FALSE) continue;
-      if (this.#numLeads === this.leads.length) this.leads = grownWords(this.leads);
-      this.leads[this.#numLeads++] = rule * 2 + (this.#least(condition, group, number) === TRUE ? 1 : 0);
+      this.#append(rule * 2 + (this.#least(condition, group, number) === TRUE ? 1 : 0));
     }
-    this.starts[group]![number] = start;
-    this.ends[group]![number] = this.#numLeads;
+    this.#append(NO_LEAD);
+    known[number] = start;
     return start;
-  }
-
-  #makeRoom(group: number, number: number): void {
-    let starts = this.starts[group] ?? new Int32Array(256).fill(UNSET);
-    let ends = this.ends[group] ?? new Int32Array(256);
-    while (number >= starts.length) {
-      const room = starts.length;
-      starts = grownWords(starts).fill(UNSET, room);
-      ends = grownWords(ends);
-    }
-    this.starts[group] = starts;
-    this.ends[group] = ends;
   }
 
   /** The least that a condition can come to, where only the class of one group is known. */
@@ -193,8 +228,8 @@ export class Stage {
 
   /** Lets go of what is known of classes. */
   forget(): void {
-    this.#numLeads = this.numAlways;
-    for (const starts of this.starts) starts?.fill(UNSET);
+    this.#numLeads = this.#numAlways + 1;
+    for (const lists of this.#lists) lists.fill(UNSET);
   }
 }
 

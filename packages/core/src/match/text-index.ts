@@ -18,7 +18,9 @@ interface Candidate {
 }
 
 const GRAM = 3;
-const NUM_GRAM_CHAINS = 4096;
+/** Of a character: upper and lower case are the same. */
+const GRAM_BITS = 5;
+const GRAM_MASK = (1 << (GRAM * GRAM_BITS)) - 1;
 
 export class TextIndex {
   readonly #whole: ByText = new Map();
@@ -27,9 +29,9 @@ export class TextIndex {
   readonly #ends = new Map<number, ByText>();
   /** By a prefix of whole segments, without its final slash. */
   readonly #under: ByText = new Map();
-  /** By the hash of three characters that a text must have, in lower case. */
-  readonly #behindGram: Candidate[][] = [];
-  #numBehindGram = 0;
+  /** By the hash of three characters that a text must have. */
+  readonly #behindGram = new Map<number, Candidate[]>();
+  readonly #isGram = new Uint8Array(GRAM_MASK + 1);
   /** What no three characters stand before. */
   readonly #always: Candidate[] = [];
 
@@ -66,10 +68,12 @@ export class TextIndex {
       return;
     }
     // The last three: beginnings are what literals share.
-    const end = needed.length;
-    const chain = hashGram(foldedCode(needed, end - 3), foldedCode(needed, end - 2), foldedCode(needed, end - 1));
-    (this.#behindGram[chain] ??= []).push(candidate);
-    this.#numBehindGram += 1;
+    let gram = 0;
+    for (let at = needed.length - GRAM; at < needed.length; at += 1) gram = nextGram(gram, needed.charCodeAt(at));
+    const chain = this.#behindGram.get(gram);
+    if (chain) chain.push(candidate);
+    else this.#behindGram.set(gram, [candidate]);
+    this.#isGram[gram] = 1;
   }
 
   ask(text: string, heard: Heard): void {
@@ -81,7 +85,7 @@ export class TextIndex {
       if (length <= text.length) tell(byText.get(text.slice(text.length - length)), heard);
     if (this.#under.size > 0) this.#askUnder(text, heard);
     for (const { atom, test } of this.#always) if (test(text)) heard.holds(atom);
-    if (this.#numBehindGram > 0) this.#askBehindGrams(text, heard);
+    if (this.#behindGram.size > 0) this.#askBehindGrams(text, heard);
   }
 
   #askUnder(path: string, heard: Heard): void {
@@ -91,15 +95,19 @@ export class TextIndex {
   }
 
   #askBehindGrams(text: string, heard: Heard): void {
-    let [first, second] = [foldedCode(text, 0), foldedCode(text, 1)];
-    for (let at = 2; at < text.length; at += 1) {
-      const third = foldedCode(text, at);
-      const candidates = this.#behindGram[hashGram(first, second, third)];
-      if (candidates) for (const { atom, test } of candidates) if (test(text)) heard.holds(atom);
-      first = second;
-      second = third;
+    const isGram = this.#isGram;
+    let gram = 0;
+    for (let at = 0; at < text.length; at += 1) {
+      gram = nextGram(gram, text.charCodeAt(at));
+      if (isGram[gram] === 1)
+        for (const { atom, test } of this.#behindGram.get(gram)!) if (!heard.has(atom) && test(text)) heard.holds(atom);
     }
   }
+}
+
+/** The hash of the last three characters: whoever has the same three has the same hash. */
+function nextGram(gram: number, code: number): number {
+  return ((gram << GRAM_BITS) | (code & ((1 << GRAM_BITS) - 1))) & GRAM_MASK;
 }
 
 function literalOf(value: Comparison['values'][number]): string {
@@ -148,14 +156,4 @@ function insertByLength(byLength: Map<number, ByText>, text: string, atom: numbe
 
 function tell(atoms: readonly number[] | undefined, heard: Heard): void {
   if (atoms) for (const atom of atoms) heard.holds(atom);
-}
-
-function foldedCode(text: string, at: number): number {
-  const code = text.charCodeAt(at);
-  return code >= 0x41 && code <= 0x5a ? code | 0x20 : code;
-}
-
-function hashGram(first: number, second: number, third: number): number {
-  const mixed = Math.imul(first, 0x1f35) ^ Math.imul(second, 0x3d4d) ^ Math.imul(third, 0x6b43);
-  return (mixed ^ (mixed >>> 11)) & (NUM_GRAM_CHAINS - 1);
 }

@@ -43,6 +43,7 @@ describe('a stored country table', () => {
         );
         const found = table.find(asked);
         expect(found.range).toEqual(slow);
+        expect(table.countryOf(asked)).toBe(found.country);
         // The text of a low IPv6 address may be that of an IPv4-mapped one, so it is read again.
         const text = formatAddress(asked);
         expect(table.findText(text)).toBe(table.find(parseAddress(text)!).country);

@@ -34,6 +34,8 @@ export interface CountryTable {
   readonly numRanges: number;
   /** Addresses never are unknown to a table: outside every row they are `internal` or `no-country`. */
   find(address: Address): CountryAnswer;
+  /** The country without what says so, which is much faster. */
+  countryOf(address: Address): Country;
   /** The country of an address in any of its spellings, faster than by way of `find`; undefined where the text is none. */
   findText(text: string): Country | undefined;
 }
@@ -110,6 +112,11 @@ export function createCountryTable(
   return {
     numRanges: table.numRanges,
     find,
+    countryOf(address) {
+      const fromCorrection = corrected?.findValue(address) ?? -1;
+      const value = fromCorrection >= 0 ? fromCorrection : table.findValue(address);
+      return value >= 0 ? COUNTRIES[value]! : outside(address);
+    },
     findText(text) {
       const value = corrected ? undefined : table.findText(text);
       if (value === undefined) {
@@ -131,7 +138,7 @@ function openTable(ranges: readonly CountryRange[] | ArrayBufferLike | RangeTabl
 const internal = createRangeTable(INTERNAL_NETWORKS.map((network) => ({ ...network, value: 0 })));
 
 function outside(address: Address): Country {
-  return internal.find(address) ? INTERNAL : NO_COUNTRY;
+  return internal.findValue(address) >= 0 ? INTERNAL : NO_COUNTRY;
 }
 
 /** What the stored form of a table holds, by country, sorted by code. */

@@ -90,8 +90,15 @@ export class RangeTable {
   /** @returns the smallest range that contains the address, with its value */
   find({ family, value }: Address): RangeRow | undefined {
     if (family === 4) return this.#row(this.#four, ownerAt(this.#four, find4(this.#search4, Number(value) | 0)));
-    for (let word = 3, rest = value; word >= 0; word -= 1, rest >>= 32n) scratch[word] = Number(rest & 0xffff_ffffn);
+    setWords(scratch, value);
     return this.#row(this.#six, ownerAt(this.#six, find6(this.#search6, this.#six.starts, scratch)));
+  }
+
+  /** The value of the smallest range that contains the address, or -1. */
+  findValue({ family, value }: Address): number {
+    if (family === 4) return this.#value4(Number(value) | 0);
+    setWords(scratch, value);
+    return this.#value6(scratch);
   }
 
   /**
@@ -103,9 +110,7 @@ export class RangeTable {
     if (four !== undefined) return this.#value4(four);
     if (!parseIpv6Words(text, scratch)) return undefined;
     if (scratch[0] === 0 && scratch[1] === 0 && scratch[2] === 0xffff) return this.#value4(scratch[3]! | 0);
-    const piece = find6(this.#search6, this.#six.starts, scratch);
-    const value = piece < 0 ? NO_VALUE : this.#search6.pairs[2 * piece + 1]! & 0xffff;
-    return value === NO_VALUE ? -1 : value;
+    return this.#value6(scratch);
   }
 
   /** Every range, IPv4 before IPv6, each family as it was added. */
@@ -138,6 +143,12 @@ export class RangeTable {
     return value === NO_VALUE ? -1 : value;
   }
 
+  #value6(words: Uint32Array): number {
+    const piece = find6(this.#search6, this.#six.starts, words);
+    const value = piece < 0 ? NO_VALUE : this.#search6.pairs[2 * piece + 1]! & 0xffff;
+    return value === NO_VALUE ? -1 : value;
+  }
+
   #row(part: FamilyPart, owner: number): RangeRow | undefined {
     if (owner === NOBODY) return undefined;
     return {
@@ -147,6 +158,10 @@ export class RangeTable {
       value: part.values[owner]!,
     };
   }
+}
+
+function setWords(words: Uint32Array, value: bigint): void {
+  for (let word = 3, rest = value; word >= 0; word -= 1, rest >>= 32n) words[word] = Number(rest & 0xffff_ffffn);
 }
 
 function addressAt({ width }: FamilyPart, words: Uint32Array, at: number): bigint {

@@ -1,9 +1,8 @@
 /** Judges rows of stored chunks by a compiled program, and counts what they come to. */
 import type { ChunkRows } from '../columns/chunk.js';
-import { Matcher } from '../match/matcher.js';
+import { Matcher, type Bench } from '../match/matcher.js';
 import { Memory } from '../match/memory.js';
 import type { Program } from '../match/program.js';
-import type { ChunkSeat } from '../match/seat.js';
 import type { Breakdown } from './breakdown.js';
 import { RulingTable } from './ruling-table.js';
 import { createTally, type Tally } from './tally.js';
@@ -94,15 +93,15 @@ export class ChunkReplay {
     progress: (numRowsDone: number) => void = () => undefined,
   ): { readonly codes: Uint32Array; readonly tally: Tally } {
     this.#matcher.tidy();
-    const seats = chunks.map((rows) => this.#matcher.open(rows));
+    const benches = chunks.map((rows) => this.#matcher.open(rows));
     const times = chunks.map((rows) => rows.timesUnixMs());
     const numRows = sequence ? sequence.rowOf.length : chunks[0]!.numRows;
     const codes = new Uint32Array(numRows);
     const atUnixMs = sequence ? new Float64Array(numRows) : times[0]!;
     for (let start = 0; start < numRows; start += PROGRESS_ROWS) {
       const end = Math.min(start + PROGRESS_ROWS, numRows);
-      if (sequence) this.#judgeSequence(seats, times, sequence, start, end, codes, atUnixMs);
-      else this.#judgeRows(seats[0]!, times[0]!, start, end, codes);
+      if (sequence) this.#judgeSequence(benches, times, sequence, start, end, codes, atUnixMs);
+      else this.#judgeRows(benches[0]!, times[0]!, start, end, codes);
       progress(end);
     }
     const tally = createTally();
@@ -110,24 +109,21 @@ export class ChunkReplay {
       tally.evaluations[rule] = (tally.evaluations[rule] ?? 0) + times;
     const counter = new TallyCounter(this.table.rulings, codes, atUnixMs);
     counter.addTo(tally, (index) => {
-      const seat = seats[sequence ? sequence.chunkOf[index]! : 0]!;
+      const { seat } = benches[sequence ? sequence.chunkOf[index]! : 0]!;
       seat.row = sequence ? sequence.rowOf[index]! : index;
       return this.program.hostOf(seat);
     });
-    for (const seat of seats) seat.close();
+    for (const bench of benches) this.#matcher.close(bench);
     this.breakdown?.count(chunks, codes, this.table.rulings, atUnixMs, sequence);
     return { codes, tally };
   }
 
-  #judgeRows(seat: ChunkSeat, times: Float64Array, start: number, end: number, codes: Uint32Array): void {
-    for (let row = start; row < end; row += 1) {
-      seat.row = row;
-      codes[row] = this.#matcher.judgeRow(seat, times[row]!, this.table);
-    }
+  #judgeRows(bench: Bench, times: Float64Array, start: number, end: number, codes: Uint32Array): void {
+    for (let row = start; row < end; row += 1) codes[row] = this.#matcher.judgeRow(bench, row, times[row]!, this.table);
   }
 
   #judgeSequence(
-    seats: readonly ChunkSeat[],
+    benches: readonly Bench[],
     times: readonly Float64Array[],
     { chunkOf, rowOf }: RowSequence,
     start: number,
@@ -137,10 +133,9 @@ export class ChunkReplay {
   ): void {
     for (let index = start; index < end; index += 1) {
       const chunk = chunkOf[index]!;
-      const seat = seats[chunk]!;
-      seat.row = rowOf[index]!;
-      atUnixMs[index] = times[chunk]![seat.row]!;
-      codes[index] = this.#matcher.judgeRow(seat, atUnixMs[index]!, this.table);
+      const row = rowOf[index]!;
+      atUnixMs[index] = times[chunk]![row]!;
+      codes[index] = this.#matcher.judgeRow(benches[chunk]!, row, atUnixMs[index]!, this.table);
     }
   }
 }

@@ -180,12 +180,14 @@ function writeGroups(count: number, gap: number, into: Uint32Array): boolean {
   return true;
 }
 
+/** @param bits of the address, signed or not */
+export function formatIpv4(bits: number): string {
+  return `${bits >>> 24}.${(bits >>> 16) & 255}.${(bits >>> 8) & 255}.${bits & 255}`;
+}
+
 /** The address as text: dotted decimals, or IPv6 in the form of RFC 5952. */
 export function formatAddress({ family, value }: Address): string {
-  if (family === 4) {
-    const bits = Number(value);
-    return `${bits >>> 24}.${(bits >>> 16) & 255}.${(bits >>> 8) & 255}.${bits & 255}`;
-  }
+  if (family === 4) return formatIpv4(Number(value));
   const parts = Array.from({ length: 8 }, (_, index) => Number((value >> BigInt(112 - 16 * index)) & 0xffffn));
   return new ipaddr.IPv6(parts).toRFC5952String();
 }

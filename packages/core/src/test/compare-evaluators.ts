@@ -37,12 +37,11 @@ function judgeChunks(judge: Judge, log: readonly LogRecord[], cut: number): { ru
     if (!rows) continue;
     memory = new Memory(memory.store());
     const matcher = new Matcher(program, memory);
-    const seat = matcher.open(rows);
+    const bench = matcher.open(rows);
     const told: Ruling[] = [];
     const coding = { codeFor: (ruling: Ruling) => told.push(ruling) - 1 };
     part.forEach((record, row) => {
-      seat.row = row;
-      rulings.push(told[matcher.judgeRow(seat, record.atUnixMs, coding)]!);
+      rulings.push(told[matcher.judgeRow(bench, row, record.atUnixMs, coding)]!);
     });
   }
   return { rulings, memory };
