@@ -24,6 +24,9 @@ export const TIME_COLUMN = 'time';
 export const SPILL_COLUMN = 'spill';
 /** How the line was written, with the attributes left out of it. */
 export const WRITTEN_COLUMN = 'written';
+/** The attribute that URLs are kept relative to, and the one that is. */
+export const HOST_COLUMN = 'http.request.header.host';
+export const REFERER_COLUMN = 'http.request.header.referer';
 /** Columns that are read whatever is asked for. */
 export const COMMON_COLUMNS: readonly string[] = [LINE_COLUMN, TIME_COLUMN, SPILL_COLUMN];
 export const RESERVED_COLUMNS: ReadonlySet<string> = new Set([LINE_COLUMN, TIME_COLUMN, SPILL_COLUMN, WRITTEN_COLUMN]);
@@ -48,7 +51,7 @@ export interface EncodedChunk {
 
 /** The columns of a stored chunk, decoded and checked, read row by row. */
 export class ChunkRows {
-  readonly #columns: ReadonlyMap<string, Column>;
+  readonly #columns: Map<string, Column>;
 
   /**
    * @param columns the bytes of each column by name, decompressed
@@ -63,6 +66,10 @@ export class ChunkRows {
     this.#columns = new Map(
       [...columns].map(([name, bytes]) => [name, decodeNamed(name, bytes, numRows, dictionaries)]),
     );
+    const hosts = this.column(HOST_COLUMN);
+    for (const [name, column] of this.#columns)
+      if (hosts && column.kind === 'values' && column.dictionary.hasOwnUrls)
+        this.#columns.set(name, { ...column, hosts });
   }
 
   row(index: number): Row {

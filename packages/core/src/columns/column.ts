@@ -4,7 +4,7 @@
  * | bytes | what |
  * |---|---|
  * | 4 | magic `JFCL` |
- * | 1 | version, 2 (1 is still read) |
+ * | 1 | version, 3 (1 and 2 are still read) |
  * | 1 | type: 1 integers, 2 values, 3 dictionary part, 4 codes |
  * | 2 | zero |
  * | 4 | number of rows, or of entries |
@@ -13,7 +13,8 @@
  *
  * Numbers are little-endian. *Integers*: a scale, then each value's difference from the one before in units of the scale,
  * as zigzag LEB128; version 1 has no scale. *Dictionary part*: the length of each entry as LEB128, then the entries: one
- * byte of the kind (`s` text, `l` a list of one text, `j` JSON), then UTF-8. *Codes*: the number of planes, then the first
+ * byte of the kind (`s` text, `l` a list of one text, `j` JSON; since version 3 `h` and `H` a list of one URL of the host
+ * that the row's Host header names, with http and https, of which only what follows the host is kept), then UTF-8. *Codes*: the number of planes, then the first
  * bytes of all codes, the second bytes, and so on, as many as the largest code needs; without planes the one code of all
  * rows, in four bytes. 0 is unknown, 1 none, n + 2 entry n. *Values* (version 1): the width of a code in bytes, the number
  * of distinct values and the length of their texts in bytes (4 each), the texts as JSON lines, then one code a row.
@@ -31,7 +32,9 @@ export type JsonValue = string | number | boolean | readonly JsonValue[] | { rea
 /** The distinct values of a column; the same object where columns share them. */
 export interface Dictionary {
   readonly numValues: number;
-  valueAt(index: number): JsonValue;
+  /** Whether some values can be told only with the row's host. */
+  readonly hasOwnUrls: boolean;
+  valueAt(index: number): JsonValue | OwnUrl;
 }
 
 /** One a row: 0 unknown, 1 none, `FIRST_VALUE_CODE` and more a value of the dictionary. */
@@ -43,6 +46,8 @@ export interface ValueColumn {
   readonly codes: Codes;
   /** The one code that all rows have; -1 where they differ. */
   readonly onlyCode: number;
+  /** Where values can be told only with the row's host: that column. */
+  readonly hosts?: ValueColumn;
   /** 1 where all rows have the attribute, 0 where none has, -1 where some have. */
   readonly presence: number;
 }
@@ -56,7 +61,7 @@ export type FindDictionary = () => Dictionary;
 export class DamagedColumnError extends Error {}
 
 const MAGIC = 0x4c43464a;
-const VERSION = 2;
+const VERSION = 3;
 const HEADER_BYTES = 16;
 const TYPES = { integers: 1, values: 2, dictionary: 3, codes: 4 } as const;
 export const FIRST_VALUE_CODE = 2;
@@ -189,13 +194,46 @@ export function decodeDictionaryPart(part: Uint8Array): { readonly bytes: Uint8A
 }
 
 /** The value of an entry: the byte of its kind, then its text. */
-export function decodeEntry(entry: Uint8Array): JsonValue {
-  const text = decoder.decode(entry.subarray(1));
-  return entry[0] === KINDS.text ? text : entry[0] === KINDS.list ? [text] : (JSON.parse(text) as JsonValue);
+export function decodeEntry(entry: Uint8Array): JsonValue | OwnUrl {
+  return valueOfKind(entry[0]!, decoder.decode(entry.subarray(1)));
+}
+
+/** @param kind one of `KINDS` */
+export function valueOfKind(kind: number, text: string): JsonValue | OwnUrl {
+  switch (kind) {
+    case KINDS.text:
+      return text;
+    case KINDS.list:
+      return [text];
+    case KINDS.ownHttp:
+      return new OwnUrl('http://', text);
+    case KINDS.ownHttps:
+      return new OwnUrl('https://', text);
+    default:
+      return JSON.parse(text) as JsonValue;
+  }
 }
 
 /** Of what an entry is the text. */
-export const KINDS = { text: 0x73, list: 0x6c, json: 0x6a } as const;
+export const KINDS = { text: 0x73, list: 0x6c, json: 0x6a, ownHttp: 0x68, ownHttps: 0x48 } as const;
+/** Schemes of URLs that are kept without their host, by kind. */
+export const OWN_SCHEMES = { [KINDS.ownHttp]: 'http://', [KINDS.ownHttps]: 'https://' } as const;
+
+/** A URL of the host that the row's Host header names: most pages are reached from pages of their own site. */
+export class OwnUrl {
+  /** @param rest what follows the host */
+  constructor(
+    readonly scheme: string,
+    readonly rest: string,
+  ) {}
+
+  /** @param host the cell of the Host header */
+  on(host: Cell): JsonValue {
+    const name = Array.isArray(host) ? (host as readonly JsonValue[])[0] : undefined;
+    if (typeof name !== 'string') throw new DamagedColumnError('a URL is kept without its host, and the row has none');
+    return [`${this.scheme}${name}${this.rest}`];
+  }
+}
 
 /**
  * @param numRows how many rows the chunk has
@@ -281,15 +319,23 @@ function decodeValues(payload: Uint8Array, numRows: number): Column {
   const codeBytes = new Uint8Array(payload.subarray(9 + textBytes, 9 + textBytes + numRows * width));
   const codes =
     width === 1 ? codeBytes : width === 2 ? new Uint16Array(codeBytes.buffer) : new Uint32Array(codeBytes.buffer);
-  return valueColumn({ numValues: numDistinct, valueAt: (index) => distinct[index]! }, codes);
+  return valueColumn({ numValues: numDistinct, hasOwnUrls: false, valueAt: (index) => distinct[index]! }, codes);
 }
 
 /** The cell of a row. */
 export function cellAt(column: Column, row: number): Cell {
-  return column.kind === 'integers' ? column.values[row] : cellOf(column, column.codes[row]!);
+  if (column.kind === 'integers') return column.values[row];
+  const { dictionary, codes, hosts } = column;
+  const code = codes[row]!;
+  if (!hosts || code < FIRST_VALUE_CODE) return cellOf(column, code);
+  const value = dictionary.valueAt(code - FIRST_VALUE_CODE);
+  return value instanceof OwnUrl ? value.on(cellAt(hosts, row)) : value;
 }
 
-/** The cell that a code stands for. */
+/** The cell that a code stands for, in a column that needs no other. */
 export function cellOf({ dictionary }: ValueColumn, code: number): Cell {
-  return code === 0 ? undefined : code === 1 ? null : dictionary.valueAt(code - FIRST_VALUE_CODE);
+  if (code < FIRST_VALUE_CODE) return code === 0 ? undefined : null;
+  const value = dictionary.valueAt(code - FIRST_VALUE_CODE);
+  if (value instanceof OwnUrl) throw new DamagedColumnError('a URL is kept without its host, and there are none');
+  return value;
 }

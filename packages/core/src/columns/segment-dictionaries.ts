@@ -3,8 +3,10 @@ import {
   decodeDictionaryPart,
   decodeEntry,
   KINDS,
+  valueOfKind,
   type Dictionary,
   type JsonValue,
+  type OwnUrl,
 } from './column.js';
 
 /** The dictionaries of a segment as they are read: part after part, in the order of the chunks. */
@@ -41,33 +43,37 @@ const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 /** Values are decoded when they are asked for the first time; the texts of a part mostly are pieces of one. */
 class GrowingDictionary implements Dictionary {
   readonly #parts: Part[] = [];
-  readonly #values: JsonValue[] = [];
+  readonly #values: (JsonValue | OwnUrl)[] = [];
   numValues = 0;
+  hasOwnUrls = false;
 
   add(part: Uint8Array): void {
     const { bytes, ends } = decodeDictionaryPart(part);
     this.#parts.push({ first: this.numValues, bytes, ends, text: undefined });
     this.numValues += ends.length;
+    for (let entry = 0; entry < ends.length && !this.hasOwnUrls; entry += 1) {
+      const kind = bytes[entry === 0 ? 0 : ends[entry - 1]!];
+      this.hasOwnUrls = kind === KINDS.ownHttp || kind === KINDS.ownHttps;
+    }
   }
 
-  valueAt(index: number): JsonValue {
+  valueAt(index: number): JsonValue | OwnUrl {
     return (this.#values[index] ??= this.#decode(index));
   }
 
-  #decode(index: number): JsonValue {
+  #decode(index: number): JsonValue | OwnUrl {
     const part = this.#partOf(index);
     const { bytes, ends } = part;
     const entry = index - part.first;
     const start = entry === 0 ? 0 : ends[entry - 1]!;
-    const kind = bytes[start];
+    const kind = bytes[start]!;
     if (part.text === undefined) {
       // A character of several bytes is one or two; as many characters as bytes are all of one byte.
       const text = decoder.decode(bytes);
       part.text = text.length === bytes.length ? text : null;
     }
     if (part.text === null || kind === KINDS.json) return decodeEntry(bytes.subarray(start, ends[entry]));
-    const text = part.text.slice(start + 1, ends[entry]);
-    return kind === KINDS.text ? text : [text];
+    return valueOfKind(kind, part.text.slice(start + 1, ends[entry]));
   }
 
   /** An entry as it is stored: its kind, then its text. */

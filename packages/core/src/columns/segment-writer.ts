@@ -1,8 +1,10 @@
 /** Gathers rows into chunks, and chunks into segments that share their dictionaries. */
 import {
   CHUNK_ROWS,
+  HOST_COLUMN,
   LINE_COLUMN,
   MAX_VALUE_COLUMNS,
+  REFERER_COLUMN,
   RESERVED_COLUMNS,
   SPILL_COLUMN,
   TIME_COLUMN,
@@ -10,7 +12,15 @@ import {
   type EncodedChunk,
   type Row,
 } from './chunk.js';
-import { encodeCodes, encodeDictionaryPart, encodeIntegers, FIRST_VALUE_CODE, KINDS, type Cell } from './column.js';
+import {
+  encodeCodes,
+  encodeDictionaryPart,
+  encodeIntegers,
+  FIRST_VALUE_CODE,
+  KINDS,
+  OWN_SCHEMES,
+  type Cell,
+} from './column.js';
 import { grownBytes, grownFloats, grownWords } from './grown.js';
 import { TextDictionary, type Cells } from './text-dictionary.js';
 
@@ -34,6 +44,17 @@ function withView(bytes: Uint8Array): { readonly bytes: Uint8Array; readonly vie
 /** The same bytes, read four at a time. */
 export function viewOf(bytes: Uint8Array): DataView {
   return new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+}
+
+/** The text of a list of one. */
+function onlyText(cell: Cell): string | undefined {
+  const text = Array.isArray(cell) && cell.length === 1 ? (cell as readonly unknown[])[0] : undefined;
+  return typeof text === 'string' ? text : undefined;
+}
+
+/** Whether a host ends before this character of a URL: at a path, a query or a fragment. */
+export function isHostEnd(code: number): boolean {
+  return code === 0x2f || code === 0x3f || code === 0x23;
 }
 
 /** One column while its segment is written. */
@@ -83,16 +104,16 @@ export class ColumnWriter {
   set(row: number, cell: Cell): void {
     if (cell === undefined) return;
     if (cell === null) this.setNone(row);
-    else if (typeof cell === 'string') this.#setText(row, KINDS.text, cell);
+    else if (typeof cell === 'string') this.setText(row, KINDS.text, cell);
     else if (Array.isArray(cell) && cell.length === 1 && typeof cell[0] === 'string')
-      this.#setText(row, KINDS.list, cell[0]);
-    else this.#setText(row, KINDS.json, JSON.stringify(cell));
+      this.setText(row, KINDS.list, cell[0]);
+    else this.setText(row, KINDS.json, JSON.stringify(cell));
   }
 
-  #setText(row: number, kind: number, text: string): void {
+  setText(row: number, kind: number, text: string): void {
     // Of half a surrogate pair UTF-8 knows nothing, but JSON does.
     if (LONE_SURROGATE.test(text)) {
-      this.#setText(row, KINDS.json, JSON.stringify(kind === KINDS.list ? [text] : text));
+      this.setText(row, KINDS.json, JSON.stringify(kind === KINDS.list ? [text] : text));
       return;
     }
     while (scratch.bytes.length < text.length * 3) scratch = withView(grownBytes(scratch.bytes));
@@ -157,11 +178,26 @@ export class SegmentWriter {
       const cell = attributes[name];
       if (cell === undefined) continue;
       const column = this.#attribute(name);
+      if (name === REFERER_COLUMN && column && this.#setOwnUrl(column, row, cell, attributes[HOST_COLUMN])) continue;
       if (column) column.set(row, cell);
       else (spilled ??= Object.create(null) as Record<string, Cell>)[name] = cell;
     }
     if (spilled) this.column(SPILL_COLUMN).set(row, spilled as Cell);
     if (written) this.column(WRITTEN_COLUMN).setBytes(row, KINDS.text, viewOf(written), 0, written.length);
+  }
+
+  /** Keeps a URL without its host where that is the host of the row. @returns false where it is not */
+  #setOwnUrl(column: ColumnWriter, row: number, cell: Cell, host: Cell): boolean {
+    const [url, name] = [onlyText(cell), onlyText(host)];
+    if (!url || !name || !this.#attribute(HOST_COLUMN) || LONE_SURROGATE.test(url)) return false;
+    for (const [kind, scheme] of Object.entries(OWN_SCHEMES)) {
+      const start = scheme.length + name.length;
+      const isOwn = url.startsWith(scheme) && url.startsWith(name, scheme.length);
+      if (!isOwn || !(url.length === start || isHostEnd(url.charCodeAt(start)))) continue;
+      column.setText(row, Number(kind), url.slice(start));
+      return true;
+    }
+    return false;
   }
 
   /** The column of an attribute; undefined where there is no room for one, or a database cannot hold its name. */

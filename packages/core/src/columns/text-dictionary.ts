@@ -15,8 +15,8 @@ const LENGTH = 3;
 
 /** Values that lie in bytes: each cell three words, from where to where and the hash; a negative start is no value. */
 export interface Cells {
-  /** Of what the bytes are the text, one of `KINDS`. */
-  readonly kind: number;
+  /** Of what the bytes are the text, one of `KINDS`; where they differ, each that of its row. */
+  readonly kind: number | Uint8Array;
   readonly source: DataView;
   readonly cells: Int32Array;
   /** Where the first cell stands, and how far the next is from one. */
@@ -58,8 +58,9 @@ export class TextDictionary {
     const { kind, source, cells, firstWord, wordsApart, numCells } = all;
     for (let cell = 0, at = firstWord; cell < numCells; cell += 1, at += wordsApart) {
       const start = cells[at]!;
-      if (start >= 0)
-        numbers[first + cell] = this.#numberAt(cells[at + 2]!, kind, source, start, cells[at + 1]!) + offset;
+      if (start < 0) continue;
+      const ownKind = typeof kind === 'number' ? kind : kind[cell]!;
+      numbers[first + cell] = this.#numberAt(cells[at + 2]!, ownKind, source, start, cells[at + 1]!) + offset;
     }
   }
 

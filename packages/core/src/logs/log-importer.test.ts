@@ -44,7 +44,16 @@ const ncsaLine = (isCombined: boolean, hasHost: boolean): fc.Arbitrary<string> =
       ),
       word('200', '404', '-', '007'),
       word('0', '5120', '-', '0012'),
-      word('-', '', 'https://a.example/', 'x \\" y'),
+      word(
+        '-',
+        '',
+        'https://a.example/',
+        'x \\" y',
+        'https://shop.example/a',
+        'http://shop.example',
+        'https://shop.example.net/',
+        'https://-/',
+      ),
       word('-', '', 'Heron/1 (x; y)', 'caf\u00e9', 'a\\\\b', '\u0001t\u0002'),
       word('', '', '', ' ', '\r', '\t', ' trailing'),
     )

@@ -48,7 +48,11 @@ export class NcsaColumns {
   }
 
   /** Writes the lines from one to another, for which there must be room in the chunk. */
-  write({ source, lines, timesUnixMs, shapes, zones, cells }: PlainLines, from: number, to: number): void {
+  write(
+    { source, lines, timesUnixMs, shapes, zones, refererKinds, cells }: PlainLines,
+    from: number,
+    to: number,
+  ): void {
     this.#useSegment();
     const first = this.writer.beginRows(lines.subarray(from, to), timesUnixMs.subarray(from, to));
     const view = viewOf(source);
@@ -56,7 +60,7 @@ export class NcsaColumns {
     for (const [field, { kind }] of FIELDS.entries())
       if (this.#isThere(field))
         this.#columns[field]!.setMany(first, {
-          kind,
+          kind: field === REFERER ? refererKinds.subarray(from, to) : kind,
           source: view,
           cells,
           firstWord: from * ROW_WORDS + field * CELL_WORDS,

@@ -59,6 +59,8 @@ export interface PlainLines {
   readonly shapes: Int32Array;
   /** Of the times, as ` +0200`, by the number in the shapes. */
   readonly zones: readonly string[];
+  /** By row, the kind of the referer: a list of one text, or a URL of the host, of which its cell has what follows that. */
+  readonly refererKinds: Uint8Array;
   /** By row and field. */
   readonly cells: Int32Array;
 }

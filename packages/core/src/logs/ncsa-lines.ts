@@ -2,7 +2,9 @@
  * Lines of the NCSA formats in their bytes, without a string a line. Only lines as servers write them nearly always are
  * taken; whatever else a line may be is left to the reader of text, which says what it means.
  */
-import { grownFloats, grownWords } from '../columns/grown.js';
+import { grownBytes, grownFloats, grownWords } from '../columns/grown.js';
+import { KINDS, OWN_SCHEMES } from '../columns/column.js';
+import { isHostEnd } from '../columns/segment-writer.js';
 import { hashOf } from '../columns/text-dictionary.js';
 import { parseNcsaTime } from '../request/time.js';
 import { joinBytes, type Line } from './lines.js';
@@ -40,6 +42,9 @@ const NINE = 0x39;
 const QUESTION = 0x3f;
 const HASH = 0x23;
 const BACKSLASH = 0x5c;
+const COLON = 0x3a;
+const LETTER_H = 0x68;
+const LETTER_P = 0x70;
 const OPEN = 0x5b;
 const CLOSE = 0x5d;
 /** `10/Oct/2026:13:55:36 +0200` */
@@ -49,7 +54,7 @@ const ZONE_BYTES = 6;
 const SECONDS_AT = 18;
 
 const FIRST_ROWS = 1024;
-const KINDS_OF_FIELDS = FIELDS.map(({ kind }) => kind);
+const KINDS_OF_FIELDS: readonly number[] = FIELDS.map(({ kind }) => kind);
 const decoder = new TextDecoder();
 
 export class NcsaLines {
@@ -57,6 +62,7 @@ export class NcsaLines {
   #lines = new Float64Array();
   #times = new Float64Array();
   #shapes = new Int32Array();
+  #refererKinds = new Uint8Array();
   #cells = new Int32Array();
   #zones: string[] = [];
   /** Lines that began in a piece before: they follow the bytes of the piece. */
@@ -70,6 +76,7 @@ export class NcsaLines {
   #shift = 0;
   #at = 0;
   #shape = 0;
+  #refererKind: number = KINDS.list;
   readonly #timeBytes = new Uint8Array(TIME_BYTES);
   #minuteUnixMs: number | undefined;
   #zone = 0;
@@ -98,6 +105,7 @@ export class NcsaLines {
     this.#lines[this.numRows] = number;
     this.#times[this.numRows] = atUnixMs;
     this.#shapes[this.numRows] = this.#shape | (this.#zone << SHAPE_BITS.zone);
+    this.#refererKinds[this.numRows] = this.#refererKind;
     this.numRows += 1;
     return true;
   }
@@ -113,6 +121,7 @@ export class NcsaLines {
       timesUnixMs: this.#times,
       shapes: this.#shapes,
       zones: this.#zones,
+      refererKinds: this.#refererKinds,
       cells: this.#cells,
     };
     this.numRows = 0;
@@ -133,12 +142,14 @@ export class NcsaLines {
       this.#lines = grownFloats(this.#lines);
       this.#times = grownFloats(this.#times);
       this.#shapes = grownWords(this.#shapes);
+      this.#refererKinds = grownBytes(this.#refererKinds);
       this.#cells = grownWords(this.#cells);
       return;
     }
     this.#lines = new Float64Array(this.#room);
     this.#times = new Float64Array(this.#room);
     this.#shapes = new Int32Array(this.#room);
+    this.#refererKinds = new Uint8Array(this.#room);
     this.#cells = new Int32Array(this.#room * ROW_WORDS);
   }
 
@@ -207,9 +218,38 @@ export class NcsaLines {
     const refererEnd = quotedEnd(source, bytesEnd, end);
     const agentEnd = refererEnd < 0 ? -1 : quotedEnd(source, refererEnd + 1, end);
     if (agentEnd < 0 || agentEnd + 1 !== end) return false;
-    this.#word(REFERER, SHAPE_BITS.referer, source, bytesEnd + 2, refererEnd);
+    this.#findReferer(source, bytesEnd + 2, refererEnd);
     this.#word(AGENT, SHAPE_BITS.agent, source, refererEnd + 3, agentEnd);
     return true;
+  }
+
+  /** Of a URL of the host only what follows that is kept. */
+  #findReferer(source: Uint8Array, start: number, end: number): void {
+    const kind = this.format.hasHost ? this.#ownKind(source, start, end) : KINDS.list;
+    this.#refererKind = kind;
+    if (kind === KINDS.list) {
+      this.#word(REFERER, SHAPE_BITS.referer, source, start, end);
+      return;
+    }
+    this.#shape |= VALUE << SHAPE_BITS.referer;
+    const hostCell = this.#at + HOST * CELL_WORDS;
+    const hostBytes = this.#cells[hostCell + 1]! - this.#cells[hostCell]!;
+    this.#value(REFERER, start + OWN_SCHEMES[kind].length + hostBytes, end, kind);
+  }
+
+  #ownKind(source: Uint8Array, start: number, end: number): keyof typeof OWN_SCHEMES | typeof KINDS.list {
+    if (source[start] !== LETTER_H || source[start + 3] !== LETTER_P) return KINDS.list;
+    const kind = source[start + 4] === COLON ? KINDS.ownHttp : KINDS.ownHttps;
+    const scheme = OWN_SCHEMES[kind];
+    const hostCell = this.#at + HOST * CELL_WORDS;
+    const hostStart = this.#cells[hostCell]! - this.#shift;
+    const hostBytes = this.#cells[hostCell + 1]! - this.#cells[hostCell]!;
+    const rest = start + scheme.length + hostBytes;
+    if (this.#cells[hostCell]! < 0 || rest > end || (rest < end && !isHostEnd(source[rest]!))) return KINDS.list;
+    for (let at = 0; at < scheme.length; at += 1) if (source[start + at] !== scheme.charCodeAt(at)) return KINDS.list;
+    for (let at = 0, other = start + scheme.length; at < hostBytes; at += 1, other += 1)
+      if (source[hostStart + at] !== source[other]) return KINDS.list;
+    return kind;
   }
 
   /** A word that may be missing. */
@@ -220,12 +260,12 @@ export class NcsaLines {
     else this.#none(field, NONE);
   }
 
-  #value(field: number, start: number, end: number): void {
+  #value(field: number, start: number, end: number, kind = KINDS_OF_FIELDS[field]!): void {
     const at = this.#at + field * CELL_WORDS;
     const cells = this.#cells;
     cells[at] = start + this.#shift;
     cells[at + 1] = end + this.#shift;
-    cells[at + 2] = hashOf(KINDS_OF_FIELDS[field]!, this.#view, start, end);
+    cells[at + 2] = hashOf(kind, this.#view, start, end);
   }
 
   #none(field: number, instead: number): void {

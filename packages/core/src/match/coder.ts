@@ -2,7 +2,7 @@
  * Whole numbers for the requests of a chunk, each read once for all requests whose attributes are the same. Where a
  * feature hangs on one column, the numbers of its dictionary are kept from chunk to chunk.
  */
-import { cellOf, FIRST_VALUE_CODE, type Cell, type Dictionary, type ValueColumn } from '../columns/column.js';
+import { cellAt, cellOf, FIRST_VALUE_CODE, type Cell, type Dictionary, type ValueColumn } from '../columns/column.js';
 import type { Feature } from './features.js';
 import type { ArrayPool } from './array-pool.js';
 import { ABSENT, PairMap } from './pair-map.js';
@@ -23,6 +23,8 @@ interface Telling {
   readonly column: ValueColumn;
   /** Only whether it is there matters. */
   readonly isPresence: boolean;
+  /** It is no input, but another column's values hang on it. */
+  readonly isHidden?: boolean;
 }
 
 const UNSET = ABSENT;
@@ -66,6 +68,10 @@ export class Coder {
       const column = rows.column(name);
       if (!column) continue;
       const only = isPresence ? column.presence : column.onlyCode;
+      if (!isPresence && column.hosts && only !== 0) {
+        telling.push({ name, column, isPresence }, { name: '', column: column.hosts, isPresence, isHidden: true });
+        continue;
+      }
       if (only < 0) telling.push({ name, column, isPresence });
       else if (only > 0) constants[name] = isPresence ? null : cellOf(column, only);
     }
@@ -138,7 +144,7 @@ export class Coder {
     if (byText.size > MAX_KEPT_TEXTS) byText.clear();
     byCode[0]!.forEach((number, code) => {
       if (number === UNSET || code < FIRST_VALUE_CODE) return;
-      const text = onlyText(dictionary.valueAt(code - FIRST_VALUE_CODE));
+      const text = onlyText(dictionary.valueAt(code - FIRST_VALUE_CODE) as Cell);
       if (text === undefined || byText.has(text)) return;
       byText.set(
         text,
@@ -181,9 +187,9 @@ export class Coder {
     const reading = new Reading(constants);
     const numbers = this.features.map(() => new Int32Array(firstRows.length));
     firstRows.forEach((row, combination) => {
-      for (const { name, column, isPresence } of telling) {
-        const code = column.codes[row]!;
-        reading.set(name, code === 0 ? undefined : isPresence ? null : cellOf(column, code));
+      for (const { name, column, isPresence, isHidden } of telling) {
+        if (isHidden) continue;
+        reading.set(name, column.codes[row] === 0 ? undefined : isPresence ? null : cellAt(column, row));
       }
       this.features.forEach((feature, index) => (numbers[index]![combination] = feature.read(reading)));
     });

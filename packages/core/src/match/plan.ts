@@ -1,4 +1,5 @@
 /** What is to be read of requests: classes of groups of features, and numbers at slots. */
+import { HOST_COLUMN, REFERER_COLUMN } from '../columns/chunk.js';
 import { ArrayPool } from './array-pool.js';
 import { Coder } from './coder.js';
 import type { Feature } from './features.js';
@@ -46,6 +47,8 @@ export class Plan {
   /** The attributes that something is read from. */
   get attributes(): string[] {
     const names = this.#bundles.flatMap(({ coder }) => coder.inputs).map((input) => input.replace(/^\?/, ''));
+    // Referers are kept relative to the host.
+    if (names.includes(REFERER_COLUMN)) names.push(HOST_COLUMN);
     return [...new Set(names)].sort();
   }
 
