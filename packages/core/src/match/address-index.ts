@@ -77,7 +77,7 @@ export class AddressIndex {
         else open.delete(atom);
       }
       firsts.push(family === 4 ? Number(at) : at);
-      atoms.push([...open.keys()]);
+      atoms.push([...open.keys()].sort((a, b) => a - b));
     }
     return { firsts, atoms };
   }

@@ -1,6 +1,6 @@
 import { grownWords } from '../columns/grown.js';
 
-/** Gathers the atoms that hold for a value, each once. */
+/** Gathers the atoms that hold for a value, or other numbered things, each once. */
 export class Heard {
   /** Twice the number of an atom, and one more where it is unknown; `size` of them. */
   entries = new Int32Array(64);
@@ -38,10 +38,10 @@ export class Heard {
     this.entries[this.size++] = entry;
   }
 
-  /** Brings the entries into their order. Mostly there are few. */
+  /** Brings the entries into their order. Mostly there are few, or some runs that have an order already. */
   sort(): void {
     const { entries, size } = this;
-    if (size > 64) {
+    if (size > 192) {
       entries.subarray(0, size).sort();
       return;
     }

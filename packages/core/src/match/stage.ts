@@ -7,6 +7,7 @@ import type { Rulebook } from '../check/rulebook.js';
 import type { Lens } from './features.js';
 import { grownWords } from '../columns/grown.js';
 import type { Groups } from './groups.js';
+import { Heard } from './heard.js';
 import type { Seat } from './seat.js';
 import { compileCondition, findCover, type Node } from './nodes.js';
 import { FALSE, TRUE, UNKNOWN, type Degree } from './truth.js';
@@ -79,6 +80,7 @@ export class Stage {
   readonly #lists: Int32Array[];
   /** By rule, what a matcher has to look at beside its condition. */
   readonly traits: Uint8Array;
+  readonly #candidates: Heard;
 
   constructor(
     readonly gate: CheckedGate,
@@ -136,6 +138,7 @@ export class Stage {
     this.numLists = this.leadingGroups.length + (always.length > 0 ? 1 : 0);
     this.#lists = this.leadingGroups.map(() => new Int32Array(256).fill(UNSET));
     this.traits = Uint8Array.from(rules, traitsOf);
+    this.#candidates = new Heard(rules.length);
   }
 
   #append(lead: Lead): void {
@@ -176,18 +179,42 @@ export class Stage {
     this.#lists[leading] = known;
     const group = this.leadingGroups[leading]!;
     const ledBy = this.#ledBy[group]!;
-    const candidates = new Set<number>();
-    for (const entry of this.groups.all[group]!.entriesOf(number))
-      for (const rule of ledBy[entry >> 1] ?? []) candidates.add(rule);
+    const found = this.#candidates;
+    found.begin();
+    for (const entry of this.groups.all[group]!.entriesOf(number)) {
+      const rules = ledBy[entry >> 1];
+      if (rules) for (const rule of rules) found.holds(rule);
+    }
+    found.sort();
     const start = this.#numLeads;
-    for (const rule of [...candidates].sort((a, b) => a - b)) {
-      const { condition } = this.rules[rule]!;
-      if (this.#greatest(condition, group, number) === FALSE) continue;
-      this.#append(rule * 2 + (this.#least(condition, group, number) === TRUE ? 1 : 0));
+    for (let at = 0; at < found.size; at += 1) {
+      const rule = found.entries[at]! >> 1;
+      const { condition, conjunction } = this.rules[rule]!;
+      if (conjunction) {
+        const least = this.#leastOfConjunction(conjunction, group, number);
+        if (least !== undefined) this.#append(rule * 2 + (least === TRUE ? 1 : 0));
+      } else if (this.#greatest(condition, group, number) !== FALSE)
+        this.#append(rule * 2 + (this.#least(condition, group, number) === TRUE ? 1 : 0));
     }
     this.#append(NO_LEAD);
     known[number] = start;
     return start;
+  }
+
+  /** The same for comparisons joined with and; undefined where they come to false. */
+  #leastOfConjunction(conjunction: Int32Array, group: number, number: number): Degree | undefined {
+    let least: Degree = TRUE;
+    for (let at = 0; at < conjunction.length; at += 3) {
+      if (conjunction[at] !== group) {
+        least = FALSE;
+        continue;
+      }
+      const degree = this.groups.all[group]!.degreeOf(number, conjunction[at + 1]!);
+      const own = conjunction[at + 2] === 1 ? TRUE - degree : degree;
+      if (own === FALSE) return undefined;
+      if (own === UNKNOWN && least === TRUE) least = UNKNOWN;
+    }
+    return least;
   }
 
   /** The least that a condition can come to, where only the class of one group is known. */
