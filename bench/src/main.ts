@@ -6,9 +6,11 @@ import { benchJudge } from './judge.js';
 import { benchParse } from './parse.js';
 import { benchDecision } from './replay/bench-decision.js';
 import { benchImport } from './replay/bench-import.js';
+import { benchLength } from './replay/bench-length.js';
 import { benchMawk } from './replay/bench-mawk.js';
 import { benchReplay } from './replay/bench-replay.js';
 import { benchService } from './replay/bench-service.js';
+import { benchSql } from './replay/bench-sql.js';
 
 const WORKLOADS: Record<string, () => Promise<void>> = {
   parse: benchParse,
@@ -19,7 +21,9 @@ const WORKLOADS: Record<string, () => Promise<void>> = {
   import: benchImport,
   replay: benchReplay,
   decision: benchDecision,
+  length: benchLength,
   mawk: benchMawk,
+  sql: benchSql,
 };
 /** Those that take long: only when they are asked for. */
 const LONG: Record<string, () => Promise<void>> = {

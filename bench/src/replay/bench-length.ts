@@ -1,0 +1,51 @@
+/** A log, and one ten times as long: imported, and replayed from the store by 200 rules, on one thread. */
+import { median, printTimes, timeRounds } from '../measure.js';
+import { frozenJudge, frozenWorld, replayStored } from './bench-replay.js';
+import { checkFrozenLog, forgetScenery, frozenRequests } from './frozen.js';
+import { formatCombined } from './requests.js';
+import { importCombined } from './stored-log.js';
+
+const ROUNDS = 3;
+const SHORT = 200_000;
+const LONG = 2_000_000;
+
+export async function benchLength(): Promise<void> {
+  checkFrozenLog();
+  const judge = frozenJudge(200, frozenWorld());
+  const long = linesOf(LONG);
+  const short = linesOf(SHORT);
+  forgetScenery();
+  const [storedShort, storedLong] = [importCombined(short), importCombined(long)];
+  process.stdout.write(
+    `length: ${SHORT.toLocaleString('en')} requests of the frozen log and ${LONG.toLocaleString('en')}, one thread, ${ROUNDS} interleaved rounds\n`,
+  );
+  const times = await timeRounds(ROUNDS, {
+    'import, short': () => void importCombined(short),
+    'import, long': () => void importCombined(long),
+    'replay, short': () => replayStored(judge, storedShort),
+    'replay, long': () => replayStored(judge, storedLong),
+  });
+  for (const work of ['import', 'replay']) {
+    const [ofShort, ofLong] = [times[`${work}, short`]!, times[`${work}, long`]!];
+    printTimes({ [`${work}, short`]: ofShort }, SHORT, 'requests');
+    printTimes({ [`${work}, long`]: ofLong }, LONG, 'requests');
+    process.stdout.write(
+      `  ${work}: ten times as long a log takes ${(median(ofLong) / median(ofShort)).toFixed(1)} times as long (goal: at most 11)\n`,
+    );
+  }
+}
+
+function linesOf(count: number): Buffer {
+  const pieces: Buffer[] = [];
+  let lines: string[] = [];
+  let done = 0;
+  for (const request of frozenRequests()) {
+    lines.push(formatCombined(request));
+    done += 1;
+    if (lines.length < 10_000 && done < count) continue;
+    pieces.push(Buffer.from(lines.join('')));
+    lines = [];
+    if (done === count) break;
+  }
+  return Buffer.concat(pieces);
+}
