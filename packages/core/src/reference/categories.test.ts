@@ -100,6 +100,33 @@ describe('a category feed', () => {
     ]);
   });
 
+  it('says of usual lines, read in their bytes, what it says of them as text, in pieces of any size', () => {
+    const word = fc.constantFrom('a', 'a.example', 'b-c.example', 'xn--a.example', 'x.xn--b', 'a.b7', 'ü.example', '');
+    const site = fc.tuple(fc.constantFrom('', ' ', '"', 'www.', '-.'), word).map(([before, name]) => before + name);
+    const category = fc.constantFrom('', ',games', ',uncategorised', ',Games', ',news ', ',7', ',games,news');
+    const line = fc
+      .tuple(site, category, fc.constantFrom('\n', '\r\n', '\n\n', ' # x\n', '\r'))
+      .map((parts) => parts.join(''));
+    fc.assert(
+      fc.property(fc.array(line, { maxLength: 8 }), fc.nat(60), fc.option(fc.constant('own')), (lines, cut, own) => {
+        const readBy = (pieces: readonly string[]) => {
+          const reader = new CategoryFeedReader(own ?? undefined);
+          for (const piece of pieces) reader.push(new TextEncoder().encode(piece));
+          const { feed: read, report } = reader.end('f');
+          return { rows: [...read.table.rows()].map((row) => [row.host, read.categories[row.value]]).sort(), report };
+        };
+        const text = lines.join('');
+        // A space in front makes a line unusual, and changes nothing else.
+        const asText = lines.map((one) => ` ${one}`);
+        const whole = readBy([text]);
+        expect(readBy([text.slice(0, cut), text.slice(cut)])).toEqual(whole);
+        expect(readBy(asText).rows).toEqual(whole.rows);
+        expect(readBy(asText).report.numRejected).toBe(whole.report.numRejected);
+      }),
+      { numRuns: 1000 },
+    );
+  });
+
   it('of one category may be a list, a hosts file or both; files say where their problems are', () => {
     const reader = new CategoryFeedReader();
     const push = (text: string) => reader.push(new TextEncoder().encode(text));

@@ -1,5 +1,5 @@
 import { isUnderPath } from '../request/path.js';
-import { HostTableBuilder, type HostRow, type HostTable } from './host-table.js';
+import { HostTableBuilder, MAX_VALUE, type HostRow, type HostTable } from './host-table.js';
 
 export const UNCATEGORISED = 'uncategorised';
 
@@ -100,9 +100,21 @@ export class CategoryFeedBuilder {
 
   /** @returns false where the entry cannot be kept: a path over 65,535 characters, or a category beyond the 65,536th */
   add({ host, path = '', category }: CategoryEntry): boolean {
+    const value = this.valueOf(category);
+    return value !== undefined && this.#table.add({ host, path, value });
+  }
+
+  /** The number of a category; the first that is asked for it gives it one. @returns undefined beyond the 65,536th */
+  valueOf(category: string): number | undefined {
     let value = this.#numbers.get(category);
+    if (value === undefined && this.#numbers.size > MAX_VALUE) return undefined;
     if (value === undefined) this.#numbers.set(category, (value = this.#numbers.size));
-    return this.#table.add({ host, path, value });
+    return value;
+  }
+
+  /** The same for a host in normal form as bytes. @param value as `valueOf` gave it */
+  addPlain(bytes: Uint8Array, start: number, end: number, numLabels: number, value: number): void {
+    this.#table.addPlain(bytes, start, end, numLabels, value);
   }
 
   build(name: string): CategoryFeed {

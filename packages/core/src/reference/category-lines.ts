@@ -5,6 +5,8 @@
 import { parseAddress } from '../request/address.js';
 import { normalizeHost } from '../request/host.js';
 import { normalizePath } from '../request/path.js';
+import { ByteWords } from './byte-words.js';
+import { PlainSite } from './plain-sites.js';
 import { LineCounter, namesOfHostsLine, quoteText, TextLines, withoutComment, type LinesReport } from './text-lines.js';
 import { CategoryFeedBuilder, UNCATEGORISED, type CategoryEntry, type CategoryFeed } from './categories.js';
 
@@ -14,6 +16,7 @@ export interface FeedReport extends LinesReport {
   readonly renamed: Readonly<Record<string, string>>;
 }
 
+const LINE_FEED = 0x0a;
 const CATEGORY_NAME = /^[a-z][a-z0-9-]{0,62}$/;
 const MAX_RENAMED = 1000;
 
@@ -23,6 +26,8 @@ export class CategoryFeedReader {
   readonly #renamed = new Map<string, string | undefined>();
   readonly #counter = new LineCounter();
   readonly #lines = new TextLines((line, isTooLong) => this.#take(line, isTooLong));
+  readonly #site = new PlainSite();
+  readonly #values = new ByteWords();
   #category: string | undefined;
 
   /** @param category of lines that say none. @throws Error where it is no name of a category and cannot be made one */
@@ -44,8 +49,40 @@ export class CategoryFeedReader {
   }
 
   push(bytes: Uint8Array): void {
-    this.#lines.push(bytes);
+    let at = 0;
+    while (at < bytes.length) {
+      if (this.#lines.isAtStart && this.#takePlain(bytes, at)) {
+        at = this.#site.end;
+        continue;
+      }
+      const end = bytes.indexOf(LINE_FEED, at) + 1 || bytes.length;
+      this.#lines.push(bytes.subarray(at, end));
+      at = end;
+    }
   }
+
+  /** Takes a line as it is usual. @returns false where it is not */
+  #takePlain(bytes: Uint8Array, start: number): boolean {
+    const site = this.#site;
+    if (!site.read(bytes, start)) return false;
+    const { categoryStart, categoryEnd, hostEnd, numLabels } = site;
+    const value =
+      categoryStart === hostEnd
+        ? this.#ownValue()
+        : this.#values.find(bytes, categoryStart, categoryEnd, this.#valueOf);
+    if (value === undefined) return false;
+    this.#counter.next();
+    this.#builder.addPlain(bytes, start, hostEnd, numLabels, value);
+    return true;
+  }
+
+  #ownValue(): number | undefined {
+    return this.#category === undefined ? undefined : this.#builder.valueOf(this.#category);
+  }
+
+  /** The number of a category that is called as the feed calls it. */
+  readonly #valueOf = (category: string): number | undefined =>
+    this.#nameOf(category) === category ? this.#builder.valueOf(category) : undefined;
 
   end(name: string): { feed: CategoryFeed; report: FeedReport } {
     this.#lines.end();

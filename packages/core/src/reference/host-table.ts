@@ -39,7 +39,7 @@ const VERSION = 1;
 const HEADER_BYTES = 32;
 const WORD_BYTES = 4;
 const ENTRIES_A_BUCKET = 2;
-const MAX_VALUE = 0xffff;
+export const MAX_VALUE = 0xffff;
 const MAX_PATH_BYTES = 0xffff;
 const MAX_LABELS = 31;
 const PATHS_FLAG = 256;
@@ -277,6 +277,24 @@ export class HostTableBuilder {
     this.#maxValue = Math.max(this.#maxValue, value);
     this.#hasPaths ||= path !== '';
     return true;
+  }
+
+  /** Adds a host without a path, as bytes. @param numLabels of it @param value at most `MAX_VALUE` */
+  addPlain(bytes: Uint8Array, start: number, end: number, numLabels: number, value: number): void {
+    const size = GATHERED_HEAD + end - start;
+    if (this.#numBytes + size > this.#bytes.length) this.#grow(size);
+    const own = this.#bytes;
+    let at = this.#numBytes;
+    own[at++] = end - start;
+    own[at++] = 0;
+    own[at++] = 0;
+    own[at++] = value & 255;
+    own[at++] = value >>> 8;
+    for (let from = start; from < end; from += 1) own[at++] = bytes[from]!;
+    this.#numBytes = at;
+    this.#numEntries += 1;
+    this.#labels |= 1 << Math.min(numLabels, MAX_LABELS);
+    this.#maxValue = Math.max(this.#maxValue, value);
   }
 
   /** The table; an entry that was added twice is in it once. The builder is used up. */

@@ -1,14 +1,22 @@
 const MAX_LINE_CHARACTERS = 65_536;
+const LINE_FEED = 0x0a;
 
 /** Cuts bytes into lines of text as they come. A line that is too long is cut, and told so; it is never gathered whole. */
 export class TextLines {
   #decoder = new TextDecoder();
   #rest = '';
+  #isAtStart = true;
 
   /** @param take gets each line without its end, and whether it was too long */
   constructor(private readonly take: (line: string, isTooLong: boolean) => void) {}
 
+  /** Whether no line has begun that has not ended. */
+  get isAtStart(): boolean {
+    return this.#isAtStart;
+  }
+
   push(bytes: Uint8Array): void {
+    if (bytes.length > 0) this.#isAtStart = bytes.at(-1) === LINE_FEED;
     const text = this.#rest + this.#decoder.decode(bytes, { stream: true });
     let start = 0;
     for (let end = text.indexOf('\n'); end >= 0; end = text.indexOf('\n', start)) {
@@ -23,6 +31,7 @@ export class TextLines {
     const last = this.#rest + this.#decoder.decode();
     this.#decoder = new TextDecoder();
     this.#rest = '';
+    this.#isAtStart = true;
     if (last !== '') this.#give(last);
   }
 
