@@ -93,10 +93,11 @@ function streamOf(numRequests: number): ReadableStream<Uint8Array> {
 async function tell<T>(what: string, numRequests: number, memory: ResidentMemory, work: () => Promise<T>): Promise<T> {
   const startedMs = performance.now();
   memory.begin();
+  const before = memory.mostMegabytes;
   const result = await work();
   const seconds = (performance.now() - startedMs) / 1000;
   process.stdout.write(
-    `  ${what.padEnd(20)} ${seconds.toFixed(1)} s, ${Math.round(numRequests / seconds).toLocaleString('en')} requests/s, resident at most ${memory.mostMegabytes} MB\n`,
+    `  ${what.padEnd(20)} ${seconds.toFixed(1)} s, ${Math.round(numRequests / seconds).toLocaleString('en')} requests/s, resident at most ${memory.mostMegabytes} MB, ${before} MB before\n`,
   );
   return result;
 }
@@ -110,6 +111,7 @@ class ResidentMemory {
 
   begin(): void {
     this.#most = 0;
+    this.#sample();
   }
 
   #sample(): void {

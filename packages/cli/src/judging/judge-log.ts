@@ -34,6 +34,12 @@ import { judgeReordered } from './reorder.js';
 /** Turns a decided request into the line that is printed. */
 export type PrintRecord = (record: DecidedRecord) => string;
 
+/** The decisions of all rows: by chunk the codes of its rows, and the rulings that they stand for. */
+interface Judged {
+  readonly codesOf: readonly Uint32Array[];
+  readonly rulings: readonly Ruling[];
+}
+
 export class LogJudge {
   readonly tally: Tally = createTally();
   /** Whether lines of the log were not in the order of time, which the rules need. */
@@ -108,30 +114,62 @@ export class LogJudge {
     }
   }
 
-  /** The rules remember: everything is stored, then judged in the order of time, then printed in that of the log. */
+  /**
+   * The rules remember, so rows are judged in the order of time, and printed in that of the log. Chunks that come in the
+   * order of time are judged as they come; once one does not, all are judged again when the last is there.
+   */
   async *#judgeInOrder(imported: AsyncIterable<Imported>): AsyncGenerator<string> {
     const store = await ChunkStore.create();
     try {
-      for await (const chunk of this.#chunks(imported)) await store.add(chunk);
-      const replay = this.#newReplay();
-      const codesOf = store.times.map((times) => new Uint32Array(times.length));
-      for (const { chunks, sequence } of orderByTime(store.times)) {
-        const rows: ChunkRows[] = [];
-        for (const chunk of chunks) rows.push(await store.rows(chunk));
-        const { codes, tally } = replay.judge(rows, sequence);
-        addTally(this.tally, tally);
-        this.wasReordered ||= sequence !== undefined;
-        if (!sequence) codesOf[chunks[0]!]!.set(codes);
-        else
-          for (const [index, code] of codes.entries())
-            codesOf[chunks[sequence.chunkOf[index]!]!]![sequence.rowOf[index]!] = code;
-      }
+      const { codesOf, rulings } = (await this.#judgeWhileInOrder(imported, store)) ?? (await this.#judgeStored(store));
       if (!this.print) return;
-      for (const [chunk, codes] of codesOf.entries())
-        yield* this.#lines(await store.rows(chunk), codes, replay.table.rulings);
+      for (const [chunk, codes] of codesOf.entries()) yield* this.#lines(await store.rows(chunk), codes, rulings);
     } finally {
       await store.remove();
     }
+  }
+
+  /** Stores all chunks, and judges them as they come. @returns undefined where they were not in the order of time */
+  async #judgeWhileInOrder(imported: AsyncIterable<Imported>, store: ChunkStore): Promise<Judged | undefined> {
+    const replay = this.#newReplay();
+    const tally = createTally();
+    const codesOf: Uint32Array[] = [];
+    let dictionaries = new SegmentDictionaries();
+    let lastUnixMs: number | undefined = Number.NEGATIVE_INFINITY;
+    for await (const chunk of this.#chunks(imported)) {
+      await store.add(chunk);
+      lastUnixMs = lastUnixMs === undefined ? undefined : endInOrder(store.times.at(-1)!, lastUnixMs);
+      if (lastUnixMs === undefined) continue;
+      if (chunk.beginsSegment) dictionaries = new SegmentDictionaries();
+      for (const [name, part] of chunk.dictionaries) dictionaries.add(name, part);
+      const judged = replay.judge([new ChunkRows(chunk.numRows, chunk.columns, dictionaries)]);
+      codesOf.push(judged.codes);
+      addTally(tally, judged.tally);
+    }
+    if (lastUnixMs === undefined) {
+      // What was counted is counted again.
+      this.#breakdown.take();
+      return undefined;
+    }
+    addTally(this.tally, tally);
+    return { codesOf, rulings: replay.table.rulings };
+  }
+
+  async #judgeStored(store: ChunkStore): Promise<Judged> {
+    const replay = this.#newReplay();
+    const codesOf = store.times.map((times) => new Uint32Array(times.length));
+    for (const { chunks, sequence } of orderByTime(store.times)) {
+      const rows: ChunkRows[] = [];
+      for (const chunk of chunks) rows.push(await store.rows(chunk));
+      const { codes, tally } = replay.judge(rows, sequence);
+      addTally(this.tally, tally);
+      this.wasReordered ||= sequence !== undefined;
+      if (!sequence) codesOf[chunks[0]!]!.set(codes);
+      else
+        for (const [index, code] of codes.entries())
+          codesOf[chunks[sequence.chunkOf[index]!]!]![sequence.rowOf[index]!] = code;
+    }
+    return { codesOf, rulings: replay.table.rulings };
   }
 
   #newReplay(): ChunkReplay {
@@ -157,6 +195,16 @@ export class LogJudge {
     const country = view.get('country') as string | null | undefined;
     return this.print!(toDecidedRecord(record, { ...ruling, client: view.client, country }));
   }
+}
+
+/** The last of some times that follow `before`; undefined where one is below the one before it. */
+function endInOrder(times: Float64Array, before: number): number | undefined {
+  let last = before;
+  for (const time of times) {
+    if (time < last) return undefined;
+    last = time;
+  }
+  return last;
 }
 
 /**
