@@ -124,26 +124,31 @@ export class Memory {
 
   /** What can still matter to requests that come later. */
   store(): StoredState {
-    const matters = ([, { quietFromUnixMs }]: readonly [string, StoredCounter]): boolean =>
-      quietFromUnixMs > this.#latestUnixMs;
-    return {
-      counters: [...this.#waiting, ...this.#storedCounters()].filter(matters),
-      holds: [...this.#holds].filter(([, until]) => until > this.#latestUnixMs),
-    };
+    return { counters: [...this.counters()], holds: [...this.holds()] };
   }
 
-  *#storedCounters(): Generator<[string, StoredCounter]> {
-    for (let index = 0; index < this.#numCounters; index += 1) {
-      const record = this.#counters[index * 3 + 2]!;
-      yield [
-        this.#names(this.#counters[index * 3]!, this.#counters[index * 3 + 1]!),
-        {
-          stampsUnixMs: this.#stampsOf(record),
-          heldUntilUnixMs: this.#data[record + HELD_UNTIL]!,
-          quietFromUnixMs: this.#data[record + QUIET_FROM]!,
-        },
-      ];
-    }
+  /** Its counters one by one, for whoever cannot have all of them at once. */
+  *counters(): Generator<readonly [string, StoredCounter]> {
+    for (const counter of this.#waiting) if (counter[1].quietFromUnixMs > this.#latestUnixMs) yield counter;
+    for (let index = 0; index < this.#numCounters; index += 1)
+      if (this.#data[this.#counters[index * 3 + 2]! + QUIET_FROM]! > this.#latestUnixMs) yield this.#storedAt(index);
+  }
+
+  /** Its holds: their keys, and until when. */
+  *holds(): Generator<readonly [string, number]> {
+    for (const hold of this.#holds) if (hold[1] > this.#latestUnixMs) yield hold;
+  }
+
+  #storedAt(index: number): readonly [string, StoredCounter] {
+    const record = this.#counters[index * 3 + 2]!;
+    return [
+      this.#names(this.#counters[index * 3]!, this.#counters[index * 3 + 1]!),
+      {
+        stampsUnixMs: this.#stampsOf(record),
+        heldUntilUnixMs: this.#data[record + HELD_UNTIL]!,
+        quietFromUnixMs: this.#data[record + QUIET_FROM]!,
+      },
+    ];
   }
 
   #stampsOf(record: number): number[] {
@@ -153,7 +158,7 @@ export class Memory {
 
   /** The numbers of keys are about to mean something else. */
   forgetNumbers(): void {
-    for (const [key, counter] of this.#storedCounters()) this.#waiting.set(key, counter);
+    for (let index = 0; index < this.#numCounters; index += 1) this.#waiting.set(...this.#storedAt(index));
     this.#records = new RecordPlaces();
     this.#numCounters = 0;
     this.#dataSize = 0;

@@ -33,7 +33,7 @@ import {
   type Tally,
 } from '@jadefence/core';
 import type { MessagePort } from 'node:worker_threads';
-import { packState, unpackState } from './pack-state.js';
+import { packMemory, unpackState } from './pack-state.js';
 import { openChunks, type ChunksSource } from './open-chunks.js';
 import { openWorld, type SharedWorld, type World } from './shared-world.js';
 
@@ -160,7 +160,7 @@ function recall(source: JudgeSource, past: Past | undefined, maxLimitKeys: numbe
 function keep(replay: ChunkReplay, { nextName }: Past): Uint8Array {
   if (pasts.size >= MAX_PASTS) pasts.delete(pasts.keys().next().value!);
   pasts.set(nextName, replay);
-  return packState(replay.memory.store());
+  return packMemory(replay.memory);
 }
 
 export function judgeChunks({ parts, span, past, maxLimitKeys, progress, ...source }: JudgeTask): JudgeAnswer {
