@@ -5,6 +5,15 @@ import { ROOT, SetupError } from './run.mjs';
 
 const STOP_MS = 10_000;
 
+/** Has glibc give memory back that large buffers of a log lay in; without it a replay takes a seventh more. */
+const ALLOCATOR = {
+  MALLOC_ARENA_MAX: '2',
+  MALLOC_MMAP_THRESHOLD_: '262144',
+  MALLOC_TRIM_THRESHOLD_: '1048576',
+};
+/** Young generations of half the size, of which each thread has one. */
+const NODE_OPTIONS = ['--max-semi-space-size=8'];
+
 /**
  * Starts the built service and waits until it listens.
  * @param {Record<string, string>} env its settings, on top of ours
@@ -12,9 +21,9 @@ const STOP_MS = 10_000;
  */
 export function startService(env, logTo = 'inherit') {
   return new Promise((resolve, reject) => {
-    const child = spawn(process.execPath, [join(ROOT, 'packages/service/dist/main.js')], {
+    const child = spawn(process.execPath, [...NODE_OPTIONS, join(ROOT, 'packages/service/dist/main.js')], {
       cwd: ROOT,
-      env: { ...process.env, ...env },
+      env: { ...ALLOCATOR, ...process.env, ...env },
       stdio: ['ignore', logTo, 'pipe', 'ipc'],
     });
     let errors = '';
