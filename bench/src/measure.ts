@@ -85,6 +85,25 @@ export function printTimes(times: Readonly<Record<string, readonly number[]>>, c
   }
 }
 
+/** How long each stage of some work takes, so that a bench can say which one limits. */
+export class Stages {
+  readonly #seconds = new Map<string, number>();
+
+  time<T>(name: string, work: () => T): T {
+    const startedMs = performance.now();
+    const result = work();
+    this.#seconds.set(name, (this.#seconds.get(name) ?? 0) + (performance.now() - startedMs) / 1000);
+    return result;
+  }
+
+  /** @param of what all stages together are */
+  print(of: string): void {
+    const all = [...this.#seconds.values()].reduce((sum, seconds) => sum + seconds, 0);
+    const shares = [...this.#seconds].map(([name, seconds]) => `${name} ${Math.round((100 * seconds) / all)}%`);
+    process.stdout.write(`  what limits ${of}: ${shares.join(', ')}\n`);
+  }
+}
+
 /** Bytes of objects and of buffers, garbage collected first. Needs --expose-gc. */
 export function heapAndBuffers(): number {
   // Buffers are let go of in a second round.

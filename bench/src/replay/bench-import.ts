@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import { gzipSync } from 'node:zlib';
-import { median, printTimes, timeRounds } from '../measure.js';
+import { median, printTimes, Stages, timeRounds } from '../measure.js';
 import { checkFrozenLog, forgetScenery, frozenRequests } from './frozen.js';
 import { formatCombined, formatNdjson, type BenchRequest } from './requests.js';
 import { importCombined, importInTwoThreads, storedBytes, type StoredChunk } from './stored-log.js';
@@ -18,11 +18,12 @@ export async function benchImport(): Promise<void> {
   process.stdout.write(
     `import: ${REQUESTS.toLocaleString('en')} requests of the frozen log, ${(combined.length / REQUESTS).toFixed(0)} bytes a line, ${ROUNDS} interleaved rounds\n`,
   );
+  const stages = new Stages();
   let one: readonly StoredChunk[] = [];
   let two: readonly StoredChunk[] = [];
   const times = await timeRounds(ROUNDS, {
     'JSON.parse': () => void parseEach(ndjson),
-    'one thread': () => void (one = importCombined(combined)),
+    'one thread': () => void (one = importCombined(combined, stages)),
     'two threads': async () => void (two = await importInTwoThreads(combined)),
   });
   printTimes(times, REQUESTS, 'lines');
@@ -37,6 +38,7 @@ export async function benchImport(): Promise<void> {
   process.stdout.write(
     `  stored: ${(size / REQUESTS).toFixed(2)} bytes a request (goal: 18, and a third of gzip -6: ${(third / REQUESTS).toFixed(2)})\n`,
   );
+  stages.print('one thread');
 }
 
 /** The requests as bytes, without the strings they were made of, which would keep the garbage collector busy. */

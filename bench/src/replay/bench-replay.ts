@@ -13,7 +13,7 @@ import {
   type LogRecord,
 } from '@jadefence/core';
 import { Random } from '@jadefence/demo';
-import { median, printTimes, timeRounds } from '../measure.js';
+import { median, printTimes, Stages, timeRounds } from '../measure.js';
 import { checkFrozenLog, frozenPolicy, frozenRequests, frozenScenery, type PolicySize } from './frozen.js';
 import { createMemoised } from './memoised.js';
 import { createPlain } from './plain.js';
@@ -91,6 +91,7 @@ async function comparePolicy(
   const numPlain = PLAIN_REQUESTS[size];
   const numMemoised = size === 200 ? requests.length : numPlain;
   const inMemory = [...readChunks(stored, wanted)];
+  const stages = new Stages();
   const times = await timeRounds(ROUNDS, {
     'plain': () => {
       const plain = createPlain(rules, data);
@@ -100,7 +101,7 @@ async function comparePolicy(
       const memoised = createMemoised(rules, data);
       for (let index = 0; index < numMemoised; index += 1) memoised(requests[index]!);
     },
-    'stored': () => replayStored(judge, stored),
+    'stored': () => replayStored(judge, stored, stages),
     'in memory': () => replayChunks(judge, inMemory),
   });
   printTimes({ plain: times['plain']! }, numPlain, 'requests');
@@ -113,18 +114,26 @@ async function comparePolicy(
       `  ${name}: ${(ours / rate('plain', numPlain)).toFixed(0)} times plain, ${(ours / rate('memoised', numMemoised)).toFixed(1)} times memoised\n`,
     );
   }
+  stages.print('a replay from the store');
   printAgreement(size, judge, rules, requests);
   return median(times['stored']!);
 }
 
-function replayChunks(judge: Judge, chunks: Iterable<ChunkRows>): void {
-  const replay = new ChunkReplay(new Program(judge));
-  for (const rows of chunks) deflateSync(new Uint8Array(replay.judge([rows]).codes.buffer), { level: 1 });
+function replayChunks(judge: Judge, chunks: Iterable<ChunkRows>, stages = new Stages()): void {
+  const replay = new ChunkReplay(stages.time('compiling', () => new Program(judge)));
+  const reading = chunks[Symbol.iterator]();
+  for (;;) {
+    const next = stages.time('reading columns', () => reading.next());
+    if (next.done) return;
+    const { codes } = stages.time('judging', () => replay.judge([next.value]));
+    stages.time('packing decisions', () => deflateSync(new Uint8Array(codes.buffer), { level: 1 }));
+  }
 }
 
 /** Reads stored chunks, only the columns that the rules look at, judges them and packs the decisions. */
-export function replayStored(judge: Judge, stored: readonly StoredChunk[]): void {
-  replayChunks(judge, readChunks(stored, new Set([...new Program(judge).attributes, ...COMMON_COLUMNS])));
+export function replayStored(judge: Judge, stored: readonly StoredChunk[], stages?: Stages): void {
+  const wanted = new Set([...new Program(judge).attributes, ...COMMON_COLUMNS]);
+  replayChunks(judge, readChunks(stored, wanted), stages);
 }
 
 /** Whether the same rule decides each of some requests, drawn at random and asked in their order. */

@@ -1,6 +1,6 @@
 /** The service as a whole: a log streamed into it, replayed by it, and the memory that this takes. */
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { availableParallelism, tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import { ServiceClient } from '@jadefence/contract';
@@ -13,6 +13,8 @@ import { formatCombined } from './requests.js';
 import { formatIpv4 } from './scenery.js';
 
 const SAMPLE_MS = 100;
+/** As Linux counts the time of processes. */
+const TICKS_A_SECOND = 100;
 const PIECE_CHARACTERS = 1_000_000;
 
 /** @param numRequests streamed from the generator, never written as a file */
@@ -94,10 +96,12 @@ async function tell<T>(what: string, numRequests: number, memory: ResidentMemory
   const startedMs = performance.now();
   memory.begin();
   const before = memory.mostMegabytes;
+  const busyBefore = memory.busySeconds;
   const result = await work();
   const seconds = (performance.now() - startedMs) / 1000;
+  const busy = (memory.busySeconds - busyBefore) / seconds;
   process.stdout.write(
-    `  ${what.padEnd(20)} ${seconds.toFixed(1)} s, ${Math.round(numRequests / seconds).toLocaleString('en')} requests/s, resident at most ${memory.mostMegabytes} MB, ${before} MB before\n`,
+    `  ${what.padEnd(20)} ${seconds.toFixed(1)} s, ${Math.round(numRequests / seconds).toLocaleString('en')} requests/s, resident at most ${memory.mostMegabytes} MB, ${before} MB before; it kept ${busy.toFixed(1)} processors busy, of ${availableParallelism()}\n`,
   );
   return result;
 }
@@ -121,6 +125,14 @@ class ResidentMemory {
 
   get mostMegabytes(): number {
     return Math.round(this.#most / 1024);
+  }
+
+  /** Of processors, since it began. */
+  get busySeconds(): number {
+    const fields = readFileSync(`/proc/${this.pid}/stat`, 'utf8')
+      .replace(/^.*\) /, '')
+      .split(' ');
+    return (Number(fields[11]) + Number(fields[12])) / TICKS_A_SECOND;
   }
 
   stop(): void {

@@ -2,7 +2,7 @@
 import pg from 'pg';
 import { startCluster } from '../../../scripts/lib/cluster.mjs';
 import { findPostgres } from '../../../scripts/lib/install.mjs';
-import { median, printTimes, timeRounds } from '../measure.js';
+import { median, printTimes, Stages, timeRounds } from '../measure.js';
 import { frozenJudge, frozenWorld, replayStored } from './bench-replay.js';
 import { checkFrozenLog, frozenPolicy, frozenRequests, frozenScenery } from './frozen.js';
 import { createPlain } from './plain.js';
@@ -35,9 +35,10 @@ export async function benchSql(): Promise<void> {
     process.stdout.write(
       `sql: a replay of ${REPLAYED.toLocaleString('en')} requests from the store, 200 rules with limits, one thread, beside one statement with ${NUM_RULES} of the rules over ${ASKED.toLocaleString('en')}, ${ROUNDS} interleaved rounds\n`,
     );
+    const stages = new Stages();
     let rows: { line: number; rule: number }[] = [];
     const times = await timeRounds(ROUNDS, {
-      stored: () => replayStored(judge, stored),
+      stored: () => replayStored(judge, stored, stages),
       statement: async () => void ({ rows } = await client.query<{ line: number; rule: number }>(statement)),
     });
     printTimes({ stored: times['stored']! }, REPLAYED, 'requests');
@@ -45,9 +46,7 @@ export async function benchSql(): Promise<void> {
     const ratio = REPLAYED / median(times['stored']!) / (ASKED / median(times['statement']!));
     process.stdout.write(`  stored: ${ratio.toFixed(0)} times the statement (goal: 100)\n`);
     tellAgreement(ten, requests.slice(0, ASKED), rows);
-    process.stdout.write(
-      '  what limits: the statement asks every rule of every row; the replay reads distinct values and waits for its counters\n',
-    );
+    stages.print('the replay');
   } finally {
     await client.query('drop schema if exists bench cascade').catch(() => undefined);
     await client.end();

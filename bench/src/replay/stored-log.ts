@@ -1,8 +1,16 @@
 /** The frozen log in stored columns, as the service keeps them. */
 import { promisify } from 'node:util';
 import { constants, deflate, deflateSync, inflateSync, type ZlibOptions } from 'node:zlib';
-import { ChunkRows, LogImporter, SegmentDictionaries, type EncodedChunk } from '@jadefence/core';
+import {
+  ChunkBuilder,
+  ChunkRows,
+  LogParser,
+  SegmentDictionaries,
+  type EncodedChunk,
+  type ParsedLines,
+} from '@jadefence/core';
 import type * as Files from '@jadefence/files';
+import { Stages } from '../measure.js';
 
 /** A chunk as it lies in the database. */
 export interface StoredChunk {
@@ -17,22 +25,29 @@ const BUILT_FILES = new URL('../../../packages/files/dist/index.js', import.meta
 const deflateBytes = promisify<Uint8Array, ZlibOptions, Buffer>(deflate);
 
 /** Imports lines of NCSA combined with the host in front, compression included, on one thread. */
-export function importCombined(log: Uint8Array): StoredChunk[] {
+export function importCombined(log: Uint8Array, stages = new Stages()): StoredChunk[] {
   const stored: StoredChunk[] = [];
-  const importer = new LogImporter('combined-with-host', {}, ({ line, reason }) => {
+  const parser = new LogParser('combined-with-host', {}, true);
+  const builder = new ChunkBuilder('combined-with-host', {}, ({ line, reason }) => {
     throw new Error(`line ${line} of the generated log was rejected: ${reason}`);
   });
-  const keep = (chunks: readonly EncodedChunk[]): void => {
-    for (const { numRows, beginsSegment, columns, dictionaries } of chunks)
-      stored.push({
-        numRows,
-        beginsSegment,
-        columns: [...columns].map(([name, bytes]) => [name, deflateSync(bytes, { strategy: constants.Z_RLE })]),
-        dictionaries: [...dictionaries].map(([name, bytes]) => [name, deflateSync(bytes)]),
-      });
+  const take = (parse: () => ParsedLines): void => {
+    const lines = stages.time('taking lines apart', parse);
+    keep(stages.time('dictionaries and columns', () => builder.add(lines)));
   };
-  for (let at = 0; at < log.length; at += PIECE_BYTES) keep(importer.push(log.subarray(at, at + PIECE_BYTES)));
-  keep(importer.end());
+  const keep = (chunks: readonly EncodedChunk[]): void =>
+    stages.time('compressing', () => {
+      for (const { numRows, beginsSegment, columns, dictionaries } of chunks)
+        stored.push({
+          numRows,
+          beginsSegment,
+          columns: [...columns].map(([name, bytes]) => [name, deflateSync(bytes, { strategy: constants.Z_RLE })]),
+          dictionaries: [...dictionaries].map(([name, bytes]) => [name, deflateSync(bytes)]),
+        });
+    });
+  for (let at = 0; at < log.length; at += PIECE_BYTES) take(() => parser.parse(log.subarray(at, at + PIECE_BYTES)));
+  take(() => parser.end());
+  keep(builder.end());
   return stored;
 }
 
