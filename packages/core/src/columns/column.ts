@@ -252,10 +252,15 @@ export function decodeColumn(bytes: Uint8Array, numRows: number, findDictionary:
 
 function valueColumn(dictionary: Dictionary, codes: Codes): ValueColumn {
   const first = codes[0] ?? 0;
-  const isSame = codes.every((code) => code === first);
-  const isPresent = first !== 0;
-  const presence = codes.every((code) => (code !== 0) === isPresent) ? Number(isPresent) : -1;
-  return { kind: 'values', dictionary, codes, onlyCode: isSame ? first : -1, presence };
+  let differing = 0;
+  let numAbsent = 0;
+  for (let row = 0; row < codes.length; row += 1) {
+    const code = codes[row]!;
+    differing |= code ^ first;
+    if (code === 0) numAbsent += 1;
+  }
+  const presence = numAbsent === 0 && codes.length > 0 ? 1 : numAbsent === codes.length ? 0 : -1;
+  return { kind: 'values', dictionary, codes, onlyCode: differing === 0 ? first : -1, presence };
 }
 
 class LebReader {

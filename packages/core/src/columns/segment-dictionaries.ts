@@ -34,13 +34,16 @@ interface Part {
   readonly first: number;
   readonly bytes: Uint8Array;
   readonly ends: Int32Array;
-  /** All of its bytes as one text where each byte is a character, else `null`; `undefined` before it is needed. */
-  text: string | null | undefined;
+  /** By block of entries, its bytes as one text where each byte is a character, else `null`; unset before it is needed. */
+  readonly blocks: (string | null | undefined)[];
 }
+
+/** Entries whose texts are pieces of one: a piece keeps the whole alive, so there are few. */
+const BLOCK_BITS = 5;
 
 const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 
-/** Values are decoded when they are asked for the first time; the texts of a part mostly are pieces of one. */
+/** Values are decoded when they are asked for the first time; the texts of a block mostly are pieces of one. */
 class GrowingDictionary implements Dictionary {
   readonly #parts: Part[] = [];
   readonly #values: (JsonValue | OwnUrl)[] = [];
@@ -49,7 +52,7 @@ class GrowingDictionary implements Dictionary {
 
   add(part: Uint8Array): void {
     const { bytes, ends } = decodeDictionaryPart(part);
-    this.#parts.push({ first: this.numValues, bytes, ends, text: undefined });
+    this.#parts.push({ first: this.numValues, bytes, ends, blocks: [] });
     this.numValues += ends.length;
     for (let entry = 0; entry < ends.length && !this.hasOwnUrls; entry += 1) {
       const kind = bytes[entry === 0 ? 0 : ends[entry - 1]!];
@@ -63,17 +66,23 @@ class GrowingDictionary implements Dictionary {
 
   #decode(index: number): JsonValue | OwnUrl {
     const part = this.#partOf(index);
-    const { bytes, ends } = part;
+    const { bytes, ends, blocks } = part;
     const entry = index - part.first;
     const start = entry === 0 ? 0 : ends[entry - 1]!;
     const kind = bytes[start]!;
-    if (part.text === undefined) {
+    const block = entry >> BLOCK_BITS;
+    const firstEntry = block << BLOCK_BITS;
+    const blockStart = firstEntry === 0 ? 0 : ends[firstEntry - 1]!;
+    if (blocks[block] === undefined) {
+      const end = ends[Math.min(ends.length, firstEntry + (1 << BLOCK_BITS)) - 1]!;
       // A character of several bytes is one or two; as many characters as bytes are all of one byte.
-      const text = decoder.decode(bytes);
-      part.text = text.length === bytes.length ? text : null;
+      const text = decoder.decode(bytes.subarray(blockStart, end));
+      blocks[block] = text.length === end - blockStart ? text : null;
     }
-    if (part.text === null || kind === KINDS.json) return decodeEntry(bytes.subarray(start, ends[entry]));
-    return valueOfKind(kind, part.text.slice(start + 1, ends[entry]));
+    const text = blocks[block];
+    if (text === null || text === undefined || kind === KINDS.json)
+      return decodeEntry(bytes.subarray(start, ends[entry]));
+    return valueOfKind(kind, text.slice(start + 1 - blockStart, ends[entry]! - blockStart));
   }
 
   /** An entry as it is stored: its kind, then its text. */

@@ -1,5 +1,5 @@
 import { REACHES, type DatasetKind } from '../reference/dataset.js';
-import { HostTableBuilder } from '../reference/host-table.js';
+import { HostTableBuilder } from '../reference/host-table-builder.js';
 import { createRangeTable, type RangeRow } from '../reference/range-table.js';
 import {
   LineCounter,

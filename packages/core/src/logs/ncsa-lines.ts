@@ -77,7 +77,8 @@ export class NcsaLines {
   #at = 0;
   #shape = 0;
   #refererKind: number = KINDS.list;
-  readonly #timeBytes = new Uint8Array(TIME_BYTES);
+  /** The text of a time in the minute that was read last. */
+  readonly #minute = new DataView(new ArrayBuffer(TIME_BYTES));
   #minuteUnixMs: number | undefined;
   #zone = 0;
 
@@ -93,13 +94,12 @@ export class NcsaLines {
       this.#viewed = bytes;
       this.#view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
     }
-    if (!isPlain(this.#view, start, end)) return false;
     if (this.numRows === this.#lines.length) this.#makeRoom();
     this.#shift = bytes === piece ? 0 : piece.length + this.#carriedBytes - start;
     this.#at = this.numRows * ROW_WORDS;
     this.#shape = 0;
     const timeStart = this.#find(bytes, start, end);
-    const atUnixMs = timeStart < 0 ? undefined : this.#readTime(bytes, timeStart);
+    const atUnixMs = timeStart < 0 ? undefined : this.#readTime(bytes, this.#view, timeStart);
     if (atUnixMs === undefined) return false;
     if (bytes !== piece) this.#carry(bytes.slice(start, end));
     this.#lines[this.numRows] = number;
@@ -183,11 +183,13 @@ export class NcsaLines {
     if (methodEnd < 0 || source[pathStart] !== SLASH) return -1;
     let mark = -1;
     let targetEnd = pathStart;
-    for (; targetEnd < end && source[targetEnd] !== SPACE; targetEnd += 1) {
-      const byte = source[targetEnd]!;
-      if (byte === QUOTE || byte === HASH) return -1;
-      if (byte === QUESTION && mark < 0) mark = targetEnd;
+    for (; targetEnd < end; targetEnd += 1) {
+      const kind = CLASSES[source[targetEnd]!]!;
+      if (kind === WORD) continue;
+      if (kind !== TARGET_END || source[targetEnd] === HASH) break;
+      if (mark < 0) mark = targetEnd;
     }
+    if (source[targetEnd] !== SPACE) return -1;
     const versionEnd = versionOf(source, targetEnd + 1, end);
     if (versionEnd < 0) return -1;
     this.#value(METHOD, methodStart, methodEnd);
@@ -273,26 +275,30 @@ export class NcsaLines {
   }
 
   /** Requests of one minute share the text of their time but for two digits. */
-  #readTime(source: Uint8Array, start: number): number | undefined {
-    let at = 0;
-    while (
-      at < TIME_BYTES &&
-      (source[start + at] === this.#timeBytes[at] || at === SECONDS_AT || at === SECONDS_AT + 1)
-    )
-      at += 1;
-    if (at < TIME_BYTES) this.#readMinute(source.subarray(start, start + TIME_BYTES));
+  #readTime(source: Uint8Array, view: DataView, start: number): number | undefined {
+    const minute = this.#minute;
+    const isSameMinute =
+      view.getInt32(start, true) === minute.getInt32(0, true) &&
+      view.getInt32(start + 4, true) === minute.getInt32(4, true) &&
+      view.getInt32(start + 8, true) === minute.getInt32(8, true) &&
+      view.getInt32(start + 12, true) === minute.getInt32(12, true) &&
+      view.getInt16(start + 16, true) === minute.getInt16(16, true) &&
+      view.getInt32(start + 20, true) === minute.getInt32(20, true) &&
+      view.getInt16(start + 24, true) === minute.getInt16(24, true);
+    if (!isSameMinute) this.#readMinute(source.subarray(start, start + TIME_BYTES));
     const seconds = source[start + SECONDS_AT]! - ZERO;
     const digit = source[start + SECONDS_AT + 1]! - ZERO;
     // A leap second is shown as the second that follows, and so is not written as it was.
     const isSecond = seconds >= 0 && seconds < 6 && digit >= 0 && digit <= 9;
-    const minute = this.#minuteUnixMs;
-    return minute === undefined || !isSecond ? undefined : minute + (seconds * 10 + digit) * 1000;
+    const minuteUnixMs = this.#minuteUnixMs;
+    return minuteUnixMs === undefined || !isSecond ? undefined : minuteUnixMs + (seconds * 10 + digit) * 1000;
   }
 
   #readMinute(time: Uint8Array): void {
-    this.#timeBytes.set(time);
-    this.#timeBytes.fill(ZERO, SECONDS_AT, SECONDS_AT + 2);
-    const text = decoder.decode(this.#timeBytes);
+    const bytes = new Uint8Array(this.#minute.buffer);
+    bytes.set(time);
+    bytes.fill(ZERO, SECONDS_AT, SECONDS_AT + 2);
+    const text = decoder.decode(bytes);
     const zone = text.slice(-ZONE_BYTES);
     this.#minuteUnixMs = parseNcsaTime(text);
     if (this.#minuteUnixMs === undefined) return;
@@ -301,13 +307,19 @@ export class NcsaLines {
   }
 }
 
+/** What a byte may be: a character of a word, a space, or what ends the path of a target and is one, too (odd, as they are). */
+const [WORD, GAP, TARGET_END] = [1, 2, 3];
+/** By byte. All that is not printable ASCII, quotation marks and backslashes end everything. */
+const CLASSES = Uint8Array.from({ length: 256 }, (_, byte) => {
+  if (byte < SPACE || byte > 0x7e || byte === QUOTE || byte === BACKSLASH) return 0;
+  return byte === SPACE ? GAP : byte === QUESTION || byte === HASH ? TARGET_END : WORD;
+});
+
 /** The space behind a word of plain characters; -1 where there is none such. */
 function wordEnd(source: Uint8Array, start: number, end: number): number {
-  for (let at = start; at < end; at += 1) {
-    const byte = source[at]!;
-    if (byte === SPACE) return at === start ? -1 : at;
-  }
-  return -1;
+  let at = start;
+  while (at < end && (CLASSES[source[at]!]! & WORD) !== 0) at += 1;
+  return at > start && at < end && source[at] === SPACE ? at : -1;
 }
 
 /** The space behind a word of capital letters. */
@@ -340,27 +352,7 @@ function isDigit(byte: number): boolean {
 /** The closing mark of ` "text"` in plain characters; -1 where it is not that. */
 function quotedEnd(source: Uint8Array, start: number, end: number): number {
   if (source[start] !== SPACE || source[start + 1] !== QUOTE) return -1;
-  const at = source.indexOf(QUOTE, start + 2);
-  return at < end ? at : -1;
-}
-
-/** Whether all bytes are printable ASCII but the backslash. Four at a time, by what overflows into their highest bits. */
-function isPlain(source: DataView, start: number, end: number): boolean {
-  let at = start;
-  for (; at + 4 <= end; at += 4) {
-    const word = source.getInt32(at, true);
-    const noBackslash = word ^ 0x5c5c5c5c;
-    const noDelete = word ^ 0x7f7f7f7f;
-    const strange =
-      word |
-      ((word - 0x20202020) & ~word) |
-      ((noBackslash - 0x01010101) & ~noBackslash) |
-      ((noDelete - 0x01010101) & ~noDelete);
-    if ((strange & 0x80808080) !== 0) return false;
-  }
-  for (; at < end; at += 1) {
-    const byte = source.getUint8(at);
-    if (byte < SPACE || byte > 0x7e || byte === BACKSLASH) return false;
-  }
-  return true;
+  let at = start + 2;
+  while (at < end && CLASSES[source[at]!] !== 0) at += 1;
+  return at < end && source[at] === QUOTE ? at : -1;
 }

@@ -82,6 +82,11 @@ export class Describer extends Plan {
     return this.#numberOfGate.get(gate)!;
   }
 
+  /** Where the numbers of an aspect stand; undefined for applications, which are recognised request by request. */
+  slotOf(aspect: Aspect, gate: number): number | undefined {
+    return this.#slots[gate]![aspect];
+  }
+
   /** The number of what a request is under an aspect. */
   numberOf(aspect: Aspect, seat: Seat, gate: number): number {
     return aspect === 'application'

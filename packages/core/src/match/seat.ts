@@ -29,10 +29,15 @@ export class ChunkSeat implements Seat {
   }
 
   numberOf(slot: number): number {
+    return this.numbersOf(slot)[this.row]!;
+  }
+
+  /** The numbers of all rows at a slot. */
+  numbersOf(slot: number): Int32Array {
     const known = this.#numbers[slot];
-    if (known !== undefined) return known[this.row]!;
+    if (known !== undefined) return known;
     this.#read(this.plan.bundleOfSlot[slot]!);
-    return this.#numbers[slot]![this.row]!;
+    return this.#numbers[slot]!;
   }
 
   classesOf(group: number): Int32Array {

@@ -1,5 +1,6 @@
 import { isUnderPath } from '../request/path.js';
-import { HostTableBuilder, MAX_VALUE, type HostRow, type HostTable } from './host-table.js';
+import { HostTableBuilder } from './host-table-builder.js';
+import { MAX_VALUE, type HostRow, type HostTable } from './host-table.js';
 
 export const UNCATEGORISED = 'uncategorised';
 

@@ -4,7 +4,8 @@ import { DatasetReader } from '../language/dataset-lines.js';
 import { isBelowDomain } from '../request/host.js';
 import { Dataset, REACHES, type DatasetKind } from './dataset.js';
 import { createDomainSet, formatDomainEntry, type DomainEntry, type Reach } from './domain-set.js';
-import { createHostTable, HostTable, type HostRow } from './host-table.js';
+import { createHostTable } from './host-table-builder.js';
+import { HostTable, type HostRow } from './host-table.js';
 
 const label = fc.constantFrom('a', 'b', 'c');
 const host = fc.oneof(

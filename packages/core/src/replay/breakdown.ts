@@ -49,16 +49,34 @@ export class Breakdown {
     const seats = chunks.map((rows) => new ChunkSeat(describer, rows));
     const gateOf = rulings.map(({ gate }) => describer.gateNumber(gate));
     const outcomeOf = rulings.map(({ outcome }) => OUTCOMES.indexOf(outcome));
-    for (const [aspect, counts] of this.#counts)
+    for (const [aspect, counts] of this.#counts) {
+      // By chunk and gate, the numbers of all rows, where they are read once a value.
+      const numbersOf = seats.map((): Int32Array[] => []);
       for (let index = 0; index < codes.length; index += 1) {
         const code = codes[index]!;
-        const seat = seats[sequence ? sequence.chunkOf[index]! : 0]!;
-        seat.row = sequence ? sequence.rowOf[index]! : index;
-        counts.add(describer.numberOf(aspect, seat, gateOf[code]!) * NUM_OUTCOMES + outcomeOf[code]!);
+        const chunk = sequence ? sequence.chunkOf[index]! : 0;
+        const row = sequence ? sequence.rowOf[index]! : index;
+        const gate = gateOf[code]!;
+        const numbers = numbersOf[chunk]![gate] ?? this.#numbersOf(aspect, seats[chunk]!, gate, numbersOf[chunk]!);
+        counts.add(
+          (numbers ? numbers[row]! : this.#recognise(aspect, seats[chunk]!, row, gate)) * NUM_OUTCOMES +
+            outcomeOf[code]!,
+        );
       }
+    }
     for (let index = 0; index < codes.length; index += 1)
       this.#hours.add(hourOf(atUnixMs[index]!) * NUM_OUTCOMES + outcomeOf[codes[index]!]!);
     for (const seat of seats) seat.close();
+  }
+
+  #numbersOf(aspect: Aspect, seat: ChunkSeat, gate: number, known: Int32Array[]): Int32Array | undefined {
+    const slot = this.#describer.slotOf(aspect, gate);
+    return slot === undefined ? undefined : (known[gate] = seat.numbersOf(slot));
+  }
+
+  #recognise(aspect: Aspect, seat: ChunkSeat, row: number, gate: number): number {
+    seat.row = row;
+    return this.#describer.numberOf(aspect, seat, gate);
   }
 
   /** What was counted since this was asked last. */
