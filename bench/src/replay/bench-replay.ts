@@ -115,6 +115,7 @@ async function comparePolicy(
     );
   }
   stages.print('a replay from the store');
+  if (size === 200) printWholeAgreement(judge, rules, requests, inMemory);
   printAgreement(size, judge, rules, requests);
   return median(times['stored']!);
 }
@@ -134,6 +135,42 @@ function replayChunks(judge: Judge, chunks: Iterable<ChunkRows>, stages = new St
 export function replayStored(judge: Judge, stored: readonly StoredChunk[], stages?: Stages): void {
   const wanted = new Set([...new Program(judge).attributes, ...COMMON_COLUMNS]);
   replayChunks(judge, readChunks(stored, wanted), stages);
+}
+
+/** Whether the same rule decides each request of the log, by a hash of lines and rules whose order does not matter. */
+function printWholeAgreement(
+  judge: Judge,
+  rules: readonly BenchRule[],
+  requests: readonly BenchRequest[],
+  chunks: readonly ChunkRows[],
+): void {
+  const replay = new ChunkReplay(new Program(judge));
+  const codes = chunks.map((rows) => replay.judge([rows]).codes);
+  const numberOf = new Map<string | undefined, number>(rules.map(({ name }, index) => [name, index]));
+  const ruleOf = replay.table.rulings.map(({ rule }) => numberOf.get(rule) ?? -1);
+  const memoised = createMemoised(rules, createReferenceData(frozenScenery()));
+  let [ours, theirs, line] = [0, 0, 0];
+  let differing: string | undefined;
+  for (const chunk of codes)
+    for (const code of chunk) {
+      const expected = memoised(requests[line]!);
+      line += 1;
+      ours = (ours + mix(line, ruleOf[code]!)) >>> 0;
+      theirs = (theirs + mix(line, expected)) >>> 0;
+      if (ruleOf[code] !== expected)
+        differing ??= `line ${line} is decided by ${rules[ruleOf[code]!]?.name}, memoised says ${rules[expected]?.name}`;
+    }
+  process.stdout.write(
+    `  hash of lines and deciding rules, all ${line.toLocaleString('en')}: ${ours.toString(16)}, memoised ${theirs.toString(16)}${differing ? `; ${differing}` : ''}\n`,
+  );
+}
+
+/** Spreads two numbers over 32 bits (the finisher of MurmurHash3). */
+function mix(line: number, rule: number): number {
+  let mixed = Math.imul(line, 0x9e3779b1) ^ Math.imul(rule + 1, 0x85ebca6b);
+  mixed = Math.imul(mixed ^ (mixed >>> 16), 0x85ebca6b);
+  mixed = Math.imul(mixed ^ (mixed >>> 13), 0xc2b2ae35);
+  return (mixed ^ (mixed >>> 16)) >>> 0;
 }
 
 /** Whether the same rule decides each of some requests, drawn at random and asked in their order. */

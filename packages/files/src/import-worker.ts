@@ -79,7 +79,9 @@ function parse({ format, options, keepsLines }: ImportTask, next: MessagePort): 
       return { lines: piece ? parser.parse(piece) : parser.end(), isLast: !piece };
     });
     const plain = 'lines' in step ? step.lines.plain : undefined;
-    const arrays = plain ? [plain.source, plain.lines, plain.timesUnixMs, plain.shapes, plain.refererKinds, plain.cells] : [];
+    const arrays = plain
+      ? [plain.source, plain.lines, plain.timesUnixMs, plain.shapes, plain.refererKinds, plain.cells]
+      : [];
     next.postMessage(step, wholeBuffers(piece ? [piece, ...arrays] : arrays));
   });
 }
