@@ -2,10 +2,13 @@
 export class ArrayPool {
   readonly #free: Int32Array[] = [];
 
-  /** @returns an array of at least so many places, with whatever was in them */
+  /** @returns an array of at least so many places, the shortest that there is, with whatever was in them */
   take(numPlaces: number): Int32Array {
-    const index = this.#free.findIndex(({ length }) => length >= numPlaces);
-    return index < 0 ? new Int32Array(numPlaces) : this.#free.splice(index, 1)[0]!;
+    let best = -1;
+    this.#free.forEach(({ length }, index) => {
+      if (length >= numPlaces && (best < 0 || length < this.#free[best]!.length)) best = index;
+    });
+    return best < 0 ? new Int32Array(numPlaces) : this.#free.splice(best, 1)[0]!;
   }
 
   give(arrays: readonly Int32Array[]): void {
