@@ -103,11 +103,9 @@ export class LogJudge {
 
   async *#judgeAsTheyCome(imported: AsyncIterable<Imported>): AsyncGenerator<string> {
     const replay = this.#newReplay();
-    let dictionaries = new SegmentDictionaries();
+    const openNext = createOpener();
     for await (const chunk of this.#chunks(imported)) {
-      if (chunk.beginsSegment) dictionaries = new SegmentDictionaries();
-      for (const [name, part] of chunk.dictionaries) dictionaries.add(name, part);
-      const rows = new ChunkRows(chunk.numRows, chunk.columns, dictionaries);
+      const rows = openNext(chunk);
       const { codes, tally } = replay.judge([rows]);
       addTally(this.tally, tally);
       yield* this.#lines(rows, codes, replay.table.rulings);
@@ -134,15 +132,13 @@ export class LogJudge {
     const replay = this.#newReplay();
     const tally = createTally();
     const codesOf: Uint32Array[] = [];
-    let dictionaries = new SegmentDictionaries();
+    const openNext = createOpener();
     let lastUnixMs: number | undefined = Number.NEGATIVE_INFINITY;
     for await (const chunk of this.#chunks(imported)) {
       await store.add(chunk);
       lastUnixMs = lastUnixMs === undefined ? undefined : endInOrder(store.times.at(-1)!, lastUnixMs);
       if (lastUnixMs === undefined) continue;
-      if (chunk.beginsSegment) dictionaries = new SegmentDictionaries();
-      for (const [name, part] of chunk.dictionaries) dictionaries.add(name, part);
-      const judged = replay.judge([new ChunkRows(chunk.numRows, chunk.columns, dictionaries)]);
+      const judged = replay.judge([openNext(chunk)]);
       codesOf.push(judged.codes);
       addTally(tally, judged.tally);
     }
@@ -195,6 +191,16 @@ export class LogJudge {
     const country = view.get('country') as string | null | undefined;
     return this.print!(toDecidedRecord(record, { ...ruling, client: view.client, country }));
   }
+}
+
+/** Opens chunks as they come, one after the other, each with the dictionaries of those before it in its segment. */
+function createOpener(): (chunk: EncodedChunk) => ChunkRows {
+  let dictionaries = new SegmentDictionaries();
+  return (chunk) => {
+    if (chunk.beginsSegment) dictionaries = new SegmentDictionaries();
+    for (const [name, part] of chunk.dictionaries) dictionaries.add(name, part);
+    return new ChunkRows(chunk.numRows, chunk.columns, dictionaries);
+  };
 }
 
 /** The last of some times that follow `before`; undefined where one is below the one before it. */
