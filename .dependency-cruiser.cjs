@@ -5,14 +5,15 @@ const core = (folder) => `^packages/core/src/${folder}/`;
 const CORE_MAY_USE = {
   binary: [],
   request: [],
-  columns: ['binary'],
+  kernel: [],
+  columns: ['binary', 'kernel'],
   reference: ['request', 'binary'],
   language: ['request', 'reference'],
   check: ['request', 'reference', 'language'],
   decide: ['request', 'reference', 'language', 'check'],
   match: ['request', 'reference', 'language', 'check', 'decide', 'columns'],
   explain: ['request', 'reference', 'language', 'check', 'decide'],
-  logs: ['request', 'language', 'columns'],
+  logs: ['request', 'language', 'columns', 'kernel'],
   survey: ['request', 'reference', 'language', 'columns', 'check', 'decide', 'match'],
   replay: ['request', 'reference', 'language', 'check', 'decide', 'columns', 'match'],
 };

@@ -2,6 +2,7 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { checkNode, installPackages, runTool } from './lib/install.mjs';
+import { buildKernel } from './lib/kernel.mjs';
 import { main, ROOT, SetupError } from './lib/run.mjs';
 
 const CHECKS = {
@@ -22,6 +23,7 @@ const CHECKS = {
 await main(async () => {
   checkNode();
   await installPackages();
+  await buildKernel();
   let numFailed = 0;
   for (const [name, check] of Object.entries(CHECKS)) {
     const startedMs = performance.now();

@@ -2,6 +2,7 @@
 import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { buildKernel } from './kernel.mjs';
 import { ROOT, run, step } from './run.mjs';
 
 const TSC = 'node_modules/typescript7/bin/tsc';
@@ -17,13 +18,15 @@ export async function build() {
   )
     return;
   await step('Building', async () => {
+    await buildKernel();
     await run(process.execPath, [TSC, '-b', 'tsconfig.build.json']);
     await buildClient();
     await run(process.execPath, [join(ROOT, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'], {
       cwd: join(ROOT, 'packages/console'),
     });
     mkdirSync(join(ROOT, '.jadefence'), { recursive: true });
-    writeFileSync(STAMP, stamp);
+    // The kernel is a source of the rest.
+    writeFileSync(STAMP, hashSources());
   });
 }
 

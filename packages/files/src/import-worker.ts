@@ -78,11 +78,21 @@ function parse({ format, options, keepsLines }: ImportTask, next: MessagePort): 
       parser ??= new LogParser(format, options, keepsLines);
       return { lines: piece ? parser.parse(piece) : parser.end(), isLast: !piece };
     });
-    const plain = 'lines' in step ? step.lines.plain : undefined;
+    const lines = 'lines' in step ? step.lines.plain : undefined;
+    // A copy, since the parser uses its memory again.
+    const plain = lines && {
+      ...lines,
+      source: lines.source.slice(),
+      numbers: lines.numbers.slice(),
+      timesUnixMs: lines.timesUnixMs.slice(),
+      shapes: lines.shapes.slice(),
+      refererKinds: lines.refererKinds.slice(),
+      cells: lines.cells.slice(),
+    };
     const arrays = plain
-      ? [plain.source, plain.lines, plain.timesUnixMs, plain.shapes, plain.refererKinds, plain.cells]
+      ? [plain.source, plain.numbers, plain.timesUnixMs, plain.shapes, plain.refererKinds, plain.cells]
       : [];
-    next.postMessage(step, wholeBuffers(piece ? [piece, ...arrays] : arrays));
+    next.postMessage('lines' in step ? { ...step, lines: { ...step.lines, plain } } : step, wholeBuffers(arrays));
   });
 }
 

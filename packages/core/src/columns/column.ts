@@ -23,7 +23,10 @@
  * bound on unique query strings; one a chunk, which stores what comes up again in every chunk.
  */
 import { crc32 } from '../binary/checksum.js';
+import { FIRST_VALUE_CODE, JSON_KIND, LIST_KIND, OWN_HTTP_KIND, OWN_HTTPS_KIND, TEXT_KIND } from '../kernel/cells.js';
 import { grownBytes } from './grown.js';
+
+export { FIRST_VALUE_CODE };
 
 /** A cell as JSON can hold it; `null` is none, `undefined` unknown. */
 export type Cell = JsonValue | null | undefined;
@@ -64,7 +67,6 @@ const MAGIC = 0x4c43464a;
 const VERSION = 3;
 const HEADER_BYTES = 16;
 const TYPES = { integers: 1, values: 2, dictionary: 3, codes: 4 } as const;
-export const FIRST_VALUE_CODE = 2;
 const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 
 /** @param values whole numbers within ±2^53 */
@@ -215,7 +217,13 @@ export function valueOfKind(kind: number, text: string): JsonValue | OwnUrl {
 }
 
 /** Of what an entry is the text. */
-export const KINDS = { text: 0x73, list: 0x6c, json: 0x6a, ownHttp: 0x68, ownHttps: 0x48 } as const;
+export const KINDS = {
+  text: TEXT_KIND,
+  list: LIST_KIND,
+  json: JSON_KIND,
+  ownHttp: OWN_HTTP_KIND,
+  ownHttps: OWN_HTTPS_KIND,
+} as const;
 /** Schemes of URLs that are kept without their host, by kind. */
 export const OWN_SCHEMES = { [KINDS.ownHttp]: 'http://', [KINDS.ownHttps]: 'https://' } as const;
 

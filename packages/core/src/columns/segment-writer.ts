@@ -12,39 +12,18 @@ import {
   type EncodedChunk,
   type Row,
 } from './chunk.js';
-import {
-  encodeCodes,
-  encodeDictionaryPart,
-  encodeIntegers,
-  FIRST_VALUE_CODE,
-  KINDS,
-  OWN_SCHEMES,
-  type Cell,
-} from './column.js';
-import { grownBytes, grownFloats, grownWords } from './grown.js';
-import { TextDictionary, type Cells } from './text-dictionary.js';
+import { FIRST_VALUE_CODE, NONE_CODE } from '../kernel/cells.js';
+import { encodeCodes, encodeDictionaryPart, encodeIntegers, KINDS, OWN_SCHEMES, type Cell } from './column.js';
+import { Dictionaries, type LinesInBytes, type TextDictionary } from './dictionaries.js';
+import { grownFloats, grownWords } from './grown.js';
 
 /** Chunks whose columns share their dictionaries. */
 export const SEGMENT_CHUNKS = 16;
 /** A segment ends early where its dictionaries come to this many bytes. */
 const MAX_DICTIONARY_BYTES = 64 * 1024 * 1024;
-export const NONE_CODE = 1;
 const FIRST_ROWS = 256;
 
-const encoder = new TextEncoder();
 const LONE_SURROGATE = /\p{Surrogate}/u;
-
-/** Where texts become bytes before they are looked up. */
-let scratch = withView(new Uint8Array(1024));
-
-function withView(bytes: Uint8Array): { readonly bytes: Uint8Array; readonly view: DataView } {
-  return { bytes, view: viewOf(bytes) };
-}
-
-/** The same bytes, read four at a time. */
-export function viewOf(bytes: Uint8Array): DataView {
-  return new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-}
 
 /** The text of a list of one. */
 function onlyText(cell: Cell): string | undefined {
@@ -59,20 +38,21 @@ export function isHostEnd(code: number): boolean {
 
 /** One column while its segment is written. */
 export class ColumnWriter {
-  readonly dictionary = new TextDictionary();
   /** One a row of the chunk; rows that say nothing are unknown. */
   codes = new Int32Array(FIRST_ROWS);
   isUsed = false;
   /** Entries that chunks before this one have. */
   #numWritten = 0;
 
-  /** @param kind of what the bytes are the text, one of `KINDS` */
-  setBytes(row: number, kind: number, bytes: DataView, start: number, end: number): void {
-    this.setCode(row, this.codeOf(kind, bytes, start, end));
+  constructor(readonly dictionary: TextDictionary) {}
+
+  /** @param kind of what the value is the text, one of `KINDS` */
+  setValue(row: number, kind: number, value: Uint8Array | string): void {
+    this.setCode(row, this.codeOf(kind, value));
   }
 
-  codeOf(kind: number, bytes: DataView, start: number, end: number): number {
-    return this.dictionary.numberOf(kind, bytes, start, end) + FIRST_VALUE_CODE;
+  codeOf(kind: number, value: Uint8Array | string): number {
+    return this.dictionary.numberOf(kind, value) + FIRST_VALUE_CODE;
   }
 
   /** @param code as `codeOf` gave it in this segment */
@@ -82,14 +62,10 @@ export class ColumnWriter {
     this.isUsed = true;
   }
 
-  /** Sets the cells of rows that follow each other. @param all a start of -1 is none; others below 0 are left alone */
-  setMany(firstRow: number, all: Cells): void {
-    const { cells, firstWord, wordsApart, numCells } = all;
-    this.makeRoom(firstRow + numCells - 1);
-    const { codes } = this;
-    for (let cell = 0, at = firstWord; cell < numCells; cell += 1, at += wordsApart)
-      if (cells[at] === -1) codes[firstRow + cell] = NONE_CODE;
-    this.dictionary.numbersOf(all, codes, firstRow, FIRST_VALUE_CODE);
+  /** Sets the codes of rows that follow each other. */
+  setCodes(firstRow: number, codes: Int32Array): void {
+    this.makeRoom(firstRow + codes.length - 1);
+    this.codes.set(codes, firstRow);
     this.isUsed = true;
   }
 
@@ -112,13 +88,8 @@ export class ColumnWriter {
 
   setText(row: number, kind: number, text: string): void {
     // Of half a surrogate pair UTF-8 knows nothing, but JSON does.
-    if (LONE_SURROGATE.test(text)) {
-      this.setText(row, KINDS.json, JSON.stringify(kind === KINDS.list ? [text] : text));
-      return;
-    }
-    while (scratch.bytes.length < text.length * 3) scratch = withView(grownBytes(scratch.bytes));
-    const { written } = encoder.encodeInto(text, scratch.bytes);
-    this.setBytes(row, kind, scratch.view, 0, written);
+    if (LONE_SURROGATE.test(text)) this.setText(row, KINDS.json, JSON.stringify(kind === KINDS.list ? [text] : text));
+    else this.setValue(row, kind, text);
   }
 
   /** What the dictionary has more than after the chunk before; undefined for nothing. */
@@ -132,6 +103,7 @@ export class ColumnWriter {
 }
 
 export class SegmentWriter {
+  readonly #dictionaries = new Dictionaries();
   #columns = new Map<string, ColumnWriter>();
   #lines = new Float64Array(FIRST_ROWS);
   #times = new Float64Array(FIRST_ROWS);
@@ -170,6 +142,11 @@ export class SegmentWriter {
     return first;
   }
 
+  /** Makes lines those that codes are asked of. */
+  load(lines: LinesInBytes): void {
+    this.#dictionaries.load(lines);
+  }
+
   /** @param written how the line was written */
   push({ line, atUnixMs, attributes }: Row, written?: Uint8Array): void {
     const row = this.beginRow(line, atUnixMs);
@@ -183,7 +160,7 @@ export class SegmentWriter {
       else (spilled ??= Object.create(null) as Record<string, Cell>)[name] = cell;
     }
     if (spilled) this.column(SPILL_COLUMN).set(row, spilled as Cell);
-    if (written) this.column(WRITTEN_COLUMN).setBytes(row, KINDS.text, viewOf(written), 0, written.length);
+    if (written) this.column(WRITTEN_COLUMN).setValue(row, KINDS.text, written);
   }
 
   /** Keeps a URL without its host where that is the host of the row. @returns false where it is not */
@@ -210,7 +187,7 @@ export class SegmentWriter {
 
   column(name: string): ColumnWriter {
     let column = this.#columns.get(name);
-    if (!column) this.#columns.set(name, (column = new ColumnWriter()));
+    if (!column) this.#columns.set(name, (column = new ColumnWriter(this.#dictionaries.create())));
     return column;
   }
 
@@ -226,7 +203,7 @@ export class SegmentWriter {
     const dictionaries = new Map<string, Uint8Array>();
     let dictionaryBytes = 0;
     for (const [name, column] of this.#columns) {
-      dictionaryBytes += column.dictionary.numBytes;
+      dictionaryBytes += column.dictionary.bytes.length;
       if (!column.isUsed) continue;
       column.makeRoom(numRows - 1);
       columns.set(name, encodeCodes(column.codes.subarray(0, numRows)));
@@ -241,6 +218,7 @@ export class SegmentWriter {
     if (this.#numChunks === SEGMENT_CHUNKS || dictionaryBytes > MAX_DICTIONARY_BYTES) {
       this.#numChunks = 0;
       this.segment += 1;
+      for (const { dictionary } of this.#columns.values()) dictionary.release();
       this.#columns = new Map();
     }
     let [fromUnixMs, toUnixMs] = [times[0]!, times[0]!];

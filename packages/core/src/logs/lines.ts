@@ -56,10 +56,26 @@ export class LineSplitter implements Splitter {
 
   /** @param joinsQuoted whether a line goes on where a cell in quotation marks has not ended (RFC 4180, 2.6) */
   constructor(
-    private readonly maxLineBytes: number = DEFAULT_MAX_LINE_BYTES,
+    readonly maxLineBytes: number = DEFAULT_MAX_LINE_BYTES,
     private readonly joinsQuoted = false,
   ) {
     this.#keptBytes = Math.max(maxLineBytes, SHOWN_BYTES) + 1;
+  }
+
+  /** Whether a line has begun that has not ended. */
+  get isWithinLine(): boolean {
+    return this.#carryBytes > 0;
+  }
+
+  /** The number of the line that comes next. */
+  get nextNumber(): number {
+    return this.#number + 1;
+  }
+
+  /** Counts lines that somebody else cuts off between two pieces. */
+  pass(numLines: number): void {
+    this.#number += numLines;
+    this.#numBreaks += numLines;
   }
 
   split(piece: Uint8Array, take: (line: Line) => void): void {

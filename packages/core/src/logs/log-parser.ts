@@ -1,5 +1,5 @@
 import type { ReaderOptions } from './layout.js';
-import type { Line, Splitter } from './lines.js';
+import { LineSplitter, type Line, type Splitter } from './lines.js';
 import type { NcsaShape, PlainLines } from './ncsa-fields.js';
 import { NcsaLines } from './ncsa-lines.js';
 import { createLineReader, createSplitter, type LogFormat, type ReadLine } from './reader.js';
@@ -15,7 +15,7 @@ export interface ParsedLines {
 export class LogParser {
   readonly #splitter: Splitter;
   readonly #read: (line: Line) => ReadLine | undefined;
-  readonly #ncsa: NcsaLines | undefined;
+  readonly #ncsa?: NcsaLines;
   #others: { numBefore: number; line: ReadLine }[] = [];
 
   /**
@@ -30,38 +30,35 @@ export class LogParser {
     this.#splitter = createSplitter(format, options);
     this.#read = createLineReader(format, options);
     const shape = ncsaShapeOf(format, options);
-    this.#ncsa = shape && new NcsaLines(shape);
+    if (shape && this.#splitter instanceof LineSplitter) this.#ncsa = new NcsaLines(shape, this.#splitter);
   }
 
-  /** @returns the lines that end in this piece; they refer to its bytes, and are as they are until the next call */
+  /** @returns the lines that end in this piece; they are as they are until the next call */
   parse(piece: Uint8Array): ParsedLines {
-    this.#splitter.split(piece, (line) => this.#take(line, piece));
-    return this.#taken(piece);
+    (this.#ncsa ?? this.#splitter).split(piece, (line) => this.#takeOther(line));
+    return this.#taken();
   }
 
   /** @returns what the log ends in */
   end(): ParsedLines {
-    const nothing = new Uint8Array();
-    this.#splitter.finish((line) => this.#take(line, nothing));
-    return this.#taken(nothing);
+    (this.#ncsa ?? this.#splitter).finish((line) => this.#takeOther(line));
+    return this.#taken();
   }
 
-  #take(line: Line, piece: Uint8Array): void {
-    if (line.isEmpty || (!line.isOverlong && this.#ncsa?.take(line, piece))) return;
-    const read = this.#read(line);
+  #takeOther(line: Line): void {
+    const read = line.isEmpty ? undefined : this.#read(line);
     if (!read) return;
-    const numBefore = this.#ncsa?.numRows ?? 0;
     const isKept = this.keepsLines && read.kind === 'record';
     this.#others.push({
-      numBefore,
+      numBefore: this.#ncsa?.numRows ?? 0,
       line: isKept ? { ...read, bytes: line.bytes.subarray(line.start, line.end) } : read,
     });
   }
 
-  #taken(piece: Uint8Array): ParsedLines {
+  #taken(): ParsedLines {
     const others = this.#others;
     this.#others = [];
-    return { plain: this.#ncsa?.taken(piece), others };
+    return { plain: this.#ncsa?.taken(), others };
   }
 }
 

@@ -1,40 +1,41 @@
 /** Plain lines of an NCSA log into columns. */
 import { WRITTEN_COLUMN } from '../columns/chunk.js';
 import { KINDS } from '../columns/column.js';
-import { viewOf, type ColumnWriter, type SegmentWriter } from '../columns/segment-writer.js';
+import type { ColumnWriter, SegmentWriter } from '../columns/segment-writer.js';
 import {
   AGENT,
+  AGENT_BITS,
   BYTES,
-  CELL_WORDS,
+  BYTES_BITS,
   CLIENT,
+  CLIENT_BITS,
   EMPTY,
-  FIELDS,
   HOST,
+  HOST_BITS,
   METHOD,
   MISSING,
-  NOUGHT,
   PATH,
   QUERY,
+  QUERY_BITS,
   REFERER,
-  ROW_WORDS,
-  SHAPE_BITS,
+  REFERER_BITS,
   STATUS,
   USER,
+  USER_BITS,
   VALUE,
   VERSION,
-  type NcsaShape,
-  type PlainLines,
-} from './ncsa-fields.js';
+  ZONE_BITS,
+} from '../kernel/cells.js';
+import { FIELDS, type NcsaShape, type PlainLines } from './ncsa-fields.js';
 import { ATTRIBUTE_END, ATTRIBUTE_START, TEMPLATE, TIME_MARK } from './written.js';
 
-const encoder = new TextEncoder();
-const NOUGHT_BYTES = viewOf(encoder.encode('0'));
+/** Instead of one kind of all rows. */
+const KIND_OF_ROW = 0;
 
 export class NcsaColumns {
   #segment = -1;
   #columns: readonly ColumnWriter[] = [];
   #written!: ColumnWriter;
-  readonly #host: DataView | undefined;
   /** Codes in this segment of how lines are written, by shape and zone. */
   #codes = new Map<string, Int32Array>();
 
@@ -42,37 +43,29 @@ export class NcsaColumns {
   constructor(
     private readonly writer: SegmentWriter,
     private readonly format: NcsaShape,
-    host: string | undefined,
-  ) {
-    this.#host = host === undefined || format.hasHost ? undefined : viewOf(encoder.encode(host));
-  }
+    private readonly host: string | undefined,
+  ) {}
 
   /** Writes the lines from one to another, for which there must be room in the chunk. */
-  write(
-    { source, lines, timesUnixMs, shapes, zones, refererKinds, cells }: PlainLines,
-    from: number,
-    to: number,
-  ): void {
+  write(lines: PlainLines, from: number, to: number): void {
+    if (from === to) return;
     this.#useSegment();
-    const first = this.writer.beginRows(lines.subarray(from, to), timesUnixMs.subarray(from, to));
-    const view = viewOf(source);
-    const numCells = to - from;
-    for (const [field, { kind }] of FIELDS.entries())
-      if (this.#isThere(field))
-        this.#columns[field]!.setMany(first, {
-          kind: field === REFERER ? refererKinds.subarray(from, to) : kind,
-          source: view,
-          cells,
-          firstWord: from * ROW_WORDS + field * CELL_WORDS,
-          wordsApart: ROW_WORDS,
-          numCells,
-        });
-    for (let row = 0, at = from * ROW_WORDS + BYTES * CELL_WORDS; row < numCells; row += 1, at += ROW_WORDS)
-      if (cells[at] === NOUGHT) this.#columns[BYTES]!.setBytes(first + row, KINDS.json, NOUGHT_BYTES, 0, 1);
-    if (this.#host)
-      for (let row = first; row < first + numCells; row += 1)
-        this.#columns[HOST]!.setBytes(row, KINDS.list, this.#host, 0, this.#host.byteLength);
-    for (let row = 0; row < numCells; row += 1) this.#setWritten(first + row, shapes[from + row]!, zones);
+    this.writer.load(lines);
+    const first = this.writer.beginRows(lines.numbers.subarray(from, to), lines.timesUnixMs.subarray(from, to));
+    const numRows = to - from;
+    for (const [field, { kind }] of FIELDS.entries()) {
+      if (!this.#isThere(field)) continue;
+      const column = this.#columns[field]!;
+      column.setCodes(first, column.dictionary.codesOf(field, field === REFERER ? KIND_OF_ROW : kind, from, to));
+    }
+    if (this.host !== undefined && !this.format.hasHost) {
+      const column = this.#columns[HOST]!;
+      column.setCodes(first, new Int32Array(numRows).fill(column.codeOf(KINDS.list, this.host)));
+    }
+    this.#written.setCodes(
+      first,
+      lines.shapes.subarray(from, to).map((shape) => this.#codeOfWritten(shape, lines.zones)),
+    );
   }
 
   #isThere(field: number): boolean {
@@ -87,31 +80,27 @@ export class NcsaColumns {
     this.#codes = new Map();
   }
 
-  #setWritten(row: number, shape: number, zones: readonly string[]): void {
-    const zone = zones[shape >>> SHAPE_BITS.zone]!;
+  #codeOfWritten(shape: number, zones: readonly string[]): number {
+    const zone = zones[shape >>> ZONE_BITS]!;
     let codes = this.#codes.get(zone);
-    if (!codes) this.#codes.set(zone, (codes = new Int32Array(1 << SHAPE_BITS.zone)));
+    if (!codes) this.#codes.set(zone, (codes = new Int32Array(1 << ZONE_BITS)));
     const kinds = shape & (codes.length - 1);
-    if (codes[kinds] === 0) {
-      const template = this.#templateOf(kinds, zone);
-      codes[kinds] = this.#written.codeOf(KINDS.text, template, 0, template.byteLength);
-    }
-    this.#written.setCode(row, codes[kinds]!);
+    return (codes[kinds] ||= this.#written.codeOf(KINDS.text, this.#templateOf(kinds, zone)));
   }
 
-  #templateOf(kinds: number, zone: string): DataView {
+  #templateOf(kinds: number, zone: string): string {
     const mark = (field: number): string => `${ATTRIBUTE_START}${FIELDS[field]!.name}${ATTRIBUTE_END}`;
     const kindAt = (bits: number): number => (kinds >> bits) & 3;
     const word = (field: number, bits: number): string =>
       ({ [MISSING]: '-', [EMPTY]: '', [VALUE]: mark(field) })[kindAt(bits)]!;
-    const query = { [MISSING]: '', [EMPTY]: '?', [VALUE]: `?${mark(QUERY)}` }[kindAt(SHAPE_BITS.query)]!;
+    const query = { [MISSING]: '', [EMPTY]: '?', [VALUE]: `?${mark(QUERY)}` }[kindAt(QUERY_BITS)]!;
     const text = [
       TEMPLATE,
-      this.format.hasHost ? `${word(HOST, SHAPE_BITS.host)} ` : '',
-      `${word(CLIENT, SHAPE_BITS.client)} - ${word(USER, SHAPE_BITS.user)} [${TIME_MARK}${zone}] `,
-      `"${mark(METHOD)} ${mark(PATH)}${query} HTTP/${mark(VERSION)}" ${mark(STATUS)} ${word(BYTES, SHAPE_BITS.bytes)}`,
-      this.format.isCombined ? ` "${word(REFERER, SHAPE_BITS.referer)}" "${word(AGENT, SHAPE_BITS.agent)}"` : '',
+      this.format.hasHost ? `${word(HOST, HOST_BITS)} ` : '',
+      `${word(CLIENT, CLIENT_BITS)} - ${word(USER, USER_BITS)} [${TIME_MARK}${zone}] `,
+      `"${mark(METHOD)} ${mark(PATH)}${query} HTTP/${mark(VERSION)}" ${mark(STATUS)} ${word(BYTES, BYTES_BITS)}`,
+      this.format.isCombined ? ` "${word(REFERER, REFERER_BITS)}" "${word(AGENT, AGENT_BITS)}"` : '',
     ];
-    return viewOf(encoder.encode(text.join('')));
+    return text.join('');
   }
 }

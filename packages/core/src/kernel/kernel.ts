@@ -1,0 +1,89 @@
+/** The parts of an import that look at each byte, in WebAssembly. Their source is `packages/core/kernel/`. */
+import { KERNEL_BASE64 } from './kernel-bytes.js';
+
+/** Where something lies in the memory of a kernel, in bytes from its beginning. */
+export type Place = number;
+
+/** What a kernel can do. Places are true until something is asked that makes room; memory is full at two gigabytes. */
+export interface KernelCalls {
+  /** @returns where a block begins that holds so many bytes, whatever was in it before */
+  allocate(numBytes: number): Place;
+  /** @param numBytes as it was allocated with */
+  release(block: Place, numBytes: number): void;
+
+  newDictionary(): Place;
+  releaseDictionary(dictionary: Place): void;
+  numEntriesOf(dictionary: Place): number;
+  /** Its entries, one behind the other: a byte of the kind and the value. */
+  bytesOf(dictionary: Place): Place;
+  numBytesOf(dictionary: Place): number;
+  /** Where each entry ends, a word each. */
+  endsOf(dictionary: Place): Place;
+  /** The number of a value; the first that asks for it makes it. Bytes of padding behind it are read. */
+  numberOf(dictionary: Place, kind: number, start: Place, end: Place): number;
+  /** Makes room for lines that codes are asked of. @returns where their source goes */
+  openLines(numBytes: number, numRows: number): Place;
+  /** Where the cells and the kinds of referers of those lines go. */
+  cellsOfLines(): Place;
+  kindsOfLines(): Place;
+  /** The codes of a field of those lines. @param kind of all, or 0 for that of each row @returns a word each */
+  codesOf(dictionary: Place, field: number, kind: number, fromRow: number, toRow: number): Place;
+
+  /** Says what lines of the NCSA format are read. */
+  openFormat(isCombined: boolean, hasHost: boolean, maxLineBytes: number): void;
+  /** Makes room for a piece of a log and its lines. @returns where the bytes of the piece go */
+  openPiece(numBytes: number): Place;
+  /**
+   * Takes lines of the piece, each as a row, up to one that is not as usual.
+   * @param end behind a line feed
+   * @param number of the first line
+   * @returns where in the piece the first line begins that was not taken, or the end
+   */
+  takeLines(from: number, end: number, number: number): number;
+  /** How many lines the last call passed, empty ones included. */
+  numPassedLines(): number;
+  numRowsOfPiece(): number;
+  /** Of those rows: numbers of lines and times as floats, shapes and cells as words, kinds of referers as bytes. */
+  numbersOfPiece(): Place;
+  timesOfPiece(): Place;
+  shapesOfPiece(): Place;
+  kindsOfPiece(): Place;
+  cellsOfPiece(): Place;
+}
+
+/** How the kernel has times read. */
+export interface MinuteReader {
+  /** @returns milliseconds since the epoch of the minute of the time that stands there; NaN where it is none */
+  readMinute(at: Place): number;
+  /** The number of the zone of that time. */
+  readZone(): number;
+}
+
+let compiled: WebAssembly.Module | undefined;
+
+/** A kernel with memory of its own. */
+export class Kernel {
+  readonly calls: KernelCalls;
+  readonly #memory: WebAssembly.Memory;
+
+  /** @param minutes needed where lines are read */
+  constructor(minutes: MinuteReader = { readMinute: () => NaN, readZone: () => 0 }) {
+    compiled ??= new WebAssembly.Module(Uint8Array.from(atob(KERNEL_BASE64), (character) => character.charCodeAt(0)));
+    const { exports } = new WebAssembly.Instance(compiled, { ncsa: { ...minutes } });
+    this.calls = exports as unknown as KernelCalls;
+    this.#memory = exports.memory as WebAssembly.Memory;
+  }
+
+  /** Views of the memory: as true as places are. */
+  bytes(at: Place, length: number): Uint8Array<ArrayBuffer> {
+    return new Uint8Array(this.#memory.buffer, at, length);
+  }
+
+  words(at: Place, length: number): Int32Array<ArrayBuffer> {
+    return new Int32Array(this.#memory.buffer, at, length);
+  }
+
+  floats(at: Place, length: number): Float64Array<ArrayBuffer> {
+    return new Float64Array(this.#memory.buffer, at, length);
+  }
+}
