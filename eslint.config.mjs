@@ -40,6 +40,8 @@ export default tseslint.config(
       'no-control-regex': 'off',
     },
   },
+  // AssemblyScript knows no imports of types.
+  { files: ['packages/core/kernel/*.ts'], rules: { '@typescript-eslint/consistent-type-imports': 'off' } },
   { files: ['packages/console/**/*.tsx'], ...reactHooks.configs.flat.recommended },
   {
     files: ['packages/core/src/**/*.ts'],

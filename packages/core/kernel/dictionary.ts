@@ -1,14 +1,5 @@
 /** The distinct values of a column while it is written: their bytes one behind the other, found by hash. */
-import {
-  CELL_WORDS,
-  FIRST_VALUE_CODE,
-  JSON_KIND,
-  NONE,
-  NONE_CODE,
-  NOUGHT,
-  NUM_FIELDS,
-  PADDING_BYTES,
-} from '../src/kernel/cells';
+import { PADDING_BYTES } from '../src/kernel/cells';
 import { allocate, enlarge, release } from './blocks';
 import { areSame, copyTo, hashOf } from './words';
 
@@ -23,10 +14,6 @@ const ENTRY: usize = 4;
 const START: usize = 8;
 /** Of the bytes of the kind and the value. */
 const LENGTH: usize = 12;
-
-const CELL_BYTES: usize = CELL_WORDS * 4;
-const ROW_BYTES: usize = <usize>NUM_FIELDS * CELL_BYTES;
-const nought: usize = memory.data<u8>([0x30, 0, 0, 0, 0, 0, 0, 0]);
 
 @unmanaged
 export class Dictionary {
@@ -86,86 +73,18 @@ export function numberOf(dictionary: Dictionary, kind: u32, start: usize, end: u
   return numberAt(dictionary, hashOf(kind, start, end), kind, start, end);
 }
 
-/** The lines that codes are asked of: where their source, cells and kinds of referers lie, and room for codes. */
-let source: usize = 0;
-let sourceBytes: usize = 0;
-let cells: usize = 0;
-let kinds: usize = 0;
-let codes: usize = 0;
-let rowsRoom: usize = 0;
-
-/** Makes room for lines, to be filled by the caller. @returns where their source goes */
-export function openLines(numBytes: usize, numRows: usize): usize {
-  if (numBytes + PADDING_BYTES > sourceBytes) {
-    if (source !== 0) release(source, sourceBytes);
-    sourceBytes = numBytes + PADDING_BYTES;
-    source = allocate(sourceBytes);
-  }
-  if (numRows > rowsRoom) {
-    if (rowsRoom !== 0) {
-      release(cells, rowsRoom * ROW_BYTES);
-      release(kinds, rowsRoom);
-      release(codes, rowsRoom * 4);
-    }
-    rowsRoom = numRows;
-    cells = allocate(rowsRoom * ROW_BYTES);
-    kinds = allocate(rowsRoom);
-    codes = allocate(rowsRoom * 4);
-  }
-  return source;
+/** Where the search for a hash begins. */
+export function slotOf(dictionary: Dictionary, hash: u32): usize {
+  return dictionary.table + (((<usize>hash) << SLOT_BITS) & (dictionary.tableBytes - SLOT_BYTES));
 }
 
-export function cellsOfLines(): usize {
-  return cells;
+/** Where the entry begins that a slot may have. */
+export function startAt(slot: usize): u32 {
+  return load<u32>(slot, START);
 }
 
-export function kindsOfLines(): usize {
-  return kinds;
-}
-
-/** What slots were read for; only so that they are. */
-let touched: usize = 0;
-
-/**
- * The codes of a field of lines that were opened, step by step for all of them, so that waiting for the memory of one
- * overlaps with waiting for that of others.
- * @param kind of all of them, or 0 for that of each row
- * @returns where they lie, a word each
- */
-export function codesOf(dictionary: Dictionary, field: usize, kind: u32, from: usize, to: usize): usize {
-  const first = cells + field * CELL_BYTES;
-  touch(dictionary, first, from, to);
-  for (let row = from; row < to; row += 1) {
-    const cell = first + row * ROW_BYTES;
-    const start = load<i32>(cell);
-    let code: u32;
-    if (start >= 0) {
-      const ownKind = kind === 0 ? <u32>load<u8>(kinds + row) : kind;
-      code =
-        numberAt(dictionary, load<u32>(cell, 8), ownKind, source + start, source + load<u32>(cell, 4)) +
-        FIRST_VALUE_CODE;
-    } else if (start === NONE) code = NONE_CODE;
-    else code = start === NOUGHT ? numberOf(dictionary, JSON_KIND, nought, nought + 1) + FIRST_VALUE_CODE : 0;
-    store<u32>(codes + ((row - from) << 2), code);
-  }
-  return codes;
-}
-
-/** Reads the slots, then the first bytes of what lies there, so that both are in the cache when they are looked at. */
-function touch(dictionary: Dictionary, first: usize, from: usize, to: usize): void {
-  const table = dictionary.table;
-  const mask = dictionary.tableBytes - SLOT_BYTES;
-  const bytes = dictionary.bytes;
-  for (let row = from; row < to; row += 1) {
-    const slot = ((<usize>load<u32>(first + row * ROW_BYTES, 8)) << SLOT_BITS) & mask;
-    store<u32>(codes + ((row - from) << 2), load<u32>(table + slot, START));
-  }
-  let all: usize = 0;
-  for (let row = from; row < to; row += 1) all ^= load<u8>(bytes + load<u32>(codes + ((row - from) << 2)));
-  touched = all;
-}
-
-function numberAt(dictionary: Dictionary, hash: u32, kind: u32, start: usize, end: usize): u32 {
+/** The same as `numberOf`, with the hash. */
+export function numberAt(dictionary: Dictionary, hash: u32, kind: u32, start: usize, end: usize): u32 {
   const table = dictionary.table;
   const mask = dictionary.tableBytes - SLOT_BYTES;
   const length = <u32>(end - start) + 1;

@@ -1,18 +1,18 @@
 /** The parts of an import that look at each byte, for WebAssembly. `../src/kernel/kernel.ts` says what the calls are. */
 export { allocate, release } from './blocks';
 export {
-  bytesOf,
   cellsOfLines,
-  codesOf,
-  endsOf,
+  codesFor,
+  dictionaryOf,
   kindsOfLines,
-  newDictionary,
-  numBytesOf,
-  numberOf,
-  numEntriesOf,
+  newColumn,
   openLines,
-  releaseDictionary,
-} from './dictionary';
+  releaseColumn,
+  setCode,
+  setCodes,
+  takeCodes,
+} from './column';
+export { bytesOf, endsOf, numBytesOf, numberOf, numEntriesOf } from './dictionary';
 export {
   cellsOfPiece,
   kindsOfPiece,

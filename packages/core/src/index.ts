@@ -100,15 +100,9 @@ export { DamagedColumnError } from './columns/column.js';
 export { crc32 } from './binary/checksum.js';
 export { detectFormat, type Detection, type FormatFit } from './logs/detect.js';
 export { LOG_FORMATS, LogReader, MAPPED_FORMATS, type LogFormat, type ReadLine } from './logs/reader.js';
-export {
-  ChunkBuilder,
-  LayoutError,
-  LogImporter,
-  LogParser,
-  ncsaShapeOf,
-  type EncodedChunk,
-  type ParsedLines,
-} from './import.js';
+export { ChunkBuilder, LayoutError, type EncodedChunk, type ParsedLines } from './build.js';
+export { LogImporter, LogParser } from './import.js';
+export { ncsaShapeOf } from './logs/ncsa-fields.js';
 export { type Mapping, type ReaderOptions } from './logs/layout.js';
 export { parseMapping } from './logs/naming.js';
 export { toDecidedRecord, type DecidedRecord } from './replay/decided-record.js';

@@ -10,7 +10,7 @@ import {
   type ReadLine,
   type RejectedLine,
 } from '@jadefence/core';
-import type { ImportAnswer, ImportRole } from './import-worker.js';
+import type { ImportAnswer, ImportPiece, ImportRole } from './import-worker.js';
 
 /** What some bytes came to. */
 export interface Imported {
@@ -26,8 +26,11 @@ export interface ImportTask {
   readonly keepsLines: boolean;
 }
 
-/** Pieces that are sent before an answer is waited for: some chunks' worth, so that no thread waits while one is stored. */
-const PIECES_AHEAD = 64;
+/** What is sent at once, and how much is under way, so that no thread waits while a chunk is stored. */
+const PIECE_BYTES = 262_144;
+const PIECES_AHEAD = 32;
+/** A buffer has room for the lines of its piece, too, which mostly take less than the piece. */
+const BUFFER_BYTES = 2 * PIECE_BYTES;
 
 /**
  * @param numThreads with two, one takes the lines of NCSA formats apart and the other builds chunks; the chunks are the same
@@ -40,28 +43,50 @@ export async function* importInThreads(
 ): AsyncGenerator<Imported> {
   const waiting: { resolve: (answer: ImportAnswer) => void; reject: (error: unknown) => void }[] = [];
   const answers: Promise<ImportAnswer>[] = [];
+  const buffers: ArrayBuffer[] = [];
   const workers = startWorkers(task, numThreads);
   for (const worker of workers) worker.on('error', (error) => waiting.splice(0).forEach(({ reject }) => reject(error)));
   workers.at(-1)!.on('message', (answer: ImportAnswer) => waiting.shift()?.resolve(answer));
-  const send = (piece: Uint8Array | undefined): void => {
+  const send = (piece: ImportPiece): void => {
     const answer = new Promise<ImportAnswer>((resolve, reject) => waiting.push({ resolve, reject }));
     // Whoever waits for it hears of a failure; it may come before anybody waits.
     answer.catch(() => undefined);
     answers.push(answer);
-    // A copy, since a piece may share its buffer with others.
-    const bytes = piece && new Uint8Array(piece);
-    workers[0]!.postMessage(bytes, bytes ? [bytes.buffer] : []);
+    workers[0]!.postMessage(piece, piece.buffer ? [piece.buffer] : []);
+  };
+  const next = async (): Promise<Imported> => {
+    const { buffer, ...answer } = await answers.shift()!;
+    if (buffer?.byteLength === BUFFER_BYTES) buffers.push(buffer);
+    return importedOf(answer);
   };
   try {
-    for await (const piece of pieces) {
+    for await (const piece of inBuffers(pieces, buffers)) {
       send(piece);
-      if (answers.length > PIECES_AHEAD) yield importedOf(await answers.shift()!);
+      if (answers.length > PIECES_AHEAD) yield await next();
     }
-    send(undefined);
-    while (answers.length > 0) yield importedOf(await answers.shift()!);
+    send({});
+    while (answers.length > 0) yield await next();
   } finally {
     await Promise.all(workers.map((worker) => worker.terminate()));
   }
+}
+
+/** The same bytes in buffers that can be handed over. @param free buffers that came back */
+async function* inBuffers(pieces: AsyncIterable<Uint8Array>, free: ArrayBuffer[]): AsyncGenerator<ImportPiece> {
+  let buffer: ArrayBuffer | undefined;
+  let numBytes = 0;
+  for await (const piece of pieces)
+    for (let at = 0; at < piece.length;) {
+      buffer ??= free.pop() ?? new ArrayBuffer(BUFFER_BYTES);
+      const part = piece.subarray(at, at + PIECE_BYTES - numBytes);
+      new Uint8Array(buffer).set(part, numBytes);
+      at += part.length;
+      numBytes += part.length;
+      if (numBytes < PIECE_BYTES) continue;
+      yield { buffer, numBytes };
+      [buffer, numBytes] = [undefined, 0];
+    }
+  if (buffer) yield { buffer, numBytes };
 }
 
 /** @returns in the order in which a piece goes through them; the last answers */

@@ -1,15 +1,10 @@
 /** Runs in a worker thread: imports the pieces that it is sent, or does one of the two steps of it. */
 import { parentPort, workerData, type MessagePort } from 'node:worker_threads';
-import {
-  ChunkBuilder,
-  LayoutError,
-  LogImporter,
-  LogParser,
-  type EncodedChunk,
-  type ParsedLines,
-} from '@jadefence/core/import';
+import { ChunkBuilder, LayoutError, type EncodedChunk, type ParsedLines } from '@jadefence/core/build';
+import type { LogImporter, LogParser } from '@jadefence/core/import';
 import type { RejectedLine } from '@jadefence/core';
 import type { Imported, ImportTask } from './import-threads.js';
+import { packLines } from './pack-lines.js';
 
 /** What a thread does, and where it hands over what it did where another goes on. */
 export type ImportRole =
@@ -21,10 +16,20 @@ interface ImportFailure {
   readonly failure: { readonly message: string; readonly hint?: string };
 }
 /** What is answered to each piece, and to the end. */
-export type ImportAnswer = Imported | ImportFailure;
+export type ImportAnswer = (Imported | ImportFailure) & Carried;
+
+/** Bytes of a log, at the beginning of a buffer; none for the end. */
+export interface ImportPiece extends Carried {
+  readonly numBytes?: number;
+}
+
+/** A buffer that goes from thread to thread and comes back, so that nobody waits for new memory. */
+interface Carried {
+  readonly buffer?: ArrayBuffer;
+}
 
 /** What the first step hands to the second. */
-type Step = { readonly lines: ParsedLines; readonly isLast: boolean } | ImportFailure;
+type Step = ({ readonly lines: ParsedLines; readonly isLast: boolean } | ImportFailure) & Carried;
 
 const role = workerData as ImportRole;
 const port = parentPort!;
@@ -45,54 +50,45 @@ function answer(chunks: readonly EncodedChunk[]): Imported {
   return { chunks, rejected: lines };
 }
 
-function postAnswer(answered: ImportAnswer): void {
+function postAnswer(answered: Imported | ImportFailure, buffer: ArrayBuffer | undefined): void {
   const all =
     'chunks' in answered
       ? answered.chunks.flatMap(({ columns, dictionaries }) => [...columns.values(), ...dictionaries.values()])
       : [];
-  port.postMessage(answered, wholeBuffers(all));
+  const whole = all.filter((array) => array.byteLength === array.buffer.byteLength);
+  const buffers = new Set(whole.map((array) => array.buffer as ArrayBuffer));
+  port.postMessage({ ...answered, buffer } satisfies ImportAnswer, [...buffers, ...(buffer ? [buffer] : [])]);
 }
 
-/** What can be handed over instead of being copied. */
-function wholeBuffers(arrays: readonly (Uint8Array | Int32Array | Float64Array)[]): ArrayBuffer[] {
-  const whole = arrays.filter((array) => array.byteLength === array.buffer.byteLength);
-  return [...new Set(whole.map((array) => array.buffer as ArrayBuffer))];
-}
-
-function importBoth({ format, options, keepsLines }: ImportTask): void {
+async function importBoth({ format, options, keepsLines }: ImportTask): Promise<void> {
+  const { LogImporter } = await import('@jadefence/core/import');
   let importer: LogImporter | undefined;
-  port.on('message', (piece: Uint8Array | undefined) =>
+  port.on('message', ({ buffer, numBytes }: ImportPiece) =>
     postAnswer(
       orFailure(() => {
         importer ??= new LogImporter(format, options, (line) => rejected.push(line), { keepsLines });
-        return answer(piece ? importer.push(piece) : importer.end());
+        return answer(buffer ? importer.push(new Uint8Array(buffer, 0, numBytes)) : importer.end());
       }),
+      buffer,
     ),
   );
 }
 
-function parse({ format, options, keepsLines }: ImportTask, next: MessagePort): void {
+async function parse({ format, options, keepsLines }: ImportTask, next: MessagePort): Promise<void> {
+  const { LogParser } = await import('@jadefence/core/import');
   let parser: LogParser | undefined;
-  port.on('message', (piece: Uint8Array | undefined) => {
+  port.on('message', ({ buffer, numBytes }: ImportPiece) => {
     const step = orFailure(() => {
       parser ??= new LogParser(format, options, keepsLines);
-      return { lines: piece ? parser.parse(piece) : parser.end(), isLast: !piece };
+      return buffer ? parser.parse(new Uint8Array(buffer, 0, numBytes)) : parser.end();
     });
-    const lines = 'lines' in step ? step.lines.plain : undefined;
-    // A copy, since the parser uses its memory again.
-    const plain = lines && {
-      ...lines,
-      source: lines.source.slice(),
-      numbers: lines.numbers.slice(),
-      timesUnixMs: lines.timesUnixMs.slice(),
-      shapes: lines.shapes.slice(),
-      refererKinds: lines.refererKinds.slice(),
-      cells: lines.cells.slice(),
-    };
-    const arrays = plain
-      ? [plain.source, plain.numbers, plain.timesUnixMs, plain.shapes, plain.refererKinds, plain.cells]
-      : [];
-    next.postMessage('lines' in step ? { ...step, lines: { ...step.lines, plain } } : step, wholeBuffers(arrays));
+    if ('failure' in step) return next.postMessage(step);
+    const plain = step.plain && packLines(step.plain, buffer);
+    const carried = plain ? plain.source.buffer : buffer;
+    next.postMessage(
+      { lines: { ...step, plain }, isLast: !buffer, buffer: carried } satisfies Step,
+      carried ? [carried] : [],
+    );
   });
 }
 
@@ -106,10 +102,12 @@ function build({ format, options }: ImportTask, before: MessagePort): void {
             const chunks = builder.add(step.lines);
             return answer(step.isLast ? [...chunks, ...builder.end()] : chunks);
           }),
+      step.buffer,
     ),
   );
 }
 
-if (role.step === 'both') importBoth(role.task);
-else if (role.step === 'parse') parse(role.task, role.port);
+// What only builds starts without the readers of all formats.
+if (role.step === 'both') await importBoth(role.task);
+else if (role.step === 'parse') await parse(role.task, role.port);
 else build(role.task, role.port);

@@ -102,27 +102,14 @@ export function encodeDictionaryPart(bytes: Uint8Array, ends: Int32Array, from: 
   return frame('dictionary', to - from, [lengths.taken(), bytes.subarray(start, before)]);
 }
 
-/** @param codes one a row */
-export function encodeCodes(codes: Int32Array): Uint8Array {
-  const numRows = codes.length;
-  const first = codes[0]!;
-  let all = 0;
-  let differing = 0;
-  for (let row = 0; row < numRows; row += 1) {
-    const code = codes[row]!;
-    all |= code;
-    differing |= code ^ first;
-  }
-  const numPlanes = differing === 0 ? 0 : all < 0x100 ? 1 : all < 0x10000 ? 2 : all < 0x1000000 ? 3 : 4;
-  const payload = new Uint8Array(numPlanes === 0 ? 5 : 1 + numPlanes * numRows);
-  payload[0] = numPlanes;
-  if (numPlanes === 0) new DataView(payload.buffer).setUint32(1, first, true);
-  for (let plane = 0; plane < numPlanes; plane += 1) {
-    const bytes = payload.subarray(1 + plane * numRows);
-    const shift = plane * 8;
-    for (let row = 0; row < numRows; row += 1) bytes[row] = codes[row]! >>> shift;
-  }
-  return frame('codes', numRows, [payload]);
+/** @param codes as they are stored: how many planes, and those, or the one code of all rows */
+export function encodeCodes(codes: Uint8Array, numRows: number): Uint8Array {
+  return frame('codes', numRows, [codes]);
+}
+
+/** How many bytes those take. */
+export function numBytesOfCodes(numPlanes: number, numRows: number): number {
+  return 1 + (numPlanes === 0 ? 4 : numPlanes * numRows);
 }
 
 /** Whole numbers of 7 bits a byte, the low ones first; the highest bit says that more follow. */

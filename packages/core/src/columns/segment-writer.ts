@@ -12,10 +12,9 @@ import {
   type EncodedChunk,
   type Row,
 } from './chunk.js';
-import { FIRST_VALUE_CODE, NONE_CODE } from '../kernel/cells.js';
-import { encodeCodes, encodeDictionaryPart, encodeIntegers, KINDS, OWN_SCHEMES, type Cell } from './column.js';
-import { Dictionaries, type LinesInBytes, type TextDictionary } from './dictionaries.js';
-import { grownFloats, grownWords } from './grown.js';
+import { ColumnMemory, type ColumnWriter, type LinesInBytes } from './column-writer.js';
+import { encodeIntegers, KINDS, OWN_SCHEMES, type Cell } from './column.js';
+import { grownFloats } from './grown.js';
 
 /** Chunks whose columns share their dictionaries. */
 export const SEGMENT_CHUNKS = 16;
@@ -36,74 +35,8 @@ export function isHostEnd(code: number): boolean {
   return code === 0x2f || code === 0x3f || code === 0x23;
 }
 
-/** One column while its segment is written. */
-export class ColumnWriter {
-  /** One a row of the chunk; rows that say nothing are unknown. */
-  codes = new Int32Array(FIRST_ROWS);
-  isUsed = false;
-  /** Entries that chunks before this one have. */
-  #numWritten = 0;
-
-  constructor(readonly dictionary: TextDictionary) {}
-
-  /** @param kind of what the value is the text, one of `KINDS` */
-  setValue(row: number, kind: number, value: Uint8Array | string): void {
-    this.setCode(row, this.codeOf(kind, value));
-  }
-
-  codeOf(kind: number, value: Uint8Array | string): number {
-    return this.dictionary.numberOf(kind, value) + FIRST_VALUE_CODE;
-  }
-
-  /** @param code as `codeOf` gave it in this segment */
-  setCode(row: number, code: number): void {
-    if (row >= this.codes.length) this.makeRoom(row);
-    this.codes[row] = code;
-    this.isUsed = true;
-  }
-
-  /** Sets the codes of rows that follow each other. */
-  setCodes(firstRow: number, codes: Int32Array): void {
-    this.makeRoom(firstRow + codes.length - 1);
-    this.codes.set(codes, firstRow);
-    this.isUsed = true;
-  }
-
-  setNone(row: number): void {
-    this.setCode(row, NONE_CODE);
-  }
-
-  makeRoom(row: number): void {
-    while (row >= this.codes.length) this.codes = grownWords(this.codes);
-  }
-
-  set(row: number, cell: Cell): void {
-    if (cell === undefined) return;
-    if (cell === null) this.setNone(row);
-    else if (typeof cell === 'string') this.setText(row, KINDS.text, cell);
-    else if (Array.isArray(cell) && cell.length === 1 && typeof cell[0] === 'string')
-      this.setText(row, KINDS.list, cell[0]);
-    else this.setText(row, KINDS.json, JSON.stringify(cell));
-  }
-
-  setText(row: number, kind: number, text: string): void {
-    // Of half a surrogate pair UTF-8 knows nothing, but JSON does.
-    if (LONE_SURROGATE.test(text)) this.setText(row, KINDS.json, JSON.stringify(kind === KINDS.list ? [text] : text));
-    else this.setValue(row, kind, text);
-  }
-
-  /** What the dictionary has more than after the chunk before; undefined for nothing. */
-  takePart(): Uint8Array | undefined {
-    const { bytes, ends, numEntries } = this.dictionary;
-    if (numEntries === this.#numWritten) return undefined;
-    const part = encodeDictionaryPart(bytes, ends, this.#numWritten, numEntries);
-    this.#numWritten = numEntries;
-    return part;
-  }
-}
-
 export class SegmentWriter {
-  readonly #dictionaries = new Dictionaries();
+  readonly #memory = new ColumnMemory();
   #columns = new Map<string, ColumnWriter>();
   #lines = new Float64Array(FIRST_ROWS);
   #times = new Float64Array(FIRST_ROWS);
@@ -142,9 +75,9 @@ export class SegmentWriter {
     return first;
   }
 
-  /** Makes lines those that codes are asked of. */
+  /** Makes lines those that codes are set by. */
   load(lines: LinesInBytes): void {
-    this.#dictionaries.load(lines);
+    this.#memory.load(lines);
   }
 
   /** @param written how the line was written */
@@ -187,7 +120,7 @@ export class SegmentWriter {
 
   column(name: string): ColumnWriter {
     let column = this.#columns.get(name);
-    if (!column) this.#columns.set(name, (column = new ColumnWriter(this.#dictionaries.create())));
+    if (!column) this.#columns.set(name, (column = this.#memory.createColumn()));
     return column;
   }
 
@@ -203,14 +136,12 @@ export class SegmentWriter {
     const dictionaries = new Map<string, Uint8Array>();
     let dictionaryBytes = 0;
     for (const [name, column] of this.#columns) {
-      dictionaryBytes += column.dictionary.bytes.length;
-      if (!column.isUsed) continue;
-      column.makeRoom(numRows - 1);
-      columns.set(name, encodeCodes(column.codes.subarray(0, numRows)));
+      dictionaryBytes += column.dictionaryBytes;
+      const codes = column.takeCodes(numRows);
+      if (!codes) continue;
+      columns.set(name, codes);
       const part = column.takePart();
       if (part) dictionaries.set(name, part);
-      column.codes.fill(0);
-      column.isUsed = false;
     }
     const beginsSegment = this.#numChunks === 0;
     this.#numChunks += 1;
@@ -218,7 +149,7 @@ export class SegmentWriter {
     if (this.#numChunks === SEGMENT_CHUNKS || dictionaryBytes > MAX_DICTIONARY_BYTES) {
       this.#numChunks = 0;
       this.segment += 1;
-      for (const { dictionary } of this.#columns.values()) dictionary.release();
+      for (const column of this.#columns.values()) column.release();
       this.#columns = new Map();
     }
     let [fromUnixMs, toUnixMs] = [times[0]!, times[0]!];

@@ -11,8 +11,9 @@ export interface KernelCalls {
   /** @param numBytes as it was allocated with */
   release(block: Place, numBytes: number): void;
 
-  newDictionary(): Place;
-  releaseDictionary(dictionary: Place): void;
+  newColumn(): Place;
+  releaseColumn(column: Place): void;
+  dictionaryOf(column: Place): Place;
   numEntriesOf(dictionary: Place): number;
   /** Its entries, one behind the other: a byte of the kind and the value. */
   bytesOf(dictionary: Place): Place;
@@ -21,13 +22,18 @@ export interface KernelCalls {
   endsOf(dictionary: Place): Place;
   /** The number of a value; the first that asks for it makes it. Bytes of padding behind it are read. */
   numberOf(dictionary: Place, kind: number, start: Place, end: Place): number;
-  /** Makes room for lines that codes are asked of. @returns where their source goes */
+  /** Where the codes of a column lie, a word a row, once there is room for so many. */
+  codesFor(column: Place, numRows: number): Place;
+  setCode(column: Place, row: number, code: number): void;
+  /** Makes room for lines that codes are set by. @returns where their source goes */
   openLines(numBytes: number, numRows: number): Place;
   /** Where the cells and the kinds of referers of those lines go. */
   cellsOfLines(): Place;
   kindsOfLines(): Place;
-  /** The codes of a field of those lines. @param kind of all, or 0 for that of each row @returns a word each */
-  codesOf(dictionary: Place, field: number, kind: number, fromRow: number, toRow: number): Place;
+  /** Sets the codes of rows by a field of those lines. @param kind of all, or 0 for that of each line */
+  setCodes(column: Place, row: number, field: number, kind: number, fromLine: number, toLine: number): void;
+  /** Takes the codes of a chunk as they are stored, and leaves nought instead. @returns how many planes, and those */
+  takeCodes(column: Place, numRows: number): Place;
 
   /** Says what lines of the NCSA format are read. */
   openFormat(isCombined: boolean, hasHost: boolean, maxLineBytes: number): void;

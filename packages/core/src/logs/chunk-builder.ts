@@ -2,9 +2,9 @@ import { CHUNK_ROWS, type EncodedChunk } from '../columns/chunk.js';
 import { SegmentWriter } from '../columns/segment-writer.js';
 import type { RejectedLine } from '../request/record.js';
 import type { ReaderOptions } from './layout.js';
-import { ncsaShapeOf, type ParsedLines } from './log-parser.js';
+import type { ParsedLines } from './log-parser.js';
 import { NcsaColumns } from './ncsa-columns.js';
-import type { PlainLines } from './ncsa-fields.js';
+import { ncsaShapeOf, type PlainLines } from './ncsa-fields.js';
 import type { LogFormat, ReadLine } from './reader.js';
 import { writtenAs } from './written.js';
 

@@ -102,10 +102,13 @@ describe('a log that is imported', () => {
       fc.property(
         fc.array(ncsaLine(isCombined, hasHost), { minLength: 1, maxLength: 8 }),
         fc.array(fc.nat(200), { maxLength: 4 }),
-        word('\n', '\r\n'),
-        (lines, cuts, ending) => {
-          const options = host === undefined ? {} : { host };
-          const bytes = Buffer.from(lines.map((line) => line + ending).join(''));
+        word('\n', '\r\n', '\n\n'),
+        fc.boolean(),
+        fc.constantFrom(undefined, 40, 130),
+        (lines, cuts, ending, isOpen, maxLineBytes) => {
+          const options = { host, maxLineBytes };
+          const text = lines.map((line) => line + ending).join('');
+          const bytes = Buffer.from(isOpen ? text.slice(0, -ending.length) : text);
           const reader = new LogReader(format, options);
           const expected = [...reader.push(bytes), ...reader.end()];
           const ends = [...cuts.map((cut) => Math.min(cut, bytes.length)).sort((a, b) => a - b), bytes.length];

@@ -1,6 +1,6 @@
 import type { ReaderOptions } from './layout.js';
 import { LineSplitter, type Line, type Splitter } from './lines.js';
-import type { NcsaShape, PlainLines } from './ncsa-fields.js';
+import { ncsaShapeOf, type PlainLines } from './ncsa-fields.js';
 import { NcsaLines } from './ncsa-lines.js';
 import { createLineReader, createSplitter, type LogFormat, type ReadLine } from './reader.js';
 
@@ -61,15 +61,3 @@ export class LogParser {
     return { plain: this.#ncsa?.taken(), others };
   }
 }
-
-/** What an NCSA format has, where lines of it are read in their bytes. */
-export function ncsaShapeOf(format: LogFormat, { isInSyslog }: ReaderOptions): NcsaShape | undefined {
-  return isInSyslog ? undefined : NCSA_SHAPES[format];
-}
-
-const NCSA_SHAPES: Partial<Record<LogFormat, NcsaShape>> = {
-  'combined': { isCombined: true, hasHost: false },
-  'combined-with-host': { isCombined: true, hasHost: true },
-  'common': { isCombined: false, hasHost: false },
-  'common-with-host': { isCombined: false, hasHost: true },
-};

@@ -1,7 +1,8 @@
 /** Plain lines of an NCSA log into columns. */
 import { WRITTEN_COLUMN } from '../columns/chunk.js';
 import { KINDS } from '../columns/column.js';
-import type { ColumnWriter, SegmentWriter } from '../columns/segment-writer.js';
+import type { ColumnWriter } from '../columns/column-writer.js';
+import type { SegmentWriter } from '../columns/segment-writer.js';
 import {
   AGENT,
   AGENT_BITS,
@@ -29,8 +30,8 @@ import {
 import { FIELDS, type NcsaShape, type PlainLines } from './ncsa-fields.js';
 import { ATTRIBUTE_END, ATTRIBUTE_START, TEMPLATE, TIME_MARK } from './written.js';
 
-/** Instead of one kind of all rows. */
-const KIND_OF_ROW = 0;
+/** Instead of one kind of all lines. */
+const KIND_OF_LINE = 0;
 
 export class NcsaColumns {
   #segment = -1;
@@ -56,7 +57,7 @@ export class NcsaColumns {
     for (const [field, { kind }] of FIELDS.entries()) {
       if (!this.#isThere(field)) continue;
       const column = this.#columns[field]!;
-      column.setCodes(first, column.dictionary.codesOf(field, field === REFERER ? KIND_OF_ROW : kind, from, to));
+      column.setField(first, field, field === REFERER ? KIND_OF_LINE : kind, from, to);
     }
     if (this.host !== undefined && !this.format.hasHost) {
       const column = this.#columns[HOST]!;

@@ -1,6 +1,8 @@
 /** Plain lines of the NCSA formats between their two steps: found in the bytes, and not yet in columns. */
-import type { LinesInBytes } from '../columns/dictionaries.js';
+import type { LinesInBytes } from '../columns/column-writer.js';
 import { KINDS } from '../columns/column.js';
+import type { ReaderOptions } from './layout.js';
+import type { LogFormat } from './reader.js';
 
 /** The fields of a line, in the order in which their cells stand. Referers of their own host have another kind. */
 export const FIELDS = [
@@ -22,6 +24,18 @@ export interface NcsaShape {
   readonly isCombined: boolean;
   readonly hasHost: boolean;
 }
+
+/** What an NCSA format has, where lines of it are read in their bytes. */
+export function ncsaShapeOf(format: LogFormat, { isInSyslog }: ReaderOptions): NcsaShape | undefined {
+  return isInSyslog ? undefined : NCSA_SHAPES[format];
+}
+
+const NCSA_SHAPES: Partial<Record<LogFormat, NcsaShape>> = {
+  'combined': { isCombined: true, hasHost: false },
+  'combined-with-host': { isCombined: true, hasHost: true },
+  'common': { isCombined: false, hasHost: false },
+  'common-with-host': { isCombined: false, hasHost: true },
+};
 
 /** Lines that were found to be as usual. */
 export interface PlainLines extends LinesInBytes {

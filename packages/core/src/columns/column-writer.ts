@@ -1,0 +1,152 @@
+/** Columns of a segment while they are written, in the memory of a kernel. */
+import { CELL_WORDS, FIRST_VALUE_CODE, NONE_CODE, NUM_FIELDS, PADDING_BYTES } from '../kernel/cells.js';
+import { Kernel, type Place } from '../kernel/kernel.js';
+import { encodeCodes, encodeDictionaryPart, KINDS, numBytesOfCodes, type Cell } from './column.js';
+
+const ROW_WORDS = CELL_WORDS * NUM_FIELDS;
+const FIRST_SCRATCH_BYTES = 4096;
+/** Bytes of UTF-8 that a unit of a text takes at most. */
+const MAX_UNIT_BYTES = 3;
+const LONE_SURROGATE = /\p{Surrogate}/u;
+const encoder = new TextEncoder();
+
+/** Lines whose values lie in their bytes. */
+export interface LinesInBytes {
+  readonly numRows: number;
+  readonly source: Uint8Array;
+  /** By row and field of `FIELDS`. */
+  readonly cells: Int32Array;
+  /** By row. */
+  readonly refererKinds: Uint8Array;
+}
+
+/** The memory that columns share. */
+export class ColumnMemory {
+  readonly #kernel = new Kernel();
+  #loaded: LinesInBytes | undefined;
+  /** Where values lie while they are looked up. */
+  #scratchBytes = FIRST_SCRATCH_BYTES;
+  #scratch = this.#kernel.calls.allocate(FIRST_SCRATCH_BYTES);
+
+  createColumn(): ColumnWriter {
+    return new ColumnWriter(this.#kernel, this);
+  }
+
+  /** Makes lines those that codes are set by. */
+  load(lines: LinesInBytes): void {
+    if (lines === this.#loaded) return;
+    this.#loaded = lines;
+    const { numRows, source, cells, refererKinds } = lines;
+    const kernel = this.#kernel;
+    kernel.bytes(kernel.calls.openLines(source.length, numRows), source.length).set(source);
+    const numWords = numRows * ROW_WORDS;
+    kernel.words(kernel.calls.cellsOfLines(), numWords).set(cells.subarray(0, numWords));
+    kernel.bytes(kernel.calls.kindsOfLines(), numRows).set(refererKinds.subarray(0, numRows));
+  }
+
+  /** Writes a value to where it is looked up. @returns from where to where it lies */
+  write(value: Uint8Array | string): readonly [Place, Place] {
+    const numBytes = value.length * (typeof value === 'string' ? MAX_UNIT_BYTES : 1) + PADDING_BYTES;
+    if (numBytes > this.#scratchBytes) {
+      this.#kernel.calls.release(this.#scratch, this.#scratchBytes);
+      this.#scratchBytes = numBytes;
+      this.#scratch = this.#kernel.calls.allocate(numBytes);
+    }
+    const bytes = this.#kernel.bytes(this.#scratch, this.#scratchBytes);
+    if (typeof value === 'string') return [this.#scratch, this.#scratch + encoder.encodeInto(value, bytes).written];
+    bytes.set(value);
+    return [this.#scratch, this.#scratch + value.length];
+  }
+}
+
+/** One column while its segment is written. */
+export class ColumnWriter {
+  readonly #column: Place;
+  readonly #dictionary: Place;
+  /** Whether a row of the chunk says something. */
+  isUsed = false;
+  /** Entries that chunks before this one have. */
+  #numWritten = 0;
+
+  constructor(
+    private readonly kernel: Kernel,
+    private readonly memory: ColumnMemory,
+  ) {
+    this.#column = kernel.calls.newColumn();
+    this.#dictionary = kernel.calls.dictionaryOf(this.#column);
+  }
+
+  get dictionaryBytes(): number {
+    return this.kernel.calls.numBytesOf(this.#dictionary);
+  }
+
+  /** The code of a value in this segment. @param kind of what it is the text, one of `KINDS` */
+  codeOf(kind: number, value: Uint8Array | string): number {
+    const [start, end] = this.memory.write(value);
+    return this.kernel.calls.numberOf(this.#dictionary, kind, start, end) + FIRST_VALUE_CODE;
+  }
+
+  /** @param code as `codeOf` gave it in this segment */
+  setCode(row: number, code: number): void {
+    this.kernel.calls.setCode(this.#column, row, code);
+    this.isUsed = true;
+  }
+
+  /** Sets the codes of rows that follow each other. */
+  setCodes(firstRow: number, codes: Int32Array): void {
+    const place = this.kernel.calls.codesFor(this.#column, firstRow + codes.length);
+    this.kernel.words(place, firstRow + codes.length).set(codes, firstRow);
+    this.isUsed = true;
+  }
+
+  /** Sets the codes of rows by a field of the lines that were loaded. @param kind of all, or 0 for that of each line */
+  setField(firstRow: number, field: number, kind: number, fromLine: number, toLine: number): void {
+    this.kernel.calls.setCodes(this.#column, firstRow, field, kind, fromLine, toLine);
+    this.isUsed = true;
+  }
+
+  setValue(row: number, kind: number, value: Uint8Array | string): void {
+    this.setCode(row, this.codeOf(kind, value));
+  }
+
+  set(row: number, cell: Cell): void {
+    if (cell === undefined) return;
+    if (cell === null) this.setCode(row, NONE_CODE);
+    else if (typeof cell === 'string') this.setText(row, KINDS.text, cell);
+    else if (Array.isArray(cell) && cell.length === 1 && typeof cell[0] === 'string')
+      this.setText(row, KINDS.list, cell[0]);
+    else this.setValue(row, KINDS.json, JSON.stringify(cell));
+  }
+
+  setText(row: number, kind: number, text: string): void {
+    // Of half a surrogate pair UTF-8 knows nothing, but JSON does.
+    if (LONE_SURROGATE.test(text)) this.setValue(row, KINDS.json, JSON.stringify(kind === KINDS.list ? [text] : text));
+    else this.setValue(row, kind, text);
+  }
+
+  /** The codes of a chunk; undefined where no row says anything. */
+  takeCodes(numRows: number): Uint8Array | undefined {
+    if (!this.isUsed) return undefined;
+    this.isUsed = false;
+    const place = this.kernel.calls.takeCodes(this.#column, numRows);
+    const numPlanes = this.kernel.bytes(place, 1)[0]!;
+    return encodeCodes(this.kernel.bytes(place, numBytesOfCodes(numPlanes, numRows)), numRows);
+  }
+
+  /** What the dictionary has more than after the chunk before; undefined for nothing. */
+  takePart(): Uint8Array | undefined {
+    const { calls } = this.kernel;
+    const numEntries = calls.numEntriesOf(this.#dictionary);
+    if (numEntries === this.#numWritten) return undefined;
+    const bytes = this.kernel.bytes(calls.bytesOf(this.#dictionary), this.dictionaryBytes);
+    const ends = this.kernel.words(calls.endsOf(this.#dictionary), numEntries);
+    const part = encodeDictionaryPart(bytes, ends, this.#numWritten, numEntries);
+    this.#numWritten = numEntries;
+    return part;
+  }
+
+  /** Gives its memory to others; it must not be used again. */
+  release(): void {
+    this.kernel.calls.releaseColumn(this.#column);
+  }
+}
