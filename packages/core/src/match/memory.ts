@@ -20,8 +20,6 @@ const NEVER = Number.MIN_SAFE_INTEGER;
 const FIRST_COUNTERS = 1024;
 /** Below this many keys nothing is swept: it would cost more than it frees. */
 const MIN_SWEEP_KEYS = 131_072;
-/** Counters move together where at least one in so many has gone quiet. */
-const MIN_QUIET_SHARE = 8;
 
 export interface Window {
   readonly max: number;
@@ -37,7 +35,7 @@ export type KeyNames = (limit: number, key: number) => string;
 /**
  * A counter is a record of eight places in one array, so that a count touches little: the end of its hold, from when on
  * nothing of it matters any more, four whole numbers about its ring in the room of two, and a ring of four. A ring that
- * needs more lies behind all that was there then, and has twice the room each time.
+ * needs more lies elsewhere, and has twice the room each time. What is let go of is given out again.
  */
 const RECORD = 8;
 const HELD_UNTIL = 0;
@@ -73,6 +71,11 @@ class RecordPlaces {
     return start < 0 ? NO_RECORD : this.#places[start + (key & (PAGE_KEYS - 1))]!;
   }
 
+  /** For a counter that is there. */
+  forget(limit: number, key: number): void {
+    this.#places[this.#pages[limit]![key >>> PAGE_BITS]! + (key & (PAGE_KEYS - 1))] = NO_RECORD;
+  }
+
   set(limit: number, key: number, record: number): void {
     const page = key >>> PAGE_BITS;
     let pages = (this.#pages[limit] ??= new Int32Array(16).fill(NO_RECORD));
@@ -100,6 +103,8 @@ export class Memory {
   #data = new Float64Array(FIRST_COUNTERS * RECORD);
   #ints = new Int32Array(this.#data.buffer);
   #dataSize = 0;
+  /** Where places are free, by the power of two that they are. */
+  #free: number[][] = [];
   #sweepAtKeys = MIN_SWEEP_KEYS;
   #latestUnixMs = Number.NEGATIVE_INFINITY;
 
@@ -162,6 +167,7 @@ export class Memory {
     this.#records = new RecordPlaces();
     this.#numCounters = 0;
     this.#dataSize = 0;
+    this.#free = [];
   }
 
   /** Counts a request. @returns whether more than `max` lie in the window that ends with it, or a hold stands */
@@ -223,7 +229,10 @@ export class Memory {
     return record;
   }
 
+  /** @param places a power of two */
   #allot(places: number): number {
+    const free = this.#free[Math.log2(places)]?.pop();
+    if (free !== undefined) return free;
     const start = this.#dataSize;
     this.#dataSize += places;
     while (this.#dataSize > this.#data.length) {
@@ -233,7 +242,11 @@ export class Memory {
     return start;
   }
 
-  /** Adds a time to a full ring, which moves to one of twice the room; the old one lies idle until the next sweep. */
+  #letGo(start: number, places: number): void {
+    (this.#free[Math.log2(places)] ??= []).push(start);
+  }
+
+  /** Adds a time to a full ring, which moves to one of twice the room. */
   #push(record: number, atUnixMs: number): void {
     const ring = record * 2;
     const [start, room, head] = this.#ints.subarray(ring + RING_START, ring + RING_SIZE) as unknown as [
@@ -245,6 +258,7 @@ export class Memory {
     this.#data.copyWithin(to, start + head, start + room);
     this.#data.copyWithin(to + room - head, start, start + head);
     this.#data[to + room] = atUnixMs;
+    if (room > FIRST_ROOM) this.#letGo(start, room);
     this.#ints[ring + RING_START] = to;
     this.#ints[ring + RING_ROOM] = room * 2;
     this.#ints[ring + RING_HEAD] = 0;
@@ -264,42 +278,22 @@ export class Memory {
   #sweep(atUnixMs: number): void {
     for (const [key, { quietFromUnixMs }] of this.#waiting) if (quietFromUnixMs <= atUnixMs) this.#waiting.delete(key);
     for (const [key, until] of this.#holds) if (until <= atUnixMs) this.#holds.delete(key);
-    let numQuiet = 0;
-    for (let index = 0; index < this.#numCounters; index += 1)
-      if (this.#data[this.#counters[index * 3 + 2]! + QUIET_FROM]! <= atUnixMs) numQuiet += 1;
-    if (numQuiet * MIN_QUIET_SHARE > this.#numCounters) this.#keepLoud(atUnixMs);
+    let numKept = 0;
+    for (let at = 0; at < this.#numCounters * 3; at += 3) {
+      const record = this.#counters[at + 2]!;
+      if (this.#data[record + QUIET_FROM]! <= atUnixMs)
+        this.#forget(this.#counters[at]!, this.#counters[at + 1]!, record);
+      else this.#counters.copyWithin(numKept++ * 3, at, at + 3);
+    }
+    this.#numCounters = numKept;
     this.#sweepAtKeys = Math.max(MIN_SWEEP_KEYS, this.numKeys * 2);
   }
 
-  /** Moves the counters that still matter into a memory of their own, and takes it over. */
-  #keepLoud(atUnixMs: number): void {
-    const kept = new Memory();
-    for (let index = 0; index < this.#numCounters; index += 1) {
-      const [limit, key, record] = [
-        this.#counters[index * 3]!,
-        this.#counters[index * 3 + 1]!,
-        this.#counters[index * 3 + 2]!,
-      ];
-      if (this.#data[record + QUIET_FROM]! > atUnixMs) kept.#take(limit, key, this.#data, this.#ints, record);
-    }
-    this.#records = kept.#records;
-    this.#counters = kept.#counters;
-    this.#numCounters = kept.#numCounters;
-    this.#data = kept.#data;
-    this.#ints = kept.#ints;
-    this.#dataSize = kept.#dataSize;
-  }
-  /** Adds a counter as it lies in another memory. */
-  #take(limit: number, key: number, data: Float64Array, ints: Int32Array, from: number): void {
-    const record = this.#add(limit, key, EMPTY_COUNTER);
-    const start = ints[from * 2 + RING_START]!;
-    const room = ints[from * 2 + RING_ROOM]!;
-    const to = room === FIRST_ROOM ? record + INLINE_RING : this.#allot(room);
-    for (let at = 0; at < room; at += 1) this.#data[to + at] = data[start + at]!;
-    this.#data[record + HELD_UNTIL] = data[from + HELD_UNTIL]!;
-    this.#data[record + QUIET_FROM] = data[from + QUIET_FROM]!;
-    for (let at = RING_ROOM; at <= RING_SIZE; at += 1) this.#ints[record * 2 + at] = ints[from * 2 + at]!;
-    this.#ints[record * 2 + RING_START] = to;
+  #forget(limit: number, key: number, record: number): void {
+    this.#records.forget(limit, key);
+    const room = this.#ints[record * 2 + RING_ROOM]!;
+    if (room > FIRST_ROOM) this.#letGo(this.#ints[record * 2 + RING_START]!, room);
+    this.#letGo(record, RECORD);
   }
 }
 
