@@ -36,10 +36,10 @@ const MAX_TABLES = 8;
 interface Table {
   /** The dictionary that was seen last. */
   dictionary: Dictionary | undefined;
-  /** By feature and code of that dictionary: the number, or `UNSET`. */
-  byCode: Int32Array[];
+  /** By code of that dictionary and feature: the number, or `UNSET`. Those of a code lie together. */
+  byCode: Int32Array;
   /** The numbers of what dictionaries before had, so that a text is read once; filled when the next dictionary comes. */
-  readonly byText: Map<string, readonly number[]>;
+  readonly byText: Map<string, Int32Array>;
 }
 
 /** Reads features of the same inputs together. */
@@ -100,18 +100,14 @@ export class Coder {
     const { codes, dictionary } = column;
     const table = this.#tableFor(name, constants, dictionary);
     const reading = new Reading(constants);
-    table.byCode.forEach((numbers, feature) => {
-      const array = into[feature]!;
-      for (let row = 0; row < numRows; row += 1) {
-        const code = codes[row]!;
-        let number = numbers[code]!;
-        if (number === UNSET) {
-          this.#readValue(code, name, cellOf(column, code), reading, table);
-          number = numbers[code]!;
-        }
-        array[row] = number;
-      }
-    });
+    const { byCode } = table;
+    const numFeatures = this.features.length;
+    for (let row = 0; row < numRows; row += 1) {
+      const code = codes[row]!;
+      const place = code * numFeatures;
+      if (byCode[place] === UNSET) this.#readValue(code, name, cellOf(column, code), reading, table);
+      for (let feature = 0; feature < numFeatures; feature += 1) into[feature]![row] = byCode[place + feature]!;
+    }
   }
 
   #tableFor(name: string, constants: Record<string, Cell>, dictionary: Dictionary): Table {
@@ -119,21 +115,19 @@ export class Coder {
     let table = this.#tables.get(context);
     if (!table) {
       if (this.#tables.size > MAX_TABLES) this.#tables.clear();
-      table = { dictionary: undefined, byCode: this.features.map(() => new Int32Array()), byText: new Map() };
+      table = { dictionary: undefined, byCode: new Int32Array(), byText: new Map() };
       this.#tables.set(context, table);
     }
-    const numCodes = dictionary.numValues + FIRST_VALUE_CODE;
+    const size = (dictionary.numValues + FIRST_VALUE_CODE) * this.features.length;
     if (table.dictionary !== dictionary) {
       this.#keepTexts(table);
       table.dictionary = dictionary;
-      table.byCode = this.features.map(() => new Int32Array(numCodes).fill(UNSET));
-    } else if (table.byCode[0]!.length < numCodes) {
+      table.byCode = new Int32Array(size).fill(UNSET);
+    } else if (table.byCode.length < size) {
       // The dictionary has grown since.
-      table.byCode = table.byCode.map((numbers) => {
-        const larger = new Int32Array(numCodes * 2).fill(UNSET);
-        larger.set(numbers);
-        return larger;
-      });
+      const larger = new Int32Array(size * 2).fill(UNSET);
+      larger.set(table.byCode);
+      table.byCode = larger;
     }
     return table;
   }
@@ -142,15 +136,13 @@ export class Coder {
   #keepTexts({ dictionary, byCode, byText }: Table): void {
     if (!dictionary) return;
     if (byText.size > MAX_KEPT_TEXTS) byText.clear();
-    byCode[0]!.forEach((number, code) => {
-      if (number === UNSET || code < FIRST_VALUE_CODE) return;
+    const numFeatures = this.features.length;
+    for (let code = FIRST_VALUE_CODE; code * numFeatures < byCode.length; code += 1) {
+      const at = code * numFeatures;
+      if (byCode[at] === UNSET) continue;
       const text = onlyText(dictionary.valueAt(code - FIRST_VALUE_CODE) as Cell);
-      if (text === undefined || byText.has(text)) return;
-      byText.set(
-        text,
-        byCode.map((numbers) => numbers[code]!),
-      );
-    });
+      if (text !== undefined && !byText.has(text)) byText.set(text, byCode.slice(at, at + numFeatures));
+    }
   }
 
   /** Reads all features of a value. */
@@ -159,7 +151,7 @@ export class Coder {
     const known = text === undefined ? undefined : byText.get(text);
     if (!known) reading.set(name, cell);
     for (let feature = 0; feature < this.features.length; feature += 1)
-      byCode[feature]![code] = known ? known[feature]! : this.features[feature]!.read(reading);
+      byCode[code * this.features.length + feature] = known ? known[feature]! : this.features[feature]!.read(reading);
   }
 
   #readSeveral(

@@ -35,12 +35,15 @@ export type KeyNames = (limit: number, key: number) => string;
 /**
  * A counter is a record of eight places in one array, so that a count touches little: the end of its hold, from when on
  * nothing of it matters any more, four whole numbers about its ring in the room of two, and a ring of four. A ring that
- * needs more lies elsewhere, and has twice the room each time. What is let go of is given out again.
+ * needs more lies elsewhere, and has twice the room each time; where the first ring was, its oldest time stands then. What
+ * is let go of is given out again.
  */
 const RECORD = 8;
 const HELD_UNTIL = 0;
 const QUIET_FROM = 1;
 const INLINE_RING = 4;
+/** Of a ring that lies elsewhere. */
+const OLDEST = 4;
 /** Of the whole numbers, from the beginning of the record: where the ring begins, its room, its first, how many. */
 const RING_START = 4;
 const RING_ROOM = 5;
@@ -183,9 +186,12 @@ export class Memory {
     let size = this.#ints[ring + RING_SIZE]!;
     const before = atUnixMs - windowMs;
     // Of more than the limit only the latest can still lie in a later window that overflows.
-    while (size > 0 && (size > max || this.#data[start + head]! <= before)) {
-      head = head + 1 === room ? 0 : head + 1;
-      size -= 1;
+    if (size > 0 && (size > max || this.#data[room > FIRST_ROOM ? record + OLDEST : start + head]! <= before)) {
+      do {
+        head = head + 1 === room ? 0 : head + 1;
+        size -= 1;
+      } while (size > 0 && (size > max || this.#data[start + head]! <= before));
+      if (room > FIRST_ROOM) this.#data[record + OLDEST] = size > 0 ? this.#data[start + head]! : atUnixMs;
     }
     this.#ints[ring + RING_HEAD] = head;
     this.#ints[ring + RING_SIZE] = size + 1;
@@ -222,6 +228,7 @@ export class Memory {
     while (room < stampsUnixMs.length) room *= 2;
     const start = room === FIRST_ROOM ? record + INLINE_RING : this.#allot(room);
     this.#data.set(stampsUnixMs, start);
+    if (room > FIRST_ROOM) this.#data[record + OLDEST] = stampsUnixMs[0]!;
     this.#ints[record * 2 + RING_START] = start;
     this.#ints[record * 2 + RING_ROOM] = room;
     this.#ints[record * 2 + RING_HEAD] = 0;
@@ -258,6 +265,7 @@ export class Memory {
     this.#data.copyWithin(to, start + head, start + room);
     this.#data.copyWithin(to + room - head, start, start + head);
     this.#data[to + room] = atUnixMs;
+    this.#data[record + OLDEST] = this.#data[to]!;
     if (room > FIRST_ROOM) this.#letGo(start, room);
     this.#ints[ring + RING_START] = to;
     this.#ints[ring + RING_ROOM] = room * 2;

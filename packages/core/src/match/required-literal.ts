@@ -1,26 +1,36 @@
+/** So many alternatives at most; then a group of them is passed over. */
+const MAX_LITERALS = 16;
+
 /**
- * The longest run of characters that a text must have to be matched by a regular expression, read off the expression
- * from left to right; empty where that is not plain to see. Groups and classes are passed over, so that nothing inside
- * them counts; alternatives at the top, and flags anywhere, end the search.
+ * Texts of which one must occur in every text that a regular expression matches, read off the expression from left to
+ * right: those of which the shortest is longest. Of groups only such count as are plain alternatives; classes are passed
+ * over; alternatives at the top, and flags anywhere, end the search.
+ * @returns none where that is not plain to see
  */
-export function requiredLiteral(expression: string): string {
-  let longest = '';
-  let run = '';
+export function requiredLiterals(expression: string): readonly string[] {
+  let best: readonly string[] = [];
+  /** What the text must have where the reading stands, in one of these forms. */
+  let runs: readonly string[] = [''];
   const endRun = (): void => {
-    if (run.length > longest.length) longest = run;
-    run = '';
+    if (shortest(runs) > shortest(best)) best = runs;
+    runs = [''];
   };
   for (let at = 0; at < expression.length; at += 1) {
     const character = expression[at]!;
-    if (character === '|' || expression.startsWith('(?', at)) return '';
+    if (character === '|' || expression.startsWith('(?', at)) return [];
     if (character === '(') {
       const end = endOfGroup(expression, at);
-      if (end < 0) return '';
-      endRun();
+      if (end < 0) return [];
+      const parts = plainAlternatives(expression.slice(at + 1, end));
+      if (!parts || '*?{'.includes(expression[end + 1] ?? ' ')) endRun();
+      else {
+        if (runs.length * parts.length > MAX_LITERALS) endRun();
+        runs = parts.length > MAX_LITERALS ? [''] : runs.flatMap((run) => parts.map((part) => run + part));
+      }
       at = end;
     } else if (character === '[') {
       const end = endOfClass(expression, at);
-      if (end < 0) return '';
+      if (end < 0) return [];
       endRun();
       at = end;
     } else if (character === '\\') {
@@ -28,24 +38,35 @@ export function requiredLiteral(expression: string): string {
       // Only escaped punctuation is itself.
       if (/[A-Za-z0-9]/.test(next) || next === '') {
         // \Q...\E quotes, and \x{...} and \p{...} take more than a letter.
-        if (/[QpPxuC]/.test(next)) return '';
+        if (/[QpPxuC]/.test(next)) return [];
         endRun();
-      } else run += next;
+      } else runs = runs.map((run) => run + next);
       at += 1;
     } else if ('*?{'.includes(character)) {
       // The character before may not be there.
-      run = run.slice(0, -1);
+      runs = runs.map((run) => run.slice(0, -1));
       endRun();
       if (character === '{') {
         const end = expression.indexOf('}', at);
-        if (end < 0) return '';
+        if (end < 0) return [];
         at = end;
       }
     } else if ('.^$+'.includes(character)) endRun();
-    else run += character;
+    else runs = runs.map((run) => run + character);
   }
   endRun();
-  return longest;
+  return best;
+}
+
+function shortest(texts: readonly string[]): number {
+  return texts.length === 0 ? 0 : Math.min(...texts.map(({ length }) => length));
+}
+
+/** The texts of alternatives without anything but characters; undefined where there is more to them. */
+function plainAlternatives(group: string): readonly string[] | undefined {
+  return /^(?:[^\\.[\](){}*+?^$]|\\[^A-Za-z0-9])*$/.test(group)
+    ? group.split(/(?<!\\)\|/).map((part) => part.replace(/\\(.)/gu, '$1'))
+    : undefined;
 }
 
 /** Where the group that begins at `start` ends; -1 where it has flags, or no end. */

@@ -7,7 +7,7 @@ import { compileLike, compilePattern, foldAsciiCase, type TextTest } from '../re
 import { invariant } from '../request/invariant.js';
 import { readPath, readPathPart, type PathReading } from '../request/path.js';
 import type { Heard } from './heard.js';
-import { requiredLiteral } from './required-literal.js';
+import { requiredLiterals } from './required-literal.js';
 
 /** Atoms by a text. */
 type ByText = Map<string, number[]>;
@@ -29,7 +29,7 @@ export class TextIndex {
   readonly #ends = new Map<number, ByText>();
   /** By a prefix of whole segments, without its final slash. */
   readonly #under: ByText = new Map();
-  /** By the hash of three characters that a text must have. */
+  /** By the hash of three characters; a text must have those of one of the grams that a candidate stands behind. */
   readonly #behindGram = new Map<number, Candidate[]>();
   readonly #isGram = new Uint8Array(GRAM_MASK + 1);
   /** What no three characters stand before. */
@@ -62,18 +62,17 @@ export class TextIndex {
   #addSearch(atom: number, operator: Comparison['operator'], literal: string, isAnyCase: boolean): void {
     const test = createTest(operator, literal);
     const candidate = { atom, test: isAnyCase ? (text: string) => test(foldAsciiCase(text)) : test };
-    const needed = longestNeeded(operator, literal);
-    if (needed.length < GRAM) {
+    const needed = oneNeededOf(operator, literal);
+    if (needed.length === 0 || needed.some(({ length }) => length < GRAM)) {
       this.#always.push(candidate);
       return;
     }
-    // The last three: beginnings are what literals share.
-    let gram = 0;
-    for (let at = needed.length - GRAM; at < needed.length; at += 1) gram = nextGram(gram, needed.charCodeAt(at));
-    const chain = this.#behindGram.get(gram);
-    if (chain) chain.push(candidate);
-    else this.#behindGram.set(gram, [candidate]);
-    this.#isGram[gram] = 1;
+    for (const gram of new Set(needed.map(lastGramOf))) {
+      const chain = this.#behindGram.get(gram);
+      if (chain) chain.push(candidate);
+      else this.#behindGram.set(gram, [candidate]);
+      this.#isGram[gram] = 1;
+    }
   }
 
   ask(text: string, heard: Heard): void {
@@ -110,6 +109,13 @@ function nextGram(gram: number, code: number): number {
   return ((gram << GRAM_BITS) | (code & ((1 << GRAM_BITS) - 1))) & GRAM_MASK;
 }
 
+/** Of the last three characters of a text: beginnings are what texts share. */
+function lastGramOf(text: string): number {
+  let gram = 0;
+  for (let at = text.length - GRAM; at < text.length; at += 1) gram = nextGram(gram, text.charCodeAt(at));
+  return gram;
+}
+
 function literalOf(value: Comparison['values'][number]): string {
   if (value.kind === 'domain') return value.entry.name;
   if (value.kind === 'word') return value.name;
@@ -135,11 +141,11 @@ function createTest(operator: Comparison['operator'], literal: string): TextTest
   }
 }
 
-/** The longest run of characters that every text has for which the comparison holds; maybe none. */
-function longestNeeded(operator: Comparison['operator'], literal: string): string {
-  if (operator === 'matches') return requiredLiteral(literal);
-  if (operator !== 'like') return literal;
-  return literal.split(/[*?]/).reduce((longest, part) => (part.length > longest.length ? part : longest), '');
+/** Texts of which every text has one for which the comparison holds; none where that is not plain to see. */
+function oneNeededOf(operator: Comparison['operator'], literal: string): readonly string[] {
+  if (operator === 'matches') return requiredLiterals(literal);
+  if (operator !== 'like') return [literal];
+  return [literal.split(/[*?]/).reduce((longest, part) => (part.length > longest.length ? part : longest), '')];
 }
 
 function insert(byText: ByText, text: string, atom: number): void {
