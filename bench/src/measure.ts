@@ -98,9 +98,13 @@ export class Stages {
 
   /** @param of what all stages together are */
   print(of: string): void {
+    process.stdout.write(this.textOf(of));
+  }
+
+  textOf(of: string): string {
     const all = [...this.#seconds.values()].reduce((sum, seconds) => sum + seconds, 0);
     const shares = [...this.#seconds].map(([name, seconds]) => `${name} ${Math.round((100 * seconds) / all)}%`);
-    process.stdout.write(`  what limits ${of}: ${shares.join(', ')}\n`);
+    return `  what limits ${of}: ${shares.join(', ')}\n`;
   }
 }
 

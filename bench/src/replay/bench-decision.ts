@@ -1,5 +1,5 @@
 import { Matcher, Memory, normalizeRequest, Program, type LogRecord } from '@jadefence/core';
-import { frozenJudge, frozenWorld } from './bench-replay.js';
+import { frozenJudge, frozenWorld } from './replay-engine.js';
 import { checkFrozenLog, frozenPolicy, frozenRequests, frozenScenery } from './frozen.js';
 import { createMemoised } from './memoised.js';
 import { createPlain } from './plain.js';

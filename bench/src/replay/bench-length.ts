@@ -1,6 +1,6 @@
 /** A log, and one ten times as long: imported, and replayed from the store by 200 rules, on one thread. */
 import { median, printTimes, timeRounds } from '../measure.js';
-import { frozenJudge, frozenWorld, replayStored } from './bench-replay.js';
+import { frozenJudge, frozenWorld, replayStored } from './replay-engine.js';
 import { checkFrozenLog, forgetScenery, frozenRequests } from './frozen.js';
 import { formatCombined } from './requests.js';
 import { importCombined } from './stored-log.js';

@@ -1,11 +1,6 @@
-import { deflateSync } from 'node:zlib';
 import {
-  CategoryFeedReader,
-  checkFences,
   ChunkReplay,
   COMMON_COLUMNS,
-  createCategories,
-  createCountryTable,
   Program,
   Replay,
   type ChunkRows,
@@ -13,14 +8,16 @@ import {
   type LogRecord,
 } from '@jadefence/core';
 import { Random } from '@jadefence/demo';
-import { median, printTimes, Stages, timeRounds } from '../measure.js';
+import { median, printTimes, timeRounds } from '../measure.js';
+import { Side } from '../side.js';
 import { checkFrozenLog, frozenPolicy, frozenRequests, frozenScenery, type PolicySize } from './frozen.js';
 import { createMemoised } from './memoised.js';
 import { createPlain } from './plain.js';
 import type { BenchRule } from './policy.js';
 import { createReferenceData } from './reference-data.js';
+import { frozenJudge, frozenWorld } from './replay-engine.js';
 import { formatCombined, type BenchRequest } from './requests.js';
-import { importCombined, readChunks, type StoredChunk } from './stored-log.js';
+import { importCombined, readChunks } from './stored-log.js';
 
 const ROUNDS = 5;
 const REQUESTS = 1_000_000;
@@ -28,124 +25,67 @@ const REQUESTS = 1_000_000;
 const PLAIN_REQUESTS = { 200: 20_000, 1000: 5000, 5000: 2000 } as const;
 const DRAWN = 20_000;
 
-/** The world that the frozen policies ask. */
-export function frozenWorld(): Pick<Judge, 'countries' | 'categories'> {
-  const { countries, categories } = frozenScenery();
-  const reader = new CategoryFeedReader();
-  reader.push(new TextEncoder().encode(categories.map(([domain, category]) => `${domain},${category}\n`).join('')));
-  return {
-    categories: createCategories([reader.end('frozen').feed]),
-    countries: createCountryTable(
-      countries.map(({ first, last, country }) => ({
-        family: 4 as const,
-        first: BigInt(first),
-        last: BigInt(last),
-        country,
-      })),
-    ),
-  };
-}
-
-export function frozenJudge(numRules: PolicySize, world: ReturnType<typeof frozenWorld>): Judge {
-  const { rulebook, diagnostics } = checkFences([{ path: 'frozen.fence', text: frozenPolicy(numRules).fences }], []);
-  if (!rulebook) throw new Error(`The frozen policy cannot judge: ${diagnostics[0]?.message}`);
-  return { rulebook, ...world };
-}
-
 /** Replays beside two loops over the same requests. */
 export async function benchReplay(): Promise<void> {
   checkFrozenLog();
-  const requests: BenchRequest[] = [];
-  const lines: string[] = [];
-  for (const request of frozenRequests()) {
-    requests.push(request);
-    lines.push(formatCombined(request));
-    if (requests.length === REQUESTS) break;
-  }
-  const stored = importCombined(Buffer.from(lines.join('')));
-  const world = frozenWorld();
   process.stdout.write(
     `replay: ${REQUESTS.toLocaleString('en')} requests of the frozen log, ${ROUNDS} interleaved rounds, one thread, nothing kept from round to round\n`,
   );
   const seconds: Partial<Record<PolicySize, number>> = {};
-  for (const size of [200, 5000] as const)
-    seconds[size] = await comparePolicy(size, frozenJudge(size, world), requests, stored);
+  for (const size of [200, 5000] as const) seconds[size] = await comparePolicy(size);
   process.stdout.write(
     `  5,000 rules take ${(seconds[5000]! / seconds[200]!).toFixed(2)} times as long as 200 (goal: 2)\n`,
   );
+  checkAgreement();
 }
 
-async function comparePolicy(
-  size: PolicySize,
-  judge: Judge,
-  requests: readonly BenchRequest[],
-  stored: readonly StoredChunk[],
-): Promise<number> {
-  const { rules } = frozenPolicy(size);
-  const data = createReferenceData(frozenScenery());
-  const startedMs = performance.now();
-  const wanted = new Set([...new Program(judge).attributes, ...COMMON_COLUMNS]);
-  process.stdout.write(
-    ` ${size.toLocaleString('en')} rules, compiled in ${(performance.now() - startedMs).toFixed(0)} ms\n`,
-  );
+/** @returns how long a replay from the store takes, in seconds */
+async function comparePolicy(size: PolicySize): Promise<number> {
   const numPlain = PLAIN_REQUESTS[size];
-  const numMemoised = size === 200 ? requests.length : numPlain;
-  const inMemory = [...readChunks(stored, wanted)];
-  const stages = new Stages();
+  const numMemoised = size === 200 ? REQUESTS : numPlain;
+  const url = new URL('./replay-sides.ts', import.meta.url);
+  const loops = new Side(url, ['loops', `${size}`, `${numMemoised}`, `${numPlain}`]);
+  const ours = new Side(url, ['ours', `${size}`, `${REQUESTS}`]);
+  await Promise.all([loops.do('begin'), ours.do('begin')]);
+  process.stdout.write(` ${size.toLocaleString('en')} rules\n`);
   const times = await timeRounds(ROUNDS, {
-    'plain': () => {
-      const plain = createPlain(rules, data);
-      for (let index = 0; index < numPlain; index += 1) plain(requests[index]!);
-    },
-    'memoised': () => {
-      const memoised = createMemoised(rules, data);
-      for (let index = 0; index < numMemoised; index += 1) memoised(requests[index]!);
-    },
-    'stored': () => replayStored(judge, stored, stages),
-    'in memory': () => replayChunks(judge, inMemory),
+    'plain': () => loops.do('plain'),
+    'memoised': () => loops.do('memoised'),
+    'stored': () => ours.do('stored'),
+    'in memory': () => ours.do('in memory'),
   });
   printTimes({ plain: times['plain']! }, numPlain, 'requests');
   printTimes({ memoised: times['memoised']! }, numMemoised, 'requests');
-  printTimes({ 'stored': times['stored']!, 'in memory': times['in memory']! }, requests.length, 'requests');
+  printTimes({ 'stored': times['stored']!, 'in memory': times['in memory']! }, REQUESTS, 'requests');
   const rate = (name: string, count: number): number => count / median(times[name]!);
   for (const name of ['stored', 'in memory']) {
-    const ours = rate(name, requests.length);
+    const rateOfOurs = rate(name, REQUESTS);
     process.stdout.write(
-      `  ${name}: ${(ours / rate('plain', numPlain)).toFixed(0)} times plain, ${(ours / rate('memoised', numMemoised)).toFixed(1)} times memoised\n`,
+      `  ${name}: ${(rateOfOurs / rate('plain', numPlain)).toFixed(0)} times plain, ${(rateOfOurs / rate('memoised', numMemoised)).toFixed(1)} times memoised\n`,
     );
   }
-  stages.print('a replay from the store');
-  if (size === 200) printWholeAgreement(judge, rules, requests, inMemory);
-  printAgreement(size, judge, rules, requests);
+  process.stdout.write(await ours.do<string>('stages'));
+  for (const side of [loops, ours]) side.end();
   return median(times['stored']!);
 }
 
-function replayChunks(judge: Judge, chunks: Iterable<ChunkRows>, stages = new Stages()): void {
-  const replay = new ChunkReplay(stages.time('compiling', () => new Program(judge)));
-  const reading = chunks[Symbol.iterator]();
-  for (;;) {
-    const next = stages.time('reading columns', () => reading.next());
-    if (next.done) return;
-    const { codes } = stages.time('judging', () => replay.judge([next.value]));
-    stages.time('packing decisions', () => deflateSync(new Uint8Array(codes.buffer), { level: 1 }));
+function checkAgreement(): void {
+  const requests: BenchRequest[] = [];
+  for (const request of frozenRequests()) if (requests.push(request) === REQUESTS) break;
+  const world = frozenWorld();
+  for (const size of [200, 5000] as const) {
+    const judge = frozenJudge(size, world);
+    const { rules } = frozenPolicy(size);
+    process.stdout.write(` agreement, ${size.toLocaleString('en')} rules\n`);
+    if (size === 200) printWholeAgreement(judge, rules, requests);
+    printAgreement(size, judge, rules, requests);
   }
 }
 
-/** Reads stored chunks, only the columns that the rules look at, judges them and packs the decisions. */
-export function replayStored(judge: Judge, stored: readonly StoredChunk[], stages?: Stages): void {
-  const wanted = new Set([...new Program(judge).attributes, ...COMMON_COLUMNS]);
-  replayChunks(judge, readChunks(stored, wanted), stages);
-}
-
 /** Whether the same rule decides each request of the log, by a hash of lines and rules whose order does not matter. */
-function printWholeAgreement(
-  judge: Judge,
-  rules: readonly BenchRule[],
-  requests: readonly BenchRequest[],
-  chunks: readonly ChunkRows[],
-): void {
+function printWholeAgreement(judge: Judge, rules: readonly BenchRule[], requests: readonly BenchRequest[]): void {
   const replay = new ChunkReplay(new Program(judge));
-  const codes = chunks.map((rows) => replay.judge([rows]).codes);
+  const codes = [...chunksOf(requests, judge)].map((rows) => replay.judge([rows]).codes);
   const numberOf = new Map<string | undefined, number>(rules.map(({ name }, index) => [name, index]));
   const ruleOf = replay.table.rulings.map(({ rule }) => numberOf.get(rule) ?? -1);
   const memoised = createMemoised(rules, createReferenceData(frozenScenery()));
@@ -165,6 +105,11 @@ function printWholeAgreement(
   );
 }
 
+function chunksOf(requests: readonly BenchRequest[], judge: Judge): Iterable<ChunkRows> {
+  const stored = importCombined(Buffer.concat(requests.map((request) => Buffer.from(formatCombined(request)))));
+  return readChunks(stored, new Set([...new Program(judge).attributes, ...COMMON_COLUMNS]));
+}
+
 /** Spreads two numbers over 32 bits (the finisher of MurmurHash3). */
 function mix(line: number, rule: number): number {
   let mixed = Math.imul(line, 0x9e3779b1) ^ Math.imul(rule + 1, 0x85ebca6b);
@@ -182,10 +127,7 @@ function printAgreement(
 ): void {
   const random = new Random(size);
   const drawn = requests.filter(() => random.chance(DRAWN / requests.length));
-  const [chunk] = readChunks(
-    importCombined(Buffer.from(drawn.map(formatCombined).join(''))),
-    new Set([...new Program(judge).attributes, ...COMMON_COLUMNS]),
-  );
+  const [chunk] = chunksOf(drawn, judge);
   const replay = new ChunkReplay(new Program(judge));
   const { codes } = replay.judge([chunk!]);
   const plain = createPlain(rules, createReferenceData(frozenScenery()));

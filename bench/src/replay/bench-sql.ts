@@ -3,7 +3,7 @@ import pg from 'pg';
 import { startCluster } from '../../../scripts/lib/cluster.mjs';
 import { findPostgres } from '../../../scripts/lib/install.mjs';
 import { median, printTimes, Stages, timeRounds } from '../measure.js';
-import { frozenJudge, frozenWorld, replayStored } from './bench-replay.js';
+import { frozenJudge, frozenWorld, replayStored } from './replay-engine.js';
 import { checkFrozenLog, frozenPolicy, frozenRequests, frozenScenery } from './frozen.js';
 import { createPlain } from './plain.js';
 import type { BenchRule, Part } from './policy.js';

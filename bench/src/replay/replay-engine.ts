@@ -1,0 +1,58 @@
+/** The frozen policies and their world, and replays as the service runs them. */
+import { deflateSync } from 'node:zlib';
+import {
+  CategoryFeedReader,
+  checkFences,
+  ChunkReplay,
+  COMMON_COLUMNS,
+  createCategories,
+  createCountryTable,
+  Program,
+  type ChunkRows,
+  type Judge,
+} from '@jadefence/core';
+import { Stages } from '../measure.js';
+import { frozenPolicy, frozenScenery, type PolicySize } from './frozen.js';
+import { readChunks, type StoredChunk } from './stored-log.js';
+
+/** The world that the frozen policies ask. */
+export function frozenWorld(): Pick<Judge, 'countries' | 'categories'> {
+  const { countries, categories } = frozenScenery();
+  const reader = new CategoryFeedReader();
+  reader.push(new TextEncoder().encode(categories.map(([domain, category]) => `${domain},${category}\n`).join('')));
+  return {
+    categories: createCategories([reader.end('frozen').feed]),
+    countries: createCountryTable(
+      countries.map(({ first, last, country }) => ({
+        family: 4 as const,
+        first: BigInt(first),
+        last: BigInt(last),
+        country,
+      })),
+    ),
+  };
+}
+
+export function frozenJudge(numRules: PolicySize, world: ReturnType<typeof frozenWorld>): Judge {
+  const { rulebook, diagnostics } = checkFences([{ path: 'frozen.fence', text: frozenPolicy(numRules).fences }], []);
+  if (!rulebook) throw new Error(`The frozen policy cannot judge: ${diagnostics[0]?.message}`);
+  return { rulebook, ...world };
+}
+
+/** Judges chunks by rules that are compiled anew, and packs the decisions. */
+export function replayChunks(judge: Judge, chunks: Iterable<ChunkRows>, stages = new Stages()): void {
+  const replay = new ChunkReplay(stages.time('compiling', () => new Program(judge)));
+  const reading = chunks[Symbol.iterator]();
+  for (;;) {
+    const next = stages.time('reading columns', () => reading.next());
+    if (next.done) return;
+    const { codes } = stages.time('judging', () => replay.judge([next.value]));
+    stages.time('packing decisions', () => deflateSync(new Uint8Array(codes.buffer), { level: 1 }));
+  }
+}
+
+/** Reads stored chunks, only the columns that the rules look at, judges them and packs the decisions. */
+export function replayStored(judge: Judge, stored: readonly StoredChunk[], stages?: Stages): void {
+  const wanted = new Set([...new Program(judge).attributes, ...COMMON_COLUMNS]);
+  replayChunks(judge, readChunks(stored, wanted), stages);
+}

@@ -1,0 +1,47 @@
+/** The two sides of `replay`, each run by `bench-replay.ts` in a process of its own: the two loops, or ours. */
+import { COMMON_COLUMNS, Program } from '@jadefence/core';
+import { Stages } from '../measure.js';
+import { serveSide } from '../side.js';
+import { frozenJudge, frozenWorld, replayChunks, replayStored } from './replay-engine.js';
+import { forgetScenery, frozenPolicy, frozenRequests, frozenScenery, type PolicySize } from './frozen.js';
+import { createMemoised } from './memoised.js';
+import { createPlain } from './plain.js';
+import { createReferenceData } from './reference-data.js';
+import { formatCombined, type BenchRequest } from './requests.js';
+import { importCombined, readChunks } from './stored-log.js';
+
+const [side, size, numRequests, numPlain] = process.argv.slice(2) as [string, string, string, string];
+if (side === 'loops') serveLoops(Number(size) as PolicySize, Number(numRequests), Number(numPlain));
+else serveOurs(Number(size) as PolicySize, Number(numRequests));
+
+/** @param numPlain the plain loop is asked of so many of the requests */
+function serveLoops(size: PolicySize, numRequests: number, numPlain: number): void {
+  const requests: BenchRequest[] = [];
+  for (const request of frozenRequests()) if (requests.push(request) === numRequests) break;
+  const { rules } = frozenPolicy(size);
+  const data = createReferenceData(frozenScenery());
+  const run = (decide: (request: BenchRequest) => unknown, count: number): void => {
+    for (let index = 0; index < count; index += 1) decide(requests[index]!);
+  };
+  serveSide({
+    begin: () => undefined,
+    plain: () => run(createPlain(rules, data), numPlain),
+    memoised: () => run(createMemoised(rules, data), numRequests),
+  });
+}
+
+function serveOurs(size: PolicySize, numRequests: number): void {
+  const lines: Buffer[] = [];
+  for (const request of frozenRequests()) if (lines.push(Buffer.from(formatCombined(request))) === numRequests) break;
+  const stored = importCombined(Buffer.concat(lines));
+  const judge = frozenJudge(size, frozenWorld());
+  forgetScenery();
+  const inMemory = [...readChunks(stored, new Set([...new Program(judge).attributes, ...COMMON_COLUMNS]))];
+  const stages = new Stages();
+  serveSide({
+    'begin': () => undefined,
+    'stored': () => replayStored(judge, stored, stages),
+    'in memory': () => replayChunks(judge, inMemory),
+    'stages': () => stages.textOf('a replay from the store'),
+  });
+}
