@@ -39,7 +39,9 @@ interface Table {
   /** By code of that dictionary and feature: the number, or `UNSET`. Those of a code lie together. */
   byCode: Int32Array;
   /** The numbers of what dictionaries before had, so that a text is read once; filled when the next dictionary comes. */
-  readonly byText: Map<string, Int32Array>;
+  readonly byText: Map<string, number>;
+  /** Where `byText` says: by feature, one text behind the other. */
+  kept: Int32Array;
 }
 
 /** Reads features of the same inputs together. */
@@ -115,7 +117,7 @@ export class Coder {
     let table = this.#tables.get(context);
     if (!table) {
       if (this.#tables.size > MAX_TABLES) this.#tables.clear();
-      table = { dictionary: undefined, byCode: new Int32Array(), byText: new Map() };
+      table = { dictionary: undefined, byCode: new Int32Array(), byText: new Map(), kept: new Int32Array() };
       this.#tables.set(context, table);
     }
     const size = (dictionary.numValues + FIRST_VALUE_CODE) * this.features.length;
@@ -133,25 +135,33 @@ export class Coder {
   }
 
   /** Keeps what was read of the dictionary that is left. */
-  #keepTexts({ dictionary, byCode, byText }: Table): void {
+  #keepTexts(table: Table): void {
+    const { dictionary, byCode, byText } = table;
     if (!dictionary) return;
     if (byText.size > MAX_KEPT_TEXTS) byText.clear();
     const numFeatures = this.features.length;
+    const kept = new Int32Array(byText.size * numFeatures + byCode.length);
+    kept.set(table.kept.subarray(0, byText.size * numFeatures));
+    table.kept = kept;
     for (let code = FIRST_VALUE_CODE; code * numFeatures < byCode.length; code += 1) {
-      const at = code * numFeatures;
-      if (byCode[at] === UNSET) continue;
+      const place = code * numFeatures;
+      if (byCode[place] === UNSET) continue;
       const text = onlyText(dictionary.valueAt(code - FIRST_VALUE_CODE) as Cell);
-      if (text !== undefined && !byText.has(text)) byText.set(text, byCode.slice(at, at + numFeatures));
+      if (text === undefined || byText.has(text)) continue;
+      kept.set(byCode.subarray(place, place + numFeatures), byText.size * numFeatures);
+      byText.set(text, byText.size);
     }
   }
 
   /** Reads all features of a value. */
-  #readValue(code: number, name: string, cell: Cell, reading: Reading, { byCode, byText }: Table): void {
+  #readValue(code: number, name: string, cell: Cell, reading: Reading, { byCode, byText, kept }: Table): void {
+    const numFeatures = this.features.length;
     const text = byText.size === 0 ? undefined : onlyText(cell);
     const known = text === undefined ? undefined : byText.get(text);
-    if (!known) reading.set(name, cell);
-    for (let feature = 0; feature < this.features.length; feature += 1)
-      byCode[code * this.features.length + feature] = known ? known[feature]! : this.features[feature]!.read(reading);
+    if (known === undefined) reading.set(name, cell);
+    for (let feature = 0; feature < numFeatures; feature += 1)
+      byCode[code * numFeatures + feature] =
+        known === undefined ? this.features[feature]!.read(reading) : kept[known * numFeatures + feature]!;
   }
 
   #readSeveral(

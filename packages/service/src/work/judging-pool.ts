@@ -25,19 +25,24 @@ export class JudgingPool {
     private readonly maxLimitKeys: number,
   ) {}
 
-  /** Judges rows of several chunks, one part after the other. */
+  /**
+   * Judges rows of several chunks, one part after the other.
+   * @param isLast nobody needs the chunks after this, so that they are handed over, not copied
+   * @returns undefined where dictionaries are missing that the thread had kept
+   */
   async judge(
     task: Omit<JudgeTask, 'progress' | 'maxLimitKeys'>,
     onProgress: (numRowsDone: number) => void,
-  ): Promise<JudgeAnswer> {
+    isLast: boolean,
+  ): Promise<JudgeAnswer | undefined> {
     const { port1, port2 } = new MessageChannel();
     port1.on('message', onProgress);
     const pool = this.#poolFor(task.past !== undefined);
     try {
       return (await pool.run(
         { ...task, progress: port2, maxLimitKeys: this.maxLimitKeys },
-        { name: 'judgeChunks', transferList: [port2] },
-      )) as JudgeAnswer;
+        { name: 'judgeChunks', transferList: isLast ? [port2, ...buffersOf(task)] : [port2] },
+      )) as JudgeAnswer | undefined;
     } finally {
       port1.close();
     }
@@ -85,6 +90,14 @@ export class JudgingPool {
   #pool(): Piscina {
     return (this.#started ??= startThreads(this.numThreads));
   }
+}
+
+/** Those that hold one array, all of it. */
+function buffersOf({ chunks, dictionaries }: ChunksSource): ArrayBuffer[] {
+  const columns = chunks.flatMap((chunk) => [...chunk.columns.values()]);
+  const parts = [...dictionaries.values()].flatMap((one) => one.parts.map(([, bytes]) => bytes));
+  const whole = [...columns, ...parts].filter((array) => array.byteLength === array.buffer.byteLength);
+  return whole.map((array) => array.buffer as ArrayBuffer);
 }
 
 function startThreads(numThreads: number): Piscina {

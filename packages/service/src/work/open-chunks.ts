@@ -10,24 +10,64 @@ export interface ChunksSource {
     /** The bytes of each column, decompressed. */
     readonly columns: ReadonlyMap<string, Uint8Array>;
   }[];
-  /** By segment, what its chunks added to the dictionaries of columns, in order, decompressed. */
-  readonly dictionaries: ReadonlyMap<number, readonly (readonly [column: string, bytes: Uint8Array])[]>;
+  /** By segment. */
+  readonly dictionaries: ReadonlyMap<number, DictionaryParts>;
+  /** Under this name the thread keeps the dictionaries, so that the next chunks need only what they add. */
+  readonly run?: string;
 }
 
-/** @throws DamagedColumnError naming the chunk and the column */
-export function openChunks({ chunks, dictionaries }: ChunksSource): ChunkRows[] {
-  const opened = new Map(
-    [...dictionaries].map(([segment, parts]) => {
-      const all = new SegmentDictionaries();
+/** What chunks added to the dictionaries of their segment. */
+export interface DictionaryParts {
+  /** Up to which chunk the thread has them from the chunks before; absent where it needs all. */
+  readonly after?: number;
+  readonly upTo: number;
+  /** In the order of the chunks, decompressed. */
+  readonly parts: readonly (readonly [column: string, bytes: Uint8Array])[];
+}
+
+interface Kept {
+  readonly dictionaries: SegmentDictionaries;
+  upTo: number;
+}
+
+/** The dictionaries of the chunks that were opened last, by run and segment. */
+const kept = new Map<string, ReadonlyMap<number, Kept>>();
+const MAX_RUNS = 4;
+
+/**
+ * @returns undefined where dictionaries are missing that were kept once: then all of them are needed
+ * @throws DamagedColumnError naming the chunk and the column
+ */
+export function openKept({ chunks, dictionaries, run }: ChunksSource): ChunkRows[] | undefined {
+  const before = run === undefined ? undefined : kept.get(run);
+  // Whatever fails here leaves none behind.
+  if (run !== undefined) kept.delete(run);
+  const opened = new Map<number, Kept>();
+  for (const [segment, { after, upTo, parts }] of dictionaries) {
+    const known = before?.get(segment);
+    // Another replay of the run may have opened the same chunks.
+    if (known?.upTo === upTo) opened.set(segment, known);
+    else if (after !== undefined && known?.upTo !== after) return undefined;
+    else {
+      const all = after === undefined || !known ? new SegmentDictionaries() : known.dictionaries;
       for (const [column, part] of parts) all.add(column, part);
-      return [segment, all];
-    }),
-  );
+      opened.set(segment, { dictionaries: all, upTo });
+    }
+  }
+  if (run !== undefined) {
+    if (kept.size >= MAX_RUNS) kept.delete(kept.keys().next().value!);
+    kept.set(run, opened);
+  }
   return chunks.map(({ chunk, numRows, columns, segment }) => {
     try {
-      return new ChunkRows(numRows, columns, opened.get(segment));
+      return new ChunkRows(numRows, columns, opened.get(segment)?.dictionaries);
     } catch (error) {
       throw new DamagedColumnError(`chunk ${chunk}, ${(error as Error).message}`);
     }
   });
+}
+
+/** The same for chunks that come with all their dictionaries. */
+export function openChunks(source: Omit<ChunksSource, 'run'>): ChunkRows[] {
+  return openKept({ ...source, run: undefined })!;
 }

@@ -34,7 +34,7 @@ import {
 } from '@jadefence/core';
 import type { MessagePort } from 'node:worker_threads';
 import { packMemory, unpackState } from './pack-state.js';
-import { openChunks, type ChunksSource } from './open-chunks.js';
+import { openChunks, openKept, type ChunksSource } from './open-chunks.js';
 import { openWorld, type SharedWorld, type World } from './shared-world.js';
 
 /** The entries of a list, in their stored form. */
@@ -163,9 +163,18 @@ function keep(replay: ChunkReplay, { nextName }: Past): Uint8Array {
   return packMemory(replay.memory);
 }
 
-export function judgeChunks({ parts, span, past, maxLimitKeys, progress, ...source }: JudgeTask): JudgeAnswer {
+/** @returns undefined where dictionaries are missing that the thread had kept; nothing is judged then */
+export function judgeChunks({
+  parts,
+  span,
+  past,
+  maxLimitKeys,
+  progress,
+  ...source
+}: JudgeTask): JudgeAnswer | undefined {
+  const rows = openKept(source);
+  if (!rows) return undefined;
   const replay = recall(source, past, maxLimitKeys);
-  const rows = openChunks(source);
   // What a task that failed half-way had counted.
   replay.breakdown?.take();
   let numDone = 0;

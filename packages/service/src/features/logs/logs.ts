@@ -12,7 +12,7 @@ import {
 } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
-import type { ChunksSource } from '../../work/open-chunks.js';
+import type { ChunksSource, DictionaryParts } from '../../work/open-chunks.js';
 import { inflateColumn } from './compression.js';
 
 const SHOWN_REJECTED = 20;
@@ -83,30 +83,35 @@ export class Logs {
   /**
    * Chunks with the dictionaries that they need, decompressed.
    * @param attributes only their columns, and those that every chunk has; all where absent
+   * @param known by segment, up to which chunk its dictionaries are not needed any more
    * @throws DamagedColumnError naming the chunk and the column
    */
-  async load(logId: number, numbers: readonly number[], attributes?: readonly string[]): Promise<ChunksSource> {
+  async load(
+    logId: number,
+    numbers: readonly number[],
+    attributes?: readonly string[],
+    known: ReadonlyMap<number, number> = new Map(),
+  ): Promise<ChunksSource> {
     const chunks = await LogChunkModel.query(this.db)
       .where({ logId })
       .whereIn('chunk', [...numbers]);
     const wanted = attributes && [...attributes, ...COMMON_COLUMNS];
-    const dictionaries = new Map<number, [string, Uint8Array][]>();
+    const dictionaries = new Map<number, DictionaryParts>();
     for (const segment of new Set(chunks.map((chunk) => chunk.segment))) {
-      const upTo = Math.max(...chunks.filter((chunk) => chunk.segment === segment).map(({ chunk }) => chunk));
+      const after = known.get(segment);
+      const own = chunks.filter((chunk) => chunk.segment === segment).map(({ chunk }) => chunk);
+      const upTo = Math.max(...own, after ?? segment);
       const stored = LogDictionaryModel.query(this.db)
         .where({ logId })
-        .whereBetween('chunk', [segment, upTo])
+        .whereBetween('chunk', [after === undefined ? segment : after + 1, upTo])
         .orderBy('chunk');
       if (wanted) stored.whereIn('columnName', wanted);
-      const parts = await stored;
-      dictionaries.set(
-        segment,
-        await Promise.all(
-          parts.map(async ({ chunk, columnName, bytes }): Promise<[string, Uint8Array]> => {
-            return [columnName, await inflateColumn(chunk, columnName, bytes)];
-          }),
-        ),
+      const parts = await Promise.all(
+        (await stored).map(async ({ chunk, columnName, bytes }): Promise<[string, Uint8Array]> => {
+          return [columnName, await inflateColumn(chunk, columnName, bytes)];
+        }),
       );
+      dictionaries.set(segment, { after, upTo, parts });
     }
     return {
       dictionaries,

@@ -112,12 +112,16 @@ export class Pass {
 
   /**
    * Judges the next rows of the log.
+   * @param isAlone no other replay judges what was loaded
+   * @param loadAll the same with all dictionaries, for a thread that has lost those of before
    * @returns undefined where that failed
    */
   async judge(
     loaded: ChunksSource,
     parts: readonly JudgePart[],
     onProgress: (numRowsDone: number) => void,
+    isAlone: boolean,
+    loadAll?: () => Promise<ChunksSource>,
   ): Promise<JudgeAnswer | undefined> {
     if (!this.isGoingOn) return undefined;
     const { id, fromMs, toMs } = this.replay;
@@ -129,7 +133,9 @@ export class Pass {
       nextName: nameAt(this.numDone + parts.length),
     };
     try {
-      return await this.pool.judge({ ...this.source, ...loaded, parts, span, ...(past ? { past } : {}) }, onProgress);
+      const task = { ...this.source, parts, span, ...(past ? { past } : {}) };
+      const answer = await this.pool.judge({ ...task, ...loaded }, onProgress, isAlone);
+      return answer ?? (loadAll && (await this.pool.judge({ ...task, ...(await loadAll()) }, onProgress, true)));
     } catch (error) {
       this.failure = sayLog(this.replay.logId, error);
       return undefined;

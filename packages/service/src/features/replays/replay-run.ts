@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto';
 import type { Segment } from '@jadefence/core';
 import type { Logger } from 'pino';
 import type { Database } from '../../database/database.js';
@@ -93,10 +94,15 @@ export class ReplayRuns {
       const parts = numbers.map((_, place) => ({ chunks: [place] }));
       return Promise.all(
         passes.map((pass) =>
-          pass.judge(loaded, parts, (numRows) => {
-            done[index] = numRows;
-            pass.tellProgress(numBefore + done.reduce((sum, rows) => sum + rows));
-          }),
+          pass.judge(
+            loaded,
+            parts,
+            (numRows) => {
+              done[index] = numRows;
+              pass.tellProgress(numBefore + done.reduce((sum, rows) => sum + rows));
+            },
+            passes.length === 1,
+          ),
         ),
       );
     };
@@ -121,7 +127,19 @@ export class ReplayRuns {
     const stepAt = (index: number): readonly Segment[] => segments.slice(starts[index], starts[index]! + STEP_SEGMENTS);
     const chunksOf = (step: readonly Segment[]): number[] =>
       [...new Set(step.flatMap((segment) => segment.chunks))].sort((a, b) => a - b);
-    const load = (index: number): Promise<ChunksSource> => this.#load(passes, chunksOf(stepAt(index)));
+    const run = randomUUID();
+    // By segment of the chunks that were loaded last, up to which chunk the thread has its dictionaries.
+    let known = new Map<number, number>();
+    const load = async (index: number): Promise<ChunksSource> => {
+      const numbers = chunksOf(stepAt(index));
+      const before = known;
+      known = new Map();
+      for (const number of numbers) {
+        const { segment } = chunks[number]!;
+        known.set(segment, Math.max(number, known.get(segment) ?? 0, before.get(segment) ?? 0));
+      }
+      return { ...(await this.#load(passes, numbers, before)), run };
+    };
     // The next rows are read while these are judged.
     for await (const [index, loaded] of inOrder(starts.length, 2, load)) {
       const step = stepAt(index);
@@ -131,7 +149,15 @@ export class ReplayRuns {
         sequence,
       }));
       const answers = await Promise.all(
-        passes.map((pass) => pass.judge(loaded, parts, (done) => pass.tellProgress(numRows + done))),
+        passes.map((pass) =>
+          pass.judge(
+            loaded,
+            parts,
+            (done) => pass.tellProgress(numRows + done),
+            passes.length === 1,
+            async () => ({ ...(await this.#load(passes, numbers)), run }),
+          ),
+        ),
       );
       numRows += step.reduce((sum, one) => sum + sizeOf(one), 0);
       for (const [number, answer] of answers.entries())
@@ -142,10 +168,14 @@ export class ReplayRuns {
   }
 
   /** Chunks with what any of the passes reads of them. */
-  async #load(passes: readonly Pass[], chunks: readonly number[]): Promise<ChunksSource> {
+  async #load(
+    passes: readonly Pass[],
+    chunks: readonly number[],
+    known?: ReadonlyMap<number, number>,
+  ): Promise<ChunksSource> {
     const { logId } = passes[0]!.replay;
     const attributes = [...new Set(passes.flatMap((pass) => pass.attributes))];
-    return this.logs.load(logId, chunks, attributes).catch((error: unknown) => {
+    return this.logs.load(logId, chunks, attributes, known).catch((error: unknown) => {
       throw sayLog(logId, error);
     });
   }
