@@ -247,15 +247,8 @@ export function decodeColumn(bytes: Uint8Array, numRows: number, findDictionary:
 
 function valueColumn(dictionary: Dictionary, codes: Codes): ValueColumn {
   const first = codes[0] ?? 0;
-  let differing = 0;
-  let numAbsent = 0;
-  for (let row = 0; row < codes.length; row += 1) {
-    const code = codes[row]!;
-    differing |= code ^ first;
-    if (code === 0) numAbsent += 1;
-  }
-  const presence = numAbsent === 0 && codes.length > 0 ? 1 : numAbsent === codes.length ? 0 : -1;
-  return { kind: 'values', dictionary, codes, onlyCode: differing === 0 ? first : -1, presence };
+  const presence = !codes.includes(0) && codes.length > 0 ? 1 : codes.every((code) => code === 0) ? 0 : -1;
+  return { kind: 'values', dictionary, codes, onlyCode: codes.every((code) => code === first) ? first : -1, presence };
 }
 
 class LebReader {
@@ -284,7 +277,10 @@ function decodeIntegers(leb: LebReader, numRows: number, hasScale: boolean): Flo
   let previous = 0;
   for (let row = 0; row < numRows; row += 1) {
     const zigzag = leb.next();
-    previous += (zigzag % 2 === 0 ? zigzag / 2 : -(zigzag + 1) / 2) * scale;
+    // The lowest bit is the sign; shifting would cut large numbers off.
+    const difference =
+      zigzag < 0x8000_0000 ? (zigzag >>> 1) ^ -(zigzag & 1) : zigzag % 2 === 0 ? zigzag / 2 : -(zigzag + 1) / 2;
+    previous += difference * scale;
     values[row] = previous;
   }
   return values;

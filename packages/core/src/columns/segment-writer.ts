@@ -31,7 +31,7 @@ function onlyText(cell: Cell): string | undefined {
 }
 
 /** Whether a host ends before this character of a URL: at a path, a query or a fragment. */
-export function isHostEnd(code: number): boolean {
+function isHostEnd(code: number): boolean {
   return code === 0x2f || code === 0x3f || code === 0x23;
 }
 

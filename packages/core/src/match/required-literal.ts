@@ -2,17 +2,17 @@
 const MAX_LITERALS = 16;
 
 /**
- * Texts of which one must occur in every text that a regular expression matches, read off the expression from left to
- * right: those of which the shortest is longest. Of groups only such count as are plain alternatives; classes are passed
- * over; alternatives at the top, and flags anywhere, end the search.
- * @returns none where that is not plain to see
+ * What every text must have that a regular expression matches, read off the expression from left to right: sets of texts,
+ * one of each of which must occur. Of groups only such count as are plain alternatives; classes are passed over;
+ * alternatives at the top, and flags anywhere, end the search.
+ * @returns none where nothing is plain to see
  */
-export function requiredLiterals(expression: string): readonly string[] {
-  let best: readonly string[] = [];
+export function requiredLiterals(expression: string): readonly (readonly string[])[] {
+  const sets: (readonly string[])[] = [];
   /** What the text must have where the reading stands, in one of these forms. */
   let runs: readonly string[] = [''];
   const endRun = (): void => {
-    if (shortest(runs) > shortest(best)) best = runs;
+    if (runs.every((run) => run !== '')) sets.push(runs);
     runs = [''];
   };
   for (let at = 0; at < expression.length; at += 1) {
@@ -55,11 +55,7 @@ export function requiredLiterals(expression: string): readonly string[] {
     else runs = runs.map((run) => run + character);
   }
   endRun();
-  return best;
-}
-
-function shortest(texts: readonly string[]): number {
-  return texts.length === 0 ? 0 : Math.min(...texts.map(({ length }) => length));
+  return sets;
 }
 
 /** The texts of alternatives without anything but characters; undefined where there is more to them. */

@@ -60,14 +60,17 @@ export class TextIndex {
   }
 
   #addSearch(atom: number, operator: Comparison['operator'], literal: string, isAnyCase: boolean): void {
-    const test = createTest(operator, literal);
+    const needed = neededBy(operator, literal);
+    const plain = createTest(operator, literal);
+    const test = operator === 'matches' || operator === 'like' ? behindLiterals(needed, plain) : plain;
     const candidate = { atom, test: isAnyCase ? (text: string) => test(foldAsciiCase(text)) : test };
-    const needed = oneNeededOf(operator, literal);
-    if (needed.length === 0 || needed.some(({ length }) => length < GRAM)) {
+    // Those of which the shortest is longest are met most seldom.
+    const best = needed.reduce<readonly string[]>((a, b) => (shortest(b) > shortest(a) ? b : a), []);
+    if (shortest(best) < GRAM) {
       this.#always.push(candidate);
       return;
     }
-    for (const gram of new Set(needed.map(lastGramOf))) {
+    for (const gram of new Set(best.map(lastGramOf))) {
       const chain = this.#behindGram.get(gram);
       if (chain) chain.push(candidate);
       else this.#behindGram.set(gram, [candidate]);
@@ -141,11 +144,27 @@ function createTest(operator: Comparison['operator'], literal: string): TextTest
   }
 }
 
-/** Texts of which every text has one for which the comparison holds; none where that is not plain to see. */
-function oneNeededOf(operator: Comparison['operator'], literal: string): readonly string[] {
+/** Sets of texts: every text for which the comparison holds has one of each. */
+function neededBy(operator: Comparison['operator'], literal: string): readonly (readonly string[])[] {
   if (operator === 'matches') return requiredLiterals(literal);
-  if (operator !== 'like') return [literal];
-  return [literal.split(/[*?]/).reduce((longest, part) => (part.length > longest.length ? part : longest), '')];
+  return (operator === 'like' ? literal.split(/[*?]+/) : [literal]).filter((part) => part !== '').map((part) => [part]);
+}
+
+/** A test that is asked only of texts that have what they need; which they have is told much faster. */
+function behindLiterals(needed: readonly (readonly string[])[], test: TextTest): TextTest {
+  return (text) => {
+    for (const literals of needed) if (!hasOne(text, literals)) return false;
+    return test(text);
+  };
+}
+
+function hasOne(text: string, literals: readonly string[]): boolean {
+  for (const literal of literals) if (text.includes(literal)) return true;
+  return false;
+}
+
+function shortest(texts: readonly string[]): number {
+  return texts.length === 0 ? 0 : Math.min(...texts.map(({ length }) => length));
 }
 
 function insert(byText: ByText, text: string, atom: number): void {
