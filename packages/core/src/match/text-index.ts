@@ -64,13 +64,17 @@ export class TextIndex {
     const plain = createTest(operator, literal);
     const test = operator === 'matches' || operator === 'like' ? behindLiterals(needed, plain) : plain;
     const candidate = { atom, test: isAnyCase ? (text: string) => test(foldAsciiCase(text)) : test };
-    // Those of which the shortest is longest are met most seldom.
-    const best = needed.reduce<readonly string[]>((a, b) => (shortest(b) > shortest(a) ? b : a), []);
-    if (shortest(best) < GRAM) {
+    const choices = needed.filter((literals) => literals.every(({ length }) => length >= GRAM));
+    if (choices.length === 0) {
       this.#always.push(candidate);
       return;
     }
-    for (const gram of new Set(best.map(lastGramOf))) {
+    const grams = choices.map((literals) => [...new Set(literals.map(lastGramOf))]);
+    const numBehind = (some: readonly number[]): number =>
+      some.reduce((sum, gram) => sum + (this.#behindGram.get(gram)?.length ?? 0), 0);
+    // Where fewest stand already: what many expressions have in common is met often, and tells little.
+    const best = grams.reduce((a, b) => (numBehind(b) < numBehind(a) ? b : a));
+    for (const gram of best) {
       const chain = this.#behindGram.get(gram);
       if (chain) chain.push(candidate);
       else this.#behindGram.set(gram, [candidate]);
@@ -161,10 +165,6 @@ function behindLiterals(needed: readonly (readonly string[])[], test: TextTest):
 function hasOne(text: string, literals: readonly string[]): boolean {
   for (const literal of literals) if (text.includes(literal)) return true;
   return false;
-}
-
-function shortest(texts: readonly string[]): number {
-  return texts.length === 0 ? 0 : Math.min(...texts.map(({ length }) => length));
 }
 
 function insert(byText: ByText, text: string, atom: number): void {
