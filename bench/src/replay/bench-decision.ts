@@ -11,7 +11,7 @@ const RULES = 5000;
 const WARM_REQUESTS = 12_000;
 const REQUESTS = 3000;
 /** Each side has so many before the next has its turn: one at a time, each would find its memory taken by the others. */
-const TURN = 500;
+const TURN = 1500;
 
 /** How long one request takes by itself, with 5,000 rules. */
 export async function benchDecision(): Promise<void> {

@@ -1,0 +1,68 @@
+import { LogImporter, type ChunkRows, type EncodedChunk } from '@jadefence/core';
+import { describe, expect, it } from 'vitest';
+import { openChunks, openKept, type ChunksSource, type DictionaryParts } from './open-chunks.js';
+
+const NUM_LINES = 66_000;
+const pathOf = (line: number): string => `/${line % 3 === 0 ? 'again' : line}`;
+
+/** Two chunks of one segment. */
+const [first, second] = importLines();
+
+function importLines(): [EncodedChunk, EncodedChunk] {
+  const importer = new LogImporter('combined', { host: 'shop.example' }, () => undefined);
+  const lines = Array.from(
+    { length: NUM_LINES },
+    (_, line) => `198.18.4.7 - - [10/Oct/2026:13:55:36 +0000] "GET ${pathOf(line)} HTTP/1.1" 200 5 "-" "-"\n`,
+  );
+  return [...importer.push(new TextEncoder().encode(lines.join(''))), ...importer.end()] as [
+    EncodedChunk,
+    EncodedChunk,
+  ];
+}
+
+const chunkAt = (chunk: number): ChunksSource['chunks'][number] => ({ ...[first, second][chunk]!, chunk, segment: 0 });
+const partsOf = ({ dictionaries }: EncodedChunk): DictionaryParts['parts'] => [...dictionaries];
+const ofFirst = (run: string): ChunksSource => ({
+  run,
+  chunks: [chunkAt(0)],
+  dictionaries: new Map([[0, { upTo: 0, parts: partsOf(first) }]]),
+});
+const ofSecond = (run: string): ChunksSource => ({
+  run,
+  chunks: [chunkAt(1)],
+  dictionaries: new Map([[0, { after: 0, upTo: 1, parts: partsOf(second) }]]),
+});
+const pathsOf = (rows: ChunkRows): unknown[] =>
+  Array.from({ length: rows.numRows }, (_, row) => rows.row(row).attributes['url.path']);
+
+describe('dictionaries that a thread keeps', () => {
+  it('make chunks readable that come with nothing but what they add', () => {
+    const [, whole] = openChunks({
+      chunks: [chunkAt(0), chunkAt(1)],
+      dictionaries: new Map([[0, { upTo: 1, parts: [...partsOf(first), ...partsOf(second)] }]]),
+    });
+    const expected = Array.from({ length: whole!.numRows }, (_, row) => pathOf(first.numRows + row));
+    expect(pathsOf(whole!)).toEqual(expected);
+    const [before] = openKept(ofFirst('a'))!;
+    expect(pathsOf(openKept(ofSecond('a'))![0]!)).toEqual(expected);
+    // Another replay of the run opens the same.
+    expect(pathsOf(openKept(ofSecond('a'))![0]!)).toEqual(expected);
+    // What was opened before stays as it was.
+    expect(pathsOf(before!).slice(0, 4)).toEqual([0, 1, 2, 3].map(pathOf));
+  });
+
+  it('are asked for again where they are not there any more', () => {
+    expect(openKept(ofSecond('never begun'))).toBeUndefined();
+    openKept(ofFirst('damaged'));
+    const damaged = {
+      ...ofSecond('damaged'),
+      dictionaries: new Map([[0, { after: 0, upTo: 1, parts: [['url.path', new Uint8Array(20)]] }]]),
+    } as ChunksSource;
+    expect(() => openKept(damaged)).toThrow('dictionary of column url.path: the bytes do not begin as a column');
+    expect(openKept(ofSecond('damaged'))).toBeUndefined();
+    openKept(ofFirst('forgotten'));
+    for (const other of ['1', '2', '3', '4']) openKept(ofFirst(other));
+    expect(openKept(ofSecond('forgotten'))).toBeUndefined();
+    expect(openKept(ofSecond('4'))).toHaveLength(1);
+  });
+});
