@@ -173,6 +173,31 @@ describe('the service', () => {
     );
   });
 
+  it('judges a log of many chunks in steps, and hands on what each leaves behind', async () => {
+    await importInto(
+      service.client,
+      sources(`gate shop inbound { hosts shop.example fences desk otherwise allow }
+fence desk enforce {
+  rule door limit 10 per 1h by client when path under /door
+  rule late block when path = /late
+}
+`),
+    );
+    // Six chunks of one segment, in steps of four: values come up again in the second step, and others are new there.
+    const numRequests = 350_000;
+    const pathAt = (index: number): string =>
+      index % 500 === 0 ? `/door/${index}` : index % 100 === 1 && index > 300_000 ? '/late' : `/${index % 90_000}`;
+    const log = Array.from({ length: numRequests }, (_, index) => LINE(pathAt(index))).join('');
+    const { id: logId } = await service.client.importLog({ name: 'many chunks' }, bytesOf(log));
+    const { id } = await service.client.startReplay({ logId });
+    expect((await service.client.followReplay(id, () => undefined)).state).toBe('done');
+    const { summary } = await service.client.replayResult(id);
+    const counts = Object.fromEntries(summary.outcomes.map(({ outcome, requests }) => [outcome, requests]));
+    expect(counts).toMatchObject({ limited: 700 - 10, blocked: 500, allowed: numRequests - 1190 });
+    const { rows } = await service.client.decisions(id, { offset: 200, limit: 1, where: 'path = /late' });
+    expect(rows[0]!.line).toBe(300_002 + 200 * 100);
+  }, 60_000);
+
   it('names a damaged chunk and fails the replay, other logs unharmed', async () => {
     const { id: logId } = await service.client.importLog({ name: 'damaged' }, bytesOf(LINE('/damaged')));
     await sql(
