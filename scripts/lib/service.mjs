@@ -12,7 +12,7 @@ const ALLOCATOR = {
   MALLOC_TRIM_THRESHOLD_: '1048576',
 };
 /** Each thread has young generations of half the size, and collects old ones when they have grown by less than half. */
-const NODE_OPTIONS = ['--max-semi-space-size=8', '--heap-growing-percent=40'];
+const NODE_OPTIONS = ['--max-semi-space-size=8', '--heap-growing-percent=30'];
 
 /**
  * Starts the built service and waits until it listens.

@@ -2,15 +2,14 @@
 import pg from 'pg';
 import { startCluster } from '../../../scripts/lib/cluster.mjs';
 import { findPostgres } from '../../../scripts/lib/install.mjs';
-import { median, printTimes, Stages, timeRounds } from '../measure.js';
-import { frozenJudge, frozenWorld, replayStored } from './replay-engine.js';
+import { median, printTimes, timeRounds } from '../measure.js';
+import { Side } from '../side.js';
 import { checkFrozenLog, frozenPolicy, frozenRequests, frozenScenery } from './frozen.js';
 import { createPlain } from './plain.js';
 import type { BenchRule, Part } from './policy.js';
 import { createReferenceData } from './reference-data.js';
-import { formatCombined, type BenchRequest } from './requests.js';
+import type { BenchRequest } from './requests.js';
 import { formatIpv4 } from './scenery.js';
-import { importCombined } from './stored-log.js';
 
 const ROUNDS = 5;
 /** The statement takes its time, so it is given fewer requests. */
@@ -22,32 +21,32 @@ const ROWS_AT_ONCE = 20_000;
 export async function benchSql(): Promise<void> {
   checkFrozenLog();
   const requests: BenchRequest[] = [];
-  for (const request of frozenRequests()) if (requests.push(request) === REPLAYED) break;
-  const stored = importCombined(Buffer.from(requests.map(formatCombined).join('')));
-  const judge = frozenJudge(200, frozenWorld());
+  for (const request of frozenRequests()) if (requests.push(request) === ASKED) break;
+  const ours = new Side(new URL('./replay-sides.ts', import.meta.url), ['ours', '200', `${REPLAYED}`]);
+  await ours.do('begin');
   const ten = tenOf(frozenPolicy(200).rules);
   const cluster = await startCluster({ name: 'bench-postgres', bin: await findPostgres(), isDurable: true });
   const client = new pg.Client({ connectionString: cluster.urlOf('postgres') });
   try {
     await client.connect();
-    await fill(client, requests.slice(0, ASKED));
+    await fill(client, requests);
     const statement = statementOf(ten);
     process.stdout.write(
       `sql: a replay of ${REPLAYED.toLocaleString('en')} requests from the store, 200 rules with limits, one thread, beside one statement with ${NUM_RULES} of the rules over ${ASKED.toLocaleString('en')}, ${ROUNDS} interleaved rounds\n`,
     );
-    const stages = new Stages();
     let rows: { line: number; rule: number }[] = [];
     const times = await timeRounds(ROUNDS, {
-      stored: () => replayStored(judge, stored, stages),
+      stored: () => ours.do('stored'),
       statement: async () => void ({ rows } = await client.query<{ line: number; rule: number }>(statement)),
     });
     printTimes({ stored: times['stored']! }, REPLAYED, 'requests');
     printTimes({ statement: times['statement']! }, ASKED, 'requests');
     const ratio = REPLAYED / median(times['stored']!) / (ASKED / median(times['statement']!));
     process.stdout.write(`  stored: ${ratio.toFixed(0)} times the statement (goal: 100)\n`);
-    tellAgreement(ten, requests.slice(0, ASKED), rows);
-    stages.print('the replay');
+    tellAgreement(ten, requests, rows);
+    process.stdout.write(await ours.do<string>('stages'));
   } finally {
+    ours.end();
     await client.query('drop schema if exists bench cascade').catch(() => undefined);
     await client.end();
     await cluster.stop();

@@ -34,11 +34,40 @@ interface Kept {
 const kept = new Map<string, ReadonlyMap<number, Kept>>();
 const MAX_RUNS = 4;
 
+/** Chunks that are opened when they are asked for: many columns of many chunks take much memory. */
+export class OpenChunks {
+  readonly #opened: (ChunkRows | undefined)[] = [];
+
+  constructor(
+    private readonly chunks: ChunksSource['chunks'],
+    private readonly dictionaries: ReadonlyMap<number, Kept>,
+  ) {}
+
+  /** @throws DamagedColumnError naming the chunk and the column */
+  at(index: number): ChunkRows {
+    return (this.#opened[index] ??= this.#open(index));
+  }
+
+  /** It is not asked for any more. */
+  close(index: number): void {
+    this.#opened[index] = undefined;
+  }
+
+  #open(index: number): ChunkRows {
+    const { chunk, numRows, columns, segment } = this.chunks[index]!;
+    try {
+      return new ChunkRows(numRows, columns, this.dictionaries.get(segment)?.dictionaries);
+    } catch (error) {
+      throw new DamagedColumnError(`chunk ${chunk}, ${(error as Error).message}`);
+    }
+  }
+}
+
 /**
  * @returns undefined where dictionaries are missing that were kept once: then all of them are needed
- * @throws DamagedColumnError naming the chunk and the column
+ * @throws DamagedColumnError naming the column
  */
-export function openKept({ chunks, dictionaries, run }: ChunksSource): ChunkRows[] | undefined {
+export function openKept({ chunks, dictionaries, run }: ChunksSource): OpenChunks | undefined {
   const before = run === undefined ? undefined : kept.get(run);
   // Whatever fails here leaves none behind.
   if (run !== undefined) kept.delete(run);
@@ -58,16 +87,11 @@ export function openKept({ chunks, dictionaries, run }: ChunksSource): ChunkRows
     if (kept.size >= MAX_RUNS) kept.delete(kept.keys().next().value!);
     kept.set(run, opened);
   }
-  return chunks.map(({ chunk, numRows, columns, segment }) => {
-    try {
-      return new ChunkRows(numRows, columns, opened.get(segment)?.dictionaries);
-    } catch (error) {
-      throw new DamagedColumnError(`chunk ${chunk}, ${(error as Error).message}`);
-    }
-  });
+  return new OpenChunks(chunks, opened);
 }
 
-/** The same for chunks that come with all their dictionaries. */
+/** All of some chunks that come with all their dictionaries. @throws DamagedColumnError naming the chunk and the column */
 export function openChunks(source: Omit<ChunksSource, 'run'>): ChunkRows[] {
-  return openKept({ ...source, run: undefined })!;
+  const opened = openKept({ ...source, run: undefined })!;
+  return source.chunks.map((_, index) => opened.at(index));
 }

@@ -78,8 +78,10 @@ export interface JudgeTask extends JudgeSource, ChunksSource {
 
 /** What requests left behind, as bytes; a thread that made it knows it by its name. */
 export interface Past {
-  /** Absent before the first request. */
+  /** Absent before the first request, and where the thread should know it. */
   readonly bytes?: Uint8Array;
+  /** Whether the thread that made it is asked. */
+  readonly isKept: boolean;
   readonly name: string;
   /** The name of what these requests leave behind. */
   readonly nextName: string;
@@ -149,10 +151,11 @@ function breakdownFor(source: JudgeSource): Breakdown {
 const pasts = new Map<string, ChunkReplay>();
 const MAX_PASTS = 4;
 
-function recall(source: JudgeSource, past: Past | undefined, maxLimitKeys: number): ChunkReplay {
+/** @returns undefined where it is not known any more */
+function recall(source: JudgeSource, past: Past | undefined, maxLimitKeys: number): ChunkReplay | undefined {
   const known = past && pasts.get(past.name);
   if (past) pasts.delete(past.name);
-  if (known) return known;
+  if (known || past?.isKept) return known;
   const memory = new Memory(past?.bytes && unpackState(past.bytes), maxLimitKeys);
   return new ChunkReplay(programFor(source), memory, new RulingTable(), breakdownFor(source));
 }
@@ -163,7 +166,7 @@ function keep(replay: ChunkReplay, { nextName }: Past): Uint8Array {
   return packMemory(replay.memory);
 }
 
-/** @returns undefined where dictionaries are missing that the thread had kept; nothing is judged then */
+/** @returns undefined where the thread lacks what it was to keep; nothing is judged then, and all is needed */
 export function judgeChunks({
   parts,
   span,
@@ -173,20 +176,22 @@ export function judgeChunks({
   ...source
 }: JudgeTask): JudgeAnswer | undefined {
   const rows = openKept(source);
-  if (!rows) return undefined;
   const replay = recall(source, past, maxLimitKeys);
+  if (!rows || !replay) return undefined;
   // What a task that failed half-way had counted.
   replay.breakdown?.take();
+  const lastPart = new Map(parts.flatMap((part, index) => part.chunks.map((chunk) => [chunk, index])));
   let numDone = 0;
-  const judged = parts.map(({ chunks, sequence }) => {
+  const judged = parts.map(({ chunks, sequence }, index) => {
     const answer = judgeSpan(
       replay,
-      chunks.map((chunk) => rows[chunk]!),
+      chunks.map((chunk) => rows.at(chunk)),
       sequence,
       span,
       (numRows) => progress.postMessage(numDone + numRows),
     );
     numDone += answer.codes.length;
+    for (const chunk of chunks) if (lastPart.get(chunk) === index) rows.close(chunk);
     return answer;
   });
   progress.close();

@@ -25,7 +25,7 @@ import {
 } from '../../database/models.js';
 import type { JudgingPool } from '../../work/judging-pool.js';
 import type { ChunksSource } from '../../work/open-chunks.js';
-import type { JudgeAnswer, JudgePart, JudgeSource } from '../../work/replay-worker.js';
+import type { JudgeAnswer, JudgePart, JudgeSource, Past } from '../../work/replay-worker.js';
 import { batches } from '../draft/snapshots.js';
 import { packCodes } from './codes.js';
 import type { Judges } from './judges.js';
@@ -58,6 +58,8 @@ export class Pass {
   readonly #run = randomUUID();
   #checkpointAtMs = Date.now();
   #state: Uint8Array | undefined;
+  /** Whether the thread has judged rows of this run, and so should know what they left behind. */
+  #isThreadWarm = false;
   /** Why it cannot go on. */
   failure: Error | undefined;
   /** Somebody does not want it any more. */
@@ -113,7 +115,7 @@ export class Pass {
   /**
    * Judges the next rows of the log.
    * @param isAlone no other replay judges what was loaded
-   * @param loadAll the same with all dictionaries, for a thread that has lost those of before
+   * @param loadAll the same with all dictionaries, for a thread that has lost what it was to keep
    * @returns undefined where that failed
    */
   async judge(
@@ -121,21 +123,20 @@ export class Pass {
     parts: readonly JudgePart[],
     onProgress: (numRowsDone: number) => void,
     isAlone: boolean,
-    loadAll?: () => Promise<ChunksSource>,
+    loadAll: () => Promise<ChunksSource>,
   ): Promise<JudgeAnswer | undefined> {
     if (!this.isGoingOn) return undefined;
     const { id, fromMs, toMs } = this.replay;
     const span = { fromUnixMs: fromMs, toUnixMs: toMs };
     const nameAt = (numDone: number): string => `${id} ${this.#run} ${numDone}`;
-    const past = this.isStateful && {
-      bytes: this.#state,
-      name: nameAt(this.numDone),
-      nextName: nameAt(this.numDone + parts.length),
-    };
+    const names = { name: nameAt(this.numDone), nextName: nameAt(this.numDone + parts.length) };
+    const past = (isKept: boolean): { past?: Past } =>
+      this.isStateful ? { past: { ...names, isKept, ...(isKept ? {} : { bytes: this.#state }) } } : {};
     try {
-      const task = { ...this.source, parts, span, ...(past ? { past } : {}) };
-      const answer = await this.pool.judge({ ...task, ...loaded }, onProgress, isAlone);
-      return answer ?? (loadAll && (await this.pool.judge({ ...task, ...(await loadAll()) }, onProgress, true)));
+      const task = { ...this.source, parts, span };
+      const answer = await this.pool.judge({ ...task, ...loaded, ...past(this.#isThreadWarm) }, onProgress, isAlone);
+      this.#isThreadWarm = true;
+      return answer ?? (await this.pool.judge({ ...task, ...(await loadAll()), ...past(false) }, onProgress, true));
     } catch (error) {
       this.failure = sayLog(this.replay.logId, error);
       return undefined;

@@ -102,6 +102,7 @@ export class ReplayRuns {
               pass.tellProgress(numBefore + done.reduce((sum, rows) => sum + rows));
             },
             passes.length === 1,
+            () => this.#load(passes, numbers),
           ),
         ),
       );
