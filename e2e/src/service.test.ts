@@ -174,15 +174,8 @@ describe('the service', () => {
   });
 
   it('judges a log of many chunks in steps, and hands on what each leaves behind', async () => {
-    await importInto(
-      service.client,
-      sources(`gate shop inbound { hosts shop.example fences desk otherwise allow }
-fence desk enforce {
-  rule door limit 10 per 1h by client when path under /door
-  rule late block when path = /late
-}
-`),
-    );
+    const rules = 'rule door limit 10 per 1h by client when path under /door rule late block when path = /late';
+    await importInto(service.client, sources(FENCES.replace('rule login block when path under /login', rules)));
     // Six chunks of one segment, in steps of four: values come up again in the second step, and others are new there.
     const numRequests = 350_000;
     const pathAt = (index: number): string =>

@@ -1,0 +1,72 @@
+import { LogImporter, type EncodedChunk, type LogFormat, type RejectedLine } from '@jadefence/core';
+import type * as Files from '@jadefence/files';
+import { describe, expect, it } from 'vitest';
+
+/** What was built, since threads run that. */
+const { importInThreads } = (await import(
+  new URL('../../packages/files/dist/index.js', import.meta.url).href
+)) as typeof Files;
+
+const ncsa = (line: number): string =>
+  line % 1000 === 999
+    ? `junk ${line}`
+    : `shop.example 198.18.${line % 250}.7 - - [10/Oct/2026:13:55:${line % 60 < 10 ? '0' : ''}${line % 60} +0000] "GET /${'x'.repeat(line % 90)}/${line} HTTP/1.1" 200 ${line} "https://shop.example/${line % 7}" "${line % 50 === 0 ? 'odd \\"agent\\"' : 'Heron/1'}"`;
+const ndjson = (line: number): string =>
+  line % 1000 === 999
+    ? '{'
+    : `{"timestamp":"2026-10-10T13:55:36Z","client.address":"198.18.0.7","url.path":"/${line}"}`;
+
+async function* inPieces(bytes: Uint8Array, size: number): AsyncGenerator<Uint8Array> {
+  for (let at = 0; at < bytes.length; at += size) yield bytes.subarray(at, at + size);
+}
+
+const shown = (chunks: readonly EncodedChunk[]): unknown =>
+  chunks.map(({ columns, dictionaries, ...chunk }) => ({
+    ...chunk,
+    bytes: [...columns, ...dictionaries].map(([name, bytes]) => [name, Buffer.from(bytes).toString('base64')]),
+  }));
+
+describe('a log that is imported in threads', () => {
+  it.each<[LogFormat, (line: number) => string]>([
+    ['combined-with-host', ncsa],
+    ['ndjson', ndjson],
+  ])(
+    'comes to the same bytes as in one, however it comes in: %s',
+    async (format, lineAt) => {
+      const text = Array.from({ length: 70_000 }, (_, line) => lineAt(line)).join('\n');
+      const bytes = new TextEncoder().encode(text);
+      const rejected: RejectedLine[] = [];
+      const importer = new LogImporter(format, {}, (line) => rejected.push(line));
+      const expected = shown([...importer.push(bytes), ...importer.end()]);
+      expect(rejected).toHaveLength(70);
+      for (const [numThreads, size] of [
+        [1, 65_536],
+        [2, 65_536],
+        [2, 3_000_001],
+      ] as const) {
+        const chunks: EncodedChunk[] = [];
+        const lines: RejectedLine[] = [];
+        const task = { format, options: {}, keepsLines: true };
+        for await (const imported of importInThreads(task, inPieces(bytes, size), numThreads)) {
+          chunks.push(...imported.chunks);
+          lines.push(...imported.rejected);
+        }
+        expect(shown(chunks)).toEqual(expected);
+        expect(lines).toEqual(rejected);
+      }
+    },
+    60_000,
+  );
+
+  it('ends where what is said of it does not fit, or nothing comes', async () => {
+    const task = (format: LogFormat) => ({ format, options: {}, keepsLines: true });
+    const all = async (format: LogFormat, text: string): Promise<unknown[]> => {
+      const imported: unknown[] = [];
+      const pieces = inPieces(new TextEncoder().encode(text), 9);
+      for await (const one of importInThreads(task(format), pieces, 2)) imported.push(one);
+      return imported;
+    };
+    await expect(all('pattern', 'x\n')).rejects.toThrow('The format is that of a pattern, and none is given.');
+    expect(await all('combined', '')).toEqual([{ chunks: [], rejected: [] }]);
+  });
+});
