@@ -79,13 +79,15 @@ export class Pass {
     this.#progress = new ProgressWriter(db, replay.id);
     this.#codesOf = new Map(checkpoint?.codesOf);
     this.#state = state;
-    this.numDone = checkpoint?.numDone ?? 0;
+    this.numDone = this.#numJudged = checkpoint?.numDone ?? 0;
     if (checkpoint) addTally(this.#tally, checkpoint.tally);
     for (const ruling of checkpoint?.rulings ?? []) this.#table.codeFor(ruling);
   }
 
-  /** Chunks that are judged, or segments where the rules remember. */
+  /** Chunks whose decisions are kept, or segments where the rules remember. */
   numDone: number;
+  /** Those that are judged, of which the latest may still be kept. */
+  #numJudged: number;
 
   /** Begins a replay, or goes on from where the one before was cut off. */
   static async begin(
@@ -113,7 +115,7 @@ export class Pass {
   }
 
   /**
-   * Judges the next rows of the log.
+   * Judges the next rows of the log, which may be while the decisions of those before are kept.
    * @param isAlone no other replay judges what was loaded
    * @param loadAll the same with all dictionaries, for a thread that has lost what it was to keep
    * @returns undefined where that failed
@@ -129,14 +131,18 @@ export class Pass {
     const { id, fromMs, toMs } = this.replay;
     const span = { fromUnixMs: fromMs, toUnixMs: toMs };
     const nameAt = (numDone: number): string => `${id} ${this.#run} ${numDone}`;
-    const names = { name: nameAt(this.numDone), nextName: nameAt(this.numDone + parts.length) };
+    const names = { name: nameAt(this.#numJudged), nextName: nameAt(this.#numJudged + parts.length) };
     const past = (isKept: boolean): { past?: Past } =>
       this.isStateful ? { past: { ...names, isKept, ...(isKept ? {} : { bytes: this.#state }) } } : {};
     try {
       const task = { ...this.source, parts, span };
-      const answer = await this.pool.judge({ ...task, ...loaded, ...past(this.#isThreadWarm) }, onProgress, isAlone);
+      const answer =
+        (await this.pool.judge({ ...task, ...loaded, ...past(this.#isThreadWarm) }, onProgress, isAlone)) ??
+        (await this.pool.judge({ ...task, ...(await loadAll()), ...past(false) }, onProgress, true));
       this.#isThreadWarm = true;
-      return answer ?? (await this.pool.judge({ ...task, ...(await loadAll()), ...past(false) }, onProgress, true));
+      this.#numJudged += parts.length;
+      this.#state = answer?.state;
+      return answer;
     } catch (error) {
       this.failure = sayLog(this.replay.logId, error);
       return undefined;
@@ -166,7 +172,6 @@ export class Pass {
     lastOf: (chunk: number) => number,
     answer: JudgeAnswer,
   ): Promise<void> {
-    this.#state = answer.state;
     for (const [index, codes] of this.#merge(answer).entries()) {
       const { chunks, sequence } = segments[index]!;
       for (const [place, code] of codes.entries()) {
@@ -181,7 +186,7 @@ export class Pass {
         this.#codesOf.delete(chunk);
       }
     }
-    if (this.#state) await this.#storeState(first + segments.length, this.#state);
+    if (answer.state) await this.#storeState(first + segments.length, answer.state);
     await this.#endStep(segments.length);
   }
 

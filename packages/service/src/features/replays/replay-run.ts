@@ -141,7 +141,19 @@ export class ReplayRuns {
       }
       return { ...(await this.#load(passes, numbers, before)), run };
     };
-    // The next rows are read while these are judged.
+    const keep = async (index: number, answers: readonly (JudgeAnswer | undefined)[]): Promise<void> => {
+      for (const [number, answer] of answers.entries())
+        if (answer)
+          await passes[number]!.takeSegments(
+            stepAt(index),
+            starts[index]!,
+            rowsOf,
+            (chunk) => lastOf.get(chunk)!,
+            answer,
+          );
+    };
+    let keeping: Promise<void> = Promise.resolve();
+    // While these rows are judged, the next are read, and the decisions of those before are kept.
     for await (const [index, loaded] of inOrder(starts.length, 2, load)) {
       const step = stepAt(index);
       const numbers = chunksOf(step);
@@ -161,11 +173,13 @@ export class ReplayRuns {
         ),
       );
       numRows += step.reduce((sum, one) => sum + sizeOf(one), 0);
-      for (const [number, answer] of answers.entries())
-        if (answer)
-          await passes[number]!.takeSegments(step, starts[index]!, rowsOf, (chunk) => lastOf.get(chunk)!, answer);
-      if (!passes.some((pass) => pass.isGoingOn)) return;
+      await keeping;
+      keeping = keep(index, answers);
+      // Whoever waits for it hears of a failure; it may come before anybody waits.
+      keeping.catch(() => undefined);
+      if (!passes.some((pass) => pass.isGoingOn)) break;
     }
+    await keeping;
   }
 
   /** Chunks with what any of the passes reads of them. */
