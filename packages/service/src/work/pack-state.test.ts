@@ -1,4 +1,6 @@
+import { deflateSync } from 'node:zlib';
 import { Memory, type StoredState } from '@jadefence/core';
+import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { packMemory, unpackState } from './pack-state.js';
 
@@ -16,7 +18,27 @@ describe('what requests left behind', () => {
     expect(unpackState(packMemory(new Memory()))).toEqual({ counters: [], holds: [] });
   });
 
-  it('is packed in pieces without being cut', () => {
+  it('comes back whatever its times and keys are', () => {
+    const whole = fc.integer({ min: -8e13, max: 8e13 });
+    const counter = fc.record({
+      stampsUnixMs: fc.array(whole, { maxLength: 20 }),
+      heldUntilUnixMs: fc.oneof(fc.constant(Number.MIN_SAFE_INTEGER), whole),
+      quietFromUnixMs: whole,
+    });
+    const key = fc.string({ unit: 'grapheme' });
+    const states = fc.record({
+      counters: fc.uniqueArray(fc.tuple(key, counter), { maxLength: 300, selector: ([name]) => name }),
+      holds: fc.uniqueArray(fc.tuple(key, whole), { maxLength: 300, selector: ([name]) => name }),
+    });
+    fc.assert(
+      fc.property(states, (some) => {
+        expect(unpackState(packMemory(new Memory(some)))).toEqual(some);
+      }),
+      { numRuns: 50 },
+    );
+  });
+
+  it('is packed without being cut, however much it is', () => {
     const many: StoredState = {
       counters: Array.from({ length: 20_000 }, (_, index) => [
         `["g","f/a","${index}"]`,
@@ -25,5 +47,10 @@ describe('what requests left behind', () => {
       holds: [],
     };
     expect(unpackState(packMemory(new Memory(many)))).toEqual(many);
+  });
+
+  it('is read as releases before wrote it, and not as later ones may', () => {
+    expect(unpackState(deflateSync(JSON.stringify(state)))).toEqual(state);
+    expect(() => unpackState(deflateSync(Buffer.of(2)))).toThrow('A state has version 2, expected 1.');
   });
 });
