@@ -2,7 +2,16 @@ import reactHooks from 'eslint-plugin-react-hooks';
 import tseslint from 'typescript-eslint';
 
 export default tseslint.config(
-  { ignores: ['**/dist/**', '**/node_modules/**', '.jadefence/**', 'coverage/**', '.dependency-cruiser.cjs', '**/kernel-bytes.ts'] },
+  {
+    ignores: [
+      '**/dist/**',
+      '**/node_modules/**',
+      '.jadefence/**',
+      'coverage/**',
+      '.dependency-cruiser.cjs',
+      '**/kernel-bytes.ts',
+    ],
+  },
   { files: ['**/*.{ts,tsx,mjs}'], extends: [tseslint.configs.recommended] },
   {
     files: ['**/*.{ts,tsx}'],
