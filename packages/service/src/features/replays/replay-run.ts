@@ -154,32 +154,35 @@ export class ReplayRuns {
     };
     let keeping: Promise<void> = Promise.resolve();
     // While these rows are judged, the next are read, and the decisions of those before are kept.
-    for await (const [index, loaded] of inOrder(starts.length, 2, load)) {
-      const step = stepAt(index);
-      const numbers = chunksOf(step);
-      const parts = step.map(({ chunks: own, sequence }) => ({
-        chunks: own.map((chunk) => numbers.indexOf(chunk)),
-        sequence,
-      }));
-      const answers = await Promise.all(
-        passes.map((pass) =>
-          pass.judge(
-            loaded,
-            parts,
-            (done) => pass.tellProgress(numRows + done),
-            passes.length === 1,
-            async () => ({ ...(await this.#load(passes, numbers)), run }),
+    try {
+      for await (const [index, loaded] of inOrder(starts.length, 2, load)) {
+        const step = stepAt(index);
+        const numbers = chunksOf(step);
+        const parts = step.map(({ chunks: own, sequence }) => ({
+          chunks: own.map((chunk) => numbers.indexOf(chunk)),
+          sequence,
+        }));
+        const answers = await Promise.all(
+          passes.map((pass) =>
+            pass.judge(
+              loaded,
+              parts,
+              (done) => pass.tellProgress(numRows + done),
+              passes.length === 1,
+              async () => ({ ...(await this.#load(passes, numbers)), run }),
+            ),
           ),
-        ),
-      );
-      numRows += step.reduce((sum, one) => sum + sizeOf(one), 0);
+        );
+        numRows += step.reduce((sum, one) => sum + sizeOf(one), 0);
+        await keeping;
+        keeping = keep(index, answers);
+        // Whoever waits for it hears of a failure; it may come before anybody waits.
+        keeping.catch(() => undefined);
+        if (!passes.some((pass) => pass.isGoingOn)) break;
+      }
+    } finally {
       await keeping;
-      keeping = keep(index, answers);
-      // Whoever waits for it hears of a failure; it may come before anybody waits.
-      keeping.catch(() => undefined);
-      if (!passes.some((pass) => pass.isGoingOn)) break;
     }
-    await keeping;
   }
 
   /** Chunks with what any of the passes reads of them. */
