@@ -110,7 +110,7 @@ export class Stage {
           fence,
           id: ruleId(statement.name, rule.name),
           condition,
-          conjunction: toConjunction(condition),
+          conjunction: toConjunction(condition, findCover(condition)?.atoms),
           isInTrial: fence.isTrial || rule.state === 'trial',
           isTimed: rule.hours !== undefined || rule.until !== undefined,
           ends: ENDING_ACTIONS.includes(rule.action.kind),
@@ -273,15 +273,17 @@ function isFinal({ isTrial, statement: { otherwise } }: StageFence): boolean {
   return !isTrial && otherwise.kind !== 'continue' && otherwise.kind !== 'allow';
 }
 
-function toConjunction(node: Node): Int32Array | undefined {
+/** @param leading the comparisons that lead to the rule: they mostly hold where it is asked, so others are asked first */
+function toConjunction(node: Node, leading: readonly { readonly group: number }[] = []): Int32Array | undefined {
   const parts = node.kind === 'and' ? node.parts : [node];
-  const numbers: number[] = [];
+  const [first, last]: [number[], number[]] = [[], []];
   for (const part of parts) {
     const atom = part.kind === 'not' ? part.part : part;
     if (atom.kind !== 'atom') return undefined;
-    numbers.push(atom.group, atom.atom, part.kind === 'not' ? 1 : 0);
+    const leads = leading.some(({ group }) => group === atom.group);
+    (leads ? last : first).push(atom.group, atom.atom, part.kind === 'not' ? 1 : 0);
   }
-  return Int32Array.from(numbers);
+  return Int32Array.from([...first, ...last]);
 }
 
 /** What a condition of comparisons joined with and comes to. */
