@@ -98,6 +98,7 @@ export { lineOf } from './logs/written.js';
 export { mergeByTime } from './logs/merge.js';
 export { DamagedColumnError } from './columns/column.js';
 export { crc32 } from './binary/checksum.js';
+export { fromZigzag, LebBytes, LebReader, toZigzag } from './binary/leb.js';
 export { detectFormat, type Detection, type FormatFit } from './logs/detect.js';
 export { LOG_FORMATS, LogReader, MAPPED_FORMATS, type LogFormat, type ReadLine } from './logs/reader.js';
 export { ChunkBuilder, LayoutError, type EncodedChunk, type ParsedLines } from './build.js';

@@ -23,8 +23,8 @@
  * bound on unique query strings; one a chunk, which stores what comes up again in every chunk.
  */
 import { crc32 } from '../binary/checksum.js';
+import { fromZigzag, LebBytes, LebReader, toZigzag } from '../binary/leb.js';
 import { FIRST_VALUE_CODE, JSON_KIND, LIST_KIND, OWN_HTTP_KIND, OWN_HTTPS_KIND, TEXT_KIND } from '../kernel/cells.js';
-import { grownBytes } from './grown.js';
 
 export { FIRST_VALUE_CODE };
 
@@ -77,7 +77,7 @@ export function encodeIntegers(values: Float64Array): Uint8Array {
   let previous = 0;
   for (const value of values) {
     const delta = (value - previous) / scale;
-    bytes.push(delta < 0 ? -2 * delta - 1 : 2 * delta);
+    bytes.push(toZigzag(delta));
     previous = value;
   }
   return frame('integers', values.length, [bytes.taken()]);
@@ -110,30 +110,6 @@ export function encodeCodes(codes: Uint8Array, numRows: number): Uint8Array {
 /** How many bytes those take. */
 export function numBytesOfCodes(numPlanes: number, numRows: number): number {
   return 1 + (numPlanes === 0 ? 4 : numPlanes * numRows);
-}
-
-/** Whole numbers of 7 bits a byte, the low ones first; the highest bit says that more follow. */
-class LebBytes {
-  #bytes: Uint8Array;
-  #size = 0;
-
-  constructor(room: number) {
-    this.#bytes = new Uint8Array(Math.max(16, room));
-  }
-
-  push(value: number): void {
-    if (this.#size + 8 > this.#bytes.length) this.#bytes = grownBytes(this.#bytes);
-    let rest = value;
-    while (rest >= 0x80) {
-      this.#bytes[this.#size++] = (rest % 0x80) + 0x80;
-      rest = Math.floor(rest / 0x80);
-    }
-    this.#bytes[this.#size++] = rest;
-  }
-
-  taken(): Uint8Array {
-    return this.#bytes.subarray(0, this.#size);
-  }
 }
 
 function frame(kind: keyof typeof TYPES, count: number, parts: readonly Uint8Array[]): Uint8Array {
@@ -251,36 +227,12 @@ function valueColumn(dictionary: Dictionary, codes: Codes): ValueColumn {
   return { kind: 'values', dictionary, codes, onlyCode: codes.every((code) => code === first) ? first : -1, presence };
 }
 
-class LebReader {
-  constructor(
-    private readonly bytes: Uint8Array,
-    public at: number,
-  ) {}
-
-  next(): number {
-    let byte = this.bytes[this.at++]!;
-    if (byte < 0x80) return byte;
-    let value = byte & 0x7f;
-    let scale = 0x80;
-    do {
-      byte = this.bytes[this.at++]!;
-      value += (byte & 0x7f) * scale;
-      scale *= 0x80;
-    } while (byte >= 0x80);
-    return value;
-  }
-}
-
 function decodeIntegers(leb: LebReader, numRows: number, hasScale: boolean): Float64Array {
   const scale = hasScale ? leb.next() : 1;
   const values = new Float64Array(numRows);
   let previous = 0;
   for (let row = 0; row < numRows; row += 1) {
-    const zigzag = leb.next();
-    // The lowest bit is the sign; shifting would cut large numbers off.
-    const difference =
-      zigzag < 0x8000_0000 ? (zigzag >>> 1) ^ -(zigzag & 1) : zigzag % 2 === 0 ? zigzag / 2 : -(zigzag + 1) / 2;
-    previous += difference * scale;
+    previous += fromZigzag(leb.next()) * scale;
     values[row] = previous;
   }
   return values;
