@@ -2,10 +2,8 @@
  * Ranges of addresses, each with a value, in typed arrays: some hundred thousand ranges in a few megabytes.
  *
  * Method: ranges may nest and overlap; they are cut into disjoint pieces by one sweep per family, each owned by the
- * smallest range that covers it (at equal size the later one), so that a look-up is one binary search. An index leaves
- * few steps of it: over the top 16 bits of IPv4, with what is left of a start and its value in one word; over the top 26
- * of IPv6, made only below the few top 16 bits that are in use. Measured and rejected: a direct table over 24 bits (32 MB
- * more, no faster from text), searches without branches (slower, since guesses fetch ahead), blocks of texts at once.
+ * smallest range that covers it (at equal size the later one), so that a look-up finds the piece with the last start at
+ * or below an address, and the place of the value of this piece among the few that there are.
  *
  * The binary form is the arrays themselves behind a header, so that loading copies nothing and threads can share it:
  *
@@ -30,7 +28,8 @@ import {
   type Address,
   type AddressRange,
 } from '../request/address.js';
-import { Heap } from './heap.js';
+import { cutIntoPieces, NOBODY } from './range-pieces.js';
+import { findFour, findSix, prepareFour, prepareSix, type SearchFour, type SearchSix } from './range-search.js';
 
 /** A range and its value, a whole number below 65,535. */
 export interface RangeRow extends AddressRange {
@@ -41,11 +40,7 @@ const MAGIC = 0x54_52_46_4a;
 const VERSION = 1;
 const HEADER_WORDS = 8;
 const WORD_BYTES = 4;
-/** Bits below the top 16 that IPv6 is indexed by. */
-const BELOW_BITS = 10;
-/** The owner of a piece that no range covers. */
-const NOBODY = 0xffff_ffff;
-/** The value of such a piece. */
+/** The value of a piece that no range covers. */
 const NO_VALUE = 0xffff;
 
 interface FamilyPart {
@@ -58,8 +53,9 @@ interface FamilyPart {
   readonly firsts: Uint32Array;
   readonly lasts: Uint32Array;
   readonly values: Uint32Array;
-  /** The value of each piece. */
-  readonly pieceValues: Uint16Array;
+  /** For each piece, the place of its value among all that pieces have. */
+  readonly codes: Uint8Array | Uint16Array;
+  readonly valueOfCode: Uint16Array;
 }
 
 const scratch = new Uint32Array(4);
@@ -79,8 +75,8 @@ export class RangeTable {
       throw new DamagedTableError(`the table has ${words.length} words, expected ${wanted} by its header`);
     this.#four = readPart(words, HEADER_WORDS, 1, pieces4, ranges4);
     this.#six = readPart(words, HEADER_WORDS + pieces4 * 2 + ranges4 * 3, 4, pieces6, ranges6);
-    this.#search4 = prepareFour(this.#four);
-    this.#search6 = prepareSix(this.#six);
+    this.#search4 = prepareFour(this.#four.starts);
+    this.#search6 = prepareSix(this.#six.starts);
   }
 
   get numRanges(): number {
@@ -89,9 +85,9 @@ export class RangeTable {
 
   /** @returns the smallest range that contains the address, with its value */
   find({ family, value }: Address): RangeRow | undefined {
-    if (family === 4) return this.#row(this.#four, ownerAt(this.#four, find4(this.#search4, Number(value) | 0)));
+    if (family === 4) return this.#row(this.#four, ownerAt(this.#four, findFour(this.#search4, Number(value) | 0)));
     setWords(scratch, value);
-    return this.#row(this.#six, ownerAt(this.#six, find6(this.#search6, this.#six.starts, scratch)));
+    return this.#row(this.#six, ownerAt(this.#six, findSix(this.#search6, scratch)));
   }
 
   /** The value of the smallest range that contains the address, or -1. */
@@ -124,7 +120,7 @@ export class RangeTable {
     const counts = new Map<number, { four: bigint; six: bigint }>();
     const add = (part: FamilyPart, family: 'four' | 'six', end: bigint): void => {
       for (let piece = 0; piece < part.numPieces; piece += 1) {
-        const value = part.pieceValues[piece]!;
+        const value = part.valueOfCode[part.codes[piece]!]!;
         if (value === NO_VALUE) continue;
         const last = piece + 1 < part.numPieces ? addressAt(part, part.starts, piece + 1) : end;
         const count = counts.get(value) ?? { four: 0n, six: 0n };
@@ -138,15 +134,11 @@ export class RangeTable {
   }
 
   #value4(bits: number): number {
-    const piece = find4(this.#search4, bits);
-    const value = piece < 0 ? NO_VALUE : this.#search4.packed[piece]! & 0xffff;
-    return value === NO_VALUE ? -1 : value;
+    return valueAt(this.#four, findFour(this.#search4, bits));
   }
 
   #value6(words: Uint32Array): number {
-    const piece = find6(this.#search6, this.#six.starts, words);
-    const value = piece < 0 ? NO_VALUE : this.#search6.pairs[2 * piece + 1]! & 0xffff;
-    return value === NO_VALUE ? -1 : value;
+    return valueAt(this.#six, findSix(this.#search6, words));
   }
 
   #row(part: FamilyPart, owner: number): RangeRow | undefined {
@@ -168,6 +160,11 @@ function addressAt({ width }: FamilyPart, words: Uint32Array, at: number): bigin
   return width === 1
     ? BigInt(words[at]!)
     : fromWords(words[at * 4]!, words[at * 4 + 1]!, words[at * 4 + 2]!, words[at * 4 + 3]!);
+}
+
+function valueAt({ codes, valueOfCode }: FamilyPart, piece: number): number {
+  const value = piece < 0 ? NO_VALUE : valueOfCode[codes[piece]!]!;
+  return value === NO_VALUE ? -1 : value;
 }
 
 function ownerAt({ owners }: FamilyPart, piece: number): number {
@@ -195,119 +192,11 @@ function readPart(words: Uint32Array, from: number, width: 1 | 4, numPieces: num
   const lasts = take(numRanges * width);
   const values = take(numRanges);
   const pieceValues = Uint16Array.from(owners, (owner) => (owner === NOBODY ? NO_VALUE : values[owner]!));
-  return { width, numPieces, numRanges, starts, owners, firsts, lasts, values, pieceValues };
-}
-
-/** What finds the piece of an IPv4 address. */
-interface SearchFour {
-  /** For each value of the top 16 bits, how many pieces begin below it. */
-  readonly index: Uint32Array;
-  /** The lower 16 bits of each start, then its value, so that a look-up reads one line of the cache. */
-  readonly packed: Uint32Array;
-}
-
-function prepareFour(part: FamilyPart): SearchFour {
-  const packed = part.starts.map((start, piece) => ((start & 0xffff) << 16) | part.pieceValues[piece]!);
-  const index = new Uint32Array(0x10001);
-  countBelow(part, 0, part.numPieces, 16, index, 16);
-  return { index, packed };
-}
-
-/** Writes, for each value of `bits` bits of the first word, `shift` from its right, how many pieces begin below it. */
-function countBelow(
-  { width, starts }: FamilyPart,
-  from: number,
-  to: number,
-  shift: number,
-  into: Uint32Array,
-  bits: number,
-): void {
-  const size = 1 << bits;
-  for (let piece = from; piece < to; piece += 1) into[((starts[piece * width]! >>> shift) & (size - 1)) + 1]! += 1;
-  into[0] = from;
-  for (let at = 0; at < size; at += 1) into[at + 1]! += into[at]!;
-}
-
-/** What finds the piece of an IPv6 address. */
-interface SearchSix {
-  /** For each value of the top 16 bits, how many pieces begin below it. */
-  readonly top: Uint32Array;
-  /** Where pieces begin with the same top 16 bits, where in `below` is the index of their next 10, else -1. */
-  readonly belowAt: Int32Array;
-  readonly below: Uint32Array;
-  /** The 32 bits of each start behind those of the index, then its value, and whether the start goes on behind these bits. */
-  readonly pairs: Uint32Array;
-}
-
-function prepareSix(part: FamilyPart): SearchSix {
-  const top = new Uint32Array(0x10001);
-  countBelow(part, 0, part.numPieces, 16, top, 16);
-  const size = (1 << BELOW_BITS) + 1;
-  const belowAt = new Int32Array(0x10000).fill(-1);
-  const used = Array.from({ length: 0x10000 }, (_, value) => value).filter((value) => top[value + 1]! > top[value]!);
-  const below = new Uint32Array(used.length * size);
-  for (const [nth, value] of used.entries()) {
-    belowAt[value] = nth * size;
-    const into = below.subarray(nth * size, (nth + 1) * size);
-    countBelow(part, top[value]!, top[value + 1]!, 16 - BELOW_BITS, into, BELOW_BITS);
-  }
-  const pairs = new Uint32Array(2 * part.numPieces);
-  for (let piece = 0; piece < part.numPieces; piece += 1) {
-    pairs[2 * piece] = keyOf(part.starts[4 * piece]!, part.starts[4 * piece + 1]!);
-    pairs[2 * piece + 1] = part.pieceValues[piece]! | (goesOn(part.starts, 4 * piece) ? GOES_ON : 0);
-  }
-  return { top, belowAt, below, pairs };
-}
-
-const GOES_ON = 0x1_0000;
-
-function goesOn(starts: Uint32Array, at: number): boolean {
-  const behindKey = (1 << (16 - BELOW_BITS)) - 1;
-  return (starts[at + 1]! & behindKey) !== 0 || starts[at + 2] !== 0 || starts[at + 3] !== 0;
-}
-
-function keyOf(w0: number, w1: number): number {
-  return ((w0 << (16 + BELOW_BITS)) | (w1 >>> (16 - BELOW_BITS))) >>> 0;
-}
-
-/** The piece with the last start at or below the address, or -1. */
-function find4({ index, packed }: SearchFour, bits: number): number {
-  const top = bits >>> 16;
-  const key = ((bits << 16) | 0xffff) >>> 0;
-  let low = index[top]!;
-  let high = index[top + 1]!;
-  while (low < high) {
-    const middle = (low + high) >>> 1;
-    if (packed[middle]! <= key) low = middle + 1;
-    else high = middle;
-  }
-  return low - 1;
-}
-
-function find6({ top, belowAt, below, pairs }: SearchSix, starts: Uint32Array, words: Uint32Array): number {
-  const w0 = words[0]!;
-  const key = keyOf(w0, words[1]!);
-  const at = belowAt[w0 >>> 16]!;
-  if (at < 0) return top[w0 >>> 16]! - 1;
-  const next = at + ((w0 >>> (16 - BELOW_BITS)) & ((1 << BELOW_BITS) - 1));
-  let low = below[next]!;
-  let high = below[next + 1]!;
-  while (low < high) {
-    const middle = (low + high) >>> 1;
-    const found = pairs[2 * middle]!;
-    // Of two that begin alike, a start that does not go on is not above the address.
-    const isAtOrBelow =
-      found < key || (found === key && (pairs[2 * middle + 1]! < GOES_ON || !isBelow(words, starts, 4 * middle)));
-    if (isAtOrBelow) low = middle + 1;
-    else high = middle;
-  }
-  return low - 1;
-}
-
-function isBelow(words: Uint32Array, starts: Uint32Array, at: number): boolean {
-  for (let word = 1; word < 4; word += 1)
-    if (words[word] !== starts[at + word]) return words[word]! < starts[at + word]!;
-  return false;
+  const valueOfCode = Uint16Array.from(new Set(pieceValues));
+  const codeOfValue = new Map(Array.from(valueOfCode, (value, code) => [value, code]));
+  const codes = valueOfCode.length > 0x100 ? new Uint16Array(numPieces) : new Uint8Array(numPieces);
+  pieceValues.forEach((value, piece) => (codes[piece] = codeOfValue.get(value)!));
+  return { width, numPieces, numRanges, starts, owners, firsts, lasts, values, codes, valueOfCode };
 }
 
 /** Cuts ranges into pieces and writes the binary form. */
@@ -337,39 +226,4 @@ export function createRangeTable(rows: readonly RangeRow[]): RangeTable {
   }
   words[2] = crc32(new Uint8Array(words.buffer, HEADER_WORDS * WORD_BYTES));
   return new RangeTable(words.buffer);
-}
-
-interface Pieces {
-  /** Ascending; a piece ends where the next begins. */
-  readonly starts: readonly bigint[];
-  /** An index into the ranges, or nobody. */
-  readonly owners: readonly number[];
-}
-
-/** Goes over the edges of the ranges in order, with the open ranges in a heap; a range that has ended is dropped when it comes to the top. */
-function cutIntoPieces(ranges: readonly RangeRow[], endOfFamily: bigint): Pieces {
-  const byStart = ranges.map((_, index) => index).sort((a, b) => compare(ranges[a]!.first, ranges[b]!.first));
-  const edges = ranges.flatMap(({ first, last }) => [first, last + 1n]).sort(compare);
-  const open = new Heap<number>((a, b) => {
-    const difference = compare(ranges[a]!.last - ranges[a]!.first, ranges[b]!.last - ranges[b]!.first);
-    return difference === 0 ? a > b : difference < 0;
-  });
-  const starts: bigint[] = [];
-  const owners: number[] = [];
-  let next = 0;
-  for (const [at, edge] of edges.entries()) {
-    if (edge === endOfFamily) break;
-    if (at > 0 && edge === edges[at - 1]) continue;
-    for (; next < byStart.length && ranges[byStart[next]!]!.first === edge; next += 1) open.push(byStart[next]!);
-    while (open.top !== undefined && ranges[open.top]!.last < edge) open.pop();
-    const owner = open.top ?? NOBODY;
-    if (owner === (owners.at(-1) ?? NOBODY)) continue;
-    starts.push(edge);
-    owners.push(owner);
-  }
-  return { starts, owners };
-}
-
-function compare(a: bigint, b: bigint): number {
-  return a < b ? -1 : a > b ? 1 : 0;
 }
