@@ -1,6 +1,12 @@
 import reactHooks from 'eslint-plugin-react-hooks';
 import tseslint from 'typescript-eslint';
 
+/** An engine takes some hundred thousand arguments and no more; a long file has more lines. */
+const SPREAD_ARGUMENTS = {
+  selector: 'CallExpression[callee.property.name=/^(push|fromCharCode)$/] > SpreadElement',
+  message: 'Arguments are limited in number: pass one by one, or concat.',
+};
+
 export default tseslint.config(
   {
     ignores: [
@@ -53,12 +59,18 @@ export default tseslint.config(
   { files: ['packages/core/kernel/*.ts'], rules: { '@typescript-eslint/consistent-type-imports': 'off' } },
   { files: ['packages/console/**/*.tsx'], ...reactHooks.configs.flat.recommended },
   {
+    files: ['packages/*/src/**/*.{ts,tsx}'],
+    ignores: ['**/*.test.ts'],
+    rules: { 'no-restricted-syntax': ['error', SPREAD_ARGUMENTS] },
+  },
+  {
     files: ['packages/core/src/**/*.ts'],
     ignores: ['**/*.test.ts'],
     rules: {
       'no-restricted-globals': ['error', 'process', 'Buffer', 'setTimeout', 'fetch', 'performance'],
       'no-restricted-syntax': [
         'error',
+        SPREAD_ARGUMENTS,
         {
           selector: "MemberExpression[object.name='Math'][property.name='random']",
           message: 'Nothing in the core is random.',

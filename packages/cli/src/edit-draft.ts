@@ -1,5 +1,6 @@
-import { formatDiagnostic, type Edit } from '@jadefence/core';
+import type { Edit } from '@jadefence/core';
 import { readAll, say, writeJson, writeOne, type OneOutput, type Streams } from './output.js';
+import { describeDiagnostics } from './render/diagnostics.js';
 import { renderChanges } from './render/changes.js';
 import { connect } from './service.js';
 
@@ -15,7 +16,7 @@ export async function editDraft(edits: readonly Edit[], output: OneOutput, strea
   );
   const lines = [...entries, ...(result.changes.length > 0 ? [renderChanges(result.changes, streams)] : [])];
   writeOne(streams, output, result, lines.length > 0 ? lines.join('\n') : 'Nothing changed: the draft is so already.');
-  for (const diagnostic of result.diagnostics) say(streams, formatDiagnostic(diagnostic));
+  for (const line of describeDiagnostics(result.diagnostics)) say(streams, line);
   if (result.diagnostics.length > 0) say(streams, 'The draft cannot judge until this is mended.');
 }
 

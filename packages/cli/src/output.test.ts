@@ -1,7 +1,9 @@
 import { PassThrough } from 'node:stream';
+import { formatDiagnostic, parseFences } from '@jadefence/core';
 import { describe, expect, it } from 'vitest';
 import { LineWriter, writeOne, writeRows, type Output, type Streams } from './output.js';
 import { showProgress } from './progress.js';
+import { describeDiagnostics } from './render/diagnostics.js';
 import { coloursFor, formatCount, formatShare, formatTime, printTable, shorten, widthOf } from './render/text.js';
 
 /** Streams that keep what is written to them. */
@@ -34,6 +36,14 @@ const LAYOUT = {
   figures: ['number', 'requests'],
   empty: 'There is nothing yet.',
 };
+
+it('of many diagnostics the first are told, and how many others there are', () => {
+  const [one] = parseFences('frob', 'a.fence').diagnostics;
+  expect(describeDiagnostics([one!])).toEqual([formatDiagnostic(one!)]);
+  const many = describeDiagnostics(Array.from({ length: 1234 }, () => one!));
+  expect(many).toHaveLength(101);
+  expect(many.at(-1)).toBe('... and 1,134 more.');
+});
 
 describe('rows', () => {
   it.each<[Output, string]>([

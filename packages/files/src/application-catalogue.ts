@@ -55,13 +55,13 @@ function readApplication(value: unknown, number: number): { text: string; proble
     if (!CLAUSES[key])
       problems.push(`${called}: no key is named "${key}"; expected ${Object.keys(CLAUSES).join(', ')}`);
     else if (!texts) problems.push(`${called}: the key "${key}" is ${JSON.stringify(given)}, expected text`);
-    else if (key === 'signatures') lines.push(...texts.map((text) => `  signature when ${text}`));
+    else if (key === 'signatures') for (const text of texts) lines.push(`  signature when ${text}`);
     else lines.push(`  ${key} ${texts.join(', ')}`);
   }
   const head = `application ${name}${typeof title === 'string' ? ` ${JSON.stringify(title)}` : ''} {`;
   const text = [head, ...lines, '}'].join('\n');
   const { diagnostics } = parseFences(text, name);
-  problems.push(...diagnostics.map(({ message, hint }) => `${called}: ${message}${hint ? ` ${hint}` : ''}`));
+  for (const { message, hint } of diagnostics) problems.push(`${called}: ${message}${hint ? ` ${hint}` : ''}`);
   return { text, problems };
 }
 

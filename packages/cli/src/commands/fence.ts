@@ -1,13 +1,6 @@
 import { mkdir, readdir, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
-import {
-  describeChange,
-  formatDiagnostic,
-  joinParts,
-  printFences,
-  STARTING_POINTS,
-  suggestNearest,
-} from '@jadefence/core';
+import { describeChange, joinParts, printFences, STARTING_POINTS, suggestNearest } from '@jadefence/core';
 import type { DraftFence } from '@jadefence/contract';
 import type { Command } from 'commander';
 import { Argument } from 'commander';
@@ -26,6 +19,7 @@ import {
   type Output,
   type Streams,
 } from '../output.js';
+import { describeDiagnostics } from '../render/diagnostics.js';
 import { renderChanges } from '../render/changes.js';
 import { coloursFor, formatCount } from '../render/text.js';
 import { connect } from '../service.js';
@@ -179,7 +173,7 @@ async function importFences(path: string, { only, yes, output }: ImportOptions, 
   const sources = await readFenceSources(path);
   const client = await connect(streams);
   const { changes, diagnostics, version } = await client.previewImport(sources, only);
-  for (const diagnostic of diagnostics) say(streams, formatDiagnostic(diagnostic));
+  for (const line of describeDiagnostics(diagnostics)) say(streams, line);
   if (diagnostics.length > 0) say(streams, 'The draft cannot judge until these names are known.');
   if (output === 'table')
     streams.stdout.write(

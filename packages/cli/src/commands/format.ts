@@ -1,10 +1,11 @@
 import { readFile, stat, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { formatDiagnostic, parseFences, printFences } from '@jadefence/core';
+import { parseFences, printFences } from '@jadefence/core';
 import type { Command } from 'commander';
 import { EXIT, Failure } from '../failure.js';
 import { listFenceFiles } from '../files/load-fences.js';
 import { readAll, say, type Streams } from '../output.js';
+import { describeDiagnostics } from '../render/diagnostics.js';
 
 export function addFormat(program: Command, streams: Streams): void {
   program
@@ -27,9 +28,9 @@ async function formatFiles(paths: readonly string[], isCheck: boolean, streams: 
   if (paths.includes('-')) return formatInput(paths, isCheck, streams);
   const files = (await Promise.all(paths.map(listFiles))).flat();
   const texts = await Promise.all(files.map(async (path) => ({ path, text: await readFile(path, 'utf8') })));
-  const errors = texts.flatMap(({ path, text }) => parseFences(text, path).diagnostics.map(formatDiagnostic));
+  const errors = texts.flatMap(({ path, text }) => parseFences(text, path).diagnostics);
   // All files are read before any is written, so that an error leaves all of them as they were.
-  if (errors.length > 0) throw new Failure(`${errors.join('\n')}\nNothing is written.`);
+  if (errors.length > 0) throw new Failure(`${describeDiagnostics(errors).join('\n')}\nNothing is written.`);
   const changed = texts
     .map(({ path, text }) => ({ path, text, canonical: canonicalText(text, path) }))
     .filter(({ text, canonical }) => text !== canonical);
@@ -44,8 +45,8 @@ async function formatFiles(paths: readonly string[], isCheck: boolean, streams: 
 async function formatInput(paths: readonly string[], isCheck: boolean, streams: Streams): Promise<void> {
   if (paths.length > 1) throw new Failure('Standard input cannot be given together with files.');
   const text = await readAll(streams);
-  const errors = parseFences(text, '-').diagnostics.map(formatDiagnostic);
-  if (errors.length > 0) throw new Failure(errors.join('\n'));
+  const errors = parseFences(text, '-').diagnostics;
+  if (errors.length > 0) throw new Failure(describeDiagnostics(errors).join('\n'));
   const canonical = canonicalText(text, '-');
   if (!isCheck) streams.stdout.write(canonical);
   else if (text !== canonical) throw new Failure('The text would change.', EXIT.checkFailed);

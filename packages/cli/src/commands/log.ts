@@ -118,7 +118,7 @@ async function previewLog(paths: readonly string[], options: PreviewOptions, str
   const lines: ReadLine[] = [];
   await orFailLater(paths, async () => {
     for await (const batch of log.lines()) {
-      lines.push(...batch);
+      for (const line of batch) lines.push(line);
       if (lines.length >= options.lines) break;
     }
   });

@@ -2,7 +2,6 @@ import { readdir, readFile, stat } from 'node:fs/promises';
 import { basename, dirname, join, relative, sep } from 'node:path';
 import {
   checkFences,
-  formatDiagnostic,
   namedFilesOf,
   parseFences,
   type CheckedFences,
@@ -11,6 +10,7 @@ import {
 } from '@jadefence/core';
 import type { FenceSources } from '@jadefence/contract';
 import { EXIT, Failure } from '../failure.js';
+import { describeDiagnostics } from '../render/diagnostics.js';
 
 /**
  * Reads a fence file, or every `.fence` file below a folder, with the files that their lists and pages are kept in.
@@ -54,8 +54,8 @@ export async function loadRulebook(
   const sources = await readFenceSources(path);
   const { rulebook, files, diagnostics } = checkFences(sources.fenceFiles, sources.namedFiles, { categories });
   if (!rulebook) {
-    const count = `${diagnostics.length} ${diagnostics.length === 1 ? 'error' : 'errors'}`;
-    throw new Failure(`${diagnostics.map(formatDiagnostic).join('\n')}\n${count} in the fences.`);
+    const count = `${diagnostics.length.toLocaleString('en')} ${diagnostics.length === 1 ? 'error' : 'errors'}`;
+    throw new Failure(`${describeDiagnostics(diagnostics).join('\n')}\n${count} in the fences.`);
   }
   return { rulebook, files };
 }

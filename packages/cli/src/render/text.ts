@@ -50,7 +50,8 @@ export function printTable(
     style: { 'padding-left': 0, 'padding-right': 0, 'head': [], 'border': [] },
     colAligns: head.map((_, index) => (alignRight.includes(index) ? 'right' : 'left')),
   });
-  table.push([...head], ...rows.map((row) => [...row]));
+  table.push([...head]);
+  for (const row of rows) table.push([...row]);
   return table
     .toString()
     .split('\n')

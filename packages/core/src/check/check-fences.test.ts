@@ -63,6 +63,11 @@ describe('checking fences', () => {
     ]);
   });
 
+  it('tells every line of a list file that is no entry, however many there are', () => {
+    const text = 'no..domain\n'.repeat(150_000);
+    expect(errorsOf('list a domains from "a.txt"', [{ path: 'a.txt', text }])).toHaveLength(150_000);
+  });
+
   it('reads a list beside the fence file that names it', () => {
     const { rulebook, diagnostics } = checkFences(
       [{ path: 'sites/f.fence', text: 'list a addresses from "../lists/a.txt"' }],

@@ -75,9 +75,9 @@ export function checkTree(
   const statements = files.flatMap((file) => file.statements);
   const diagnostics: Diagnostic[] = [];
   const entriesOf = readEntries(files, new Map(namedFiles.map((source) => [source.path, source.text])), diagnostics);
-  diagnostics.push(...checkNames(statements, entriesOf, outside));
+  for (const diagnostic of checkNames(statements, entriesOf, outside)) diagnostics.push(diagnostic);
   const lists = resolveLists(statements, entriesOf, outside.datasets ?? new Map(), diagnostics);
-  diagnostics.push(...checkCarriers(statements));
+  for (const diagnostic of checkCarriers(statements)) diagnostics.push(diagnostic);
   diagnostics.sort(compareDiagnostics);
   return diagnostics.length > 0
     ? { files, diagnostics }
@@ -116,7 +116,7 @@ function readEntries(
         });
       } else if (statement.kind === 'list') {
         const read = parseListFile(text, statement.listKind, path);
-        diagnostics.push(...read.diagnostics);
+        for (const diagnostic of read.diagnostics) diagnostics.push(diagnostic);
         entriesOf.set(statement, read.entries);
       }
     }

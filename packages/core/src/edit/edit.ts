@@ -91,13 +91,13 @@ export interface Edited {
 
 /** Applies edits one after the other. @throws EditError saying what is wrong with the first that cannot be made */
 export function applyEdits(configuration: Configuration, edits: readonly Edit[]): Edited {
-  const entries: EntryReport[] = [];
+  let entries: readonly EntryReport[] = [];
   let edited = configuration;
   for (const edit of edits) {
     if (edit.kind === 'edit-list') {
       const result = editList(edited, edit.list, edit.add, edit.remove);
       edited = result.configuration;
-      entries.push(...result.entries);
+      entries = entries.concat(result.entries);
     } else if (edit.kind === 'put-file') {
       const others = edited.namedFiles.filter((file) => file.path !== edit.path);
       edited = { ...edited, namedFiles: [...others, { path: edit.path, text: edit.text }] };

@@ -71,7 +71,7 @@ export class Cursor {
 
   next(): Token {
     const token = this.token;
-    this.#constructs.at(-1)!.push(...this.#comments[this.#at]!.splice(0).map((comment) => comment.text));
+    for (const comment of this.#comments[this.#at]!.splice(0)) this.#constructs.at(-1)!.push(comment.text);
     if (!this.isAtEnd) this.#at += 1;
     return token;
   }

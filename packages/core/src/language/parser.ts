@@ -96,7 +96,7 @@ export function parseListFile(
   text.split(/\r?\n/).forEach((row, index) => {
     const read = parseEntry(row, listKind, path, index + 1);
     if (read.entry) entries.push(read.entry);
-    diagnostics.push(...read.diagnostics);
+    for (const diagnostic of read.diagnostics) diagnostics.push(diagnostic);
   });
   return { entries: { kind: 'inline', entries, exceptions: [] }, diagnostics };
 }

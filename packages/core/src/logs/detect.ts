@@ -106,8 +106,8 @@ function measureFit(format: LogFormat, options: ReaderOptions, bytes: Uint8Array
   const results: ReadLine[] = [];
   const pieceBytes = 65_536;
   for (let at = 0; at < bytes.length && results.length < LOOK_AT_LINES; at += pieceBytes)
-    results.push(...reader.push(bytes.subarray(at, at + pieceBytes)));
-  if (results.length < LOOK_AT_LINES && isWhole) results.push(...reader.end());
+    for (const line of reader.push(bytes.subarray(at, at + pieceBytes))) results.push(line);
+  if (results.length < LOOK_AT_LINES && isWhole) for (const line of reader.end()) results.push(line);
   const looked = results.slice(0, LOOK_AT_LINES);
   const rejected = looked.flatMap((result) => (result.kind === 'rejected' ? [result.rejected] : []));
   return {

@@ -12,6 +12,6 @@ export class ArrayPool {
   }
 
   give(arrays: readonly Int32Array[]): void {
-    this.#free.push(...arrays);
+    for (const array of arrays) this.#free.push(array);
   }
 }

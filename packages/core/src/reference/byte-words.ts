@@ -1,6 +1,7 @@
 const HASH_START = 0x811c9dc5;
 const HASH_PRIME = 0x01000193;
 const NUM_PLACES = 4096;
+const decoder = new TextDecoder();
 
 /** Numbers of words that come up again and again, found by their bytes. */
 export class ByteWords {
@@ -18,7 +19,7 @@ export class ByteWords {
     const place = (hash ^ (hash >>> 15)) & (NUM_PLACES - 1);
     const known = this.#words[place];
     if (known && isSame(known.bytes, bytes, start, end)) return known.number;
-    const number = find(String.fromCharCode(...bytes.subarray(start, end)));
+    const number = find(decoder.decode(bytes.subarray(start, end)));
     if (number !== undefined) this.#words[place] = { bytes: bytes.slice(start, end), number };
     return number;
   }

@@ -127,6 +127,14 @@ describe('a category feed', () => {
     );
   });
 
+  it('survives a line of any length', () => {
+    const reader = new CategoryFeedReader();
+    reader.push(new TextEncoder().encode(`a.example,${'a'.repeat(500_000)}\nb.example,news\n`));
+    const { feed, report } = reader.end('f');
+    expect([...feed.table.rows()].map(({ host }) => host)).toEqual(['b.example']);
+    expect(report.numRejected).toBe(1);
+  });
+
   it('of one category may be a list, a hosts file or both; files say where their problems are', () => {
     const reader = new CategoryFeedReader();
     const push = (text: string) => reader.push(new TextEncoder().encode(text));

@@ -38,8 +38,7 @@ export function parseCountryRows(text: string): CountryRows {
       lines.push(line);
     } else if (line > 1 || /\d/.test(row)) problems.push({ line, message: parsed, isUsed: false });
   }
-  problems.push(...findOverlaps(ranges, lines));
-  return { ranges, problems };
+  return { ranges, problems: problems.concat(findOverlaps(ranges, lines)) };
 }
 
 function parseCsvRow(row: string): CountryRange | string {

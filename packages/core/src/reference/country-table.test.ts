@@ -157,4 +157,9 @@ describe('rows of a country table', () => {
       '6: 203.0.113.0/24 is QQ and overlaps 203.0.113.0/24 (line 5), which is XK; the narrower range decides true',
     ]);
   });
+
+  it('that all overlap are told, however many there are', () => {
+    const rows = Array.from({ length: 130_000 }, (_, nth) => `198.18.${nth % 256}.0/24,SE`);
+    expect(parseCountryRows(['198.18.0.0/15,NO', ...rows].join('\n')).problems).toHaveLength(rows.length);
+  });
 });

@@ -230,7 +230,8 @@ export function addTally(into: Tally, part: Tally): void {
   }
   if (part.fromUnixMs !== undefined) into.fromUnixMs = Math.min(into.fromUnixMs ?? part.fromUnixMs, part.fromUnixMs);
   if (part.toUnixMs !== undefined) into.toUnixMs = Math.max(into.toUnixMs ?? part.toUnixMs, part.toUnixMs);
-  into.firstRejected.push(...part.firstRejected.slice(0, MAX_FIRST_REJECTED - into.firstRejected.length));
+  for (const rejected of part.firstRejected.slice(0, MAX_FIRST_REJECTED - into.firstRejected.length))
+    into.firstRejected.push(rejected);
   addTimeline(into.timeline, part.timeline);
   addBreakdown(into, part.by);
 }

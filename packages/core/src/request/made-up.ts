@@ -129,5 +129,5 @@ export function makeUpFlow({ host, url, port, transport, agent, payload }: MadeU
 
 function hexToBase64(hex: string): string {
   const pairs = hex.replace(/\s+/g, '').match(/../g) ?? [];
-  return btoa(String.fromCharCode(...pairs.map((pair) => Number.parseInt(pair, 16))));
+  return btoa(pairs.map((pair) => String.fromCharCode(Number.parseInt(pair, 16))).join(''));
 }

@@ -91,7 +91,7 @@ export class DecisionPages {
         const found = wantedRows
           ? wantedRows.subarray(skip, skip + limit - rows.length)
           : await this.#findRows(replay, chunk, isIn, skip, limit - rows.length);
-        rows.push(...(await this.readRows(replay, judge, chunk, rulings, found)));
+        for (const row of await this.readRows(replay, judge, chunk, rulings, found)) rows.push(row);
       }
       total += numWanted;
     }

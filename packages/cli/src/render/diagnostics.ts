@@ -1,0 +1,11 @@
+import { formatDiagnostic, type Diagnostic } from '@jadefence/core';
+
+/** So many are told; a list in a wrong form has hundreds of thousands. */
+const MAX_TOLD = 100;
+
+/** A line for each of the first diagnostics, and one that counts the others. */
+export function describeDiagnostics(diagnostics: readonly Diagnostic[]): string[] {
+  const lines = diagnostics.slice(0, MAX_TOLD).map(formatDiagnostic);
+  const numOthers = diagnostics.length - lines.length;
+  return numOthers > 0 ? [...lines, `... and ${numOthers.toLocaleString('en')} more.`] : lines;
+}
