@@ -1,9 +1,11 @@
 import { LogImporter, type EncodedChunk, type LogFormat, type RejectedLine } from '@jadefence/core';
+import { ChunkBuilder } from '@jadefence/core/build';
+import { MergedParser } from '@jadefence/core/import';
 import type * as Files from '@jadefence/files';
 import { describe, expect, it } from 'vitest';
 
 /** What was built, since threads run that. */
-const { importInThreads } = (await import(
+const { importInThreads, importMerged } = (await import(
   new URL('../../packages/files/dist/index.js', import.meta.url).href
 )) as typeof Files;
 
@@ -58,6 +60,37 @@ describe('a log that is imported in threads', () => {
     60_000,
   );
 
+  it.each<[LogFormat, (line: number) => string]>([
+    ['combined-with-host', ncsa],
+    ['ndjson', ndjson],
+  ])('comes to the same bytes as in one where it has several files: %s', async (format, lineAt) => {
+    const files = [0, 1, 2].map((file) => {
+      const lines = Array.from({ length: 30_000 }, (_, line) => lineAt(line * 3 + file));
+      return new TextEncoder().encode(lines.join('\n'));
+    });
+    const names = files.map((_, file) => `${file}.log`);
+    const rejected: RejectedLine[] = [];
+    const parser = new MergedParser(format, {}, names, true);
+    const builder = new ChunkBuilder(format, {}, (line) => rejected.push(line));
+    const left = files.map((bytes) => [bytes]);
+    const expected: EncodedChunk[] = [];
+    for (let file = parser.wanted; file !== undefined; file = parser.wanted)
+      expected.push(...builder.add(parser.push(left[file]!.shift())));
+    expected.push(...builder.end());
+    expect(rejected).toHaveLength(90);
+    const chunks: EncodedChunk[] = [];
+    const lines: RejectedLine[] = [];
+    const task = { format, options: {}, keepsLines: true };
+    const sizes = [65_536, 9_000, 3_000_001];
+    const given = files.map((bytes, file) => ({ name: names[file]!, pieces: inPieces(bytes, sizes[file]!) }));
+    for await (const imported of importMerged(task, given)) {
+      chunks.push(...imported.chunks);
+      lines.push(...imported.rejected);
+    }
+    expect(shown(chunks)).toEqual(shown(expected));
+    expect(lines).toEqual(rejected);
+  });
+
   it('ends where what is said of it does not fit, or nothing comes', async () => {
     const task = (format: LogFormat) => ({ format, options: {}, keepsLines: true });
     const all = async (format: LogFormat, text: string): Promise<unknown[]> => {
@@ -68,5 +101,7 @@ describe('a log that is imported in threads', () => {
     };
     await expect(all('pattern', 'x\n')).rejects.toThrow('The format is that of a pattern, and none is given.');
     expect(await all('combined', '')).toEqual([{ chunks: [], rejected: [] }]);
+    const files = ['a', 'b'].map((name) => ({ name, pieces: inPieces(new TextEncoder().encode('x\n'), 1) }));
+    await expect(importMerged(task('pattern'), files).next()).rejects.toThrow('a pattern, and none is given');
   });
 });

@@ -2,12 +2,10 @@
 import { MessageChannel, Worker } from 'node:worker_threads';
 import {
   LayoutError,
-  LogImporter,
   ncsaShapeOf,
   type EncodedChunk,
   type LogFormat,
   type ReaderOptions,
-  type ReadLine,
   type RejectedLine,
 } from '@jadefence/core';
 import type { ImportAnswer, ImportPiece, ImportRole } from './import-worker.js';
@@ -26,11 +24,53 @@ export interface ImportTask {
   readonly keepsLines: boolean;
 }
 
+/** One of the files of a log. */
+export interface LogFile {
+  readonly name: string;
+  readonly pieces: AsyncIterable<Uint8Array>;
+}
+
 /** What is sent at once, and how much is under way, so that no thread waits while a chunk is stored. */
 const PIECE_BYTES = 262_144;
 const PIECES_AHEAD = 32;
+/** Of each of many files. */
+const LEAST_AHEAD = 2;
 /** A buffer has room for the lines of its piece, too, which mostly take less than the piece. */
 const BUFFER_BYTES = 2 * PIECE_BYTES;
+
+/** Threads that are sent pieces, and answer once to each. */
+class Exchange {
+  readonly #waiting: { resolve: (answer: ImportAnswer) => void; reject: (error: unknown) => void }[] = [];
+  readonly #answers: Promise<ImportAnswer>[] = [];
+
+  /** @param workers the first is sent to, the last answers */
+  constructor(private readonly workers: readonly Worker[]) {
+    for (const worker of workers)
+      worker.on('error', (error) => this.#waiting.splice(0).forEach(({ reject }) => reject(error)));
+    workers.at(-1)!.on('message', (answer: ImportAnswer) => this.#waiting.shift()?.resolve(answer));
+  }
+
+  /** Answers that are still to come. */
+  get numAhead(): number {
+    return this.#answers.length;
+  }
+
+  send(piece: ImportPiece): void {
+    const answer = new Promise<ImportAnswer>((resolve, reject) => this.#waiting.push({ resolve, reject }));
+    // Whoever waits for it hears of a failure; it may come before anybody waits.
+    answer.catch(() => undefined);
+    this.#answers.push(answer);
+    this.workers[0]!.postMessage(piece, piece.buffer ? [piece.buffer] : []);
+  }
+
+  async next(): Promise<ImportAnswer> {
+    return this.#answers.shift()!;
+  }
+
+  async end(): Promise<void> {
+    await Promise.all(this.workers.map((worker) => worker.terminate()));
+  }
+}
 
 /**
  * @param numThreads with two, one takes the lines of NCSA formats apart and the other builds chunks; the chunks are the same
@@ -41,33 +81,50 @@ export async function* importInThreads(
   pieces: AsyncIterable<Uint8Array>,
   numThreads: 1 | 2,
 ): AsyncGenerator<Imported> {
-  const waiting: { resolve: (answer: ImportAnswer) => void; reject: (error: unknown) => void }[] = [];
-  const answers: Promise<ImportAnswer>[] = [];
   const buffers: ArrayBuffer[] = [];
-  const workers = startWorkers(task, numThreads);
-  for (const worker of workers) worker.on('error', (error) => waiting.splice(0).forEach(({ reject }) => reject(error)));
-  workers.at(-1)!.on('message', (answer: ImportAnswer) => waiting.shift()?.resolve(answer));
-  const send = (piece: ImportPiece): void => {
-    const answer = new Promise<ImportAnswer>((resolve, reject) => waiting.push({ resolve, reject }));
-    // Whoever waits for it hears of a failure; it may come before anybody waits.
-    answer.catch(() => undefined);
-    answers.push(answer);
-    workers[0]!.postMessage(piece, piece.buffer ? [piece.buffer] : []);
-  };
+  const exchange = new Exchange(startWorkers(task, numThreads));
   const next = async (): Promise<Imported> => {
-    const { buffer, ...answer } = await answers.shift()!;
+    const { buffer, ...answer } = await exchange.next();
     if (buffer?.byteLength === BUFFER_BYTES) buffers.push(buffer);
     return importedOf(answer);
   };
   try {
     for await (const piece of inBuffers(pieces, buffers)) {
-      send(piece);
-      if (answers.length > PIECES_AHEAD) yield await next();
+      exchange.send(piece);
+      if (exchange.numAhead > PIECES_AHEAD) yield await next();
     }
-    send({});
-    while (answers.length > 0) yield await next();
+    exchange.send({});
+    while (exchange.numAhead > 0) yield await next();
   } finally {
-    await Promise.all(workers.map((worker) => worker.terminate()));
+    await exchange.end();
+  }
+}
+
+/**
+ * Several files as one log, in the order of time, in a thread of its own.
+ * @throws LayoutError where what is said about the log does not fit a file
+ */
+export async function* importMerged(task: ImportTask, files: readonly LogFile[]): AsyncGenerator<Imported> {
+  const exchange = new Exchange([startWorker({ step: 'merge', task, names: files.map(({ name }) => name) })]);
+  const reading = files.map(({ pieces }) => inBuffers(pieces, []));
+  const hasEnded = files.map(() => false);
+  const sendNext = async (file: number): Promise<void> => {
+    if (hasEnded[file]) return;
+    const next = await reading[file]!.next();
+    hasEnded[file] = next.done === true;
+    exchange.send({ ...(next.done ? {} : next.value), file });
+  };
+  try {
+    const numAhead = Math.max(LEAST_AHEAD, Math.floor(PIECES_AHEAD / files.length));
+    for (const file of files.keys()) for (let nth = 0; nth < numAhead; nth += 1) await sendNext(file);
+    while (exchange.numAhead > 0) {
+      const { file, ...answer } = await exchange.next();
+      yield importedOf(answer);
+      await sendNext(file!);
+    }
+  } finally {
+    await exchange.end();
+    for (const pieces of reading) await pieces.return(undefined);
   }
 }
 
@@ -91,34 +148,22 @@ async function* inBuffers(pieces: AsyncIterable<Uint8Array>, free: ArrayBuffer[]
 
 /** @returns in the order in which a piece goes through them; the last answers */
 function startWorkers(task: ImportTask, numThreads: 1 | 2): Worker[] {
-  const start = (role: ImportRole): Worker =>
-    new Worker(new URL('./import-worker.js', import.meta.url), {
-      workerData: role,
-      // It needs none of the options that the process was started with.
-      execArgv: [],
-      transferList: 'port' in role ? [role.port] : [],
-    });
   // Lines of other formats are objects already, which cost more to hand over than to build chunks of.
-  if (numThreads === 1 || !ncsaShapeOf(task.format, task.options)) return [start({ step: 'both', task })];
+  if (numThreads === 1 || !ncsaShapeOf(task.format, task.options)) return [startWorker({ step: 'both', task })];
   const { port1, port2 } = new MessageChannel();
-  return [start({ step: 'parse', task, port: port1 }), start({ step: 'build', task, port: port2 })];
+  return [startWorker({ step: 'parse', task, port: port1 }), startWorker({ step: 'build', task, port: port2 })];
+}
+
+function startWorker(role: ImportRole): Worker {
+  return new Worker(new URL('./import-worker.js', import.meta.url), {
+    workerData: role,
+    // It needs none of the options that the process was started with.
+    execArgv: [],
+    transferList: 'port' in role ? [role.port] : [],
+  });
 }
 
 function importedOf(answer: ImportAnswer): Imported {
   if ('failure' in answer) throw new LayoutError(answer.failure.message, answer.failure.hint);
   return answer;
-}
-
-/** Lines that were read already, as of several files, to chunks of columns in this thread. */
-export async function* importRead(
-  { format, options, keepsLines }: ImportTask,
-  batches: AsyncIterable<readonly ReadLine[]>,
-): AsyncGenerator<Imported> {
-  let rejected: RejectedLine[] = [];
-  const importer = new LogImporter(format, options, (line) => rejected.push(line), { keepsLines });
-  for await (const batch of batches) {
-    yield { chunks: importer.pushRead(batch), rejected };
-    rejected = [];
-  }
-  yield { chunks: importer.end(), rejected };
 }

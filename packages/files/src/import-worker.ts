@@ -9,6 +9,7 @@ import { packLines } from './pack-lines.js';
 /** What a thread does, and where it hands over what it did where another goes on. */
 export type ImportRole =
   | { readonly step: 'both'; readonly task: ImportTask }
+  | { readonly step: 'merge'; readonly task: ImportTask; readonly names: readonly string[] }
   | { readonly step: 'parse' | 'build'; readonly task: ImportTask; readonly port: MessagePort };
 
 /** What does not fit the log. */
@@ -23,9 +24,11 @@ export interface ImportPiece extends Carried {
   readonly numBytes?: number;
 }
 
-/** A buffer that goes from thread to thread and comes back, so that nobody waits for new memory. */
 interface Carried {
+  /** Goes from thread to thread and comes back, so that nobody waits for new memory. */
   readonly buffer?: ArrayBuffer;
+  /** The number of the file, where the log has several. */
+  readonly file?: number;
 }
 
 /** What the first step hands to the second. */
@@ -50,14 +53,14 @@ function answer(chunks: readonly EncodedChunk[]): Imported {
   return { chunks, rejected: lines };
 }
 
-function postAnswer(answered: Imported | ImportFailure, buffer: ArrayBuffer | undefined): void {
+function postAnswer(answered: Imported | ImportFailure, { buffer, file }: Carried): void {
   const all =
     'chunks' in answered
       ? answered.chunks.flatMap(({ columns, dictionaries }) => [...columns.values(), ...dictionaries.values()])
       : [];
   const whole = all.filter((array) => array.byteLength === array.buffer.byteLength);
   const buffers = new Set(whole.map((array) => array.buffer as ArrayBuffer));
-  port.postMessage({ ...answered, buffer } satisfies ImportAnswer, [...buffers, ...(buffer ? [buffer] : [])]);
+  port.postMessage({ ...answered, buffer, file } satisfies ImportAnswer, [...buffers, ...(buffer ? [buffer] : [])]);
 }
 
 async function importBoth({ format, options, keepsLines }: ImportTask): Promise<void> {
@@ -69,9 +72,29 @@ async function importBoth({ format, options, keepsLines }: ImportTask): Promise<
         importer ??= new LogImporter(format, options, (line) => rejected.push(line), { keepsLines });
         return answer(buffer ? importer.push(new Uint8Array(buffer, 0, numBytes)) : importer.end());
       }),
-      buffer,
+      { buffer },
     ),
   );
+}
+
+/** Pieces wait until their file is wanted; each is answered then. */
+async function merge({ format, options, keepsLines }: ImportTask, names: readonly string[]): Promise<void> {
+  const { MergedParser } = await import('@jadefence/core/import');
+  const waiting = names.map(() => [] as (Uint8Array | undefined)[]);
+  const builder = new ChunkBuilder(format, options, (line) => rejected.push(line));
+  const parser = orFailure(() => new MergedParser(format, options, names, keepsLines));
+  port.on('message', ({ buffer, numBytes, file }: Required<ImportPiece>) => {
+    if ('failure' in parser) return postAnswer(parser, { file });
+    waiting[file]!.push(buffer && new Uint8Array(buffer, 0, numBytes));
+    for (let wanted = parser.wanted; wanted !== undefined && waiting[wanted]!.length > 0; wanted = parser.wanted) {
+      const piece = waiting[wanted]!.shift();
+      const answered = orFailure(() => {
+        const chunks = builder.add(parser.push(piece));
+        return answer(parser.wanted === undefined ? [...chunks, ...builder.end()] : chunks);
+      });
+      postAnswer(answered, { file: wanted });
+    }
+  });
 }
 
 async function parse({ format, options, keepsLines }: ImportTask, next: MessagePort): Promise<void> {
@@ -102,12 +125,13 @@ function build({ format, options }: ImportTask, before: MessagePort): void {
             const chunks = builder.add(step.lines);
             return answer(step.isLast ? [...chunks, ...builder.end()] : chunks);
           }),
-      step.buffer,
+      step,
     ),
   );
 }
 
 // What only builds starts without the readers of all formats.
 if (role.step === 'both') await importBoth(role.task);
+else if (role.step === 'merge') await merge(role.task, role.names);
 else if (role.step === 'parse') await parse(role.task, role.port);
 else build(role.task, role.port);

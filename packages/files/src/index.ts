@@ -4,4 +4,4 @@ export { readCountryFile, type CountryFile } from './country-file.js';
 export { readCategoryFile } from './category-file.js';
 export { readDatasetFile } from './dataset-file.js';
 export { packFolder } from './pack-folder.js';
-export { importInThreads, importRead, type Imported, type ImportTask } from './import-threads.js';
+export { importInThreads, importMerged, type Imported, type ImportTask, type LogFile } from './import-threads.js';

@@ -15,6 +15,7 @@ import {
   type ReaderOptions,
   type ReadLine,
 } from '@jadefence/core';
+import type { LogFile } from '@jadefence/files';
 import { Failure, EXIT } from '../failure.js';
 import { say, type Streams } from '../output.js';
 import { showProgress } from '../progress.js';
@@ -29,8 +30,7 @@ export interface OpenLog {
   readonly format: LogFormat;
   /** What is said about it, with what was found. */
   readonly options: ReaderOptions;
-  /** Its bytes, where it is one file. */
-  readonly pieces?: AsyncIterable<Uint8Array>;
+  readonly files: readonly LogFile[];
   /** Its lines in batches, those of several files merged by time. */
   lines(): AsyncIterable<readonly ReadLine[]>;
 }
@@ -80,16 +80,17 @@ export async function openLog(
   const { format, isInSyslog } = first.fit;
   const options = { ...reading.options, isInSyslog };
   const nameOf = namesFor(paths);
+  const logFiles = files.map(({ path, pieces }) => ({ name: nameOf(path), pieces }));
   return {
     format,
     options,
-    ...(files.length === 1 ? { pieces: first.pieces } : {}),
+    files: logFiles,
     lines: () =>
-      files.length === 1
-        ? new LogReader(format, options).readAll(first.pieces)
+      logFiles.length === 1
+        ? new LogReader(format, options).readAll(logFiles[0]!.pieces)
         : mergeByTime(
-            files.map(({ path, pieces }) =>
-              new LogReader(format, options, { file: nameOf(path), keepsBytes: false }).readAll(pieces),
+            logFiles.map(({ name, pieces }) =>
+              new LogReader(format, options, { file: name, keepsBytes: false }).readAll(pieces),
             ),
           ),
   };

@@ -26,7 +26,7 @@ import {
   type Ruling,
   type Tally,
 } from '@jadefence/core';
-import { importInThreads, importRead, type Imported } from '@jadefence/files';
+import { importInThreads, importMerged, type Imported } from '@jadefence/files';
 import type { OpenLog } from '../files/open-log.js';
 import { ChunkStore } from './chunk-store.js';
 import { judgeReordered } from './reorder.js';
@@ -213,13 +213,10 @@ function endInOrder(times: Float64Array, before: number): number | undefined {
   return last;
 }
 
-/**
- * Begins to import a log at once: one file in a thread of its own, some way ahead of who asks for it. Lines of several
- * files come merged, and are imported here, as they are asked for.
- */
-export function startImport({ format, options, pieces, lines }: OpenLog): AsyncGenerator<Imported> {
+/** Begins to import a log at once, in a thread of its own, some way ahead of who asks for it. */
+export function startImport({ format, options, files }: OpenLog): AsyncGenerator<Imported> {
   const task = { format, options, keepsLines: false };
-  return pieces ? ahead(importInThreads(task, pieces, 1)) : importRead(task, lines());
+  return ahead(files.length === 1 ? importInThreads(task, files[0]!.pieces, 1) : importMerged(task, files));
 }
 
 /** Starts a generator before it is asked; ended, it ends also where nobody has asked yet. */

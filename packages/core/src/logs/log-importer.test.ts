@@ -3,9 +3,12 @@ import { describe, expect, it } from 'vitest';
 import { ChunkRows, type EncodedChunk } from '../columns/chunk.js';
 import { SegmentDictionaries } from '../columns/segment-dictionaries.js';
 import type { RejectedLine } from '../request/record.js';
-import { LogImporter } from './log-importer.js';
+import { ChunkBuilder } from './chunk-builder.js';
 import type { ReaderOptions } from './layout.js';
-import { LogReader, type LogFormat } from './reader.js';
+import { LogImporter } from './log-importer.js';
+import { mergeByTime } from './merge.js';
+import { MergedParser } from './merged-parser.js';
+import { LogReader, type LogFormat, type ReadLine } from './reader.js';
 import { lineOf } from './written.js';
 
 const word = (...values: string[]) => fc.constantFrom(...values);
@@ -71,10 +74,19 @@ interface Imported {
   readonly rejected: readonly RejectedLine[];
 }
 
+/** Some bytes in pieces that end where it is said. */
+function cutAt(bytes: Uint8Array, cuts: readonly number[]): Uint8Array[] {
+  const ends = [...cuts.map((cut) => Math.min(cut, bytes.length)).sort((a, b) => a - b), bytes.length];
+  return ends.map((end, index) => bytes.subarray(index === 0 ? 0 : ends[index - 1], end));
+}
+
 function importAll(format: LogFormat, pieces: readonly Uint8Array[], options: ReaderOptions): Imported {
   const rejected: RejectedLine[] = [];
   const importer = new LogImporter(format, options, (line) => rejected.push(line));
-  const chunks: EncodedChunk[] = [...pieces.flatMap((piece) => importer.push(piece)), ...importer.end()];
+  return decoded([...pieces.flatMap((piece) => importer.push(piece)), ...importer.end()], rejected);
+}
+
+function decoded(chunks: readonly EncodedChunk[], rejected: readonly RejectedLine[]): Imported {
   const dictionaries = new SegmentDictionaries();
   const opened = chunks.map((chunk) => {
     for (const [name, part] of chunk.dictionaries) dictionaries.add(name, part);
@@ -88,6 +100,34 @@ function importAll(format: LogFormat, pieces: readonly Uint8Array[], options: Re
     lines: rows.map((row, index) => Buffer.from(lineOf(written[index]!, row)).toString('latin1')),
   };
 }
+
+/** Whichever file is wanted gives its next piece, then its end. */
+function mergeAll(format: LogFormat, files: readonly Uint8Array[][], options: ReaderOptions): Imported {
+  const rejected: RejectedLine[] = [];
+  const names = files.map((_, index) => `file ${index}`);
+  const parser = new MergedParser(format, options, names, true);
+  const builder = new ChunkBuilder(format, options, (line) => rejected.push(line));
+  const left = files.map((pieces) => [...pieces]);
+  const chunks: EncodedChunk[] = [];
+  for (let file = parser.wanted; file !== undefined; file = parser.wanted)
+    chunks.push(...builder.add(parser.push(left[file]!.shift())));
+  return decoded([...chunks, ...builder.end()], rejected);
+}
+
+async function* inOrder(pieces: readonly Uint8Array[]): AsyncGenerator<Uint8Array> {
+  yield* pieces;
+}
+
+function usualNcsaLine(format: LogFormat, path: number, zone: string): string {
+  const line = `198.18.4.7 - - [10/Oct/2026:13:55:36 ${zone}] "GET /${path} HTTP/1.1" 200 5120`;
+  return format === 'common' ? line : `shop.example ${line} "https://shop.example/${path}" "Heron/${path}"`;
+}
+
+const ndjsonLine = fc
+  .tuple(fc.nat(9), word('/a', '/b"', '/\u00e9'), word('', '', ' junk'))
+  .map(
+    ([second, path, tail]) => `{"timestamp":"2026-10-12T10:00:0${second}Z","url.path":${JSON.stringify(path)}}${tail}`,
+  );
 
 describe('a log that is imported', () => {
   it.each<[LogFormat, boolean, boolean, string?]>([
@@ -111,9 +151,7 @@ describe('a log that is imported', () => {
           const bytes = Buffer.from(isOpen ? text.slice(0, -ending.length) : text);
           const reader = new LogReader(format, options);
           const expected = [...reader.push(bytes), ...reader.end()];
-          const ends = [...cuts.map((cut) => Math.min(cut, bytes.length)).sort((a, b) => a - b), bytes.length];
-          const pieces = ends.map((end, index) => bytes.subarray(index === 0 ? 0 : ends[index - 1], end));
-          const { rows, rejected, lines: written } = importAll(format, pieces, options);
+          const { rows, rejected, lines: written } = importAll(format, cutAt(bytes, cuts), options);
           const records = expected.flatMap((line) => (line.kind === 'record' ? [line.record] : []));
           expect(rows).toEqual(records.map((record) => ({ ...record, attributes: { ...record.attributes } })));
           expect(rejected).toEqual(expected.flatMap((line) => (line.kind === 'rejected' ? [line.rejected] : [])));
@@ -128,6 +166,43 @@ describe('a log that is imported', () => {
       { numRuns: 400 },
     );
     expect(numRows).toBeGreaterThan(300);
+  });
+
+  it.each<[LogFormat, fc.Arbitrary<string>]>([
+    ['combined-with-host', ncsaLine(true, true)],
+    ['common', ncsaLine(false, false)],
+    ['ndjson', ndjsonLine],
+  ])('of several files has them in the order of time, each line as it was written: %s', async (format, line) => {
+    // As it comes, or one that is as usual but for its path and its zone, so that some follow each other.
+    const usual = fc
+      .tuple(fc.nat(3), word('+0200', '+0000', '-0330'))
+      .map(([path, zone]) => usualNcsaLine(format, path, zone));
+    const anyLine =
+      format === 'ndjson' ? line : fc.oneof({ weight: 4, arbitrary: usual }, { weight: 1, arbitrary: line });
+    const timed = fc.tuple(anyLine, fc.nat(9)).map(([text, second]) => text.replace(':36 ', `:3${second} `));
+    const file = fc.record({
+      lines: fc.array(timed, { maxLength: 12 }),
+      cuts: fc.array(fc.nat(900), { maxLength: 4 }),
+    });
+    await fc.assert(
+      fc.asyncProperty(fc.array(file, { minLength: 1, maxLength: 4 }), async (files) => {
+        const options = format === 'common' ? { host: 'said.example' } : {};
+        const pieces = files.map(({ lines, cuts }) => cutAt(Buffer.from(lines.join('\n')), cuts));
+        const merged = mergeByTime(
+          pieces.map((own, index) =>
+            new LogReader(format, options, { file: `file ${index}`, keepsBytes: true }).readAll(inOrder(own)),
+          ),
+        );
+        const expected: ReadLine[] = [];
+        for await (const batch of merged) expected.push(...batch);
+        const { rows, rejected, lines } = mergeAll(format, pieces, options);
+        const records = expected.filter((one) => one.kind === 'record');
+        expect(rows).toEqual(records.map(({ record }) => ({ ...record, attributes: { ...record.attributes } })));
+        expect(lines).toEqual(records.map(({ bytes }) => Buffer.from(bytes!).toString('latin1')));
+        expect(rejected).toEqual(expected.flatMap((one) => (one.kind === 'rejected' ? [one.rejected] : [])));
+      }),
+      { numRuns: 300 },
+    );
   });
 
   it('keeps lines of other formats as they were', () => {

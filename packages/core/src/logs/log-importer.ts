@@ -4,7 +4,7 @@ import type { RejectedLine } from '../request/record.js';
 import { ChunkBuilder } from './chunk-builder.js';
 import type { ReaderOptions } from './layout.js';
 import { LogParser } from './log-parser.js';
-import type { LogFormat, ReadLine } from './reader.js';
+import type { LogFormat } from './reader.js';
 
 export class LogImporter {
   readonly #parser: LogParser;
@@ -28,11 +28,6 @@ export class LogImporter {
   /** @returns the chunks that became full */
   push(piece: Uint8Array): EncodedChunk[] {
     return this.#builder.add(this.#parser.parse(piece));
-  }
-
-  /** Takes lines that were read already, as of several files. @returns the chunks that became full */
-  pushRead(lines: readonly ReadLine[]): EncodedChunk[] {
-    return this.#builder.add({ others: lines.map((line) => ({ numBefore: 0, line })) });
   }
 
   /** @returns what is left, the last chunk included */

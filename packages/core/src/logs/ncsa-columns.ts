@@ -27,6 +27,7 @@ import {
   VERSION,
   ZONE_BITS,
 } from '../kernel/cells.js';
+import { FILE_ATTRIBUTE } from '../request/record.js';
 import { FIELDS, type NcsaShape, type PlainLines } from './ncsa-fields.js';
 import { ATTRIBUTE_END, ATTRIBUTE_START, TEMPLATE, TIME_MARK } from './written.js';
 
@@ -39,6 +40,8 @@ export class NcsaColumns {
   #written!: ColumnWriter;
   /** Codes in this segment of how lines are written, by shape and zone. */
   #codes = new Map<string, Int32Array>();
+  /** The same of the names of files. */
+  #fileCodes: number[] = [];
 
   /** @param host of every line, where the format has no column for it */
   constructor(
@@ -63,6 +66,14 @@ export class NcsaColumns {
       const column = this.#columns[HOST]!;
       column.setCodes(first, new Int32Array(numRows).fill(column.codeOf(KINDS.list, this.host)));
     }
+    if (lines.files) {
+      const { names, ofRows } = lines.files;
+      const column = this.writer.column(FILE_ATTRIBUTE);
+      const codes = ofRows
+        .subarray(from, to)
+        .map((file) => (this.#fileCodes[file] ??= column.codeOf(KINDS.text, names[file]!)));
+      column.setCodes(first, codes);
+    }
     this.#written.setCodes(
       first,
       lines.shapes.subarray(from, to).map((shape) => this.#codeOfWritten(shape, lines.zones)),
@@ -79,6 +90,7 @@ export class NcsaColumns {
     this.#columns = FIELDS.map(({ name }) => this.writer.column(name));
     this.#written = this.writer.column(WRITTEN_COLUMN);
     this.#codes = new Map();
+    this.#fileCodes = [];
   }
 
   #codeOfWritten(shape: number, zones: readonly string[]): number {

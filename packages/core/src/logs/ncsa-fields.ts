@@ -46,4 +46,6 @@ export interface PlainLines extends LinesInBytes {
   readonly shapes: Int32Array;
   /** Of the times, as ` +0200`, by the number in the shapes. */
   readonly zones: readonly string[];
+  /** Where the log has several files: their names, and by row the number of one. */
+  readonly files?: { readonly names: readonly string[]; readonly ofRows: Int32Array };
 }

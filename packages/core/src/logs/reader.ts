@@ -124,7 +124,7 @@ export class LogReader {
   constructor(format: LogFormat, options: ReaderOptions = {}, mark?: FileMark) {
     this.#splitter = createSplitter(format, options);
     const read = createLineReader(format, options);
-    this.#read = mark ? (line) => markLine(read(line), line, mark) : read;
+    this.#read = mark ? (line) => readMarked(read(line), line, mark) : read;
   }
 
   push(piece: Uint8Array): ReadLine[] {
@@ -151,11 +151,17 @@ export class LogReader {
   }
 }
 
-function markLine(read: ReadLine | undefined, line: Line, { file, keepsBytes }: FileMark): ReadLine | undefined {
-  if (read?.kind === 'rejected') return { ...read, rejected: { ...read.rejected, file } };
-  if (!read) return undefined;
-  const record = { ...read.record, attributes: { ...read.record.attributes, [FILE_ATTRIBUTE]: file } };
-  return keepsBytes ? { ...read, record, bytes: line.bytes.slice(line.start, line.end) } : { ...read, record };
+function readMarked(read: ReadLine | undefined, line: Line, { file, keepsBytes }: FileMark): ReadLine | undefined {
+  const marked = read && markLine(read, file);
+  return marked?.kind === 'record' && keepsBytes
+    ? { ...marked, bytes: line.bytes.slice(line.start, line.end) }
+    : marked;
+}
+
+/** The line with the name of its file. */
+export function markLine(read: ReadLine, file: string): ReadLine {
+  if (read.kind === 'rejected') return { ...read, rejected: { ...read.rejected, file } };
+  return { ...read, record: { ...read.record, attributes: { ...read.record.attributes, [FILE_ATTRIBUTE]: file } } };
 }
 
 /**

@@ -5,8 +5,6 @@ import {
   detectFormat,
   LayoutError,
   LOG_FORMATS,
-  LogReader,
-  mergeByTime,
   parseMapping,
   REJECT_REASONS,
   SurveyBuilder,
@@ -18,7 +16,7 @@ import {
 import {
   decompress,
   importInThreads,
-  importRead,
+  importMerged,
   UnreadableFileError,
   type Imported,
   type ImportTask,
@@ -168,14 +166,13 @@ class OpenFile {
   }
 }
 
-/** One file in a thread of its own; lines of several are put together here. */
 function importFiles(task: ImportTask, files: readonly OpenFile[]): AsyncGenerator<Imported> {
   const [first] = files as [OpenFile];
   if (files.length === 1) return importInThreads(task, first.pieces(), IMPORT_THREADS);
-  const lines = files.map((file) =>
-    new LogReader(task.format, task.options, { file: file.name, keepsBytes: true }).readAll(file.pieces()),
+  return importMerged(
+    task,
+    files.map((file) => ({ name: file.name, pieces: file.pieces() })),
   );
-  return importRead(task, mergeByTime(lines));
 }
 
 async function openFile(
