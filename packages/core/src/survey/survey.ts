@@ -62,6 +62,15 @@ export class SurveyBuilder {
   readonly #rejected: Partial<Record<RejectReason, number>> = {};
   readonly #firstRejected: RejectedLine[] = [];
   #plan: SurveyPlan | undefined;
+  /** By the numbers of the plan, what was not added by its text yet: a value that comes in many chunks is added once. */
+  readonly #numbered = {
+    clients: new SparseCounts(),
+    hosts: new SparseCounts(),
+    paths: new SparseCounts(),
+    refused: new SparseCounts(),
+    methods: new SparseCounts(),
+    statuses: new SparseCounts(),
+  };
   #requests = 0;
   #numForwarded = 0;
   #fromUnixMs = Infinity;
@@ -106,16 +115,13 @@ export class SurveyBuilder {
   /** Adds all rows of a stored chunk, which comes to the same as adding them one by one. */
   addChunk(rows: ChunkRows): void {
     const plan = (this.#plan ??= new SurveyPlan());
-    if (plan.isFull) plan.forget();
+    if (plan.isFull) {
+      this.#addNumbered();
+      plan.forget();
+    }
     const seat = new ChunkSeat(plan, rows);
     const times = rows.timesUnixMs();
-    const [clients, hosts, paths, refused] = [0, 1, 2, 3].map(() => new SparseCounts()) as [
-      SparseCounts,
-      SparseCounts,
-      SparseCounts,
-      SparseCounts,
-    ];
-    const [methods, statuses] = [new SparseCounts(), new SparseCounts()];
+    const { clients, hosts, paths, refused, methods, statuses } = this.#numbered;
     for (let row = 0; row < rows.numRows; row += 1) {
       seat.row = row;
       const client = seat.numberOf(plan.client);
@@ -137,6 +143,12 @@ export class SurveyBuilder {
     }
     seat.close();
     this.#requests += rows.numRows;
+  }
+
+  #addNumbered(): void {
+    const plan = this.#plan;
+    if (!plan) return;
+    const { clients, hosts, paths, refused, methods, statuses } = this.#numbered;
     clients.take((number, requests) => this.#addClient(plan.textOf(number), requests));
     hosts.take((number, requests) => addTo(this.#hosts, plan.textOf(number), requests));
     paths.take((number, requests) => addTo(this.#paths, plan.textOf(number), requests));
@@ -151,6 +163,7 @@ export class SurveyBuilder {
   }
 
   finish(): Survey {
+    this.#addNumbered();
     const { bursts, isExact } = this.#bursts.result();
     const countries = [...this.#countries]
       .map(([country, { requests, clients }]) => ({ country, requests, clients: clients.result() }))

@@ -7,7 +7,6 @@ import {
   LOG_FORMATS,
   parseMapping,
   REJECT_REASONS,
-  SurveyBuilder,
   type Detection,
   type FormatFit,
   type LogFormat,
@@ -28,6 +27,7 @@ import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
 import type { UploadedFile } from '../../http/upload.js';
 import { batches } from '../draft/snapshots.js';
+import { SurveyThread } from '../../work/survey-thread.js';
 import type { Worlds } from '../reference/worlds.js';
 import { LogWriter, type LogCounts } from './log-writer.js';
 import type { Logs } from './logs.js';
@@ -63,6 +63,7 @@ export class LogImports {
       const opened = await Promise.all(files.map((file) => openFile(file, options, query.format)));
       const fit = theOneFit(opened, query.host !== undefined);
       const { host, ...layout } = { ...options, isInSyslog: fit.isInSyslog };
+      const { shared } = await this.worlds.loadCurrent();
       const log = await LogModel.query(this.db)
         .insert({
           name: query.name,
@@ -73,8 +74,8 @@ export class LogImports {
           state: 'importing',
         })
         .returning('*');
+      const survey = new SurveyThread(shared);
       try {
-        const survey = new SurveyBuilder((await this.worlds.loadCurrent()).world.countries);
         const readerOptions = { host, ...layout };
         const writer = new LogWriter(this.db, log.id, survey);
         for await (const imported of importFiles(
@@ -83,10 +84,12 @@ export class LogImports {
         ))
           await writer.take(imported);
         const incomplete = opened.flatMap(({ incomplete: why }) => why ?? []).join(' ') || null;
-        await this.#makeReady(log, { ...writer.finish(), sha256: sha256Of(opened), incomplete }, actor);
+        await this.#makeReady(log, { ...(await writer.finish()), sha256: sha256Of(opened), incomplete }, actor);
       } catch (error) {
         await LogModel.query(this.db).deleteById(log.id);
         throw error;
+      } finally {
+        await survey.end();
       }
       return this.logs.show(log.id);
     });

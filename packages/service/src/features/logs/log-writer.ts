@@ -1,15 +1,8 @@
-import {
-  ChunkRows,
-  SegmentDictionaries,
-  type EncodedChunk,
-  type RejectedLine,
-  type RejectReason,
-  type Survey,
-  type SurveyBuilder,
-} from '@jadefence/core';
+import type { EncodedChunk, RejectedLine, RejectReason, Survey } from '@jadefence/core';
 import type { Imported } from '@jadefence/files';
 import { inTransaction, type Database } from '../../database/database.js';
 import { ChunkColumnModel, LogChunkModel, LogDictionaryModel } from '../../database/models.js';
+import type { SurveyThread } from '../../work/survey-thread.js';
 import { deflateColumns, deflateDictionaries } from './compression.js';
 
 const KEPT_REJECTS = 1000;
@@ -29,7 +22,6 @@ export class LogWriter {
   readonly #rejected: Partial<Record<RejectReason, number>> = {};
   readonly #rejects: RejectedLine[] = [];
   #segment = 0;
-  #dictionaries = new SegmentDictionaries();
   #numChunks = 0;
   #requests = 0;
   #fromMs = Infinity;
@@ -38,39 +30,32 @@ export class LogWriter {
   constructor(
     private readonly db: Database,
     private readonly logId: number,
-    private readonly survey: SurveyBuilder,
+    private readonly survey: SurveyThread,
   ) {}
 
-  async take({ chunks, rejected }: Imported): Promise<void> {
-    for (const line of rejected) this.#reject(line);
-    for (const chunk of chunks) await this.#storeChunk(chunk);
+  async take(imported: Imported): Promise<void> {
+    await this.survey.add(imported);
+    for (const line of imported.rejected) this.#reject(line);
+    for (const chunk of imported.chunks) await this.#storeChunk(chunk);
   }
 
-  finish(): LogCounts {
+  async finish(): Promise<LogCounts> {
     return {
       requests: this.#requests,
       rejected: this.#rejected,
       rejects: this.#rejects,
       fromMs: this.#fromMs,
       toMs: this.#toMs,
-      survey: this.survey.finish(),
+      survey: await this.survey.finish(),
     };
   }
 
   #reject(line: RejectedLine): void {
     this.#rejected[line.reason] = (this.#rejected[line.reason] ?? 0) + 1;
-    this.survey.addRejected(line);
     if (this.#rejects.length < KEPT_REJECTS) this.#rejects.push(line);
   }
 
-  #addToSurvey(chunk: EncodedChunk): void {
-    if (chunk.beginsSegment) this.#dictionaries = new SegmentDictionaries();
-    for (const [name, part] of chunk.dictionaries) this.#dictionaries.add(name, part);
-    this.survey.addChunk(new ChunkRows(chunk.numRows, chunk.columns, this.#dictionaries));
-  }
-
   async #storeChunk(chunk: EncodedChunk): Promise<void> {
-    this.#addToSurvey(chunk);
     const [columns, parts] = await Promise.all([
       deflateColumns(chunk.columns),
       deflateDictionaries(chunk.dictionaries),
