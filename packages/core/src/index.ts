@@ -87,7 +87,7 @@ export {
 export { renderExplanation } from './explain/render-text.js';
 export { seeAddress, type AddressSight } from './explain/see-address.js';
 export { identifyApplications, type Identified } from './explain/identify.js';
-export { countCountries } from './replay/count-countries.js';
+export { CountryCounter } from './replay/country-counter.js';
 export { siteOf } from './decide/view.js';
 export { BUILT_IN_APPLICATIONS } from './check/built-in-applications.js';
 export { printCondition } from './language/condition-text.js';
@@ -122,6 +122,7 @@ export { Matcher } from './match/matcher.js';
 export { Program } from './match/program.js';
 export { DEFAULT_MAX_KEYS, Memory, TooManyKeysError } from './match/memory.js';
 export { askCondition, countMatches, countsInOrder, type Matches } from './replay/count-matches.js';
+export { MatchCounter } from './replay/match-counter.js';
 export { orderByTime, type Segment } from './replay/time-order.js';
 export {
   addBreakdown,

@@ -48,13 +48,13 @@ export function compileCondition(condition: Condition, terms: NodeTerms): Node {
   }
 }
 
-function not(part: Node): Node {
+export function not(part: Node): Node {
   if (part.kind === 'not') return part.part;
   if (part.kind === 'known') return { kind: 'known', degree: (TRUE - part.degree) as Degree };
   return { kind: 'not', part };
 }
 
-function join(kind: 'and' | 'or', parts: readonly Node[]): Node {
+export function join(kind: 'and' | 'or', parts: readonly Node[]): Node {
   const flat = parts.flatMap((part) => (part.kind === kind ? part.parts : [part]));
   const absorbing = kind === 'and' ? FALSE : TRUE;
   if (flat.some((part) => part.kind === 'known' && part.degree === absorbing))

@@ -1,13 +1,32 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { collectRuleLookups, readCondition } from '../check/check-filter.js';
+import { checkFilter, collectRuleLookups, readCondition } from '../check/check-filter.js';
 import { checkFences } from '../check/check-fences.js';
 import { decide } from '../decide/interpreter.js';
 import { State } from '../decide/state.js';
 import type { Attributes, LogRecord } from '../request/record.js';
 import { normalizeRequest } from '../request/request.js';
-import { fenceText, repeatingLog } from '../test/arbitrary-fences.js';
+import { printCondition } from '../language/condition-text.js';
+import { Program } from '../match/program.js';
+import { createCountryTable } from '../reference/country-table.js';
+import { parseCountryRows } from '../reference/country-rows.js';
+import { fenceText, repeatingLog, wideFenceText, wideRepeatingLog } from '../test/arbitrary-fences.js';
+import { chunkOf } from '../test/chunk-of.js';
+import { countCountries } from './count-countries.js';
 import { askCondition, countMatches, countsInOrder } from './count-matches.js';
+import { CountryCounter } from './country-counter.js';
+import { DecisionFilter } from './decision-filter.js';
+import { filterChunk } from './filter-decisions.js';
+import { MatchCounter } from './match-counter.js';
+import { ChunkReplay } from './replay-chunk.js';
+
+function recordsOf(log: readonly { readonly t: number; readonly attributes: object }[]): LogRecord[] {
+  return log.map(({ t, attributes }, index) => ({
+    line: index + 1,
+    atUnixMs: t,
+    attributes: attributes as Attributes,
+  }));
+}
 
 describe('counting the requests that a condition about tags is true of', () => {
   it('counts what judging every request by all rules would', () => {
@@ -18,11 +37,7 @@ describe('counting the requests that a condition about tags is true of', () => {
         const tags = [...new Set([...text.matchAll(/\btag ([a-z]+)/g)].map(([, tag]) => tag!))];
         const condition = readCondition(`rule r block when tag in ${(tags.length > 0 ? tags : ['none']).join(', ')}`);
         const asked = askCondition(judge.rulebook, condition, collectRuleLookups(condition, judge.rulebook));
-        const records = log.map(({ t, attributes }, index): LogRecord => ({
-          line: index + 1,
-          atUnixMs: t,
-          attributes: attributes as Attributes,
-        }));
+        const records = recordsOf(log);
         const state = new State();
         const decisions = records.map((record) => decide(judge, normalizeRequest(record), state));
         const wanted = decisions.filter((one) => one.outcome !== 'uncovered' && one.tags.length > 0).length;
@@ -52,5 +67,95 @@ describe('counting the requests that a condition about tags is true of', () => {
       false,
     ]);
     expect(inOrder(tag, 'rule l limit 1 per 1m by client across gates when always')).toBe(true);
+  });
+});
+
+describe('counting in columns', () => {
+  const countries = createCountryTable(
+    parseCountryRows('198.18.0.0/16,NO\n203.0.113.0/24,SE\n2001:db8::/32,DK').ranges,
+  );
+
+  it('of requests that a condition is true of counts what asking each of them does', () => {
+    const seen = { matching: 0, unknown: 0, others: 0 };
+    fc.assert(
+      fc.property(wideFenceText, wideRepeatingLog, fc.boolean(), (text, log, isOfOneGate) => {
+        const judge = { rulebook: checkFences([{ path: 'f.fence', text }], []).rulebook!, countries };
+        const records = recordsOf(log);
+        const rows = chunkOf(records);
+        const gates = isOfOneGate ? new Set([judge.rulebook.gates[0]!.statement.name]) : undefined;
+        const rules = judge.rulebook.gates.flatMap(({ fences }) => fences.flatMap((fence) => fence.rules));
+        for (const { condition } of rules.slice(0, 4)) {
+          const asked = askCondition(judge.rulebook, condition, collectRuleLookups(condition, judge.rulebook));
+          if (asked.tagging || !rows) continue;
+          const counter = new MatchCounter(judge, asked, gates);
+          const expected = countMatches(judge, asked, records, gates, new State());
+          // Asked again, it has seen the values.
+          expect([counter.count(rows), counter.count(rows)]).toEqual([expected, expected]);
+          seen.matching += expected.matching;
+          seen.unknown += expected.unknown;
+          seen.others += expected.requests - expected.matching - expected.unknown;
+        }
+      }),
+      { numRuns: 400, seed: 5 },
+    );
+    for (const count of Object.values(seen)) expect(count).toBeGreaterThan(300);
+  });
+
+  it('of decisions finds those that a filter is true of as asking each of them does', () => {
+    const seen = { found: 0, others: 0 };
+    const decided = fc.constantFrom(
+      'outcome = blocked',
+      'rule present',
+      'tag absent',
+      'gate absent',
+      'would present',
+      'recorded status < 400',
+      'not recorded status present',
+    );
+    fc.assert(
+      fc.property(
+        wideFenceText,
+        wideRepeatingLog,
+        decided,
+        fc.constantFrom('and', 'or'),
+        (text, log, where, joined) => {
+          const judge = { rulebook: checkFences([{ path: 'f.fence', text }], []).rulebook!, countries };
+          const rows = chunkOf(recordsOf(log));
+          if (!rows) return;
+          const replay = new ChunkReplay(new Program(judge));
+          const { codes } = replay.judge([rows]);
+          const { rulings } = replay.table;
+          const rules = judge.rulebook.gates.flatMap(({ fences }) => fences.flatMap((fence) => fence.rules));
+          for (const { condition } of rules.slice(0, 4)) {
+            const asked = `${where} ${joined} (${printCondition(condition)})`;
+            const { filter } = checkFilter(asked, judge.rulebook.lists);
+            // "always" stands by itself.
+            if (!filter) continue;
+            const expected = filterChunk(filter, judge, rows, codes, rulings);
+            expect([asked, new DecisionFilter(filter, judge, rulings).select(rows, codes)]).toEqual([asked, expected]);
+            seen.found += expected.length;
+            seen.others += rows.numRows - expected.length;
+          }
+        },
+      ),
+      { numRuns: 400, seed: 7 },
+    );
+    for (const count of Object.values(seen)) expect(count).toBeGreaterThan(300);
+  });
+
+  it('of requests by country counts what resolving each of them does', () => {
+    const seen = new Set<string>();
+    fc.assert(
+      fc.property(wideFenceText, wideRepeatingLog, (text, log) => {
+        const judge = { rulebook: checkFences([{ path: 'f.fence', text }], []).rulebook!, countries };
+        const rows = chunkOf(recordsOf(log));
+        if (!rows) return;
+        const expected = countCountries(judge, rows);
+        expect(new CountryCounter(judge).count(rows)).toEqual(expected);
+        for (const country of expected.keys()) seen.add(country);
+      }),
+      { numRuns: 400, seed: 6 },
+    );
+    expect(seen.size).toBeGreaterThan(3);
   });
 });

@@ -5,6 +5,7 @@ import { formatDiagnostic } from '../language/diagnostic.js';
 import { parseCountryRows } from '../reference/country-rows.js';
 import { createCountryTable } from '../reference/country-table.js';
 import type { LogRecord } from '../request/record.js';
+import { asksLine, DecisionFilter } from './decision-filter.js';
 import { filterChunk } from './filter-decisions.js';
 import { Program } from '../match/program.js';
 import { chunkOf } from '../test/chunk-of.js';
@@ -57,7 +58,11 @@ function linesWhere(where: string): number[] {
   const rows = chunkOf(LOG)!;
   const replay = new ChunkReplay(new Program(judge));
   const { codes } = replay.judge([rows]);
-  return [...filterChunk(filter!, judge, rows, codes, replay.table.rulings)].map((row) => row + 1);
+  const { rulings } = replay.table;
+  const found = filterChunk(filter!, judge, rows, codes, rulings);
+  // In columns it finds the same.
+  if (!asksLine(filter!)) expect(new DecisionFilter(filter!, judge, rulings).select(rows, codes)).toEqual(found);
+  return [...found].map((row) => row + 1);
 }
 
 describe('a filter', () => {

@@ -5,13 +5,13 @@ import { ruleId, type Ruling } from '../decide/decision.js';
 import { evaluate, type Subject } from '../decide/evaluate.js';
 import { viewDecided } from '../decide/gate.js';
 import type { Judge } from '../decide/interpreter.js';
-import type { LogRecord } from '../request/record.js';
+import type { Field } from '../request/field.js';
+import type { Attributes, LogRecord } from '../request/record.js';
 import { normalizeRequest } from '../request/request.js';
 
 /** What a filter sees of one decided request. */
-function subjectOf(judge: Judge, record: LogRecord, ruling: Ruling): Subject {
+export function subjectOf(judge: Judge, record: LogRecord, ruling: Ruling): Subject {
   const view = viewDecided(judge, normalizeRequest(record), ruling.gate);
-  const recorded = record.attributes['http.response.status_code'];
   return {
     view,
     tag: noneIfEmpty(ruling.tags),
@@ -24,9 +24,14 @@ function subjectOf(judge: Judge, record: LogRecord, ruling: Ruling): Subject {
       'rule': ruling.fence !== undefined && ruling.rule !== undefined ? ruleId(ruling.fence, ruling.rule) : null,
       'would': noneIfEmpty(ruling.would.map(({ outcome }) => outcome)),
       'status': ruling.status ?? null,
-      'recorded status': typeof recorded === 'number' || recorded === null ? recorded : undefined,
+      'recorded status': recordedStatusOf(record.attributes),
     },
   };
+}
+
+export function recordedStatusOf(attributes: Attributes): Field<number> {
+  const recorded = attributes['http.response.status_code'];
+  return typeof recorded === 'number' || recorded === null ? recorded : undefined;
 }
 
 function noneIfEmpty(values: readonly string[]): readonly string[] | null {

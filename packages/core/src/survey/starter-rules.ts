@@ -23,6 +23,7 @@ export interface StarterRule {
 /** What the rules are made from. */
 export interface StarterFacts {
   readonly requests: number;
+  readonly clients: DistinctCount;
   readonly busiestHosts: readonly BusyValue[];
   readonly methods: readonly BusyValue[];
   readonly bursts: readonly { readonly client: string; readonly requests: number }[];
@@ -35,9 +36,10 @@ export interface StarterFacts {
   readonly refusedPath?: BusyValue;
 }
 
-/** A country is a candidate with at least this many requests, and at most this share of all. */
+/** A country is a candidate with at least this many requests, at most this share of all, and so many times as many a client. */
 const FAR_REQUESTS = 50;
 const FAR_SHARE = 0.2;
+const FAR_TIMES_AS_MANY = 3;
 const READING = ['GET', 'HEAD', 'OPTIONS'];
 
 /** Picks the rules that say most about this log; fewer where the log gives no ground for three. */
@@ -72,20 +74,21 @@ function burstRule({ bursts: [burst], burstClient }: StarterFacts): StarterRule 
   return {
     name: 'loudest-client',
     text: `rule loudest-client trial block when client = ${burst.client}`,
-    because: `${burst.client} made ${burst.requests} requests within one minute`,
+    because: `${burst.client} made ${formatted(burst.requests)} requests within one minute`,
     wouldStop: burstClient.requests,
     isExact: burstClient.isExact,
   };
 }
 
 /** The country whose few clients ask most: often one machine in a data centre. */
-function farCountryRule({ countries = [], requests }: StarterFacts): StarterRule | undefined {
+function farCountryRule({ countries = [], requests, clients }: StarterFacts): StarterRule | undefined {
   const candidates = countries.filter(
     (one) =>
       one.country !== INTERNAL &&
       one.country !== NO_COUNTRY &&
       one.requests >= FAR_REQUESTS &&
-      one.requests <= requests * FAR_SHARE,
+      one.requests <= requests * FAR_SHARE &&
+      one.requests / one.clients.count >= (FAR_TIMES_AS_MANY * requests) / clients.count,
   );
   const far = candidates.reduce<(typeof candidates)[number] | undefined>(
     (best, one) => (best && best.requests / best.clients.count >= one.requests / one.clients.count ? best : one),
@@ -95,7 +98,7 @@ function farCountryRule({ countries = [], requests }: StarterFacts): StarterRule
   return {
     name: 'few-from-there',
     text: `rule few-from-there trial block when country = ${far.country}`,
-    because: `${far.clients.count} ${far.clients.count === 1 ? 'client' : 'clients'} in ${far.country} made ${far.requests} requests`,
+    because: `${formatted(far.clients.count)} ${far.clients.count === 1 ? 'client' : 'clients'} in ${far.country} made ${formatted(far.requests)} requests`,
     wouldStop: far.requests,
     isExact: true,
   };
@@ -109,7 +112,7 @@ function writesRule({ methods, requests }: StarterFacts): StarterRule | undefine
   return {
     name: 'writes',
     text: `rule writes trial block when method not in ${READING.join(', ')}`,
-    because: `${requests - reading} requests do more than read`,
+    because: `${formatted(requests - reading)} requests do more than read`,
     wouldStop: requests - reading,
     isExact: methods.every((method) => method.isExact),
   };
@@ -124,4 +127,8 @@ function refusedPathRule({ refusedPath }: StarterFacts): StarterRule | undefined
     wouldStop: refusedPath.requests,
     isExact: refusedPath.isExact,
   };
+}
+
+function formatted(count: number): string {
+  return count.toLocaleString('en');
 }

@@ -113,6 +113,13 @@ describe('a survey', () => {
     }
   });
 
+  it('sees nothing far away in a country whose clients ask as much as others', () => {
+    const log = Array.from({ length: 1000 }, (_, index) =>
+      record(index, index % 8 === 0 ? `198.18.9.${index % 50}` : `198.18.0.${index % 250}`),
+    );
+    expect(survey(log).starter.rules.map(({ name }) => name)).toEqual(['loudest-client']);
+  });
+
   it('sees the signs of a proxy', () => {
     const log = Array.from({ length: 100 }, (_, index) =>
       record(index, index % 10 === 0 ? `198.18.0.${index}` : '203.0.113.7', '/', 200, {

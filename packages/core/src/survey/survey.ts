@@ -218,7 +218,7 @@ export class SurveyBuilder {
     }
     if (this.#numForwarded > 0)
       signs.push(
-        `${this.#numForwarded} requests carry a header that names another client (X-Forwarded-For or Forwarded)`,
+        `${this.#numForwarded.toLocaleString('en')} requests carry a header that names another client (X-Forwarded-For or Forwarded)`,
       );
     return signs;
   }

@@ -1,6 +1,6 @@
 import { MessageChannel } from 'node:worker_threads';
 import { Piscina } from 'piscina';
-import type { Explanation, Tally } from '@jadefence/core';
+import type { Explanation, Matches, Tally } from '@jadefence/core';
 import type { ChunksSource } from './open-chunks.js';
 import type {
   CountTask,
@@ -11,6 +11,7 @@ import type {
   JudgeAnswer,
   JudgeSource,
   JudgeTask,
+  MatchTask,
 } from './replay-worker.js';
 
 /** Worker threads that judge and filter chunks, started when there is something to do. */
@@ -62,8 +63,22 @@ export class JudgingPool {
     return (await this.#pool().run(whole, { name: 'explainRow' })) as Explanation;
   }
 
-  async countCountries(task: JudgeSource & ChunksSource): Promise<Map<string, number>> {
-    return (await this.#pool().run(task, { name: 'countChunkCountries' })) as Map<string, number>;
+  /** @returns requests by country, of each chunk */
+  async countCountries(task: JudgeSource & ChunksSource): Promise<Map<string, number>[]> {
+    return (await this.#pool().run(task, { name: 'countChunkCountries' })) as Map<string, number>[];
+  }
+
+  async countryAttributes(source: JudgeSource): Promise<string[]> {
+    return (await this.#pool().run(source, { name: 'countryAttributes' })) as string[];
+  }
+
+  /** @returns what each chunk comes to */
+  async match(task: MatchTask & ChunksSource): Promise<Matches[]> {
+    return (await this.#pool().run(task, { name: 'matchChunks' })) as Matches[];
+  }
+
+  async matchAttributes(task: MatchTask): Promise<string[]> {
+    return (await this.#pool().run(task, { name: 'matchAttributes' })) as string[];
   }
 
   /** The attributes that a replay has to read. @param isStateful asks the thread that will judge */

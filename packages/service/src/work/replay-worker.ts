@@ -6,10 +6,11 @@ import {
   checkFences,
   checkFilter,
   collectRuleLookups,
-  countCountries,
+  CountryCounter,
   countMatches,
   Dataset,
   explainRequest,
+  MatchCounter,
   filterChunk,
   normalizeRequest,
   readCondition,
@@ -112,6 +113,9 @@ interface Prepared {
   readonly judge: Judge;
   program?: Program;
   breakdown?: Breakdown;
+  countries?: CountryCounter;
+  /** Of the condition that was counted last. */
+  matches?: { readonly key: string; readonly counter: MatchCounter };
 }
 
 /** By judge key; two, since a comparison goes back and forth between two. */
@@ -283,9 +287,48 @@ function* recordsOf({ sequence, rowStart = 0, rowEnd, ...source }: Omit<CountTas
     yield (sequence ? rows[sequence.chunkOf[at]!]!.row(sequence.rowOf[at]!) : rows[0]!.row(at)) as LogRecord;
 }
 
-/** Requests by the country of the client. */
-export function countChunkCountries(source: JudgeSource & ChunksSource): Map<string, number> {
-  return countCountries(judgeFor(source), openChunks(source)[0]!);
+/** A condition that asks for no tag, to be counted over whole chunks. */
+export interface MatchTask extends JudgeSource {
+  /** A rule as fence text. */
+  readonly rule: string;
+  readonly gates?: readonly string[];
+}
+
+function matchCounterFor({ rule, gates, ...source }: MatchTask): MatchCounter {
+  const one = preparedFor(source);
+  const key = JSON.stringify([rule, gates]);
+  if (one.matches?.key !== key) {
+    const condition = readCondition(rule);
+    const { rulebook } = one.judge;
+    const asked = askCondition(rulebook, condition, collectRuleLookups(condition, rulebook));
+    one.matches = { key, counter: new MatchCounter(one.judge, asked, gates && new Set(gates)) };
+  }
+  return one.matches.counter;
+}
+
+export function matchAttributes(task: MatchTask): string[] {
+  return matchCounterFor(task).attributes;
+}
+
+/** @returns what each chunk comes to */
+export function matchChunks(task: MatchTask & ChunksSource): Matches[] {
+  const counter = matchCounterFor(task);
+  return openChunks(task).map((rows) => counter.count(rows));
+}
+
+function countryCounterFor(source: JudgeSource): CountryCounter {
+  const one = preparedFor(source);
+  return (one.countries ??= new CountryCounter(one.judge));
+}
+
+export function countryAttributes(source: JudgeSource): string[] {
+  return countryCounterFor(source).attributes;
+}
+
+/** Requests of each chunk by the country of the client. */
+export function countChunkCountries(source: JudgeSource & ChunksSource): Map<string, number>[] {
+  const counter = countryCounterFor(source);
+  return openChunks(source).map((rows) => counter.count(rows));
 }
 
 /** @returns the rows that match, ascending */

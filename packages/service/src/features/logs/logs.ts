@@ -1,5 +1,6 @@
 import type { Log, Survey } from '@jadefence/contract';
 import { ChunkRows, COMMON_COLUMNS, invariant, orderByTime, TIME_COLUMN, type Segment } from '@jadefence/core';
+import pMap from 'p-map';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, type Database } from '../../database/database.js';
 import {
@@ -78,6 +79,32 @@ export class Logs {
 
   async chunks(logId: number): Promise<LogChunkModel[]> {
     return LogChunkModel.query(this.db).where({ logId }).orderBy('chunk');
+  }
+
+  /**
+   * Asks something of all chunks, some at once that share their dictionaries.
+   * @param numThreads that work at the same time; no more chunks are in memory than they need
+   * @returns the answers in the order of the chunks
+   */
+  async askChunks<T>(
+    logId: number,
+    attributes: readonly string[],
+    numThreads: number,
+    ask: (chunks: ChunksSource) => Promise<readonly T[]>,
+  ): Promise<T[]> {
+    const bySegment = new Map<number, number[]>();
+    for (const { chunk, segment } of await this.chunks(logId))
+      bySegment.set(segment, [...(bySegment.get(segment) ?? []), chunk]);
+    const groups = [...bySegment.values()].flatMap((chunks) => {
+      const size = Math.ceil(chunks.length / numThreads);
+      return Array.from({ length: Math.ceil(chunks.length / size) }, (_, nth) =>
+        chunks.slice(nth * size, (nth + 1) * size),
+      );
+    });
+    const answers = await pMap(groups, async (group) => ask(await this.load(logId, group, attributes)), {
+      concurrency: numThreads,
+    });
+    return answers.flat();
   }
 
   /**

@@ -13,10 +13,11 @@ import {
   type SourceFile,
   type StoredState,
 } from '@jadefence/core';
+import pMap from 'p-map';
 import { ProblemError } from '../../http/problem.js';
 import type { JudgingPool } from '../../work/judging-pool.js';
 import type { ChunksSource } from '../../work/open-chunks.js';
-import type { CountTask } from '../../work/replay-worker.js';
+import type { CountTask, MatchTask } from '../../work/replay-worker.js';
 import type { Worlds } from '../reference/worlds.js';
 import { usableRulebook } from '../draft/check.js';
 import type { Drafts } from '../draft/draft.js';
@@ -64,15 +65,24 @@ export class MatchCounts {
     };
     const condition = readCondition(text);
     const asked = askCondition(rulebook, condition, collectRuleLookups(condition, rulebook));
+    if (!asked.tagging) return addUp(await this.#countInColumns(log.id, source));
     return addUp(await (countsInOrder(asked) ? this.#countInOrder(log.id, source) : this.#countAtOnce(log.id, source)));
+  }
+
+  async #countInColumns(logId: number, source: MatchTask): Promise<MatchCount[]> {
+    const attributes = await this.pool.matchAttributes(source);
+    return this.logs.askChunks(logId, attributes, this.pool.size, (chunks) =>
+      this.pool.match({ ...source, ...chunks }),
+    );
   }
 
   /** Every request can be counted by itself, so all threads count at once, also where there is one chunk. */
   async #countAtOnce(logId: number, source: CountSource): Promise<MatchCount[]> {
     const chunks = await this.logs.chunks(logId);
     const partsOfChunk = Math.max(1, Math.ceil(this.pool.size / chunks.length));
-    const counts = await Promise.all(
-      chunks.map(async ({ chunk, numRows }) => {
+    const counts = await pMap(
+      chunks,
+      async ({ chunk, numRows }) => {
         const loaded = await this.logs.load(logId, [chunk]);
         const step = Math.ceil(numRows / partsOfChunk);
         const starts = Array.from({ length: partsOfChunk }, (_, part) => part * step).filter(
@@ -88,7 +98,8 @@ export class MatchCounts {
             }),
           ),
         );
-      }),
+      },
+      { concurrency: this.pool.size },
     );
     return counts.flat().map(({ matches }) => matches);
   }

@@ -157,11 +157,9 @@ export class CountryTables {
   }
 
   async #countChunks(logId: number, source: JudgeSource): Promise<Map<string, number>> {
-    const chunks = await this.logs.chunks(logId);
-    const counts = await Promise.all(
-      chunks.map(async ({ chunk }) =>
-        this.pool.countCountries({ ...source, ...(await this.logs.load(logId, [chunk])) }),
-      ),
+    const attributes = await this.pool.countryAttributes(source);
+    const counts = await this.logs.askChunks(logId, attributes, this.pool.size, (chunks) =>
+      this.pool.countCountries({ ...source, ...chunks }),
     );
     const total = new Map<string, number>();
     for (const count of counts) for (const [code, number] of count) total.set(code, (total.get(code) ?? 0) + number);

@@ -193,7 +193,7 @@ function largeChange(before: DatasetStats, after: DatasetStats): string | null {
   for (const [what, was, is] of measures) {
     const change = was === 0 ? 0 : (is - was) / was;
     if (Math.abs(change) <= LARGE_CHANGE) continue;
-    const percent = `${Math.round(Math.abs(change) * 100)}% ${change < 0 ? 'fewer' : 'more'}`;
+    const percent = `${Math.round(Math.abs(change) * 100).toLocaleString('en')}% ${change < 0 ? 'fewer' : 'more'}`;
     return is === 0 ? `It holds no ${what} any more.` : `It holds ${percent} ${what} than what is active.`;
   }
   return null;

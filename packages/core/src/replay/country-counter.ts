@@ -1,0 +1,66 @@
+import type { ChunkRows } from '../columns/chunk.js';
+import { NO_GATE } from '../decide/gate.js';
+import type { Judge } from '../decide/interpreter.js';
+import { resolveClient } from '../decide/view.js';
+import { clientInputs, feature } from '../match/features.js';
+import { KeyNumbers, KeyTexts } from '../match/keys.js';
+import { Plan } from '../match/plan.js';
+import { NO_STAGE, Program } from '../match/program.js';
+import { ChunkSeat } from '../match/seat.js';
+
+const UNKNOWN_COUNTRY = 'unknown';
+
+/** By gate, and one more for requests that none covers, the slot of the country of the client. */
+class CountryPlan extends Plan {
+  readonly texts = new KeyTexts();
+  readonly ofGates: readonly number[];
+
+  constructor({ rulebook, countries }: Judge) {
+    super();
+    this.ofGates = [...rulebook.gates, NO_GATE].map((gate) => {
+      const inputs = clientInputs(gate);
+      const country = feature(`counted country at ${gate.statement.name}`, inputs, ({ request }) => {
+        const client = resolveClient(gate, request).client ?? request.client;
+        return (client && countries?.countryOf(client)) ?? UNKNOWN_COUNTRY;
+      });
+      return this.slotFor(new KeyNumbers(country, this.texts));
+    });
+    this.seal();
+  }
+}
+
+/** Counts what `countCountries` counts, chunk by chunk: which gate covers a request and who its client is, once a value. */
+export class CountryCounter {
+  readonly #program: Program;
+  readonly #plan: CountryPlan;
+  /** By stage of the program, the number of its gate. */
+  readonly #gates: readonly number[];
+
+  constructor(judge: Judge) {
+    const gates = judge.rulebook.gates.map((gate) => ({ ...gate, fences: [] }));
+    this.#program = new Program({ ...judge, rulebook: { ...judge.rulebook, gates } });
+    this.#plan = new CountryPlan(judge);
+    this.#gates = this.#program.stages.map(({ stage }) => gates.findIndex((gate) => gate === stage.gate));
+  }
+
+  /** The attributes that it reads. */
+  get attributes(): string[] {
+    return [...new Set([...this.#program.attributes, ...this.#plan.attributes])];
+  }
+
+  count(rows: ChunkRows): Map<string, number> {
+    if (this.#program.isFull) this.#program.forget();
+    const [seat, countries] = [new ChunkSeat(this.#program, rows), new ChunkSeat(this.#plan, rows)];
+    const counts = new Map<number, number>();
+    for (let row = 0; row < rows.numRows; row += 1) {
+      seat.row = countries.row = row;
+      const stage = this.#program.stageOf(seat);
+      const gate = stage === NO_STAGE ? this.#plan.ofGates.length - 1 : this.#gates[stage >> 1]!;
+      const country = countries.numberOf(this.#plan.ofGates[gate]!);
+      counts.set(country, (counts.get(country) ?? 0) + 1);
+    }
+    seat.close();
+    countries.close();
+    return new Map([...counts].map(([number, requests]) => [this.#plan.texts.textOf(number), requests]));
+  }
+}

@@ -1,0 +1,94 @@
+import type { Filter } from '../check/check-filter.js';
+import type { ChunkRows } from '../columns/chunk.js';
+import type { Ruling } from '../decide/decision.js';
+import { evaluateComparison, type Subject, type Terms } from '../decide/evaluate.js';
+import { NO_GATE } from '../decide/gate.js';
+import type { Judge } from '../decide/interpreter.js';
+import type { Condition } from '../language/tree.js';
+import { visitComparisons } from '../language/visit.js';
+import { feature, type Lens } from '../match/features.js';
+import { compileCondition, join, not, type Node } from '../match/nodes.js';
+import { Plan } from '../match/plan.js';
+import { ChunkSeat } from '../match/seat.js';
+import { evaluateNode } from '../match/stage.js';
+import { FALSE, TRUE, UNKNOWN, type Degree } from '../match/truth.js';
+import type { LogRecord } from '../request/record.js';
+import { recordedStatusOf, subjectOf } from './filter-decisions.js';
+import { NOT_JUDGED } from './replay-chunk.js';
+
+const DEGREES: Readonly<Record<'true' | 'false' | 'unknown', Degree>> = { true: TRUE, false: FALSE, unknown: UNKNOWN };
+/** What comparisons of a decision are asked of: they look at nothing of a request. */
+const NO_RECORD: LogRecord = { line: 0, atUnixMs: 0, attributes: {} };
+const NO_TAGS: ReadonlySet<string> = new Set();
+
+const recordedStatus = feature('recorded status', ['http.response.status_code'], ({ attributes }) =>
+  recordedStatusOf(attributes),
+);
+
+/** Whether it asks for the line, which is no attribute, so that requests have to be asked one by one. */
+export function asksLine({ condition }: Filter): boolean {
+  let asks = false;
+  visitComparisons(condition, ({ field }) => (asks ||= field === 'line'));
+  return asks;
+}
+
+/**
+ * Finds what `filterChunk` finds, of filters that do not ask for the line: of each ruling what the filter comes to is
+ * known but for what it asks of the request, and that is asked once a value.
+ */
+export class DecisionFilter extends Plan {
+  /** By code of the ruling. */
+  readonly #nodes: readonly Node[];
+
+  constructor({ condition, lookups }: Filter, judge: Judge, rulings: readonly Ruling[]) {
+    super();
+    const rulebook = { ...judge.rulebook, lookups: new Map([...judge.rulebook.lookups, ...lookups]) };
+    this.#nodes = rulings.map((ruling) => {
+      const gate = rulebook.gates.find(({ statement }) => statement.name === ruling.gate) ?? NO_GATE;
+      return this.#compile(condition, subjectOf(judge, NO_RECORD, ruling), rulebook, {
+        rulebook,
+        lens: { gate, isHidden: false, world: judge },
+      });
+    });
+    this.seal();
+  }
+
+  #compile(
+    condition: Condition,
+    subject: Subject,
+    terms: Terms,
+    seen: { readonly rulebook: Judge['rulebook']; readonly lens: Lens },
+  ): Node {
+    if (condition.kind === 'and' || condition.kind === 'or')
+      return join(
+        condition.kind,
+        condition.parts.map((part) => this.#compile(part, subject, terms, seen)),
+      );
+    if (condition.kind === 'not') return not(this.#compile(condition.part, subject, terms, seen));
+    if (condition.kind === 'comparison' && condition.field === 'recorded status') {
+      const asked = this.groups.atomFor(recordedStatus, condition, undefined, {});
+      const atom: Node = { kind: 'atom', ...asked, share: 1 };
+      return condition.isNegated ? not(atom) : atom;
+    }
+    if (
+      condition.kind === 'comparison' &&
+      (condition.field === 'tag' || Object.hasOwn(subject.decided!, condition.field))
+    )
+      return { kind: 'known', degree: DEGREES[evaluateComparison(condition, subject, terms)] };
+    return compileCondition(condition, { ...seen, groups: this.groups });
+  }
+
+  /** The rows for which the filter is true, ascending. @param codes of the rulings */
+  select(rows: ChunkRows, codes: Uint32Array): Uint32Array {
+    if (this.isFull) this.forget();
+    const seat = new ChunkSeat(this, rows);
+    const matching: number[] = [];
+    for (let row = 0; row < rows.numRows; row += 1) {
+      if (codes[row] === NOT_JUDGED) continue;
+      seat.row = row;
+      if (evaluateNode(this.#nodes[codes[row]!]!, seat, this.groups, NO_TAGS) === TRUE) matching.push(row);
+    }
+    seat.close();
+    return Uint32Array.from(matching);
+  }
+}

@@ -1,0 +1,66 @@
+import type { ChunkRows } from '../columns/chunk.js';
+import type { Rulebook } from '../check/rulebook.js';
+import { ruleId } from '../decide/decision.js';
+import type { Judge } from '../decide/interpreter.js';
+import { parseFences } from '../language/parser.js';
+import type { FenceStatement } from '../language/tree.js';
+import { Program } from '../match/program.js';
+import { invariant } from '../request/invariant.js';
+import type { AskedCondition, Matches } from './count-matches.js';
+import { ChunkReplay } from './replay-chunk.js';
+
+/** A fence whose one rule takes note of every request that it is asked about. */
+const { fence: NOTING, rule: NOTED } = readNoting();
+
+/**
+ * Counts what `countMatches` counts, of conditions that ask for no tag, chunk by chunk: as the matcher sees a rule with
+ * this condition that stands by itself at each gate.
+ */
+export class MatchCounter {
+  readonly #program: Program;
+  readonly #replay: ChunkReplay;
+
+  /** @param gates only requests that come to one of these gates count; all where absent */
+  constructor(
+    judge: Judge,
+    { condition, lookups, tagging }: AskedCondition,
+    private readonly gates: ReadonlySet<string> | undefined,
+  ) {
+    invariant(!tagging, 'tags are set by other rules');
+    const fence = { ...NOTING, rules: NOTING.rules.map((rule) => ({ ...rule, condition })) };
+    const rulebook: Rulebook = {
+      ...judge.rulebook,
+      gates: judge.rulebook.gates.map((gate) => ({ ...gate, fences: [fence] })),
+      lookups: new Map([...judge.rulebook.lookups, ...lookups]),
+      isStateful: false,
+    };
+    this.#program = new Program({ ...judge, rulebook });
+    this.#replay = new ChunkReplay(this.#program);
+  }
+
+  /** The attributes that it reads. */
+  get attributes(): string[] {
+    return this.#program.attributes;
+  }
+
+  count(rows: ChunkRows): Matches {
+    const { codes } = this.#replay.judge([rows]);
+    const { rulings } = this.#replay.table;
+    const counts = new Uint32Array(rulings.length);
+    for (const code of codes) counts[code]! += 1;
+    let [matching, unknown, requests] = [0, 0, 0];
+    rulings.forEach(({ gate, matched, blind }, code) => {
+      if (gate === undefined || (this.gates && !this.gates.has(gate))) return;
+      requests += counts[code]!;
+      if (matched.includes(NOTED)) matching += counts[code]!;
+      if (blind.includes(NOTED)) unknown += counts[code]!;
+    });
+    return { matching, unknown, requests };
+  }
+}
+
+function readNoting(): { fence: FenceStatement; rule: string } {
+  const [fence] = parseFences('fence noting enforce { rule noted observe when always }', 'noting').file.statements;
+  invariant(fence?.kind === 'fence', 'the fence that notes cannot be read');
+  return { fence, rule: ruleId(fence.name, fence.rules[0]!.name) };
+}
