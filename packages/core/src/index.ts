@@ -122,6 +122,7 @@ export { Matcher } from './match/matcher.js';
 export { Program } from './match/program.js';
 export { DEFAULT_MAX_KEYS, Memory, TooManyKeysError } from './match/memory.js';
 export { askCondition, countMatches, countsInOrder, type Matches } from './replay/count-matches.js';
+export { asksLine, DecisionFilter } from './replay/decision-filter.js';
 export { MatchCounter } from './replay/match-counter.js';
 export { orderByTime, type Segment } from './replay/time-order.js';
 export {

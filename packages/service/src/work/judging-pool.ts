@@ -7,6 +7,7 @@ import type {
   countRows,
   DescribeTask,
   ExplainTask,
+  FilterChunksTask,
   FilterTask,
   JudgeAnswer,
   JudgeSource,
@@ -53,9 +54,14 @@ export class JudgingPool {
     return (await this.#pool().run(task, { name: 'describeRows' })) as Tally['by'];
   }
 
-  /** @returns the rows of the chunk that match, ascending */
-  async filter(task: FilterTask): Promise<Uint32Array> {
-    return (await this.#pool().run(task, { name: 'filterDecisions' })) as Uint32Array;
+  /** @returns of each chunk the rows that match, ascending */
+  async filter(task: FilterChunksTask): Promise<Uint32Array[]> {
+    return (await this.#pool().run(task, { name: 'filterDecisions' })) as Uint32Array[];
+  }
+
+  /** @returns undefined for all */
+  async filterAttributes(task: FilterTask): Promise<string[] | undefined> {
+    return (await this.#pool().run(task, { name: 'filterAttributes' })) as string[] | undefined;
   }
 
   async explain(task: Omit<ExplainTask, 'maxLimitKeys'>): Promise<Explanation> {

@@ -1,6 +1,7 @@
 /** Runs in a worker thread: judges, filters, counts and explains rows of a stored log. */
 import {
   askCondition,
+  asksLine,
   Breakdown,
   ChunkReplay,
   checkFences,
@@ -9,6 +10,7 @@ import {
   CountryCounter,
   countMatches,
   Dataset,
+  DecisionFilter,
   explainRequest,
   MatchCounter,
   filterChunk,
@@ -20,6 +22,7 @@ import {
   State,
   type DatasetKind,
   type Explanation,
+  type Filter,
   type Judge,
   type ChunkRows,
   type LogRecord,
@@ -102,11 +105,17 @@ export interface JudgeAnswer {
   readonly state?: Uint8Array;
 }
 
-/** Of one chunk. */
-export interface FilterTask extends JudgeSource, ChunksSource {
+/** A filter over the decisions of a replay. */
+export interface FilterTask extends JudgeSource {
+  readonly replayId: number;
   readonly where: string;
-  readonly codes: Uint32Array;
+  /** All of the replay. */
   readonly rulings: readonly Ruling[];
+}
+
+/** Chunks of it, with the codes of each. */
+export interface FilterChunksTask extends FilterTask, ChunksSource {
+  readonly codes: readonly Uint32Array[];
 }
 
 interface Prepared {
@@ -116,6 +125,8 @@ interface Prepared {
   countries?: CountryCounter;
   /** Of the condition that was counted last. */
   matches?: { readonly key: string; readonly counter: MatchCounter };
+  /** That was asked last. */
+  filter?: { readonly key: string; readonly filter: Filter; readonly inColumns?: DecisionFilter };
 }
 
 /** By judge key; two, since a comparison goes back and forth between two. */
@@ -331,12 +342,34 @@ export function countChunkCountries(source: JudgeSource & ChunksSource): Map<str
   return openChunks(source).map((rows) => counter.count(rows));
 }
 
-/** @returns the rows that match, ascending */
-export function filterDecisions({ where, codes, rulings, ...task }: FilterTask): Uint32Array {
-  const judge = judgeFor(task);
-  const { filter } = checkFilter(where, judge.rulebook.lists);
-  if (!filter) throw new Error(`Internal error: a filter that was checked cannot be asked: ${where}`);
-  return filterChunk(filter, judge, openChunks(task)[0]!, codes, rulings);
+function filterFor({ replayId, where, rulings, ...source }: FilterTask): NonNullable<Prepared['filter']> {
+  const one = preparedFor(source);
+  const key = JSON.stringify([replayId, where]);
+  if (one.filter?.key !== key) {
+    const { filter } = checkFilter(where, one.judge.rulebook.lists);
+    if (!filter) throw new Error(`Internal error: a filter that was checked cannot be asked: ${where}`);
+    one.filter = {
+      key,
+      filter,
+      ...(asksLine(filter) ? {} : { inColumns: new DecisionFilter(filter, one.judge, rulings) }),
+    };
+  }
+  return one.filter;
+}
+
+/** The attributes that it reads; undefined for all. */
+export function filterAttributes(task: FilterTask): string[] | undefined {
+  return filterFor(task).inColumns?.attributes;
+}
+
+/** @returns of each chunk the rows that match, ascending */
+export function filterDecisions({ codes, ...task }: FilterChunksTask): Uint32Array[] {
+  const { filter, inColumns } = filterFor(task);
+  return openChunks(task).map((rows, index) =>
+    inColumns
+      ? inColumns.select(rows, codes[index]!)
+      : filterChunk(filter, judgeFor(task), rows, codes[index]!, task.rulings),
+  );
 }
 
 /**

@@ -82,19 +82,21 @@ export class Logs {
   }
 
   /**
-   * Asks something of all chunks, some at once that share their dictionaries.
+   * Asks something of chunks, some at once that share their dictionaries.
+   * @param attributes that are read; all where absent
    * @param numThreads that work at the same time; no more chunks are in memory than they need
    * @returns the answers in the order of the chunks
    */
   async askChunks<T>(
     logId: number,
-    attributes: readonly string[],
+    attributes: readonly string[] | undefined,
     numThreads: number,
     ask: (chunks: ChunksSource) => Promise<readonly T[]>,
+    isAsked: (chunk: number) => boolean = () => true,
   ): Promise<T[]> {
     const bySegment = new Map<number, number[]>();
     for (const { chunk, segment } of await this.chunks(logId))
-      bySegment.set(segment, [...(bySegment.get(segment) ?? []), chunk]);
+      if (isAsked(chunk)) bySegment.set(segment, [...(bySegment.get(segment) ?? []), chunk]);
     const groups = [...bySegment.values()].flatMap((chunks) => {
       const size = Math.ceil(chunks.length / numThreads);
       return Array.from({ length: Math.ceil(chunks.length / size) }, (_, nth) =>

@@ -117,15 +117,22 @@ export class DecisionPages {
     const key = JSON.stringify([replay.id, where]);
     const kept = this.#keptMatches.get(key);
     if (kept) return kept;
-    const source = await this.judges.source(replay);
-    const matches = new Map<number, Uint32Array>();
-    for (const number of chunks) {
-      const [loaded, codes] = await Promise.all([
-        this.logs.load(replay.logId, [number]),
-        this.codes(replay.id, number),
-      ]);
-      matches.set(number, await this.pool.filter({ ...source, ...loaded, where, codes, rulings }));
-    }
+    const task = { ...(await this.judges.source(replay)), replayId: replay.id, where, rulings };
+    const attributes = await this.pool.filterAttributes(task);
+    const wanted = new Set(chunks);
+    const found = await this.logs.askChunks(
+      replay.logId,
+      attributes,
+      this.pool.size,
+      async (loaded) => {
+        const codes: Uint32Array[] = [];
+        for (const { chunk } of loaded.chunks) codes.push(await this.codes(replay.id, chunk));
+        const rows = await this.pool.filter({ ...task, ...loaded, codes });
+        return loaded.chunks.map(({ chunk }, index) => [chunk, rows[index]!] as const);
+      },
+      (chunk) => wanted.has(chunk),
+    );
+    const matches = new Map(found);
     if (this.#keptMatches.size >= KEPT_FILTERS) this.#keptMatches.delete(this.#keptMatches.keys().next().value!);
     this.#keptMatches.set(key, matches);
     return matches;
