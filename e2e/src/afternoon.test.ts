@@ -42,7 +42,7 @@ describe('jadefence fence', () => {
   it('merges with --only, and exports what imports back to no difference', async () => {
     writeFileSync(join(folder, 'extra.fence'), 'fence extra trial { rule x block when always }\n');
     expect((await run('fence', 'import', 'extra.fence', '--only', '--yes')).stdout).toBe(
-      '+ Fence extra was added.\n    The fence extra is on trial; where no rule ends it: continue with the next fence.\n+ Rule extra/x was added.\n    Block with 403 always.\nThe draft now has 1 gates, 2 fences with 3 rules, and 1 lists.\n',
+      '+ Fence extra was added.\n    The fence extra is on trial; where no rule ends it: continue with the next fence.\n+ Rule extra/x was added.\n    Block with 403 always.\nThe draft now has 1 gate, 2 fences with 3 rules, and 1 list.\n',
     );
     expect((await run('fence', 'list')).stdout).toBe(
       'fence  mode     rules  at       title\ndesk   enforce      2  shop     Desk\nextra  trial        1  no gate\n',

@@ -103,7 +103,7 @@ login     1        1  2026-10-12 10:00:01                Block with 403 when the
                                                          country is not NO.
 odd       1        0  2026-10-12 10:00:02  would stop 1  On trial: block with 451 when the method is not GET.
 
-1 lines rejected
+1 line rejected
   1: the line does not have the shape of the format
 the first of them
   line 5: not a line \\x07

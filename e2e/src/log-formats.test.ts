@@ -117,7 +117,7 @@ describe('several files', () => {
     const env = { JADEFENCE_URL: service.address, JADEFENCE_TOKEN: service.token };
     const imported = await jadefence(['log', 'import', ...paths, '--name', 'both', '--output', 'json'], { env });
     expect(imported.stderr).toBe(
-      '1 lines rejected: the line does not have the shape of the format\n  before.csv.gz, line 4: "broken"\n',
+      '1 line rejected: the line does not have the shape of the format\n  before.csv.gz, line 4: "broken"\n',
     );
     const { id, files } = JSON.parse(imported.stdout) as { id: number; files: string[] };
     expect(files).toEqual(['now.csv', 'before.csv.gz']);
@@ -131,6 +131,13 @@ describe('several files', () => {
       ['before.csv.gz', 3, '2026-10-12T10:00:01Z,198.18.1.2,shop.example,"/login?next=1"'],
       ['now.csv', 2, '2026-10-12T10:00:02Z,198.18.1.3,shop.example,"/a b"'],
       ['now.csv', 3, '2026-10-12T10:00:03Z,198.18.1.1,shop.example,"/late"'],
+    ]);
+    const shown = await jadefence(['replay', 'decisions', String(replay.id)], { env });
+    expect(shown.stdout.match(/^ *\S+:\d+(?= )/gm)).toEqual([
+      'before.csv.gz:2',
+      'before.csv.gz:3',
+      '      now.csv:2',
+      '      now.csv:3',
     ]);
   });
 

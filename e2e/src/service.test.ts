@@ -50,13 +50,13 @@ describe('the everyday way from the command line', () => {
     const signIn = join(service.folder, 'sign-in');
     expect(await run('login', '--sign-in-file', signIn)).toMatchObject({ exitCode: 0, stdout: '' });
     expect((await run('fence', 'import', fences, '--yes')).stdout).toBe(
-      '+ Gate shop was added.\n    The inbound gate shop stands before shop.example, asks desk in this order; where none decides: allow.\n+ Fence desk was added.\n    The fence desk is enforced; where no rule ends it: continue with the next fence.\n+ Rule desk/login was added.\n    Block with 403 when the path is under /login.\nThe draft now has 1 gates, 1 fences with 1 rules, and 0 lists.\n',
+      '+ Gate shop was added.\n    The inbound gate shop stands before shop.example, asks desk in this order; where none decides: allow.\n+ Fence desk was added.\n    The fence desk is enforced; where no rule ends it: continue with the next fence.\n+ Rule desk/login was added.\n    Block with 403 when the path is under /login.\nThe draft now has 1 gate, 1 fence with 1 rule, and 0 lists.\n',
     );
     expect(await run('log', 'import', log)).toMatchObject({
       exitCode: 0,
       stdout:
         'Log 1 "day.log": 2 requests from 2026-10-12 10:00:00 to 2026-10-12 10:00:00 UTC, read as NCSA combined with the host in front.\n',
-      stderr: '1 lines rejected: the line does not have the shape of the format\n  line 3: "junk"\n',
+      stderr: '1 line rejected: the line does not have the shape of the format\n  line 3: "junk"\n',
     });
     expect((await run('log', 'import', log)).stderr).toBe('The same bytes are here already as log 1 "day.log".\n');
     expect(await run('replay', 'start', 'day.log')).toMatchObject({
@@ -65,7 +65,7 @@ describe('the everyday way from the command line', () => {
     });
     const shown = (await run('replay', 'show')).stdout;
     expect(shown).toContain('blocked         1  50.0%');
-    expect(shown).toContain('1 lines rejected');
+    expect(shown).toContain('1 line rejected');
     expect((await run('replay', 'decisions', '1', '--outcome', 'blocked')).stdout).toBe(
       'line  time                 client      country  request                  outcome  decided by\n   2  2026-10-12 10:00:00  198.18.1.1  -        GET shop.example/login   blocked  desk/login\n'
         .replace('login   blocked', 'login  blocked')

@@ -54,7 +54,7 @@ busiest paths  requests  share
 /                     8  66.7%
 /login                4  33.3%
 
-1 lines rejected
+1 line rejected
   1: the line does not have the shape of the format
 the first of them
   line 13: broken

@@ -4,6 +4,11 @@ export function formatCount(count: number): string {
   return counts.format(count);
 }
 
+/** `1 line`, `2 lines`. */
+export function countOf(count: number, noun: string): string {
+  return `${formatCount(count)} ${noun}${count === 1 ? '' : 's'}`;
+}
+
 /** A share from 0 to 1 as per cent. */
 export function formatShare(share: number): string {
   const percent = share * 100;

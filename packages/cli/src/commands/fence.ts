@@ -21,7 +21,7 @@ import {
 } from '../output.js';
 import { describeDiagnostics } from '../render/diagnostics.js';
 import { renderChanges } from '../render/changes.js';
-import { coloursFor, formatCount } from '../render/text.js';
+import { coloursFor, countOf, formatCount } from '../render/text.js';
 import { connect } from '../service.js';
 
 const EXPORT_FILE = 'fences.fence';
@@ -184,6 +184,6 @@ async function importFences(path: string, { only, yes, output }: ImportOptions, 
   if (output === 'json') return writeJson(streams, { changes, draft });
   const numRules = draft.fences.reduce((sum, { rules }) => sum + rules.length, 0);
   streams.stdout.write(
-    `The draft now has ${draft.gates.length} gates, ${draft.fences.length} fences with ${formatCount(numRules)} rules, and ${draft.lists.length} lists.\n`,
+    `The draft now has ${countOf(draft.gates.length, 'gate')}, ${countOf(draft.fences.length, 'fence')} with ${countOf(numRules, 'rule')}, and ${countOf(draft.lists.length, 'list')}.\n`,
   );
 }

@@ -20,6 +20,7 @@ import { LogJudge, startImport } from '../judging/judge-log.js';
 import { LineWriter, parseWhole, ROWS_OUTPUT, say, writeJson, type Output, type Streams } from '../output.js';
 import { byOption, peopleOption } from './replay-options.js';
 import { renderSummary } from '../render/summary.js';
+import { countOf } from '../render/text.js';
 
 interface JudgeOptions extends ReadingOptions {
   readonly fences: string;
@@ -111,7 +112,7 @@ async function judgeOpened(
   if (output === 'table')
     streams.stdout.write(renderSummary(summary, `${paths.join(' ')} judged by ${options.fences}`, streams, options.by));
   if (print && summary.numRejected > 0)
-    streams.stderr.write(`${summary.numRejected} lines rejected; --output table shows the first of them\n`);
+    streams.stderr.write(`${countOf(summary.numRejected, 'line')} rejected; --output table shows the first of them\n`);
 }
 
 /** What the log is judged by. @throws Failure where something of it cannot be used */

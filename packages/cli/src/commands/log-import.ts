@@ -10,7 +10,7 @@ import { addReadingOptions, readingOf, type ReadingOptions } from '../files/read
 import { EXIT, Failure } from '../failure.js';
 import { ONE_OUTPUT, say, writeOne, type OneOutput, type Streams } from '../output.js';
 import { showProgress } from '../progress.js';
-import { formatCount, formatTime } from '../render/text.js';
+import { countOf, formatCount, formatTime } from '../render/text.js';
 import { connect } from '../service.js';
 
 interface LogImportOptions extends ReadingOptions {
@@ -88,7 +88,7 @@ function tellLog(log: Log, output: OneOutput, streams: Streams): void {
   );
   if (log.incomplete) say(streams, `The log is incomplete: ${log.incomplete}`);
   for (const [reason, lines] of Object.entries(log.rejectedByReason))
-    say(streams, `${formatCount(lines)} lines rejected: ${REJECT_REASONS[reason as RejectReason]}`);
+    say(streams, `${countOf(lines, 'line')} rejected: ${REJECT_REASONS[reason as RejectReason]}`);
   for (const { file, line, start } of log.firstRejected.slice(0, 5))
     say(streams, `  ${file === undefined ? '' : `${file}, `}line ${line}: ${JSON.stringify(start)}`);
 }

@@ -246,7 +246,7 @@ function decisionCells(row: DecisionRow): string[] {
         ? `${row.gate} otherwise`
         : '-';
   return [
-    String(row.line),
+    row.record['jade.file'] === undefined ? String(row.line) : `${String(row.record['jade.file'])}:${row.line}`,
     formatTime(row.atUnixMs),
     row.client ?? '-',
     row.country ?? '-',

@@ -1,6 +1,6 @@
 import { countWouldStop, type BreakdownName, type FenceSummary, type RuleSummary, type Summary } from '@jadefence/core';
 import type { Streams } from '../output.js';
-import { coloursFor, formatCount, formatShare, formatTime, printTable, shorten, widthOf } from './text.js';
+import { coloursFor, countOf, formatCount, formatShare, formatTime, printTable, shorten, widthOf } from './text.js';
 
 /**
  * What a log came to, for people.
@@ -148,7 +148,7 @@ export function renderRejected(
   const first = firstRejected.map(({ file, line, start }) =>
     shorten(`  ${file === undefined ? '' : `${file}, `}line ${line}: ${printable(start)}`, width),
   );
-  return [[`${formatCount(numRejected)} lines rejected`, ...reasons, 'the first of them', ...first].join('\n')];
+  return [[`${countOf(numRejected, 'line')} rejected`, ...reasons, 'the first of them', ...first].join('\n')];
 }
 
 /** Control characters would act on the terminal. */

@@ -63,6 +63,11 @@ export function formatCount(count: number): string {
   return count.toLocaleString('en-US');
 }
 
+/** `1 line`, `2 lines`. */
+export function countOf(count: number, noun: string): string {
+  return `${formatCount(count)} ${noun}${count === 1 ? '' : 's'}`;
+}
+
 export function formatShare(share: number): string {
   const percent = share * 100;
   return percent > 0 && percent < 0.1 ? '<0.1%' : `${percent.toFixed(1)}%`;

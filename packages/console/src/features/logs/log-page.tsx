@@ -8,7 +8,7 @@ import { draftQuery, logQuery, logsQuery, surveyQuery } from '../../api/queries.
 import { Button } from '../../components/button.js';
 import { Card, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
-import { formatCount, formatTime } from '../../format.js';
+import { countOf, formatCount, formatTime } from '../../format.js';
 import { SurveyCards } from './survey-cards.js';
 
 export function LogPage() {
@@ -80,7 +80,7 @@ function LogActions({ log }: { log: Log }) {
 
 function RejectedLines({ log }: { log: Log }) {
   return (
-    <Card title={`${formatCount(log.rejectedLines)} lines rejected`}>
+    <Card title={`${countOf(log.rejectedLines, 'line')} rejected`}>
       <ul className="grid gap-1 overflow-x-auto p-4 text-sm" tabIndex={0} aria-label="Rejected lines">
         {log.firstRejected.map(({ file, line, reason, start }) => (
           <li key={`${file} ${line}`}>

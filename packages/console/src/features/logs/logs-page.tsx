@@ -3,7 +3,7 @@ import { Link } from 'react-router';
 import { logsQuery } from '../../api/queries.js';
 import { Card, EmptyState, PageHeading } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
-import { formatCount, formatTime } from '../../format.js';
+import { countOf, formatCount, formatTime } from '../../format.js';
 import { UploadForm } from './upload-form.js';
 
 export function LogsPage() {
@@ -37,7 +37,7 @@ export function LogsPage() {
                     </div>
                     <span className="text-sm text-muted">
                       {formatCount(log.requests)} requests
-                      {log.rejectedLines > 0 && `, ${formatCount(log.rejectedLines)} lines rejected`}
+                      {log.rejectedLines > 0 && `, ${countOf(log.rejectedLines, 'line')} rejected`}
                     </span>
                   </li>
                 ))}

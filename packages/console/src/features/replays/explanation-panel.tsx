@@ -15,7 +15,7 @@ export function ExplanationPanel({
   onClose,
 }: {
   replayId: number;
-  row: Pick<DecisionRow, 'row' | 'line' | 'written'> | undefined;
+  row: Pick<DecisionRow, 'row' | 'line' | 'written' | 'record'> | undefined;
   onClose: () => void;
 }) {
   const explanation = useQuery({ ...explanationQuery(replayId, row?.row ?? 0), enabled: row !== undefined });
@@ -30,7 +30,7 @@ export function ExplanationPanel({
               <XMarkIcon aria-hidden className="size-4" />
             </Button>
           </div>
-          {row?.written !== undefined && <WrittenLine line={row.line} text={row.written} />}
+          {row?.written !== undefined && <WrittenLine row={row} text={row.written} />}
           <Loaded query={explanation}>{(data) => <ExplanationSteps explanation={data} />}</Loaded>
         </DialogPanel>
       </div>
@@ -39,10 +39,13 @@ export function ExplanationPanel({
 }
 
 /** The request as it stood in the log. */
-function WrittenLine({ line, text }: { line: number; text: string }) {
+function WrittenLine({ row: { line, record }, text }: { row: Pick<DecisionRow, 'line' | 'record'>; text: string }) {
+  const file = record['jade.file'];
   return (
     <figure className="mt-4">
-      <figcaption className="text-sm text-muted">Line {formatCount(line)} of the log, as it was written</figcaption>
+      <figcaption className="text-sm text-muted">
+        Line {formatCount(line)} of {typeof file === 'string' ? file : 'the log'}, as it was written
+      </figcaption>
       <code className="mt-1 block rounded border border-line bg-sunken px-3 py-2 text-xs wrap-anywhere whitespace-pre-wrap">
         {text}
       </code>
