@@ -118,8 +118,9 @@ export class ServiceClient {
     this.#json('POST', '/revisions', input, version);
   restore = (number: number, note?: string): Promise<Revision> =>
     this.#json('POST', `/revisions/${number}/restore`, note === undefined ? {} : { note });
-  countMatches = (logId: number, rule: { text: string; fence?: string }): Promise<MatchCount> =>
-    this.#json('POST', `/logs/${logId}/matches`, rule);
+  /** @param signal ends the counting where nobody waits for it any more */
+  countMatches = (logId: number, rule: { text: string; fence?: string }, signal?: AbortSignal): Promise<MatchCount> =>
+    this.#json('POST', `/logs/${logId}/matches`, rule, undefined, signal);
   audit = (query: { offset: number; limit: number }): Promise<AuditPage> =>
     this.#json('GET', `/audit${queryText(query)}`);
   expectations = (): Promise<ExpectationResult[]> => this.#json('GET', '/draft/expectations');
@@ -239,12 +240,16 @@ export class ServiceClient {
   }
 
   /** @param version the version of the draft that a write has seen */
-  #json<T>(method: string, path: string, body?: unknown, version?: number): Promise<T> {
+  #json<T>(method: string, path: string, body?: unknown, version?: number, signal?: AbortSignal): Promise<T> {
     const headers = {
       ...(body === undefined ? {} : { 'content-type': 'application/json' }),
       ...(version === undefined ? {} : { 'if-match': `"${version}"` }),
     };
-    const init = { headers, ...(body === undefined ? {} : { body: JSON.stringify(body) }) };
+    const init = {
+      headers,
+      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+      ...(signal ? { signal } : {}),
+    };
     return this.#receive<T>(this.#send(method, path, init));
   }
 

@@ -33,7 +33,7 @@ export function auditQuery(offset: number, limit: number) {
 export function matchesQuery(logId: number, text: string, fence: string, version: number) {
   return queryOptions({
     queryKey: ['draft', 'matches', logId, text, fence, version],
-    queryFn: () => service.countMatches(logId, { text, fence }),
+    queryFn: ({ signal }) => service.countMatches(logId, { text, fence }, signal),
     staleTime: Infinity,
     retry: false,
     placeholderData: keepPreviousData,

@@ -16,6 +16,8 @@ export interface RouteContext<P, Q, B> {
   readonly actor: Actor;
   readonly request: Request;
   readonly response: Response;
+  /** Aborted when whoever asks has gone. */
+  readonly signal: AbortSignal;
 }
 
 /** One row of the route table. */
@@ -69,6 +71,8 @@ export function buildRouter(routes: readonly Route[], authenticator: Authenticat
 }
 
 async function answer(definition: Route, request: Request, response: Response): Promise<void> {
+  const gone = new AbortController();
+  response.on('close', () => gone.abort());
   const context = {
     params: await decode(definition.params, request.params),
     query: await decode(definition.query, request.query),
@@ -76,9 +80,17 @@ async function answer(definition: Route, request: Request, response: Response): 
     actor: response.locals['actor'] as Actor,
     request,
     response,
+    signal: gone.signal,
   };
-  const result = await definition.handle(context as RouteContext<never, never, never>);
-  if (response.headersSent) return;
+  let result: unknown;
+  try {
+    result = await definition.handle(context as RouteContext<never, never, never>);
+  } catch (error) {
+    // What was given up for that is no error, and nobody hears of it.
+    if (gone.signal.aborted && error === gone.signal.reason) return;
+    throw error;
+  }
+  if (response.headersSent || gone.signal.aborted) return;
   if (result === undefined) response.status(204).end();
   else response.status(definition.status ?? 200).json(result);
 }

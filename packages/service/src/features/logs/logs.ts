@@ -18,6 +18,17 @@ import { inflateColumn } from './compression.js';
 
 const SHOWN_REJECTED = 20;
 
+/** Which chunks of a log are asked, and how. */
+export interface ChunkQuestion {
+  /** That are read; all where absent. */
+  readonly attributes?: readonly string[];
+  /** That work at the same time. */
+  readonly numThreads: number;
+  readonly isAsked?: (chunk: number) => boolean;
+  /** Ends it where nobody waits for it any more. */
+  readonly signal?: AbortSignal;
+}
+
 /** Logs that were imported whole. */
 export class Logs {
   constructor(private readonly db: Database) {}
@@ -82,17 +93,13 @@ export class Logs {
   }
 
   /**
-   * Asks something of chunks, some at once that share their dictionaries.
-   * @param attributes that are read; all where absent
-   * @param numThreads that work at the same time; no more chunks are in memory than they need
+   * Asks something of chunks, some at once that share their dictionaries; no more are in memory than the threads need.
    * @returns the answers in the order of the chunks
    */
   async askChunks<T>(
     logId: number,
-    attributes: readonly string[] | undefined,
-    numThreads: number,
+    { attributes, numThreads, isAsked = () => true, signal }: ChunkQuestion,
     ask: (chunks: ChunksSource) => Promise<readonly T[]>,
-    isAsked: (chunk: number) => boolean = () => true,
   ): Promise<T[]> {
     const bySegment = new Map<number, number[]>();
     for (const { chunk, segment } of await this.chunks(logId))
@@ -105,6 +112,7 @@ export class Logs {
     });
     const answers = await pMap(groups, async (group) => ask(await this.load(logId, group, attributes)), {
       concurrency: numThreads,
+      ...(signal ? { signal } : {}),
     });
     return answers.flat();
   }

@@ -37,9 +37,14 @@ export class MatchCounts {
   /**
    * @param text a rule as fence text; it may name what the draft holds
    * @param fence where given, only requests at the gates of this fence count
+   * @param signal ends it where nobody waits for it any more
    * @throws ProblemError when there is no such log, or the rule or the draft has errors
    */
-  async count(logId: number, { text, fence }: { text: string; fence?: string }): Promise<MatchCount> {
+  async count(
+    logId: number,
+    { text, fence }: { text: string; fence?: string },
+    signal?: AbortSignal,
+  ): Promise<MatchCount> {
     const log = await this.logs.find(logId);
     const { parts, namedFiles, datasets = [], version } = await this.drafts.configuration();
     const draftText = printFences(joinParts(parts, DRAFT_PATH));
@@ -65,19 +70,20 @@ export class MatchCounts {
     };
     const condition = readCondition(text);
     const asked = askCondition(rulebook, condition, collectRuleLookups(condition, rulebook));
-    if (!asked.tagging) return addUp(await this.#countInColumns(log.id, source));
-    return addUp(await (countsInOrder(asked) ? this.#countInOrder(log.id, source) : this.#countAtOnce(log.id, source)));
+    if (!asked.tagging) return addUp(await this.#countInColumns(log.id, source, signal));
+    const count = countsInOrder(asked) ? this.#countInOrder : this.#countAtOnce;
+    return addUp(await count.call(this, log.id, source, signal));
   }
 
-  async #countInColumns(logId: number, source: MatchTask): Promise<MatchCount[]> {
+  async #countInColumns(logId: number, source: MatchTask, signal?: AbortSignal): Promise<MatchCount[]> {
     const attributes = await this.pool.matchAttributes(source);
-    return this.logs.askChunks(logId, attributes, this.pool.size, (chunks) =>
+    return this.logs.askChunks(logId, { attributes, numThreads: this.pool.size, signal }, (chunks) =>
       this.pool.match({ ...source, ...chunks }),
     );
   }
 
   /** Every request can be counted by itself, so all threads count at once, also where there is one chunk. */
-  async #countAtOnce(logId: number, source: CountSource): Promise<MatchCount[]> {
+  async #countAtOnce(logId: number, source: CountSource, signal?: AbortSignal): Promise<MatchCount[]> {
     const chunks = await this.logs.chunks(logId);
     const partsOfChunk = Math.max(1, Math.ceil(this.pool.size / chunks.length));
     const counts = await pMap(
@@ -99,16 +105,17 @@ export class MatchCounts {
           ),
         );
       },
-      { concurrency: this.pool.size },
+      { concurrency: this.pool.size, ...(signal ? { signal } : {}) },
     );
     return counts.flat().map(({ matches }) => matches);
   }
 
   /** Tags rest on requests before, so the log is gone through in the order of time. */
-  async #countInOrder(logId: number, source: CountSource): Promise<MatchCount[]> {
+  async #countInOrder(logId: number, source: CountSource, signal?: AbortSignal): Promise<MatchCount[]> {
     const counts: MatchCount[] = [];
     let state: StoredState | undefined;
     for (const { chunks: numbers, sequence } of await this.logs.segments(logId)) {
+      signal?.throwIfAborted();
       const loaded = await this.logs.load(logId, numbers);
       const counted = await this.pool.count({ ...source, ...loaded, sequence, state });
       state = counted.state;

@@ -10,7 +10,7 @@ export function matchRoutes(matches: MatchCounts): Route[] {
       needs: 'viewer',
       params: IdParams,
       body: CountMatchesInput,
-      handle: ({ params, body }) => matches.count(params.id, body),
+      handle: ({ params, body, signal }) => matches.count(params.id, body, signal),
     }),
   ];
 }

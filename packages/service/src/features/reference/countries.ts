@@ -158,7 +158,7 @@ export class CountryTables {
 
   async #countChunks(logId: number, source: JudgeSource): Promise<Map<string, number>> {
     const attributes = await this.pool.countryAttributes(source);
-    const counts = await this.logs.askChunks(logId, attributes, this.pool.size, (chunks) =>
+    const counts = await this.logs.askChunks(logId, { attributes, numThreads: this.pool.size }, (chunks) =>
       this.pool.countCountries({ ...source, ...chunks }),
     );
     const total = new Map<string, number>();

@@ -122,15 +122,13 @@ export class DecisionPages {
     const wanted = new Set(chunks);
     const found = await this.logs.askChunks(
       replay.logId,
-      attributes,
-      this.pool.size,
+      { attributes, numThreads: this.pool.size, isAsked: (chunk) => wanted.has(chunk) },
       async (loaded) => {
         const codes: Uint32Array[] = [];
         for (const { chunk } of loaded.chunks) codes.push(await this.codes(replay.id, chunk));
         const rows = await this.pool.filter({ ...task, ...loaded, codes });
         return loaded.chunks.map(({ chunk }, index) => [chunk, rows[index]!] as const);
       },
-      (chunk) => wanted.has(chunk),
     );
     const matches = new Map(found);
     if (this.#keptMatches.size >= KEPT_FILTERS) this.#keptMatches.delete(this.#keptMatches.keys().next().value!);
