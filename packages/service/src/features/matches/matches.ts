@@ -71,8 +71,8 @@ export class MatchCounts {
     const condition = readCondition(text);
     const asked = askCondition(rulebook, condition, collectRuleLookups(condition, rulebook));
     if (!asked.tagging) return addUp(await this.#countInColumns(log.id, source, signal));
-    const count = countsInOrder(asked) ? this.#countInOrder : this.#countAtOnce;
-    return addUp(await count.call(this, log.id, source, signal));
+    if (countsInOrder(asked)) return addUp(await this.#countInOrder(log.id, source, signal));
+    return addUp(await this.#countAtOnce(log.id, source, signal));
   }
 
   async #countInColumns(logId: number, source: MatchTask, signal?: AbortSignal): Promise<MatchCount[]> {
