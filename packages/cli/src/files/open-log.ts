@@ -88,11 +88,7 @@ export async function openLog(
     lines: () =>
       logFiles.length === 1
         ? new LogReader(format, options).readAll(logFiles[0]!.pieces)
-        : mergeByTime(
-            logFiles.map(({ name, pieces }) =>
-              new LogReader(format, options, { file: name, keepsBytes: false }).readAll(pieces),
-            ),
-          ),
+        : mergeByTime(logFiles.map(({ name, pieces }) => new LogReader(format, options, name).readAll(pieces))),
   };
 }
 

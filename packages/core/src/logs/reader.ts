@@ -104,27 +104,25 @@ export type ReadLine =
   | { readonly kind: 'record'; readonly record: LogRecord; readonly bytes?: Uint8Array }
   | { readonly kind: 'rejected'; readonly rejected: RejectedLine };
 
-/** What the lines of a file bear where it is one of several. */
-export interface FileMark {
-  /** Name of the file. */
-  readonly file: string;
-  /** Whether each record comes with a copy of its line. */
-  readonly keepsBytes: boolean;
-}
-
 /** Reads a log from pieces of its bytes. Every line comes out once, as a record or as a rejected line; empty lines are passed over. */
 export class LogReader {
   readonly #splitter: Splitter;
   readonly #read: (line: Line) => ReadLine | undefined;
 
   /**
-   * @param mark for a file that is one of several
+   * @param file its name, where it is one of several, which its lines then bear
    * @throws LayoutError where what is said does not hold together, as every method does where it does not fit the log
    */
-  constructor(format: LogFormat, options: ReaderOptions = {}, mark?: FileMark) {
+  constructor(format: LogFormat, options: ReaderOptions = {}, file?: string) {
     this.#splitter = createSplitter(format, options);
     const read = createLineReader(format, options);
-    this.#read = mark ? (line) => readMarked(read(line), line, mark) : read;
+    this.#read =
+      file === undefined
+        ? read
+        : (line) => {
+            const one = read(line);
+            return one && markLine(one, file);
+          };
   }
 
   push(piece: Uint8Array): ReadLine[] {
@@ -149,13 +147,6 @@ export class LogReader {
     const one = line.isEmpty ? undefined : this.#read(line);
     if (one) read.push(one);
   }
-}
-
-function readMarked(read: ReadLine | undefined, line: Line, { file, keepsBytes }: FileMark): ReadLine | undefined {
-  const marked = read && markLine(read, file);
-  return marked?.kind === 'record' && keepsBytes
-    ? { ...marked, bytes: line.bytes.slice(line.start, line.end) }
-    : marked;
 }
 
 /** The line with the name of its file. */

@@ -1,8 +1,7 @@
 import type { ChunkRows } from '../columns/chunk.js';
 import { NO_GATE } from '../decide/gate.js';
 import type { Judge } from '../decide/interpreter.js';
-import { resolveClient } from '../decide/view.js';
-import { clientInputs, feature } from '../match/features.js';
+import { clientFeature, feature } from '../match/features.js';
 import { KeyNumbers, KeyTexts } from '../match/keys.js';
 import { Plan } from '../match/plan.js';
 import { NO_STAGE, Program } from '../match/program.js';
@@ -18,10 +17,11 @@ class CountryPlan extends Plan {
   constructor({ rulebook, countries }: Judge) {
     super();
     this.ofGates = [...rulebook.gates, NO_GATE].map((gate) => {
-      const inputs = clientInputs(gate);
-      const country = feature(`counted country at ${gate.statement.name}`, inputs, ({ request }) => {
-        const client = resolveClient(gate, request).client ?? request.client;
-        return (client && countries?.countryOf(client)) ?? UNKNOWN_COUNTRY;
+      // Gates that tell the client in the same way have one slot.
+      const client = clientFeature(gate);
+      const country = feature(`counted country of ${client.key}`, client.inputs, (reading) => {
+        const address = client.read(reading) ?? reading.request.client;
+        return (address && countries?.countryOf(address)) ?? UNKNOWN_COUNTRY;
       });
       return this.slotFor(new KeyNumbers(country, this.texts));
     });
