@@ -1,10 +1,17 @@
 /**
  * Whole numbers for the requests of a chunk, each read once for all requests whose attributes are the same. Where a
- * feature hangs on one column, the numbers of its dictionary are kept from chunk to chunk.
+ * feature hangs on one column, the numbers of its dictionary are kept from chunk to chunk, and rows are not looked at.
  */
-import { cellAt, cellOf, FIRST_VALUE_CODE, type Cell, type Dictionary, type ValueColumn } from '../columns/column.js';
+import {
+  cellAt,
+  cellOf,
+  FIRST_VALUE_CODE,
+  type Cell,
+  type Codes,
+  type Dictionary,
+  type ValueColumn,
+} from '../columns/column.js';
 import type { Feature } from './features.js';
-import type { ArrayPool } from './array-pool.js';
 import { ABSENT, PairMap } from './pair-map.js';
 import { Reading } from './reading.js';
 
@@ -15,6 +22,19 @@ export interface CodedRows {
   /** Rows with attributes that have no column, ascending; all of a row's attributes. */
   readonly spilledRows: readonly number[];
   attributesAt(row: number): Readonly<Record<string, Cell>>;
+}
+
+/** The numbers of the rows of a chunk under one feature: each row has a key, and each key a number. */
+export interface RowNumbers {
+  readonly keys: Codes | Int32Array;
+  readonly numbers: Int32Array;
+}
+
+/** Of each row its key, and of each key the numbers under several features. */
+interface KeyedRows {
+  readonly keys: Codes | Int32Array;
+  /** By feature and key. */
+  readonly numbers: readonly Int32Array[];
 }
 
 /** A column that tells requests of the chunk apart. */
@@ -36,23 +56,26 @@ const MAX_TABLES = 8;
 interface Table {
   /** The dictionary that was seen last. */
   dictionary: Dictionary | undefined;
-  /** By code of that dictionary and feature: the number, or `UNSET`. Those of a code lie together. */
-  byCode: Int32Array;
-  /** The numbers of what dictionaries before had, so that a text is read once; filled when the next dictionary comes. */
+  /** By feature and code of that dictionary: the number, or `UNSET`. */
+  byCode: Int32Array[];
+  /** Below it no code is `UNSET`. */
+  numRead: number;
+  /** The places in `kept` of what dictionaries before had, so that a text is read once; filled when the next one comes. */
   readonly byText: Map<string, number>;
-  /** Where `byText` says: by feature, one text behind the other. */
-  kept: Int32Array;
+  /** By feature. */
+  kept: Int32Array[];
 }
 
 /** Reads features of the same inputs together. */
 export class Coder {
   /** By the column and what is constant. */
   readonly #tables = new Map<string, Table>();
+  /** The one key of rows that nothing tells apart. */
+  #zeros = new Uint8Array();
 
   constructor(
     readonly inputs: readonly string[],
     private readonly features: readonly Feature<number>[],
-    private readonly arrays: ArrayPool,
   ) {}
 
   /** Numbers stand for something else from now on. */
@@ -60,8 +83,13 @@ export class Coder {
     this.#tables.clear();
   }
 
-  /** @returns for each feature a number a row */
-  read(rows: CodedRows): Int32Array[] {
+  /** @returns the numbers of all rows, by feature */
+  read(rows: CodedRows): RowNumbers[] {
+    const { keys, numbers } = this.#withSpilled(rows, this.#readColumns(rows));
+    return numbers.map((ofFeature) => ({ keys, numbers: ofFeature }));
+  }
+
+  #readColumns(rows: CodedRows): KeyedRows {
     const constants: Record<string, Cell> = {};
     const telling: Telling[] = [];
     for (const input of this.inputs) {
@@ -77,39 +105,32 @@ export class Coder {
       if (only < 0) telling.push({ name, column, isPresence });
       else if (only > 0) constants[name] = isPresence ? null : cellOf(column, only);
     }
-    const into = this.features.map(() => this.arrays.take(rows.numRows));
-    if (telling.length === 0) this.#readConstants(constants, into);
-    else if (telling.length === 1 && !telling[0]!.isPresence) this.#readOne(telling[0]!, constants, rows.numRows, into);
-    else this.#readSeveral(telling, constants, rows.numRows, into);
-    for (const row of rows.spilledRows) {
-      const reading = new Reading(rows.attributesAt(row));
-      this.features.forEach((feature, index) => (into[index]![row] = feature.read(reading)));
-    }
-    return into;
+    if (telling.length === 0) return this.#readConstants(constants, rows.numRows);
+    if (telling.length === 1 && !telling[0]!.isPresence) return this.#readOne(telling[0]!, constants);
+    return this.#readSeveral(telling, constants, rows.numRows);
   }
 
-  #readConstants(constants: Record<string, Cell>, into: readonly Int32Array[]): void {
+  #readConstants(constants: Record<string, Cell>, numRows: number): KeyedRows {
+    if (this.#zeros.length < numRows) this.#zeros = new Uint8Array(numRows);
     const reading = new Reading(constants);
-    this.features.forEach((feature, index) => into[index]!.fill(feature.read(reading)));
+    return { keys: this.#zeros, numbers: this.features.map((feature) => Int32Array.of(feature.read(reading))) };
   }
 
-  #readOne(
-    { name, column }: Telling,
-    constants: Record<string, Cell>,
-    numRows: number,
-    into: readonly Int32Array[],
-  ): void {
+  #readOne({ name, column }: Telling, constants: Record<string, Cell>): KeyedRows {
     const { codes, dictionary } = column;
     const table = this.#tableFor(name, constants, dictionary);
+    const [isRead] = table.byCode as [Int32Array];
     const reading = new Reading(constants);
-    const { byCode } = table;
-    const numFeatures = this.features.length;
-    for (let row = 0; row < numRows; row += 1) {
-      const code = codes[row]!;
-      const place = code * numFeatures;
-      if (byCode[place] === UNSET) this.#readValue(code, name, cellOf(column, code), reading, table);
-      for (let feature = 0; feature < numFeatures; feature += 1) into[feature]![row] = byCode[place + feature]!;
+    const read = (code: number): void => this.#readValue(code, name, cellOf(column, code), reading, table);
+    const numCodes = dictionary.numValues + FIRST_VALUE_CODE;
+    if (numCodes - table.numRead > codes.length) {
+      // A chunk from the middle of its segment: most values may be those of others.
+      for (let row = 0; row < codes.length; row += 1) if (isRead[codes[row]!] === UNSET) read(codes[row]!);
+    } else {
+      for (let code = table.numRead; code < numCodes; code += 1) if (isRead[code] === UNSET) read(code);
+      table.numRead = numCodes;
     }
+    return { keys: codes, numbers: table.byCode };
   }
 
   #tableFor(name: string, constants: Record<string, Cell>, dictionary: Dictionary): Table {
@@ -117,20 +138,19 @@ export class Coder {
     let table = this.#tables.get(context);
     if (!table) {
       if (this.#tables.size > MAX_TABLES) this.#tables.clear();
-      table = { dictionary: undefined, byCode: new Int32Array(), byText: new Map(), kept: new Int32Array() };
+      const empty = this.features.map(() => new Int32Array());
+      table = { dictionary: undefined, byCode: empty, numRead: 0, byText: new Map(), kept: empty };
       this.#tables.set(context, table);
     }
-    const size = (dictionary.numValues + FIRST_VALUE_CODE) * this.features.length;
+    const numCodes = dictionary.numValues + FIRST_VALUE_CODE;
     if (table.dictionary !== dictionary) {
       this.#keepTexts(table);
       table.dictionary = dictionary;
-      table.byCode = new Int32Array(size).fill(UNSET);
-    } else if (table.byCode.length < size) {
+      table.byCode = this.features.map(() => new Int32Array(numCodes).fill(UNSET));
+      table.numRead = 0;
+    } else if (table.byCode[0]!.length < numCodes)
       // The dictionary has grown since.
-      const larger = new Int32Array(size * 2).fill(UNSET);
-      larger.set(table.byCode);
-      table.byCode = larger;
-    }
+      table.byCode = table.byCode.map((numbers) => longer(numbers, numCodes * 2));
     return table;
   }
 
@@ -139,37 +159,28 @@ export class Coder {
     const { dictionary, byCode, byText } = table;
     if (!dictionary) return;
     if (byText.size > MAX_KEPT_TEXTS) byText.clear();
-    const numFeatures = this.features.length;
-    const kept = new Int32Array(byText.size * numFeatures + byCode.length);
-    kept.set(table.kept.subarray(0, byText.size * numFeatures));
+    const [isRead] = byCode as [Int32Array];
+    const kept = table.kept.map((numbers) => longer(numbers, byText.size + isRead.length));
     table.kept = kept;
-    for (let code = FIRST_VALUE_CODE; code * numFeatures < byCode.length; code += 1) {
-      const place = code * numFeatures;
-      if (byCode[place] === UNSET) continue;
+    for (let code = FIRST_VALUE_CODE; code < isRead.length; code += 1) {
+      if (isRead[code] === UNSET) continue;
       const text = onlyText(dictionary.valueAt(code - FIRST_VALUE_CODE) as Cell);
       if (text === undefined || byText.has(text)) continue;
-      kept.set(byCode.subarray(place, place + numFeatures), byText.size * numFeatures);
+      kept.forEach((numbers, feature) => (numbers[byText.size] = byCode[feature]![code]!));
       byText.set(text, byText.size);
     }
   }
 
   /** Reads all features of a value. */
   #readValue(code: number, name: string, cell: Cell, reading: Reading, { byCode, byText, kept }: Table): void {
-    const numFeatures = this.features.length;
     const text = byText.size === 0 ? undefined : onlyText(cell);
     const known = text === undefined ? undefined : byText.get(text);
     if (known === undefined) reading.set(name, cell);
-    for (let feature = 0; feature < numFeatures; feature += 1)
-      byCode[code * numFeatures + feature] =
-        known === undefined ? this.features[feature]!.read(reading) : kept[known * numFeatures + feature]!;
+    for (let feature = 0; feature < byCode.length; feature += 1)
+      byCode[feature]![code] = known === undefined ? this.features[feature]!.read(reading) : kept[feature]![known]!;
   }
 
-  #readSeveral(
-    telling: readonly Telling[],
-    constants: Record<string, Cell>,
-    numRows: number,
-    into: readonly Int32Array[],
-  ): void {
+  #readSeveral(telling: readonly Telling[], constants: Record<string, Cell>, numRows: number): KeyedRows {
     // The combination of each row, and a row of each combination.
     const combined = new Int32Array(numRows);
     let firstRows: number[] = [];
@@ -195,11 +206,30 @@ export class Coder {
       }
       this.features.forEach((feature, index) => (numbers[index]![combination] = feature.read(reading)));
     });
-    into.forEach((array, index) => {
-      const ofFeature = numbers[index]!;
-      for (let row = 0; row < numRows; row += 1) array[row] = ofFeature[combined[row]!]!;
-    });
+    return { keys: combined, numbers };
   }
+
+  /** Rows with attributes that have no column get keys of their own. */
+  #withSpilled(rows: CodedRows, columns: KeyedRows): KeyedRows {
+    const { spilledRows } = rows;
+    if (spilledRows.length === 0) return columns;
+    const first = columns.numbers[0]!.length;
+    const keys = Int32Array.from(columns.keys);
+    const numbers = columns.numbers.map((ofKeys) => longer(ofKeys, first + spilledRows.length));
+    spilledRows.forEach((row, index) => {
+      keys[row] = first + index;
+      const reading = new Reading(rows.attributesAt(row));
+      this.features.forEach((feature, at) => (numbers[at]![first + index] = feature.read(reading)));
+    });
+    return { keys, numbers };
+  }
+}
+
+/** The same numbers, and room for others, which are not set. */
+function longer(numbers: Int32Array, length: number): Int32Array {
+  const array = new Int32Array(length).fill(UNSET, numbers.length);
+  array.set(numbers);
+  return array;
 }
 
 /** A text, or a list of one, told apart; undefined for other values. */

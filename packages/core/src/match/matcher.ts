@@ -2,6 +2,7 @@
 import type { Ruling } from '../decide/decision.js';
 import type { PersonAction, Rule } from '../language/tree.js';
 import type { Request } from '../request/request.js';
+import { ArrayPool } from './array-pool.js';
 import { UNKNOWN_KEY } from './keys.js';
 import type { Memory, Window } from './memory.js';
 import { ABSENT, PairMap } from './pair-map.js';
@@ -20,7 +21,6 @@ const MINUTE_MS = 60_000;
 const NEVER_ASKED = Number.NEGATIVE_INFINITY;
 
 const COUNTING: readonly Rule['action']['kind'][] = ['limit', 'warn', 'passphrase', 'challenge'];
-const FIRST_ROW = Int32Array.of(0);
 
 /** What a matcher keeps of a rule at its stage. */
 interface Post {
@@ -70,6 +70,8 @@ export class Matcher {
   /** As many lists as any stage has. */
   readonly #stride: number;
   readonly #singleLists: Int32Array;
+  /** Those of chunks, used again. */
+  readonly #arrays = new ArrayPool();
 
   /**
    * @param memory what earlier requests left behind; brought up to date
@@ -115,7 +117,7 @@ export class Matcher {
     const stage = this.program.stageOf(seat);
     if (stage === NO_STAGE) return UNCOVERED;
     const court = this.#courts[stage >> 1]!;
-    court.stage.putLists(seat, FIRST_ROW, this.#singleLists, 0);
+    court.stage.putListsOfOne(seat, this.#singleLists);
     const place = this.#walk(court, seat, this.#singleLists, 0, atUnixMs, isTimeUnknown);
     return court.trace.rulingAt(place, (stage & 1) === 1);
   }
@@ -123,24 +125,29 @@ export class Matcher {
   /** @returns takes rows of a chunk, whose rulings are told by their codes, in the order in which they are judged */
   open(rows: CodedRows): Bench {
     const seat = new ChunkSeat(this.program, rows);
-    const stages = this.program.arrays.take(rows.numRows);
-    const lists = this.program.arrays.take(rows.numRows * this.#stride);
-    const rowsOf = this.#courts.map(() => [] as number[]);
-    for (seat.row = 0; seat.row < rows.numRows; seat.row += 1) {
+    const stages = this.#arrays.take(rows.numRows);
+    const lists = this.#arrays.take(rows.numRows * this.#stride);
+    const numRowsOf = this.#courts.map(() => 0);
+    for (let row = 0; row < rows.numRows; row += 1) {
+      seat.row = row;
       const stage = this.program.stageOf(seat);
-      stages[seat.row] = stage;
-      if (stage !== NO_STAGE) rowsOf[stage >> 1]!.push(seat.row);
+      stages[row] = stage;
+      if (stage !== NO_STAGE) numRowsOf[stage >> 1]! += 1;
     }
-    this.#courts.forEach(({ stage }, index) => {
-      if (rowsOf[index]!.length > 0) stage.putLists(seat, Int32Array.from(rowsOf[index]!), lists, this.#stride);
+    const rowsOf = this.#arrays.take(rows.numRows);
+    this.#courts.forEach(({ stage }, court) => {
+      if (numRowsOf[court] === 0) return;
+      let numFound = 0;
+      for (let row = 0; numFound < numRowsOf[court]!; row += 1) if (stages[row]! >> 1 === court) rowsOf[numFound++] = row;
+      stage.putLists(seat, rowsOf.subarray(0, numFound), lists, this.#stride);
     });
+    this.#arrays.give([rowsOf]);
     return { seat, stages, lists };
   }
 
   /** The bench is not asked any more. */
-  close({ seat, stages, lists }: Bench): void {
-    seat.close();
-    this.program.arrays.give([stages, lists]);
+  close({ stages, lists }: Bench): void {
+    this.#arrays.give([stages, lists]);
   }
 
   /** Judges a row. */

@@ -1,6 +1,5 @@
 /** What is to be read of requests: classes of groups of features, and numbers at slots. */
 import { HOST_COLUMN, REFERER_COLUMN } from '../columns/chunk.js';
-import { ArrayPool } from './array-pool.js';
 import { Coder } from './coder.js';
 import type { Feature } from './features.js';
 import { Groups } from './groups.js';
@@ -20,7 +19,6 @@ export interface Bundle {
 export class Plan {
   readonly groups = new Groups();
   readonly slots: Feature<number>[] = [];
-  readonly arrays = new ArrayPool();
   readonly #slotByKey = new Map<string, number>();
   #bundles: readonly Bundle[] = [];
   bundleOfGroup: readonly Bundle[] = [];
@@ -38,7 +36,7 @@ export class Plan {
 
   /** All groups and slots are there. */
   protected seal(): void {
-    const bundles = bundle(this.groups.all, this.slots, this.arrays);
+    const bundles = bundle(this.groups.all, this.slots);
     this.#bundles = bundles;
     this.bundleOfGroup = this.groups.all.map((_, group) => bundles.find(({ groups }) => groups.includes(group))!);
     this.bundleOfSlot = this.slots.map((_, slot) => bundles.find(({ slots }) => slots.includes(slot))!);
@@ -66,7 +64,7 @@ export class Plan {
   }
 }
 
-function bundle(groups: readonly Feature<number>[], slots: readonly Feature<number>[], arrays: ArrayPool): Bundle[] {
+function bundle(groups: readonly Feature<number>[], slots: readonly Feature<number>[]): Bundle[] {
   const all = [...groups, ...slots];
   const byInputs = new Map<string, number[]>();
   all.forEach(({ inputs }, index) => {
@@ -77,7 +75,6 @@ function bundle(groups: readonly Feature<number>[], slots: readonly Feature<numb
     coder: new Coder(
       all[members[0]!]!.inputs,
       members.map((index) => all[index]!),
-      arrays,
     ),
     groups: members.filter((index) => index < groups.length),
     slots: members.filter((index) => index >= groups.length).map((index) => index - groups.length),

@@ -1,14 +1,12 @@
 /** Where a request stands before a plan: the numbers that a plan wants of it. */
 import type { Attributes } from '../request/record.js';
-import type { CodedRows } from './coder.js';
+import type { CodedRows, RowNumbers } from './coder.js';
 import { Reading } from './reading.js';
 import type { Bundle, Plan } from './plan.js';
 
 export interface Seat {
   /** The class of the request in a group of features. */
   classOf(group: number): number;
-  /** The classes of all rows; where there is one request, of that. */
-  classesOf(group: number): Int32Array;
   /** The number of the request at a slot. */
   numberOf(slot: number): number;
 }
@@ -16,8 +14,8 @@ export interface Seat {
 /** The rows of a chunk, one after the other; numbers are found for all rows at once, and only those that are asked. */
 export class ChunkSeat implements Seat {
   row = 0;
-  readonly #classes: (Int32Array | undefined)[] = [];
-  readonly #numbers: (Int32Array | undefined)[] = [];
+  readonly #classes: (RowNumbers | undefined)[] = [];
+  readonly #numbers: (RowNumbers | undefined)[] = [];
 
   constructor(
     private readonly plan: Plan,
@@ -25,34 +23,29 @@ export class ChunkSeat implements Seat {
   ) {}
 
   classOf(group: number): number {
-    return this.classesOf(group)[this.row]!;
+    const { keys, numbers } = this.classesOf(group);
+    return numbers[keys[this.row]!]!;
   }
 
   numberOf(slot: number): number {
-    return this.numbersOf(slot)[this.row]!;
+    const { keys, numbers } = this.numbersOf(slot);
+    return numbers[keys[this.row]!]!;
   }
 
   /** The numbers of all rows at a slot. */
-  numbersOf(slot: number): Int32Array {
+  numbersOf(slot: number): RowNumbers {
     const known = this.#numbers[slot];
     if (known !== undefined) return known;
     this.#read(this.plan.bundleOfSlot[slot]!);
     return this.#numbers[slot]!;
   }
 
-  classesOf(group: number): Int32Array {
+  /** The classes of all rows. */
+  classesOf(group: number): RowNumbers {
     const known = this.#classes[group];
     if (known !== undefined) return known;
     this.#read(this.plan.bundleOfGroup[group]!);
     return this.#classes[group]!;
-  }
-
-  /** Gives back what the numbers lay in; the seat is not asked any more. */
-  close(): void {
-    const arrays = [...this.#classes, ...this.#numbers].filter((array) => array !== undefined);
-    this.plan.arrays.give(arrays);
-    this.#classes.length = 0;
-    this.#numbers.length = 0;
   }
 
   #read({ coder, groups, slots }: Bundle): void {
@@ -73,10 +66,6 @@ export class SingleSeat implements Seat {
     attributes: Attributes,
   ) {
     this.#reading = new Reading(attributes);
-  }
-
-  classesOf(group: number): Int32Array {
-    return Int32Array.of(this.classOf(group));
   }
 
   classOf(group: number): number {

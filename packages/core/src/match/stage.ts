@@ -8,7 +8,7 @@ import type { Lens } from './features.js';
 import { grownWords } from '../columns/grown.js';
 import type { Groups } from './groups.js';
 import { Heard } from './heard.js';
-import type { Seat } from './seat.js';
+import type { ChunkSeat, Seat } from './seat.js';
 import { compileCondition, findCover, type Node } from './nodes.js';
 import { FALSE, TRUE, UNKNOWN, type Degree } from './truth.js';
 
@@ -147,21 +147,22 @@ export class Stage {
   }
 
   /**
-   * Puts down where the lists of leads of some requests begin.
+   * Puts down where the lists of leads of rows begin.
+   * @param rows those of this stage
    * @param lists by row, `stride` a row
    */
-  putLists(seat: Seat, rows: Int32Array, lists: Int32Array, stride: number): void {
+  putLists(seat: ChunkSeat, rows: Int32Array, lists: Int32Array, stride: number): void {
     let place = 0;
     if (this.#numAlways > 0) {
       for (const row of rows) lists[row * stride] = 0;
       place = 1;
     }
     for (let leading = 0; leading < this.leadingGroups.length; leading += 1, place += 1) {
-      const classes = seat.classesOf(this.leadingGroups[leading]!);
+      const { keys, numbers } = seat.classesOf(this.leadingGroups[leading]!);
       let known = this.#lists[leading]!;
       for (let index = 0; index < rows.length; index += 1) {
         const row = rows[index]!;
-        const number = classes[row]!;
+        const number = numbers[keys[row]!]!;
         let list = number < known.length ? known[number]! : UNSET;
         if (list === UNSET) {
           list = this.listFor(leading, number);
@@ -169,6 +170,18 @@ export class Stage {
         }
         lists[row * stride + place] = list;
       }
+    }
+  }
+
+  /** The same of one request. */
+  putListsOfOne(seat: Seat, lists: Int32Array): void {
+    let place = 0;
+    if (this.#numAlways > 0) lists[place++] = 0;
+    for (let leading = 0; leading < this.leadingGroups.length; leading += 1, place += 1) {
+      const number = seat.classOf(this.leadingGroups[leading]!);
+      const known = this.#lists[leading]!;
+      const list = number < known.length ? known[number]! : UNSET;
+      lists[place] = list === UNSET ? this.listFor(leading, number) : list;
     }
   }
 

@@ -5,6 +5,7 @@ import type { Aspect } from '../decide/aspects.js';
 import type { Ruling } from '../decide/decision.js';
 import type { Judge } from '../decide/interpreter.js';
 import { OUTCOMES } from '../language/outcomes.js';
+import type { RowNumbers } from '../match/coder.js';
 import { Describer } from '../match/describer.js';
 import { ChunkSeat, SingleSeat } from '../match/seat.js';
 import type { Request } from '../request/request.js';
@@ -51,25 +52,25 @@ export class Breakdown {
     const outcomeOf = rulings.map(({ outcome }) => OUTCOMES.indexOf(outcome));
     for (const [aspect, counts] of this.#counts) {
       // By chunk and gate, the numbers of all rows, where they are read once a value.
-      const numbersOf = seats.map((): Int32Array[] => []);
+      const numbersOf = seats.map((): RowNumbers[] => []);
       for (let index = 0; index < codes.length; index += 1) {
         const code = codes[index]!;
         const chunk = sequence ? sequence.chunkOf[index]! : 0;
         const row = sequence ? sequence.rowOf[index]! : index;
         const gate = gateOf[code]!;
-        const numbers = numbersOf[chunk]![gate] ?? this.#numbersOf(aspect, seats[chunk]!, gate, numbersOf[chunk]!);
+        const known = numbersOf[chunk]![gate] ?? this.#numbersOf(aspect, seats[chunk]!, gate, numbersOf[chunk]!);
         counts.add(
-          (numbers ? numbers[row]! : this.#recognise(aspect, seats[chunk]!, row, gate)) * NUM_OUTCOMES +
+          (known ? known.numbers[known.keys[row]!]! : this.#recognise(aspect, seats[chunk]!, row, gate)) *
+            NUM_OUTCOMES +
             outcomeOf[code]!,
         );
       }
     }
     for (let index = 0; index < codes.length; index += 1)
       this.#hours.add(hourOf(atUnixMs[index]!) * NUM_OUTCOMES + outcomeOf[codes[index]!]!);
-    for (const seat of seats) seat.close();
   }
 
-  #numbersOf(aspect: Aspect, seat: ChunkSeat, gate: number, known: Int32Array[]): Int32Array | undefined {
+  #numbersOf(aspect: Aspect, seat: ChunkSeat, gate: number, known: RowNumbers[]): RowNumbers | undefined {
     const slot = this.#describer.slotOf(aspect, gate);
     return slot === undefined ? undefined : (known[gate] = seat.numbersOf(slot));
   }

@@ -59,8 +59,6 @@ export class CountryCounter {
       const country = countries.numberOf(this.#plan.ofGates[gate]!);
       counts.set(country, (counts.get(country) ?? 0) + 1);
     }
-    seat.close();
-    countries.close();
     return new Map([...counts].map(([number, requests]) => [this.#plan.texts.textOf(number), requests]));
   }
 }

@@ -88,7 +88,6 @@ export class DecisionFilter extends Plan {
       seat.row = row;
       if (evaluateNode(this.#nodes[codes[row]!]!, seat, this.groups, NO_TAGS) === TRUE) matching.push(row);
     }
-    seat.close();
     return Uint32Array.from(matching);
   }
 }

@@ -141,7 +141,6 @@ export class SurveyBuilder {
       this.#fromUnixMs = Math.min(this.#fromUnixMs, times[row]!);
       this.#toUnixMs = Math.max(this.#toUnixMs, times[row]!);
     }
-    seat.close();
     this.#requests += rows.numRows;
   }
 
