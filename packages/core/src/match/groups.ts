@@ -1,4 +1,4 @@
-/** Features that are read from the same attributes, taken together: what no rule tells apart is one class. */
+/** Features with the comparisons that ask them: what no rule tells apart is one class. */
 import type { Lookup } from '../check/lookups.js';
 import type { Comparison } from '../language/tree.js';
 import type { Field } from '../request/field.js';
@@ -11,22 +11,23 @@ import { Heard } from './heard.js';
 import type { Reading } from './reading.js';
 import { FALSE, TRUE, UNKNOWN, type Degree } from './truth.js';
 
-/** One feature with the atoms that ask it. */
-interface Asked {
-  readonly feature: Feature<Field<FeatureValue>>;
-  readonly index: AtomIndex;
-}
-
 const FIRST_ROOM = 1024;
 const NO_CLASS = -1;
+/** Words of the table of degrees: a larger one would be waited for longer than entries are searched. */
+const MAX_DEGREE_WORDS = 1 << 20;
+/** Of the table of degrees: two bits each, so many in a word. */
+const DEGREES_BITS = 4;
+const DEGREE_MASK = (1 << DEGREES_BITS) - 1;
 
 /**
  * A group answers with the number of a class: a set of atoms that do not come out false. Classes are numbered as they
  * are first seen; the atoms of each lie one behind the other in one array, ascending, twice their number, and one more
- * where they are unknown.
+ * where they are unknown. While there are few, what each atom comes to also stands in a table.
  */
 export class Group implements Feature<number> {
-  readonly #asked = new Map<string, Asked>();
+  readonly key: string;
+  readonly inputs: readonly string[];
+  readonly #index: AtomIndex;
   /** Numbers of classes by the hash of their entries, open addressing. */
   #byHash = new Int32Array(FIRST_ROOM).fill(NO_CLASS);
   #heard: Heard | undefined;
@@ -36,32 +37,39 @@ export class Group implements Feature<number> {
   /** Where the entries of each class begin, and those of the next. */
   #starts = new Int32Array(FIRST_ROOM);
   numAtoms = 0;
+  /** By class and atom; as it began where it would be too large. */
+  #degrees = new Int32Array(FIRST_ROOM);
+  #hasDegrees = true;
+  /** Of a class in the table of degrees. */
+  #degreeWords = 0;
 
   constructor(
-    readonly key: string,
-    readonly inputs: readonly string[],
-  ) {}
+    private readonly feature: Feature<Field<FeatureValue>>,
+    reading: PathReading,
+  ) {
+    this.key = `class of ${feature.key}`;
+    this.inputs = feature.inputs;
+    this.#index = new AtomIndex(reading);
+  }
 
   /** All atoms must be there before the first class is read. */
-  addAtom(
-    feature: Feature<Field<FeatureValue>>,
-    reading: PathReading,
-    comparison: Comparison,
-    lookup: Lookup | undefined,
-  ): number {
-    let asked = this.#asked.get(feature.key);
-    if (!asked) this.#asked.set(feature.key, (asked = { feature, index: new AtomIndex(reading) }));
-    asked.index.add(this.numAtoms, comparison, lookup);
+  addAtom(comparison: Comparison, lookup: Lookup | undefined): number {
+    this.#index.add(this.numAtoms, comparison, lookup);
     return this.numAtoms++;
   }
 
-  /** The class of a request, seen by the attributes that the group is read from. */
+  /** The class of a request, seen by the attributes that the feature is read from. */
   read(reading: Reading): number {
-    const heard = (this.#heard ??= new Heard(this.numAtoms));
+    const heard = (this.#heard ??= this.#begin());
     heard.begin();
-    for (const { feature, index } of this.#asked.values()) index.ask(feature.read(reading), heard);
+    this.#index.ask(this.feature.read(reading), heard);
     heard.sort();
     return this.#numberOf(heard);
+  }
+
+  #begin(): Heard {
+    this.#degreeWords = (this.numAtoms >> DEGREES_BITS) + 1;
+    return new Heard(this.numAtoms);
   }
 
   /** The class with these entries; the first that is asked for them makes it. */
@@ -101,6 +109,21 @@ export class Group implements Feature<number> {
     this.#starts[number] = this.numEntries;
     this.numEntries += entries.length;
     this.#starts[number + 1] = this.numEntries;
+    if (this.#hasDegrees) this.#tabulate(number, entries);
+  }
+
+  #tabulate(number: number, entries: Int32Array): void {
+    const start = number * this.#degreeWords;
+    const end = start + this.#degreeWords;
+    this.#hasDegrees = end <= MAX_DEGREE_WORDS;
+    if (!this.#hasDegrees) return;
+    while (end > this.#degrees.length) this.#degrees = grownWords(this.#degrees);
+    this.#degrees.fill(0, start, end);
+    for (const entry of entries) {
+      const atom = entry >> 1;
+      const degree = (entry & 1) === 0 ? TRUE : UNKNOWN;
+      this.#degrees[start + (atom >> DEGREES_BITS)]! |= degree << ((atom & DEGREE_MASK) * 2);
+    }
   }
 
   /** The entries of a class. */
@@ -110,6 +133,12 @@ export class Group implements Feature<number> {
 
   /** What an atom comes to for a class. */
   degreeOf(number: number, atom: number): Degree {
+    if (!this.#hasDegrees) return this.#searchDegree(number, atom);
+    const word = this.#degrees[number * this.#degreeWords + (atom >> DEGREES_BITS)]!;
+    return ((word >>> ((atom & DEGREE_MASK) * 2)) & 3) as Degree;
+  }
+
+  #searchDegree(number: number, atom: number): Degree {
     const entries = this.#entries;
     const wanted = atom * 2;
     let low = this.#starts[number]!;
@@ -129,6 +158,7 @@ export class Group implements Feature<number> {
     this.#byHash = new Int32Array(FIRST_ROOM).fill(NO_CLASS);
     this.numClasses = 0;
     this.numEntries = 0;
+    this.#hasDegrees = true;
   }
 }
 
@@ -139,10 +169,10 @@ function hashEntries(entries: Int32Array, start: number, end: number): number {
   return hash ^ (hash >>> 15);
 }
 
-/** The groups of a program, and the number of each comparison in its group. */
+/** The groups of a program, one for each feature, and the number of each comparison in its group. */
 export class Groups {
   readonly all: Group[] = [];
-  readonly #byInputs = new Map<string, number>();
+  readonly #byFeature = new Map<string, number>();
   readonly #atoms = new Map<string, { group: number; atom: number }>();
 
   /** The same comparison of the same feature is one atom. */
@@ -155,19 +185,18 @@ export class Groups {
     const key = `${feature.key}\n${printCondition({ ...comparison, isNegated: false })}`;
     let found = this.#atoms.get(key);
     if (!found) {
-      const group = this.#groupFor(feature.inputs);
-      found = { group, atom: this.all[group]!.addAtom(feature, reading, comparison, lookup) };
+      const group = this.#groupFor(feature, reading);
+      found = { group, atom: this.all[group]!.addAtom(comparison, lookup) };
       this.#atoms.set(key, found);
     }
     return found;
   }
 
-  #groupFor(inputs: readonly string[]): number {
-    const key = inputs.join('\n');
-    let group = this.#byInputs.get(key);
+  #groupFor(feature: Feature<Field<FeatureValue>>, reading: PathReading): number {
+    let group = this.#byFeature.get(feature.key);
     if (group === undefined) {
-      group = this.all.push(new Group(`group of ${key}`, inputs)) - 1;
-      this.#byInputs.set(key, group);
+      group = this.all.push(new Group(feature, reading)) - 1;
+      this.#byFeature.set(feature.key, group);
     }
     return group;
   }
