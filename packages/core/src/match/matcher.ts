@@ -9,8 +9,8 @@ import { ABSENT, PairMap } from './pair-map.js';
 import { NO_STAGE, type Program, type ProgramStage } from './program.js';
 import { ChunkSeat, SingleSeat, type Seat } from './seat.js';
 import type { CodedRows } from './coder.js';
-import { evaluateConjunction, evaluateNode, GOING_ON, REMEMBERING, TIMED, type StageRule } from './stage.js';
-import { BLIND, ENDED, MATCHED, MATCHED_BLIND_KEY, MATCHED_UNKNOWN, ruleEvent, type Trace } from './trace.js';
+import { evaluateNode, evaluateTests, GOING_ON, REMEMBERING, TIMED, type StageRule } from './stage.js';
+import { BLIND, ENDED, MATCHED, MATCHED_BLIND_KEY, MATCHED_UNKNOWN, ruleEvent } from './trace.js';
 import { FALSE, TRUE, UNKNOWN, type Degree } from './truth.js';
 
 export const UNCOVERED: Ruling = { outcome: 'uncovered', would: [], tags: [], blind: [], matched: [] };
@@ -32,13 +32,13 @@ interface Post {
   /** The minute in which its hours were asked last, and the answer. */
   askedMinute: number;
   isInHours: boolean;
-  /** How often its condition was asked of a request. */
-  numEvaluations: number;
 }
 
 /** The rules of a stage with what a matcher keeps of them, and the codes of the rulings that came up. */
 interface Court extends ProgramStage {
   readonly posts: readonly Post[];
+  /** By rule, how often its condition was asked of a request. */
+  readonly numEvaluations: Float64Array;
   /** By place in the trace, twice, and one more where an address header was ignored; one too many, so that 0 is unset. */
   readonly codes: number[];
 }
@@ -84,6 +84,7 @@ export class Matcher {
     this.#courts = program.stages.map(({ stage, trace }) => ({
       stage,
       trace,
+      numEvaluations: new Float64Array(stage.rules.length),
       codes: [],
       posts: stage.rules.map((rule) => ({
         rule,
@@ -91,7 +92,6 @@ export class Matcher {
         window: windowOf(rule),
         askedMinute: NEVER_ASKED,
         isInHours: false,
-        numEvaluations: 0,
       })),
     }));
     this.#stride = Math.max(1, ...program.stages.map(({ stage }) => stage.numLists));
@@ -163,14 +163,16 @@ export class Matcher {
     return (court.codes[at] = coding.codeFor(court.trace.rulingAt(place, (stage & 1) === 1)));
   }
 
-  /** How often conditions were asked since this was asked last, by `fence/rule`. */
+  /** How often conditions were asked since this was asked last, by `fence/rule`; a rule may stand at several stages. */
   takeEvaluations(): [rule: string, evaluations: number][] {
-    const posts = this.#courts.flatMap((court) => court.posts).filter(({ numEvaluations }) => numEvaluations > 0);
-    return posts.map((post) => {
-      const taken: [string, number] = [post.rule.id, post.numEvaluations];
-      post.numEvaluations = 0;
-      return taken;
-    });
+    const taken: [string, number][] = [];
+    for (const { stage, numEvaluations } of this.#courts) {
+      numEvaluations.forEach((times, rule) => {
+        if (times > 0) taken.push([stage.rules[rule]!.id, times]);
+      });
+      numEvaluations.fill(0);
+    }
+    return taken;
   }
 
   /** Makes room where too much is known; before the seats of the next rows are opened. */
@@ -188,13 +190,14 @@ export class Matcher {
    * @returns where it stands in the trace at the end
    */
   #walk(
-    { stage, trace, posts }: Court,
+    court: Court,
     seat: Seat,
     lists: Int32Array,
     listsAt: number,
     atUnixMs: number,
     isTimeUnknown: boolean,
   ): number {
+    const { stage, trace, posts } = court;
     const { leads, traits, barriers, numLists } = stage;
     const cursors = this.#cursors;
     const heads = this.#heads;
@@ -224,12 +227,12 @@ export class Matcher {
       const next = lead >> 1;
       // Another list may lead to the same rule.
       from = next * 2 + 2;
-      const post = posts[next]!;
       const trait = traits[next]!;
-      const live = (trait & TIMED) === 0 ? TRUE : this.#liveness(post, atUnixMs, isTimeUnknown);
+      const live = (trait & TIMED) === 0 ? TRUE : this.#liveness(posts[next]!, atUnixMs, isTimeUnknown);
       if (live === FALSE) continue;
-      const holds = (lead & 1) === 1 ? TRUE : this.#evaluate(trace, post, seat, place);
+      const holds = (lead & 1) === 1 ? TRUE : this.#evaluate(court, next, seat, place);
       if (holds === FALSE) continue;
+      const post = posts[next]!;
       const isUnknown = live === UNKNOWN || holds === UNKNOWN;
       const { rule } = post;
       if (isUnknown && !rule.rule.matchesUnknown) {
@@ -250,11 +253,13 @@ export class Matcher {
     }
   }
 
-  #evaluate(trace: Trace, post: Post, seat: Seat, place: number): Degree {
-    post.numEvaluations += 1;
-    const { conjunction, condition, isInTrial } = post.rule;
+  #evaluate({ stage, trace, numEvaluations }: Court, rule: number, seat: Seat, place: number): Degree {
+    numEvaluations[rule]! += 1;
     const { groups } = this.program;
-    if (conjunction) return evaluateConjunction(conjunction, seat, groups);
+    const start = stage.testStarts[rule]!;
+    const end = stage.testStarts[rule + 1]!;
+    if (start < end) return evaluateTests(stage.tests, start, end, seat, groups);
+    const { condition, isInTrial } = stage.rules[rule]!;
     const { byActing, byAll } = trace.tagsAt(place);
     return evaluateNode(condition, seat, groups, isInTrial ? byAll : byActing);
   }

@@ -27,8 +27,6 @@ export interface StageRule {
   /** `fence/rule` */
   readonly id: string;
   readonly condition: Node;
-  /** The comparisons of a condition that joins nothing but such with and; three numbers each: group, atom, whether negated. */
-  readonly conjunction: Int32Array | undefined;
   /** Sees also tags that were set in trial. */
   readonly isInTrial: boolean;
   /** Has hours, or an end. */
@@ -80,6 +78,12 @@ export class Stage {
   readonly #lists: Int32Array[];
   /** By rule, what a matcher has to look at beside its condition. */
   readonly traits: Uint8Array;
+  /**
+   * Conditions that join nothing but comparisons with and, one behind the other, three numbers a comparison: group, atom,
+   * whether negated. Those of a rule begin where `testStarts` says; none, where its condition is not such.
+   */
+  readonly tests: Int32Array;
+  readonly testStarts: Int32Array;
   readonly #candidates: Heard;
 
   constructor(
@@ -110,7 +114,6 @@ export class Stage {
           fence,
           id: ruleId(statement.name, rule.name),
           condition,
-          conjunction: toConjunction(condition, findCover(condition)?.atoms),
           isInTrial: fence.isTrial || rule.state === 'trial',
           isTimed: rule.hours !== undefined || rule.until !== undefined,
           ends: ENDING_ACTIONS.includes(rule.action.kind),
@@ -121,6 +124,10 @@ export class Stage {
     }
     this.fences = fences;
     this.rules = rules;
+    const tests = rules.map(({ condition }) => toTests(condition, findCover(condition)?.atoms));
+    this.tests = Int32Array.from(tests.flat());
+    this.testStarts = new Int32Array(rules.length + 1);
+    tests.forEach(({ length }, rule) => (this.testStarts[rule + 1] = this.testStarts[rule]! + length));
     const always: number[] = [];
     this.#ledBy = [];
     rules.forEach(({ condition }, index) => {
@@ -202,9 +209,9 @@ export class Stage {
     const start = this.#numLeads;
     for (let at = 0; at < found.size; at += 1) {
       const rule = found.entries[at]! >> 1;
-      const { condition, conjunction } = this.rules[rule]!;
-      if (conjunction) {
-        const least = this.#leastOfConjunction(conjunction, group, number);
+      const { condition } = this.rules[rule]!;
+      if (this.testStarts[rule]! < this.testStarts[rule + 1]!) {
+        const least = this.#leastOfTests(rule, group, number);
         if (least !== undefined) this.#append(rule * 2 + (least === TRUE ? 1 : 0));
       } else if (this.#greatest(condition, group, number) !== FALSE)
         this.#append(rule * 2 + (this.#least(condition, group, number) === TRUE ? 1 : 0));
@@ -215,15 +222,16 @@ export class Stage {
   }
 
   /** The same for comparisons joined with and; undefined where they come to false. */
-  #leastOfConjunction(conjunction: Int32Array, group: number, number: number): Degree | undefined {
+  #leastOfTests(rule: number, group: number, number: number): Degree | undefined {
+    const { tests } = this;
     let least: Degree = TRUE;
-    for (let at = 0; at < conjunction.length; at += 3) {
-      if (conjunction[at] !== group) {
+    for (let at = this.testStarts[rule]!; at < this.testStarts[rule + 1]!; at += 3) {
+      if (tests[at] !== group) {
         least = FALSE;
         continue;
       }
-      const degree = this.groups.all[group]!.degreeOf(number, conjunction[at + 1]!);
-      const own = conjunction[at + 2] === 1 ? TRUE - degree : degree;
+      const degree = this.groups.all[group]!.degreeOf(number, tests[at + 1]!);
+      const own = tests[at + 2] === 1 ? TRUE - degree : degree;
       if (own === FALSE) return undefined;
       if (own === UNKNOWN && least === TRUE) least = UNKNOWN;
     }
@@ -286,27 +294,30 @@ function isFinal({ isTrial, statement: { otherwise } }: StageFence): boolean {
   return !isTrial && otherwise.kind !== 'continue' && otherwise.kind !== 'allow';
 }
 
-/** @param leading the comparisons that lead to the rule: they mostly hold where it is asked, so others are asked first */
-function toConjunction(node: Node, leading: readonly { readonly group: number }[] = []): Int32Array | undefined {
+/**
+ * The comparisons of a condition that joins nothing but such with and, as in `Stage.tests`; none where it is not such.
+ * @param leading those that lead to the rule: they mostly hold where it is asked, so others are asked first
+ */
+function toTests(node: Node, leading: readonly { readonly group: number }[] = []): number[] {
   const parts = node.kind === 'and' ? node.parts : [node];
   const [first, last]: [number[], number[]] = [[], []];
   for (const part of parts) {
     const atom = part.kind === 'not' ? part.part : part;
-    if (atom.kind !== 'atom') return undefined;
+    if (atom.kind !== 'atom') return [];
     const leads = leading.some(({ group }) => group === atom.group);
     (leads ? last : first).push(atom.group, atom.atom, part.kind === 'not' ? 1 : 0);
   }
-  return Int32Array.from([...first, ...last]);
+  return [...first, ...last];
 }
 
-/** What a condition of comparisons joined with and comes to. */
-export function evaluateConjunction(conjunction: Int32Array, seat: Seat, groups: Groups): Degree {
+/** What comparisons come to that are joined with and. @param start where the first stands; `end`, where they end */
+export function evaluateTests(tests: Int32Array, start: number, end: number, seat: Seat, groups: Groups): Degree {
   let result: Degree = TRUE;
-  for (let at = 0; at < conjunction.length; at += 3) {
-    const group = conjunction[at]!;
-    const degree = groups.all[group]!.degreeOf(seat.classOf(group), conjunction[at + 1]!);
+  for (let at = start; at < end; at += 3) {
+    const group = tests[at]!;
+    const degree = groups.all[group]!.degreeOf(seat.classOf(group), tests[at + 1]!);
     if (degree === UNKNOWN) result = UNKNOWN;
-    else if ((degree === TRUE) === (conjunction[at + 2] === 1)) return FALSE;
+    else if ((degree === TRUE) === (tests[at + 2] === 1)) return FALSE;
   }
   return result;
 }
