@@ -135,6 +135,19 @@ describe('a damaged column', () => {
   ])('is refused by naming what is wrong', (bytes, numRows, message) => {
     expect(() => decodeColumn(bytes, numRows, noDictionary)).toThrow(new DamagedColumnError(message));
   });
+
+  it('is one whose dictionary has lost a part', () => {
+    const writer = new SegmentWriter();
+    const [first, second] = ['a', 'b'].map((text, line) => {
+      writer.push({ line, atUnixMs: 0, attributes: { x: text } });
+      return writer.endChunk()!;
+    });
+    const dictionaries = new SegmentDictionaries();
+    dictionaries.add('x', first!.dictionaries.get('x')!);
+    expect(() => new ChunkRows(1, second!.columns, dictionaries)).toThrow(
+      new DamagedColumnError('column x: a code stands for no value: 1'),
+    );
+  });
 });
 
 it('CRC-32 gives the check value of the standard', () =>

@@ -221,10 +221,25 @@ export function decodeColumn(bytes: Uint8Array, numRows: number, findDictionary:
   throw new DamagedColumnError(`the column has the unknown type ${type}`);
 }
 
+/** @throws DamagedColumnError where a code is none of the dictionary */
 function valueColumn(dictionary: Dictionary, codes: Codes): ValueColumn {
   const first = codes[0] ?? 0;
-  const presence = !codes.includes(0) && codes.length > 0 ? 1 : codes.every((code) => code === 0) ? 0 : -1;
-  return { kind: 'values', dictionary, codes, onlyCode: codes.every((code) => code === first) ? first : -1, presence };
+  let [numUnknown, numFirst, highest] = [0, 0, 0];
+  for (let row = 0; row < codes.length; row += 1) {
+    const code = codes[row]!;
+    if (code === 0) numUnknown += 1;
+    if (code === first) numFirst += 1;
+    if (code > highest) highest = code;
+  }
+  if (highest - FIRST_VALUE_CODE >= dictionary.numValues)
+    throw new DamagedColumnError(`a code stands for no value: ${highest - FIRST_VALUE_CODE}`);
+  return {
+    kind: 'values',
+    dictionary,
+    codes,
+    onlyCode: numFirst === codes.length ? first : -1,
+    presence: numUnknown === codes.length ? 0 : numUnknown === 0 ? 1 : -1,
+  };
 }
 
 function decodeIntegers(leb: LebReader, numRows: number, hasScale: boolean): Float64Array {

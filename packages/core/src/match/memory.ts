@@ -33,33 +33,36 @@ type StoredCounter = StoredState['counters'][number][1];
 export type KeyNames = (limit: number, key: number) => string;
 
 /**
- * A counter is a record of eight places in one array, so that a count touches little: the end of its hold, from when on
- * nothing of it matters any more, four whole numbers about its ring in the room of two, and a ring of four. A ring that
- * needs more lies elsewhere, and has twice the room each time; where the first ring was, its oldest time stands then. What
- * is let go of is given out again.
+ * A counter is a record of four places in one array, half a line of the cache: from when on nothing of it matters any
+ * more; two times; and, in the room of one, a whole number: how many times there are, as -1 - n, or where a ring of more
+ * begins. Most counters never have more than two times. Of a ring the first of the two is its oldest time.
  */
-const RECORD = 8;
-const HELD_UNTIL = 0;
-const QUIET_FROM = 1;
-const INLINE_RING = 4;
-/** Of a ring that lies elsewhere. */
-const OLDEST = 4;
-/** Of the whole numbers, from the beginning of the record: where the ring begins, its room, its first, how many. */
-const RING_START = 4;
-const RING_ROOM = 5;
-const RING_HEAD = 6;
-const RING_SIZE = 7;
+const RECORD = 4;
+const QUIET_FROM = 0;
+const TIMES = 1;
+const INLINE_TIMES = 2;
+/** From the beginning of the record, in whole numbers. */
+const RING = 6;
+
+/**
+ * A ring begins with three whole numbers in the room of two places: its first, how many, and its room, a power of two.
+ * One that is full moves to one of twice the room; what is let go of is given out again.
+ */
+const RING_PLACES = 2;
+const RING_HEAD = 0;
+const RING_SIZE = 1;
+const RING_ROOM = 2;
 const FIRST_ROOM = 4;
 
 const PAGE_BITS = 10;
 const PAGE_KEYS = 1 << PAGE_BITS;
-const NO_RECORD = -1;
+const NONE = -1;
 
 /**
- * Where the record of a counter begins, by limit and key. Keys are numbered as they are first seen, so that those of busy
+ * The number of a counter, by limit and key. Keys are numbered as they are first seen, so that those of busy
  * clients lie together: a page of places for each thousand of them that has some, in one array.
  */
-class RecordPlaces {
+class CounterPlaces {
   /** By limit, where the pages of its keys begin; less than 0 for those that are not there. */
   readonly #pages: Int32Array[] = [];
   #places = new Int32Array(PAGE_KEYS);
@@ -69,28 +72,28 @@ class RecordPlaces {
   get(limit: number, key: number): number {
     const pages = this.#pages[limit];
     const page = key >>> PAGE_BITS;
-    if (pages === undefined || page >= pages.length) return NO_RECORD;
+    if (pages === undefined || page >= pages.length) return NONE;
     const start = pages[page]!;
-    return start < 0 ? NO_RECORD : this.#places[start + (key & (PAGE_KEYS - 1))]!;
+    return start < 0 ? NONE : this.#places[start + (key & (PAGE_KEYS - 1))]!;
   }
 
   /** For a counter that is there. */
   forget(limit: number, key: number): void {
-    this.#places[this.#pages[limit]![key >>> PAGE_BITS]! + (key & (PAGE_KEYS - 1))] = NO_RECORD;
+    this.#places[this.#pages[limit]![key >>> PAGE_BITS]! + (key & (PAGE_KEYS - 1))] = NONE;
   }
 
-  set(limit: number, key: number, record: number): void {
+  set(limit: number, key: number, counter: number): void {
     const page = key >>> PAGE_BITS;
-    let pages = (this.#pages[limit] ??= new Int32Array(16).fill(NO_RECORD));
-    while (page >= pages.length) pages = grownWords(pages).fill(NO_RECORD, pages.length);
+    let pages = (this.#pages[limit] ??= new Int32Array(16).fill(NONE));
+    while (page >= pages.length) pages = grownWords(pages).fill(NONE, pages.length);
     this.#pages[limit] = pages;
     if (pages[page]! < 0) {
       pages[page] = this.#size;
       this.#size += PAGE_KEYS;
       while (this.#size > this.#places.length) this.#places = grownWords(this.#places);
-      this.#places.fill(NO_RECORD, this.#size - PAGE_KEYS, this.#size);
+      this.#places.fill(NONE, this.#size - PAGE_KEYS, this.#size);
     }
-    this.#places[pages[page]! + (key & (PAGE_KEYS - 1))] = record;
+    this.#places[pages[page]! + (key & (PAGE_KEYS - 1))] = counter;
   }
 }
 
@@ -99,15 +102,21 @@ export class Memory {
   readonly #waiting: Map<string, StoredCounter>;
   readonly #holds: Map<string, number>;
   #names: KeyNames = () => '';
-  #records = new RecordPlaces();
-  /** Of each counter its limit, its key and its record. */
-  #counters = new Int32Array(FIRST_COUNTERS * 3);
+  #places = new CounterPlaces();
+  /** By counter, its limit and its key; the limit of one that was let go of is `NONE`. */
+  #named = new Int32Array(FIRST_COUNTERS * 2);
+  #records = new Float64Array(FIRST_COUNTERS * RECORD);
+  #recordInts = new Int32Array(this.#records.buffer);
+  /** Counters that there were, and those of them that were let go of. */
   #numCounters = 0;
-  #data = new Float64Array(FIRST_COUNTERS * RECORD);
-  #ints = new Int32Array(this.#data.buffer);
-  #dataSize = 0;
-  /** Where places are free, by the power of two that they are. */
-  #free: number[][] = [];
+  #freeCounters: number[] = [];
+  /** Until when a counter is held, where its limit holds. */
+  readonly #heldUntil = new Map<number, number>();
+  #rings = new Float64Array(FIRST_COUNTERS);
+  #ringInts = new Int32Array(this.#rings.buffer);
+  #numRingPlaces = 0;
+  /** Where rings are free, by the power of two that is their room. */
+  #freeRings: number[][] = [];
   #sweepAtKeys = MIN_SWEEP_KEYS;
   #latestUnixMs = Number.NEGATIVE_INFINITY;
 
@@ -121,7 +130,7 @@ export class Memory {
   }
 
   get numKeys(): number {
-    return this.#waiting.size + this.#numCounters + this.#holds.size;
+    return this.#waiting.size + this.#numCounters - this.#freeCounters.length + this.#holds.size;
   }
 
   /** Those of whoever counts from here on; numbers of before are let go of. */
@@ -138,8 +147,9 @@ export class Memory {
   /** Its counters one by one, for whoever cannot have all of them at once. */
   *counters(): Generator<readonly [string, StoredCounter]> {
     for (const counter of this.#waiting) if (counter[1].quietFromUnixMs > this.#latestUnixMs) yield counter;
-    for (let index = 0; index < this.#numCounters; index += 1)
-      if (this.#data[this.#counters[index * 3 + 2]! + QUIET_FROM]! > this.#latestUnixMs) yield this.#storedAt(index);
+    for (let counter = 0; counter < this.#numCounters; counter += 1)
+      if (this.#isAlive(counter) && this.#records[counter * RECORD + QUIET_FROM]! > this.#latestUnixMs)
+        yield this.#storedAt(counter);
   }
 
   /** Its holds: their keys, and until when. */
@@ -147,62 +157,103 @@ export class Memory {
     for (const hold of this.#holds) if (hold[1] > this.#latestUnixMs) yield hold;
   }
 
-  #storedAt(index: number): readonly [string, StoredCounter] {
-    const record = this.#counters[index * 3 + 2]!;
+  #isAlive(counter: number): boolean {
+    return this.#named[counter * 2] !== NONE;
+  }
+
+  #storedAt(counter: number): readonly [string, StoredCounter] {
     return [
-      this.#names(this.#counters[index * 3]!, this.#counters[index * 3 + 1]!),
+      this.#names(this.#named[counter * 2]!, this.#named[counter * 2 + 1]!),
       {
-        stampsUnixMs: this.#stampsOf(record),
-        heldUntilUnixMs: this.#data[record + HELD_UNTIL]!,
-        quietFromUnixMs: this.#data[record + QUIET_FROM]!,
+        stampsUnixMs: this.#stampsOf(counter),
+        heldUntilUnixMs: this.#heldUntil.get(counter) ?? NEVER,
+        quietFromUnixMs: this.#records[counter * RECORD + QUIET_FROM]!,
       },
     ];
   }
 
-  #stampsOf(record: number): number[] {
-    const [start, room, head, size] = this.#ints.subarray(record * 2 + RING_START, record * 2 + RING_SIZE + 1);
-    return Array.from({ length: size! }, (_, at) => this.#data[start! + ((head! + at) % room!)]!);
+  #stampsOf(counter: number): number[] {
+    const record = counter * RECORD;
+    const ring = this.#recordInts[record * 2 + RING]!;
+    if (ring < 0) return [...this.#records.subarray(record + TIMES, record + TIMES - 1 - ring)];
+    const [head, size, room] = this.#ringInts.subarray(ring * 2, ring * 2 + RING_ROOM + 1);
+    return Array.from({ length: size! }, (_, at) => this.#rings[ring + RING_PLACES + ((head! + at) % room!)]!);
   }
 
   /** The numbers of keys are about to mean something else. */
   forgetNumbers(): void {
-    for (let index = 0; index < this.#numCounters; index += 1) this.#waiting.set(...this.#storedAt(index));
-    this.#records = new RecordPlaces();
+    for (let counter = 0; counter < this.#numCounters; counter += 1)
+      if (this.#isAlive(counter)) this.#waiting.set(...this.#storedAt(counter));
+    this.#places = new CounterPlaces();
     this.#numCounters = 0;
-    this.#dataSize = 0;
-    this.#free = [];
+    this.#freeCounters = [];
+    this.#heldUntil.clear();
+    this.#numRingPlaces = 0;
+    this.#freeRings = [];
   }
 
   /** Counts a request. @returns whether more than `max` lie in the window that ends with it, or a hold stands */
   count(limit: number, key: number, atUnixMs: number, { max, windowMs, holdMs }: Window): boolean {
     if (this.numKeys >= this.#sweepAtKeys) this.#sweep(atUnixMs);
     this.#latestUnixMs = atUnixMs;
-    let record = this.#records.get(limit, key);
-    if (record < 0) record = this.#begin(limit, key);
-    const ring = record * 2;
-    const start = this.#ints[ring + RING_START]!;
-    const room = this.#ints[ring + RING_ROOM]!;
-    let head = this.#ints[ring + RING_HEAD]!;
-    let size = this.#ints[ring + RING_SIZE]!;
+    let counter = this.#places.get(limit, key);
+    if (counter < 0) counter = this.#begin(limit, key);
+    const record = counter * RECORD;
+    const isInline = this.#recordInts[record * 2 + RING]! < 0;
     const before = atUnixMs - windowMs;
-    // Of more than the limit only the latest can still lie in a later window that overflows.
-    if (size > 0 && (size > max || this.#data[room > FIRST_ROOM ? record + OLDEST : start + head]! <= before)) {
-      do {
-        head = head + 1 === room ? 0 : head + 1;
-        size -= 1;
-      } while (size > 0 && (size > max || this.#data[start + head]! <= before));
-      if (room > FIRST_ROOM) this.#data[record + OLDEST] = size > 0 ? this.#data[start + head]! : atUnixMs;
+    const size = isInline
+      ? this.#countInline(record, atUnixMs, before, max)
+      : this.#countInRing(record, atUnixMs, before, max);
+    const isFull = size > max;
+    if (holdMs === undefined) {
+      this.#records[record + QUIET_FROM] = atUnixMs + windowMs;
+      return isFull;
     }
-    this.#ints[ring + RING_HEAD] = head;
-    this.#ints[ring + RING_SIZE] = size + 1;
-    if (size === room) this.#push(record, atUnixMs);
-    else this.#data[start + (head + size < room ? head + size : head + size - room)] = atUnixMs;
-    const isFull = size + 1 > max;
-    let heldUntil = this.#data[record + HELD_UNTIL]!;
+    let heldUntil = this.#heldUntil.get(counter) ?? NEVER;
     const isHeld = atUnixMs < heldUntil;
-    if (isFull && !isHeld && holdMs !== undefined) this.#data[record + HELD_UNTIL] = heldUntil = atUnixMs + holdMs;
-    this.#data[record + QUIET_FROM] = Math.max(atUnixMs + windowMs, heldUntil);
+    if (isFull && !isHeld) this.#heldUntil.set(counter, (heldUntil = atUnixMs + holdMs));
+    this.#records[record + QUIET_FROM] = Math.max(atUnixMs + windowMs, heldUntil);
     return isFull || isHeld;
+  }
+
+  /** @returns how many times there are, of more than the limit only the latest: others lie in no later window that overflows */
+  #countInline(record: number, atUnixMs: number, before: number, max: number): number {
+    const records = this.#records;
+    let size = -1 - this.#recordInts[record * 2 + RING]!;
+    while (size > 0 && (size > max || records[record + TIMES]! <= before)) {
+      records[record + TIMES] = records[record + TIMES + 1]!;
+      size -= 1;
+    }
+    if (size === INLINE_TIMES) this.#beginRing(record, [records[record + TIMES]!, records[record + TIMES + 1]!, atUnixMs]);
+    else {
+      records[record + TIMES + size] = atUnixMs;
+      this.#recordInts[record * 2 + RING] = -2 - size;
+    }
+    return size + 1;
+  }
+
+  /** The same of a counter that has a ring. */
+  #countInRing(record: number, atUnixMs: number, before: number, max: number): number {
+    const ring = this.#recordInts[record * 2 + RING]!;
+    const ints = ring * 2;
+    const start = ring + RING_PLACES;
+    const room = this.#ringInts[ints + RING_ROOM]!;
+    let head = this.#ringInts[ints + RING_HEAD]!;
+    let size = this.#ringInts[ints + RING_SIZE]!;
+    if (size > 0 && (size > max || this.#records[record + TIMES]! <= before)) {
+      do {
+        head = (head + 1) & (room - 1);
+        size -= 1;
+      } while (size > 0 && (size > max || this.#rings[start + head]! <= before));
+      this.#ringInts[ints + RING_HEAD] = head;
+      this.#records[record + TIMES] = size > 0 ? this.#rings[start + head]! : atUnixMs;
+    }
+    if (size === room) this.#growRing(record, atUnixMs);
+    else {
+      this.#rings[start + ((head + size) & (room - 1))] = atUnixMs;
+      this.#ringInts[ints + RING_SIZE] = size + 1;
+    }
+    return size + 1;
   }
 
   /** A counter for a key that was not counted yet, or was handed over by its text. */
@@ -211,65 +262,81 @@ export class Memory {
     const stored = text === undefined ? undefined : this.#waiting.get(text);
     if (stored) this.#waiting.delete(text!);
     else if (this.numKeys >= this.maxKeys) throw new TooManyKeysError(this.maxKeys);
-    return this.#add(limit, key, stored ?? EMPTY_COUNTER);
+    const counter = this.#freeCounters.pop() ?? this.#addCounter();
+    this.#named[counter * 2] = limit;
+    this.#named[counter * 2 + 1] = key;
+    this.#places.set(limit, key, counter);
+    this.#recordInts[counter * RECORD * 2 + RING] = -1;
+    if (stored) this.#restore(counter, stored);
+    return counter;
   }
 
-  #add(limit: number, key: number, { stampsUnixMs, heldUntilUnixMs, quietFromUnixMs }: StoredCounter): number {
-    const record = this.#allot(RECORD);
-    const index = this.#numCounters++;
-    if (index * 3 === this.#counters.length) this.#counters = grownWords(this.#counters);
-    this.#counters[index * 3] = limit;
-    this.#counters[index * 3 + 1] = key;
-    this.#counters[index * 3 + 2] = record;
-    this.#records.set(limit, key, record);
-    this.#data[record + HELD_UNTIL] = heldUntilUnixMs;
-    this.#data[record + QUIET_FROM] = quietFromUnixMs;
+  #addCounter(): number {
+    const counter = this.#numCounters++;
+    if (this.#numCounters * 2 > this.#named.length) {
+      this.#named = grownWords(this.#named);
+      this.#records = grownFloats(this.#records);
+      this.#recordInts = new Int32Array(this.#records.buffer);
+    }
+    return counter;
+  }
+
+  #restore(counter: number, { stampsUnixMs, heldUntilUnixMs, quietFromUnixMs }: StoredCounter): void {
+    const record = counter * RECORD;
+    this.#records[record + QUIET_FROM] = quietFromUnixMs;
+    if (heldUntilUnixMs !== NEVER) this.#heldUntil.set(counter, heldUntilUnixMs);
+    if (stampsUnixMs.length > INLINE_TIMES) this.#beginRing(record, stampsUnixMs);
+    else {
+      this.#records.set(stampsUnixMs, record + TIMES);
+      this.#recordInts[record * 2 + RING] = -1 - stampsUnixMs.length;
+    }
+  }
+
+  /** Gives a counter a ring. */
+  #beginRing(record: number, stampsUnixMs: readonly number[]): void {
     let room = FIRST_ROOM;
     while (room < stampsUnixMs.length) room *= 2;
-    const start = room === FIRST_ROOM ? record + INLINE_RING : this.#allot(room);
-    this.#data.set(stampsUnixMs, start);
-    if (room > FIRST_ROOM) this.#data[record + OLDEST] = stampsUnixMs[0]!;
-    this.#ints[record * 2 + RING_START] = start;
-    this.#ints[record * 2 + RING_ROOM] = room;
-    this.#ints[record * 2 + RING_HEAD] = 0;
-    this.#ints[record * 2 + RING_SIZE] = stampsUnixMs.length;
-    return record;
+    const ring = this.#allot(room);
+    this.#rings.set(stampsUnixMs, ring + RING_PLACES);
+    this.#ringInts[ring * 2 + RING_HEAD] = 0;
+    this.#ringInts[ring * 2 + RING_SIZE] = stampsUnixMs.length;
+    this.#recordInts[record * 2 + RING] = ring;
+    this.#records[record + TIMES] = stampsUnixMs[0]!;
   }
 
-  /** @param places a power of two */
-  #allot(places: number): number {
-    const free = this.#free[Math.log2(places)]?.pop();
-    if (free !== undefined) return free;
-    const start = this.#dataSize;
-    this.#dataSize += places;
-    while (this.#dataSize > this.#data.length) {
-      this.#data = grownFloats(this.#data);
-      this.#ints = new Int32Array(this.#data.buffer);
-    }
-    return start;
-  }
-
-  #letGo(start: number, places: number): void {
-    (this.#free[Math.log2(places)] ??= []).push(start);
-  }
-
-  /** Adds a time to a full ring, which moves to one of twice the room. */
-  #push(record: number, atUnixMs: number): void {
-    const ring = record * 2;
-    const [start, room, head] = this.#ints.subarray(ring + RING_START, ring + RING_SIZE) as unknown as [
-      number,
-      number,
-      number,
-    ];
+  /** Adds a time to a full ring. */
+  #growRing(record: number, atUnixMs: number): void {
+    const ring = this.#recordInts[record * 2 + RING]!;
+    const start = ring + RING_PLACES;
+    const head = this.#ringInts[ring * 2 + RING_HEAD]!;
+    const room = this.#ringInts[ring * 2 + RING_ROOM]!;
     const to = this.#allot(room * 2);
-    this.#data.copyWithin(to, start + head, start + room);
-    this.#data.copyWithin(to + room - head, start, start + head);
-    this.#data[to + room] = atUnixMs;
-    this.#data[record + OLDEST] = this.#data[to]!;
-    if (room > FIRST_ROOM) this.#letGo(start, room);
-    this.#ints[ring + RING_START] = to;
-    this.#ints[ring + RING_ROOM] = room * 2;
-    this.#ints[ring + RING_HEAD] = 0;
+    const toStart = to + RING_PLACES;
+    this.#rings.copyWithin(toStart, start + head, start + room);
+    this.#rings.copyWithin(toStart + room - head, start, start + head);
+    this.#rings[toStart + room] = atUnixMs;
+    this.#ringInts[to * 2 + RING_HEAD] = 0;
+    this.#ringInts[to * 2 + RING_SIZE] = room + 1;
+    this.#recordInts[record * 2 + RING] = to;
+    this.#letGoOfRing(ring);
+  }
+
+  /** @param room a power of two */
+  #allot(room: number): number {
+    const free = this.#freeRings[Math.log2(room)]?.pop();
+    if (free !== undefined) return free;
+    const ring = this.#numRingPlaces;
+    this.#numRingPlaces += RING_PLACES + room;
+    while (this.#numRingPlaces > this.#rings.length) {
+      this.#rings = grownFloats(this.#rings);
+      this.#ringInts = new Int32Array(this.#rings.buffer);
+    }
+    this.#ringInts[ring * 2 + RING_ROOM] = room;
+    return ring;
+  }
+
+  #letGoOfRing(ring: number): void {
+    (this.#freeRings[Math.log2(this.#ringInts[ring * 2 + RING_ROOM]!)] ??= []).push(ring);
   }
 
   /** Whether a hold stands, in which a person may go on; where none does, one begins with the next request. */
@@ -286,23 +353,17 @@ export class Memory {
   #sweep(atUnixMs: number): void {
     for (const [key, { quietFromUnixMs }] of this.#waiting) if (quietFromUnixMs <= atUnixMs) this.#waiting.delete(key);
     for (const [key, until] of this.#holds) if (until <= atUnixMs) this.#holds.delete(key);
-    let numKept = 0;
-    for (let at = 0; at < this.#numCounters * 3; at += 3) {
-      const record = this.#counters[at + 2]!;
-      if (this.#data[record + QUIET_FROM]! <= atUnixMs)
-        this.#forget(this.#counters[at]!, this.#counters[at + 1]!, record);
-      else this.#counters.copyWithin(numKept++ * 3, at, at + 3);
-    }
-    this.#numCounters = numKept;
+    for (let counter = 0; counter < this.#numCounters; counter += 1)
+      if (this.#records[counter * RECORD + QUIET_FROM]! <= atUnixMs && this.#isAlive(counter)) this.#forget(counter);
     this.#sweepAtKeys = Math.max(MIN_SWEEP_KEYS, this.numKeys * 2);
   }
 
-  #forget(limit: number, key: number, record: number): void {
-    this.#records.forget(limit, key);
-    const room = this.#ints[record * 2 + RING_ROOM]!;
-    if (room > FIRST_ROOM) this.#letGo(this.#ints[record * 2 + RING_START]!, room);
-    this.#letGo(record, RECORD);
+  #forget(counter: number): void {
+    this.#places.forget(this.#named[counter * 2]!, this.#named[counter * 2 + 1]!);
+    this.#named[counter * 2] = NONE;
+    this.#freeCounters.push(counter);
+    this.#heldUntil.delete(counter);
+    const ring = this.#recordInts[counter * RECORD * 2 + RING]!;
+    if (ring >= 0) this.#letGoOfRing(ring);
   }
 }
-
-const EMPTY_COUNTER: StoredCounter = { stampsUnixMs: [], heldUntilUnixMs: NEVER, quietFromUnixMs: 0 };
