@@ -1,20 +1,23 @@
 import { createHash } from 'node:crypto';
 import { gzipSync } from 'node:zlib';
 import { median, printTimes, Stages, timeRounds } from '../measure.js';
-import { checkFrozenLog, forgetScenery, frozenRequests } from './frozen.js';
-import { formatCombined, formatNdjson, type BenchRequest } from './requests.js';
+import { Side } from '../side.js';
+import { checkFrozenLog, forgetScenery } from './frozen.js';
+import { bytesOf } from './log-bytes.js';
+import { formatCombined, formatNdjson } from './requests.js';
 import { importCombined, importInTwoThreads, storedBytes, type StoredChunk } from './stored-log.js';
 
 const ROUNDS = 5;
 const REQUESTS = 2_000_000;
-const PIECE_CHARACTERS = 1_000_000;
 
 /** Combined lines into stored columns beside JSON.parse over the same requests as NDJSON, each on one thread. */
 export async function benchImport(): Promise<void> {
   checkFrozenLog();
-  const combined = bytesOf(formatCombined);
-  const ndjson = bytesOf(formatNdjson);
+  const combined = bytesOf(REQUESTS, formatCombined);
+  const ndjson = bytesOf(REQUESTS, formatNdjson);
   forgetScenery();
+  const apart = [0, 1].map(() => new Side(new URL('./import-side.ts', import.meta.url), [`${REQUESTS}`]));
+  await Promise.all(apart.map((side) => side.do('begin')));
   process.stdout.write(
     `import: ${REQUESTS.toLocaleString('en')} requests of the frozen log, ${(combined.length / REQUESTS).toFixed(0)} bytes a line, ${ROUNDS} interleaved rounds\n`,
   );
@@ -25,35 +28,28 @@ export async function benchImport(): Promise<void> {
     'JSON.parse': () => void parseEach(ndjson),
     'one thread': () => void (one = importCombined(combined, stages)),
     'two threads': async () => void (two = await importInTwoThreads(combined)),
+    'two apart': async () => void (await Promise.all(apart.map((side) => side.do('import')))),
   });
-  printTimes(times, REQUESTS, 'lines');
+  for (const side of apart) side.end();
+  const { 'two apart': twoApart, ...ofOne } = times;
+  printTimes(ofOne, REQUESTS, 'lines');
+  printTimes({ 'two apart': twoApart! }, 2 * REQUESTS, 'lines');
   const size = storedBytes(one);
   const ratio = median(times['JSON.parse']!) / median(times['one thread']!);
   const speedUp = median(times['one thread']!) / median(times['two threads']!);
+  const atMost = (2 * median(times['one thread']!)) / median(twoApart!);
   const third = gzipSync(combined, { level: 6 }).length / 3;
   process.stdout.write(`  one thread: ${ratio.toFixed(2)} times the lines a second of JSON.parse (goal: 1)\n`);
   process.stdout.write(
     `  two threads: ${speedUp.toFixed(2)} times one (goal: 1.5); the bytes are ${hashOf(one) === hashOf(two) ? 'the same' : 'NOT THE SAME'}\n`,
   );
   process.stdout.write(
+    `  two imports that share nothing, each in a process of its own: ${atMost.toFixed(2)} times one, which is all that the machine has\n`,
+  );
+  process.stdout.write(
     `  stored: ${(size / REQUESTS).toFixed(2)} bytes a request (goal: 18, and a third of gzip -6: ${(third / REQUESTS).toFixed(2)})\n`,
   );
   stages.print('one thread');
-}
-
-/** The requests as bytes, without the strings they were made of, which would keep the garbage collector busy. */
-function bytesOf(format: (request: BenchRequest) => string): Buffer {
-  const pieces: Buffer[] = [];
-  let text = '';
-  let numRequests = 0;
-  for (const request of frozenRequests()) {
-    if (++numRequests > REQUESTS) break;
-    text += format(request);
-    if (text.length < PIECE_CHARACTERS) continue;
-    pieces.push(Buffer.from(text));
-    text = '';
-  }
-  return Buffer.concat([...pieces, Buffer.from(text)]);
 }
 
 function hashOf(chunks: readonly StoredChunk[]): string {

@@ -1,7 +1,8 @@
 /** A log, and one ten times as long: imported, and replayed from the store by 200 rules, on one thread. */
 import { median, printTimes, timeRounds } from '../measure.js';
 import { frozenJudge, frozenWorld, replayStored } from './replay-engine.js';
-import { checkFrozenLog, forgetScenery, frozenRequests } from './frozen.js';
+import { checkFrozenLog, forgetScenery } from './frozen.js';
+import { bytesOf } from './log-bytes.js';
 import { formatCombined } from './requests.js';
 import { importCombined } from './stored-log.js';
 
@@ -12,8 +13,8 @@ const LONG = 2_000_000;
 export async function benchLength(): Promise<void> {
   checkFrozenLog();
   const judge = frozenJudge(200, frozenWorld());
-  const long = linesOf(LONG);
-  const short = linesOf(SHORT);
+  const long = bytesOf(LONG, formatCombined);
+  const short = bytesOf(SHORT, formatCombined);
   forgetScenery();
   const [storedShort, storedLong] = [importCombined(short), importCombined(long)];
   process.stdout.write(
@@ -33,19 +34,4 @@ export async function benchLength(): Promise<void> {
       `  ${work}: ten times as long a log takes ${(median(ofLong) / median(ofShort)).toFixed(1)} times as long (goal: at most 11)\n`,
     );
   }
-}
-
-function linesOf(count: number): Buffer {
-  const pieces: Buffer[] = [];
-  let lines: string[] = [];
-  let done = 0;
-  for (const request of frozenRequests()) {
-    lines.push(formatCombined(request));
-    done += 1;
-    if (lines.length < 10_000 && done < count) continue;
-    pieces.push(Buffer.from(lines.join('')));
-    lines = [];
-    if (done === count) break;
-  }
-  return Buffer.concat(pieces);
 }

@@ -1,8 +1,17 @@
 /** What a byte does to the value, by how many bytes follow it in the same step. */
 const [T0, T1, T2, T3, T4, T5, T6, T7] = makeTables();
 
-/** CRC-32 as in ISO 3309 and gzip (RFC 1952, 8), an unsigned 32-bit number. Eight bytes at a time. */
-export function crc32(bytes: Uint8Array): number {
+type Checksum = (bytes: Uint8Array) => number;
+/** What Node has of this, several times as fast; browsers have nothing like it. */
+interface Platform {
+  readonly process?: { getBuiltinModule?(name: 'node:zlib'): { readonly crc32?: Checksum } };
+}
+
+/** CRC-32 as in ISO 3309 and gzip (RFC 1952, 8), an unsigned 32-bit number. */
+export const crc32: Checksum = (globalThis as Platform).process?.getBuiltinModule?.('node:zlib').crc32 ?? crc32Anywhere;
+
+/** The same where the platform does not have it: eight bytes at a time. */
+export function crc32Anywhere(bytes: Uint8Array): number {
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   let value = -1;
   let at = 0;

@@ -12,7 +12,11 @@ export class LebBytes {
   }
 
   push(value: number): void {
-    this.#makeRoom(MOST_BYTES);
+    if (this.#size + MOST_BYTES > this.#bytes.length) this.#makeRoom(MOST_BYTES);
+    if (value < 0x80) {
+      this.#bytes[this.#size++] = value;
+      return;
+    }
     let rest = value;
     while (rest >= 0x80) {
       this.#bytes[this.#size++] = (rest % 0x80) + 0x80;

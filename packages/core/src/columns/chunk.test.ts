@@ -1,6 +1,7 @@
+import zlib from 'node:zlib';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { crc32 } from '../binary/checksum.js';
+import { crc32, crc32Anywhere } from '../binary/checksum.js';
 import { chunkOf } from '../test/chunk-of.js';
 import { ChunkRows, type Row } from './chunk.js';
 import { DamagedColumnError, decodeColumn, encodeIntegers } from './column.js';
@@ -150,5 +151,18 @@ describe('a damaged column', () => {
   });
 });
 
-it('CRC-32 gives the check value of the standard', () =>
-  expect(crc32(new TextEncoder().encode('123456789'))).toBe(0xcbf43926));
+describe.each([
+  ['of the platform', crc32],
+  ['of our own', crc32Anywhere],
+])('CRC-32 %s', (_, checksum) => {
+  it('gives the check value of the standard', () =>
+    expect(checksum(new TextEncoder().encode('123456789'))).toBe(0xcbf43926));
+
+  it('is the same for any length and place in memory', () => {
+    const bytes = Uint8Array.from({ length: 64 }, (_, at) => at * 37);
+    for (let end = 0; end <= 64; end += 1) {
+      const part = bytes.subarray(end % 9, Math.max(end, end % 9));
+      expect(checksum(part)).toBe(zlib.crc32(part));
+    }
+  });
+});

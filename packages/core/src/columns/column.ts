@@ -75,9 +75,9 @@ export function encodeIntegers(values: Float64Array): Uint8Array {
   const bytes = new LebBytes(values.length * 2);
   bytes.push(scale);
   let previous = 0;
-  for (const value of values) {
-    const delta = (value - previous) / scale;
-    bytes.push(toZigzag(delta));
+  for (let row = 0; row < values.length; row += 1) {
+    const value = values[row]!;
+    bytes.push(toZigzag(scale === 1 ? value - previous : (value - previous) / scale));
     previous = value;
   }
   return frame('integers', values.length, [bytes.taken()]);
@@ -87,7 +87,13 @@ export function encodeIntegers(values: Float64Array): Uint8Array {
 const SCALES = [3_600_000, 60_000, 1000];
 
 function commonScale(values: Float64Array): number {
-  return SCALES.find((scale) => values.every((value) => Math.round(value / scale) * scale === value)) ?? 1;
+  return SCALES.find((scale) => areMultiples(values, scale)) ?? 1;
+}
+
+function areMultiples(values: Float64Array, scale: number): boolean {
+  for (let row = 0; row < values.length; row += 1)
+    if (Math.round(values[row]! / scale) * scale !== values[row]) return false;
+  return true;
 }
 
 /** @param entries from where to where each lies in `bytes`, one behind the other */
@@ -223,23 +229,13 @@ export function decodeColumn(bytes: Uint8Array, numRows: number, findDictionary:
 
 /** @throws DamagedColumnError where a code is none of the dictionary */
 function valueColumn(dictionary: Dictionary, codes: Codes): ValueColumn {
-  const first = codes[0] ?? 0;
-  let [numUnknown, numFirst, highest] = [0, 0, 0];
-  for (let row = 0; row < codes.length; row += 1) {
-    const code = codes[row]!;
-    if (code === 0) numUnknown += 1;
-    if (code === first) numFirst += 1;
-    if (code > highest) highest = code;
-  }
+  let highest = 0;
+  for (let row = 0; row < codes.length; row += 1) if (codes[row]! > highest) highest = codes[row]!;
   if (highest - FIRST_VALUE_CODE >= dictionary.numValues)
     throw new DamagedColumnError(`a code stands for no value: ${highest - FIRST_VALUE_CODE}`);
-  return {
-    kind: 'values',
-    dictionary,
-    codes,
-    onlyCode: numFirst === codes.length ? first : -1,
-    presence: numUnknown === codes.length ? 0 : numUnknown === 0 ? 1 : -1,
-  };
+  const first = codes[0] ?? 0;
+  const presence = !codes.includes(0) && codes.length > 0 ? 1 : highest === 0 ? 0 : -1;
+  return { kind: 'values', dictionary, codes, onlyCode: codes.every((code) => code === first) ? first : -1, presence };
 }
 
 function decodeIntegers(leb: LebReader, numRows: number, hasScale: boolean): Float64Array {

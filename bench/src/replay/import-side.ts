@@ -1,0 +1,13 @@
+/** A process of its own that imports the frozen log on one thread; two of them at once are all that two threads could come to. */
+import { serveSide } from '../side.js';
+import { forgetScenery } from './frozen.js';
+import { bytesOf } from './log-bytes.js';
+import { formatCombined } from './requests.js';
+import { importCombined } from './stored-log.js';
+
+const log = bytesOf(Number(process.argv[2]), formatCombined);
+forgetScenery();
+serveSide({
+  begin: () => undefined,
+  import: () => void importCombined(log),
+});
