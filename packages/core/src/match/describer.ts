@@ -12,7 +12,7 @@ import { compileCondition, type Node } from './nodes.js';
 import { ABSENT, PairMap } from './pair-map.js';
 import { Plan } from './plan.js';
 import type { Seat } from './seat.js';
-import { evaluateNode } from './stage.js';
+import { evaluateNode } from './conditions.js';
 import { TRUE } from './truth.js';
 
 const MAX_TEXTS = 2_000_000;

@@ -3,13 +3,14 @@ import type { Ruling } from '../decide/decision.js';
 import type { PersonAction, Rule } from '../language/tree.js';
 import type { Request } from '../request/request.js';
 import { ArrayPool } from './array-pool.js';
+import { evaluateNode } from './conditions.js';
 import { UNKNOWN_KEY } from './keys.js';
 import type { Memory, Window } from './memory.js';
 import { ABSENT, PairMap } from './pair-map.js';
 import { NO_STAGE, type Program, type ProgramStage } from './program.js';
 import { ChunkSeat, SingleSeat, type Seat } from './seat.js';
 import type { CodedRows } from './coder.js';
-import { evaluateNode, evaluateTests, GOING_ON, REMEMBERING, TIMED, type StageRule } from './stage.js';
+import { GOING_ON, REMEMBERING, TIMED, type StageRule } from './stage.js';
 import { BLIND, ENDED, MATCHED, MATCHED_BLIND_KEY, MATCHED_UNKNOWN, ruleEvent } from './trace.js';
 import { FALSE, TRUE, UNKNOWN, type Degree } from './truth.js';
 
@@ -138,7 +139,8 @@ export class Matcher {
     this.#courts.forEach(({ stage }, court) => {
       if (numRowsOf[court] === 0) return;
       let numFound = 0;
-      for (let row = 0; numFound < numRowsOf[court]!; row += 1) if (stages[row]! >> 1 === court) rowsOf[numFound++] = row;
+      for (let row = 0; numFound < numRowsOf[court]!; row += 1)
+        if (stages[row]! >> 1 === court) rowsOf[numFound++] = row;
       stage.putLists(seat, rowsOf.subarray(0, numFound), lists, this.#stride);
     });
     this.#arrays.give([rowsOf]);
@@ -255,13 +257,10 @@ export class Matcher {
 
   #evaluate({ stage, trace, numEvaluations }: Court, rule: number, seat: Seat, place: number): Degree {
     numEvaluations[rule]! += 1;
-    const { groups } = this.program;
-    const start = stage.testStarts[rule]!;
-    const end = stage.testStarts[rule + 1]!;
-    if (start < end) return evaluateTests(stage.tests, start, end, seat, groups);
-    const { condition, isInTrial } = stage.rules[rule]!;
+    const { conditions, rules } = stage;
+    if (conditions.isJoined(rule)) return conditions.evaluateJoined(rule, seat);
     const { byActing, byAll } = trace.tagsAt(place);
-    return evaluateNode(condition, seat, groups, isInTrial ? byAll : byActing);
+    return evaluateNode(conditions.all[rule]!, seat, this.program.groups, rules[rule]!.isInTrial ? byAll : byActing);
   }
 
   /** Expired and out of hours is false; without a time nobody knows. */

@@ -224,7 +224,8 @@ export class Memory {
       records[record + TIMES] = records[record + TIMES + 1]!;
       size -= 1;
     }
-    if (size === INLINE_TIMES) this.#beginRing(record, [records[record + TIMES]!, records[record + TIMES + 1]!, atUnixMs]);
+    if (size === INLINE_TIMES)
+      this.#beginRing(record, [records[record + TIMES]!, records[record + TIMES + 1]!, atUnixMs]);
     else {
       records[record + TIMES + size] = atUnixMs;
       this.#recordInts[record * 2 + RING] = -2 - size;

@@ -19,7 +19,8 @@ import { KeyNumbers, KeyTexts, UNKNOWN_KEY, limitKey, personKey, type KeyPart } 
 import { compileCondition, type Node } from './nodes.js';
 import { Plan } from './plan.js';
 import type { Seat } from './seat.js';
-import { evaluateNode, Stage } from './stage.js';
+import { evaluateNode } from './conditions.js';
+import { Stage } from './stage.js';
 import { Trace } from './trace.js';
 import { TRUE } from './truth.js';
 

@@ -6,11 +6,12 @@ import type { World } from '../decide/view.js';
 import type { Rulebook } from '../check/rulebook.js';
 import type { Lens } from './features.js';
 import { grownWords } from '../columns/grown.js';
+import { Conditions } from './conditions.js';
 import type { Groups } from './groups.js';
 import { Heard } from './heard.js';
 import type { ChunkSeat, Seat } from './seat.js';
 import { compileCondition, findCover, type Node } from './nodes.js';
-import { FALSE, TRUE, UNKNOWN, type Degree } from './truth.js';
+import { TRUE } from './truth.js';
 
 export interface StageFence {
   readonly statement: FenceStatement;
@@ -26,7 +27,6 @@ export interface StageRule {
   readonly fence: StageFence;
   /** `fence/rule` */
   readonly id: string;
-  readonly condition: Node;
   /** Sees also tags that were set in trial. */
   readonly isInTrial: boolean;
   /** Has hours, or an end. */
@@ -78,12 +78,7 @@ export class Stage {
   readonly #lists: Int32Array[];
   /** By rule, what a matcher has to look at beside its condition. */
   readonly traits: Uint8Array;
-  /**
-   * Conditions that join nothing but comparisons with and, one behind the other, three numbers a comparison: group, atom,
-   * whether negated. Those of a rule begin where `testStarts` says; none, where its condition is not such.
-   */
-  readonly tests: Int32Array;
-  readonly testStarts: Int32Array;
+  readonly conditions: Conditions;
   readonly #candidates: Heard;
 
   constructor(
@@ -97,6 +92,7 @@ export class Stage {
     const terms = { rulebook, lens, groups };
     const fences: StageFence[] = [];
     const rules: StageRule[] = [];
+    const nodes: Node[] = [];
     for (const statement of gate.fences) {
       const live = statement.rules.filter(({ state }) => state !== 'off');
       const fence = {
@@ -108,12 +104,11 @@ export class Stage {
       };
       fences.push(fence);
       for (const rule of live) {
-        const condition = compileCondition(rule.condition, terms);
+        nodes.push(compileCondition(rule.condition, terms));
         rules.push({
           rule,
           fence,
           id: ruleId(statement.name, rule.name),
-          condition,
           isInTrial: fence.isTrial || rule.state === 'trial',
           isTimed: rule.hours !== undefined || rule.until !== undefined,
           ends: ENDING_ACTIONS.includes(rule.action.kind),
@@ -124,13 +119,10 @@ export class Stage {
     }
     this.fences = fences;
     this.rules = rules;
-    const tests = rules.map(({ condition }) => toTests(condition, findCover(condition)?.atoms));
-    this.tests = Int32Array.from(tests.flat());
-    this.testStarts = new Int32Array(rules.length + 1);
-    tests.forEach(({ length }, rule) => (this.testStarts[rule + 1] = this.testStarts[rule]! + length));
+    this.conditions = new Conditions(nodes, groups);
     const always: number[] = [];
     this.#ledBy = [];
-    rules.forEach(({ condition }, index) => {
+    nodes.forEach((condition, index) => {
       const cover = findCover(condition);
       if (!cover) always.push(index * 2 + (condition.kind === 'known' && condition.degree === TRUE ? 1 : 0));
       for (const { group, atom } of cover?.atoms ?? []) ((this.#ledBy[group] ??= [])[atom] ??= []).push(index);
@@ -209,69 +201,12 @@ export class Stage {
     const start = this.#numLeads;
     for (let at = 0; at < found.size; at += 1) {
       const rule = found.entries[at]! >> 1;
-      const { condition } = this.rules[rule]!;
-      if (this.testStarts[rule]! < this.testStarts[rule + 1]!) {
-        const least = this.#leastOfTests(rule, group, number);
-        if (least !== undefined) this.#append(rule * 2 + (least === TRUE ? 1 : 0));
-      } else if (this.#greatest(condition, group, number) !== FALSE)
-        this.#append(rule * 2 + (this.#least(condition, group, number) === TRUE ? 1 : 0));
+      const least = this.conditions.leastFor(group, number, rule);
+      if (least !== undefined) this.#append(rule * 2 + (least === TRUE ? 1 : 0));
     }
     this.#append(NO_LEAD);
     known[number] = start;
     return start;
-  }
-
-  /** The same for comparisons joined with and; undefined where they come to false. */
-  #leastOfTests(rule: number, group: number, number: number): Degree | undefined {
-    const { tests } = this;
-    let least: Degree = TRUE;
-    for (let at = this.testStarts[rule]!; at < this.testStarts[rule + 1]!; at += 3) {
-      if (tests[at] !== group) {
-        least = FALSE;
-        continue;
-      }
-      const degree = this.groups.all[group]!.degreeOf(number, tests[at + 1]!);
-      const own = tests[at + 2] === 1 ? TRUE - degree : degree;
-      if (own === FALSE) return undefined;
-      if (own === UNKNOWN && least === TRUE) least = UNKNOWN;
-    }
-    return least;
-  }
-
-  /** The least that a condition can come to, where only the class of one group is known. */
-  #least(node: Node, group: number, number: number): Degree {
-    switch (node.kind) {
-      case 'known':
-        return node.degree;
-      case 'tag':
-        return FALSE;
-      case 'atom':
-        return node.group === group ? this.groups.all[group]!.degreeOf(number, node.atom) : FALSE;
-      case 'not':
-        return (TRUE - this.#greatest(node.part, group, number)) as Degree;
-      case 'and':
-        return node.parts.reduce<Degree>((least, part) => lesser(least, this.#least(part, group, number)), TRUE);
-      case 'or':
-        return node.parts.reduce<Degree>((most, part) => greater(most, this.#least(part, group, number)), FALSE);
-    }
-  }
-
-  /** The greatest that it can come to. */
-  #greatest(node: Node, group: number, number: number): Degree {
-    switch (node.kind) {
-      case 'known':
-        return node.degree;
-      case 'tag':
-        return TRUE;
-      case 'atom':
-        return node.group === group ? this.groups.all[group]!.degreeOf(number, node.atom) : TRUE;
-      case 'not':
-        return (TRUE - this.#least(node.part, group, number)) as Degree;
-      case 'and':
-        return node.parts.reduce<Degree>((least, part) => lesser(least, this.#greatest(part, group, number)), TRUE);
-      case 'or':
-        return node.parts.reduce<Degree>((most, part) => greater(most, this.#greatest(part, group, number)), FALSE);
-    }
   }
 
   /** Lets go of what is known of classes. */
@@ -281,75 +216,7 @@ export class Stage {
   }
 }
 
-function lesser(a: Degree, b: Degree): Degree {
-  return a < b ? a : b;
-}
-
-function greater(a: Degree, b: Degree): Degree {
-  return a > b ? a : b;
-}
-
 /** Whether its end, where no rule ends it, stops the request. */
 function isFinal({ isTrial, statement: { otherwise } }: StageFence): boolean {
   return !isTrial && otherwise.kind !== 'continue' && otherwise.kind !== 'allow';
-}
-
-/**
- * The comparisons of a condition that joins nothing but such with and, as in `Stage.tests`; none where it is not such.
- * @param leading those that lead to the rule: they mostly hold where it is asked, so others are asked first
- */
-function toTests(node: Node, leading: readonly { readonly group: number }[] = []): number[] {
-  const parts = node.kind === 'and' ? node.parts : [node];
-  const [first, last]: [number[], number[]] = [[], []];
-  for (const part of parts) {
-    const atom = part.kind === 'not' ? part.part : part;
-    if (atom.kind !== 'atom') return [];
-    const leads = leading.some(({ group }) => group === atom.group);
-    (leads ? last : first).push(atom.group, atom.atom, part.kind === 'not' ? 1 : 0);
-  }
-  return [...first, ...last];
-}
-
-/** What comparisons come to that are joined with and. @param start where the first stands; `end`, where they end */
-export function evaluateTests(tests: Int32Array, start: number, end: number, seat: Seat, groups: Groups): Degree {
-  let result: Degree = TRUE;
-  for (let at = start; at < end; at += 3) {
-    const group = tests[at]!;
-    const degree = groups.all[group]!.degreeOf(seat.classOf(group), tests[at + 1]!);
-    if (degree === UNKNOWN) result = UNKNOWN;
-    else if ((degree === TRUE) === (tests[at + 2] === 1)) return FALSE;
-  }
-  return result;
-}
-
-/** What a condition comes to. @param tags those that its rule sees */
-export function evaluateNode(node: Node, seat: Seat, groups: Groups, tags: ReadonlySet<string>): Degree {
-  switch (node.kind) {
-    case 'known':
-      return node.degree;
-    case 'atom':
-      return groups.all[node.group]!.degreeOf(seat.classOf(node.group), node.atom);
-    case 'tag':
-      return (node.tags === 'any' ? tags.size > 0 : [...node.tags].some((tag) => tags.has(tag))) ? TRUE : FALSE;
-    case 'not':
-      return (TRUE - evaluateNode(node.part, seat, groups, tags)) as Degree;
-    case 'and': {
-      let result: Degree = TRUE;
-      for (const part of node.parts) {
-        const degree = evaluateNode(part, seat, groups, tags);
-        if (degree === FALSE) return FALSE;
-        if (degree === UNKNOWN) result = UNKNOWN;
-      }
-      return result;
-    }
-    case 'or': {
-      let result: Degree = FALSE;
-      for (const part of node.parts) {
-        const degree = evaluateNode(part, seat, groups, tags);
-        if (degree === TRUE) return TRUE;
-        if (degree === UNKNOWN) result = UNKNOWN;
-      }
-      return result;
-    }
-  }
 }

@@ -10,7 +10,7 @@ import { feature, type Lens } from '../match/features.js';
 import { compileCondition, join, not, type Node } from '../match/nodes.js';
 import { Plan } from '../match/plan.js';
 import { ChunkSeat } from '../match/seat.js';
-import { evaluateNode } from '../match/stage.js';
+import { evaluateNode } from '../match/conditions.js';
 import { FALSE, TRUE, UNKNOWN, type Degree } from '../match/truth.js';
 import type { LogRecord } from '../request/record.js';
 import { recordedStatusOf, subjectOf } from './filter-decisions.js';
