@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { State } from '../decide/state.js';
+import { State, type StoredState } from '../decide/state.js';
 import { Memory, TooManyKeysError } from './memory.js';
 
 const WINDOW = { max: 3, windowMs: 60_000, holdMs: 90_000 };
@@ -39,6 +39,29 @@ describe('the memory of limits', () => {
     expect(most).toBeLessThan(150_000);
     const loud = new Map(state.store().counters.filter(([, { quietFromUnixMs }]) => quietFromUnixMs > 599_999));
     expect(new Map(memory.store().counters)).toEqual(loud);
+  });
+
+  it('takes up what was handed over, a hold also where the limit has none any more', () => {
+    const stored: StoredState = {
+      counters: [
+        ['0 1', { stampsUnixMs: [1, 2], heldUntilUnixMs: 90, quietFromUnixMs: 90 }],
+        ['0 2', { stampsUnixMs: [1, 2, 3], heldUntilUnixMs: Number.MIN_SAFE_INTEGER, quietFromUnixMs: 63 }],
+      ],
+      holds: [],
+    };
+    const [memory, state] = [new Memory(stored), new State(stored)];
+    memory.useNames((limit, key) => `${limit} ${key}`);
+    for (const [at, key] of [
+      [10, 1],
+      [20, 2],
+      [62, 2],
+      [80, 1],
+      [95, 1],
+    ] as const) {
+      const limit = { max: 3, windowMs: 60, holdMs: undefined };
+      expect(memory.count(0, key, at, limit)).toBe(state.count(`0 ${key}`, at, limit).isTripped);
+    }
+    expect(new Map(memory.store().counters)).toEqual(new Map(state.store().counters));
   });
 
   it('ends with a clear error when too many keys are alive', () => {

@@ -205,13 +205,13 @@ export class Memory {
       ? this.#countInline(record, atUnixMs, before, max)
       : this.#countInRing(record, atUnixMs, before, max);
     const isFull = size > max;
-    if (holdMs === undefined) {
+    if (holdMs === undefined && this.#heldUntil.size === 0) {
       this.#records[record + QUIET_FROM] = atUnixMs + windowMs;
       return isFull;
     }
     let heldUntil = this.#heldUntil.get(counter) ?? NEVER;
     const isHeld = atUnixMs < heldUntil;
-    if (isFull && !isHeld) this.#heldUntil.set(counter, (heldUntil = atUnixMs + holdMs));
+    if (isFull && !isHeld && holdMs !== undefined) this.#heldUntil.set(counter, (heldUntil = atUnixMs + holdMs));
     this.#records[record + QUIET_FROM] = Math.max(atUnixMs + windowMs, heldUntil);
     return isFull || isHeld;
   }
