@@ -130,6 +130,25 @@ the first of them
     expect((await jadefence(args, { input: slowly() })).stdout).toBe((await jadefence(args, { input: LOG })).stdout);
   });
 
+  it('counts standard input in any order, and prints its decisions only where they can be put in order on the way', async () => {
+    const fences = file(
+      'busy.fence',
+      'gate shop inbound { hosts shop.example fences desk otherwise allow }\nfence desk enforce { rule often limit 2 per 1h by client exact when always }\n',
+    );
+    const at = (time: string): string =>
+      `shop.example 198.18.1.1 - - [12/Oct/2026:${time} +0000] "GET / HTTP/1.1" 200 5 "-" "-"\n`;
+    // The earliest request comes last, after more lines than are kept waiting.
+    const input = `${at('12:00:00').repeat(110_000)}${at('09:00:00')}`;
+    const counted = await jadefence(['judge', '-', '--fences', fences, '--output', 'json'], { input });
+    // Two within the hour of twelve, and the one of nine.
+    const outcomes = (JSON.parse(counted.stdout) as { outcomes: { outcome: string; requests: number }[] }).outcomes;
+    expect(outcomes.map(({ outcome, requests }) => `${requests} ${outcome}`)).toEqual(['3 allowed', '109998 limited']);
+    expect(counted.stderr).toContain('-: the lines are not in the order of time, so they were put into it first');
+    const printed = await jadefence(['judge', '-', '--fences', fences, '--output', 'ndjson'], { input });
+    expect(printed.exitCode).toBe(2);
+    expect(printed.stderr).toContain('Line 110001 is more than 100000 lines too late');
+  });
+
   it('finds the events that were planted in the demo log, and blames nobody else', async () => {
     const log = join(folder, 'inbound.log');
     await writeInboundLog(DEMO_LOG, log, `${log}.labels`);

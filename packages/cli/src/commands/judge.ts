@@ -16,7 +16,7 @@ import { loadCategoryFeeds, loadCountryTable } from '../files/load-reference.js'
 import { loadRulebook } from '../files/load-fences.js';
 import { openLog, type OpenLog } from '../files/open-log.js';
 import { addReadingOptions, orFailLater, readingOf, type ReadingOptions } from '../files/reading.js';
-import { LogJudge, startImport } from '../judging/judge-log.js';
+import { LogJudge, startImport, type PrintRecord } from '../judging/judge-log.js';
 import { LineWriter, parseWhole, ROWS_OUTPUT, say, writeJson, type Output, type Streams } from '../output.js';
 import { byOption, peopleOption } from './replay-options.js';
 import { renderSummary } from '../render/summary.js';
@@ -69,7 +69,8 @@ async function judgeLog(paths: readonly string[], options: JudgeOptions, streams
   const early = options.categoryFeed ? undefined : await loadJudge(options, streams);
   const knowsHost = options.host !== undefined || options.gate !== undefined;
   const log = await openLog(paths, await readingOf(options), knowsHost, streams);
-  const imported = paths.includes('-') ? undefined : startImport(log);
+  // Who is shown each decision of standard input is shown it as the line comes.
+  const imported = paths.includes('-') && printOf(options) ? undefined : startImport(log);
   try {
     const judge = early ?? (await loadJudge(options, streams));
     await judgeOpened({ log, imported, judge }, paths, options, streams);
@@ -78,9 +79,14 @@ async function judgeLog(paths: readonly string[], options: JudgeOptions, streams
   }
 }
 
+/** How each decision is printed; undefined where only counts are. */
+function printOf({ output }: JudgeOptions): PrintRecord | undefined {
+  return { ndjson: JSON.stringify, csv: printCsvRow, table: undefined, json: undefined }[output];
+}
+
 interface Opened {
   readonly log: OpenLog;
-  /** Its chunks; absent for standard input, which is judged line by line. */
+  /** Its chunks; absent where it is judged line by line. */
   readonly imported: AsyncGenerator<Imported> | undefined;
   readonly judge: Judge;
 }
@@ -92,7 +98,7 @@ async function judgeOpened(
   streams: Streams,
 ): Promise<void> {
   const { output } = options;
-  const print = { ndjson: JSON.stringify, csv: printCsvRow, table: undefined, json: undefined }[output];
+  const print = printOf(options);
   const judging = new LogJudge(judge, print, options.maxLimitKeys);
   const writer = new LineWriter(streams.stdout);
   if (output === 'csv') await writer.write(printCsvHeader());
