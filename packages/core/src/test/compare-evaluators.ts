@@ -47,10 +47,16 @@ function judgeChunks(judge: Judge, log: readonly LogRecord[], cut: number): { ru
   return { rulings, memory };
 }
 
-/** What is kept has no order, and what has gone quiet may be let go of. */
+const NEVER = Number.MIN_SAFE_INTEGER;
+
+/** What is kept has no order, what has gone quiet may be let go of, and a hold that is over says nothing. */
 const inOrder = ({ counters, holds }: StoredState, lastUnixMs: number) => ({
   counters: counters
     .filter(([, { quietFromUnixMs }]) => quietFromUnixMs > lastUnixMs)
+    .map(([key, counter]) => {
+      const heldUntilUnixMs = counter.heldUntilUnixMs > lastUnixMs ? counter.heldUntilUnixMs : NEVER;
+      return [key, { ...counter, heldUntilUnixMs }] as const;
+    })
     .sort(([a], [b]) => (a < b ? -1 : 1)),
   holds: holds.filter(([, until]) => until > lastUnixMs).sort(([a], [b]) => (a < b ? -1 : 1)),
 });
