@@ -2,7 +2,7 @@
 import type { Groups } from './groups.js';
 import { findCover, type Node } from './nodes.js';
 import type { Seat } from './seat.js';
-import { FALSE, TRUE, UNKNOWN, type Degree } from './truth.js';
+import { FALSE, negateDegree, TRUE, UNKNOWN, type Degree } from './truth.js';
 
 export class Conditions {
   /**
@@ -50,7 +50,8 @@ export class Conditions {
   leastFor(group: number, number: number, rule: number): Degree | undefined {
     if (this.isJoined(rule)) return this.#leastOfTests(group, number, rule);
     const node = this.all[rule]!;
-    return this.#greatest(node, group, number) === FALSE ? undefined : this.#least(node, group, number);
+    const greatest = this.#bound(node, group, number, TRUE);
+    return greatest === FALSE ? undefined : this.#bound(node, group, number, FALSE);
   }
 
   #leastOfTests(group: number, number: number, rule: number): Degree | undefined {
@@ -70,38 +71,24 @@ export class Conditions {
     return least;
   }
 
-  #least(node: Node, group: number, number: number): Degree {
+  /** What a node comes to where only the class of one group is known. @param other what stands for all else that it asks */
+  #bound(node: Node, group: number, number: number, other: Degree): Degree {
     switch (node.kind) {
       case 'known':
         return node.degree;
       case 'tag':
-        return FALSE;
+        return other;
       case 'atom':
-        return node.group === group ? this.groups.all[group]!.degreeOf(number, node.atom) : FALSE;
+        return node.group === group ? this.groups.all[group]!.degreeOf(number, node.atom) : other;
       case 'not':
-        return (TRUE - this.#greatest(node.part, group, number)) as Degree;
+        return negateDegree(this.#bound(node.part, group, number, negateDegree(other)));
       case 'and':
-        return node.parts.reduce<Degree>((least, part) => lesser(least, this.#least(part, group, number)), TRUE);
+        return node.parts.reduce<Degree>((least, part) => lesser(least, this.#bound(part, group, number, other)), TRUE);
       case 'or':
-        return node.parts.reduce<Degree>((most, part) => greater(most, this.#least(part, group, number)), FALSE);
-    }
-  }
-
-  /** The greatest that it can come to. */
-  #greatest(node: Node, group: number, number: number): Degree {
-    switch (node.kind) {
-      case 'known':
-        return node.degree;
-      case 'tag':
-        return TRUE;
-      case 'atom':
-        return node.group === group ? this.groups.all[group]!.degreeOf(number, node.atom) : TRUE;
-      case 'not':
-        return (TRUE - this.#least(node.part, group, number)) as Degree;
-      case 'and':
-        return node.parts.reduce<Degree>((least, part) => lesser(least, this.#greatest(part, group, number)), TRUE);
-      case 'or':
-        return node.parts.reduce<Degree>((most, part) => greater(most, this.#greatest(part, group, number)), FALSE);
+        return node.parts.reduce<Degree>(
+          (least, part) => greater(least, this.#bound(part, group, number, other)),
+          FALSE,
+        );
     }
   }
 }
@@ -141,7 +128,7 @@ export function evaluateNode(node: Node, seat: Seat, groups: Groups, tags: Reado
     case 'tag':
       return (node.tags === 'any' ? tags.size > 0 : [...node.tags].some((tag) => tags.has(tag))) ? TRUE : FALSE;
     case 'not':
-      return (TRUE - evaluateNode(node.part, seat, groups, tags)) as Degree;
+      return negateDegree(evaluateNode(node.part, seat, groups, tags));
     case 'and': {
       let result: Degree = TRUE;
       for (const part of node.parts) {

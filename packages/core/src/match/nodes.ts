@@ -6,7 +6,7 @@ import { featureOf, type Lens } from './features.js';
 import { Heard } from './heard.js';
 import type { Groups } from './groups.js';
 import { AtomIndex, wordOf } from './atoms.js';
-import { FALSE, TRUE, UNKNOWN, type Degree } from './truth.js';
+import { FALSE, negateDegree, TRUE, UNKNOWN, type Degree } from './truth.js';
 
 export type Node =
   | { readonly kind: 'known'; readonly degree: Degree }
@@ -50,7 +50,7 @@ export function compileCondition(condition: Condition, terms: NodeTerms): Node {
 
 export function not(part: Node): Node {
   if (part.kind === 'not') return part.part;
-  if (part.kind === 'known') return { kind: 'known', degree: (TRUE - part.degree) as Degree };
+  if (part.kind === 'known') return { kind: 'known', degree: negateDegree(part.degree) };
   return { kind: 'not', part };
 }
 
