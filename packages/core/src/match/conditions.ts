@@ -86,7 +86,7 @@ export class Conditions {
         return node.parts.reduce<Degree>((least, part) => lesser(least, this.#bound(part, group, number, other)), TRUE);
       case 'or':
         return node.parts.reduce<Degree>(
-          (least, part) => greater(least, this.#bound(part, group, number, other)),
+          (most, part) => greater(most, this.#bound(part, group, number, other)),
           FALSE,
         );
     }
