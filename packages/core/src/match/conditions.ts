@@ -85,10 +85,7 @@ export class Conditions {
       case 'and':
         return node.parts.reduce<Degree>((least, part) => lesser(least, this.#bound(part, group, number, other)), TRUE);
       case 'or':
-        return node.parts.reduce<Degree>(
-          (most, part) => greater(most, this.#bound(part, group, number, other)),
-          FALSE,
-        );
+        return node.parts.reduce<Degree>((most, part) => greater(most, this.#bound(part, group, number, other)), FALSE);
     }
   }
 }
