@@ -45,3 +45,37 @@ async function feed(stdin: NodeJS.WritableStream, input: string | AsyncIterable<
       if (!stdin.write(piece)) await new Promise((resolve) => stdin.once('drain', resolve));
   stdin.end();
 }
+
+/** What is typed once something stands on the screen. */
+export type Typed = readonly [after: string, keys: string];
+
+/**
+ * The same at a terminal of 100 columns, where a person types.
+ * @returns what stands on the screen, without what steers the cursor
+ */
+export function jadefenceAtTerminal(
+  args: readonly string[],
+  typed: readonly Typed[],
+  { env, cwd = ROOT }: { env?: Record<string, string>; cwd?: string } = {},
+): Promise<{ readonly exitCode: number; readonly screen: string }> {
+  const quoted = [process.execPath, join(ROOT, 'bin/jadefence'), ...args].map((word) => `'${word}'`).join(' ');
+  return new Promise((resolve, reject) => {
+    const child = spawn('script', ['-qec', `stty cols 100; ${quoted}`, '/dev/null'], {
+      cwd,
+      env: { PATH: process.env['PATH'], HOME: '/nonexistent', ...env },
+    });
+    const left = [...typed];
+    let written = '';
+    child.stdout.setEncoding('utf8').on('data', (piece: string) => {
+      written += piece;
+      const [next] = left;
+      if (next && written.includes(next[0])) child.stdin.write(left.shift()![1]);
+    });
+    child.on('error', reject);
+    child.on('close', (exitCode) => {
+      // eslint-disable-next-line no-control-regex -- this is what steers the cursor
+      const screen = written.replace(/\u001b\[[\d;?]*[A-Za-z]/g, '').replaceAll('\r', '');
+      resolve({ exitCode: exitCode ?? 1, screen });
+    });
+  });
+}

@@ -84,7 +84,7 @@ describe('jadefence judge', () => {
       { input: LOG, cwd: folder },
     );
     expect(ran.stderr).toBe(
-      `${folder}/countries.csv:2: "nonsense" is no network such as 198.18.0.0/20; the row is left out\n-: Looks like NCSA combined with the host in front: of the first 5 lines 4 can be read and 1 would be rejected.\n`,
+      `${folder}/countries.csv:2: "nonsense" is no network such as 198.18.0.0/20; the row is left out\nstandard input: Looks like NCSA combined with the host in front: of the first 5 lines 4 can be read and 1 would be rejected.\n`,
     );
     expect(ran.stdout.replaceAll(folder, 'FOLDER')).toBe(`\
 - judged by FOLDER/site.fence
@@ -143,7 +143,7 @@ the first of them
     // Two within the hour of twelve, and the one of nine.
     const outcomes = (JSON.parse(counted.stdout) as { outcomes: { outcome: string; requests: number }[] }).outcomes;
     expect(outcomes.map(({ outcome, requests }) => `${requests} ${outcome}`)).toEqual(['3 allowed', '109998 limited']);
-    expect(counted.stderr).toContain('-: the lines are not in the order of time, so they were put into it first');
+    expect(counted.stderr).toContain('standard input: the lines are not in the order of time, so they were put into it first');
     const printed = await jadefence(['judge', '-', '--fences', fences, '--output', 'ndjson'], { input });
     expect(printed.exitCode).toBe(2);
     expect(printed.stderr).toContain('Line 110001 is more than 100000 lines too late');
@@ -294,13 +294,13 @@ describe('what a person gets wrong is said in a line, and ends with 2', () => {
       'another kind of file',
       () => ['judge', '-', '--fences', good()],
       '#Fields: date time\n',
-      '-: None of the formats fits: it begins as a W3C extended log, but its lines do not have the columns that a line "#Fields:" before them says.\nFormats that can be read: combined (NCSA combined), combined-with-host (NCSA combined with the host in front), common (NCSA common), common-with-host (NCSA common with the host in front), w3c (W3C extended), ndjson (NDJSON), csv (CSV with a header), tsv (TSV with a header), har (HAR 1.2), key-value (text with key=value pairs), pattern (lines of a pattern).\n',
+      'standard input: None of the formats fits: it begins as a W3C extended log, but its lines do not have the columns that a line "#Fields:" before them says.\nFormats that can be read: combined (NCSA combined), combined-with-host (NCSA combined with the host in front), common (NCSA common), common-with-host (NCSA common with the host in front), w3c (W3C extended), ndjson (NDJSON), csv (CSV with a header), tsv (TSV with a header), har (HAR 1.2), key-value (text with key=value pairs), pattern (lines of a pattern).\n',
     ],
     [
       'an empty log',
       () => ['judge', '-', '--fences', good()],
       '',
-      '-: The log is empty.\nFormats that can be read: combined (NCSA combined), combined-with-host (NCSA combined with the host in front), common (NCSA common), common-with-host (NCSA common with the host in front), w3c (W3C extended), ndjson (NDJSON), csv (CSV with a header), tsv (TSV with a header), har (HAR 1.2), key-value (text with key=value pairs), pattern (lines of a pattern).\n',
+      'standard input: The log is empty.\n',
     ],
     [
       'a table without rows',

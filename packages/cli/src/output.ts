@@ -112,6 +112,11 @@ export class LineWriter {
   }
 }
 
+/** What a path is called where people read it. */
+export function nameOfPath(path: string): string {
+  return path === '-' ? 'standard input' : path;
+}
+
 /** All of standard input as text. */
 export async function readAll({ stdin }: Streams): Promise<string> {
   const pieces: Uint8Array[] = [];

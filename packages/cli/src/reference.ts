@@ -5,9 +5,9 @@ import { basename } from 'node:path';
 import { Readable } from 'node:stream';
 import type { DatasetEffect, DatasetInfo, DatasetOwner, FreshnessInfo, ServiceClient } from '@jadefence/contract';
 import { decompress, packFolder } from '@jadefence/files';
-import { confirm } from './confirm.js';
+import { confirm } from './asking.js';
 import { EXIT, Failure } from './failure.js';
-import { say, writeOne, type OneOutput, type Streams } from './output.js';
+import { nameOfPath, say, writeOne, type OneOutput, type Streams } from './output.js';
 import { showProgress } from './progress.js';
 import { formatCount } from './render/text.js';
 
@@ -114,7 +114,7 @@ export function describeFreshness({ state, reason }: FreshnessInfo): string {
 
 /** A name for what is sent: that of the one file, or of the first and how many more. */
 export function nameOfFiles(paths: readonly string[]): string {
-  const [first] = paths.map((path) => (path === '-' ? 'standard input' : basename(path)));
+  const [first] = paths.map((path) => basename(nameOfPath(path)));
   return paths.length > 1 ? `${first} and ${paths.length - 1} more` : first!;
 }
 

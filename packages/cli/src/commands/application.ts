@@ -4,7 +4,7 @@ import { readApplicationCatalogue } from '@jadefence/files';
 import { readFile } from 'node:fs/promises';
 import { basename } from 'node:path';
 import { InvalidArgumentError, type Command } from 'commander';
-import { confirm } from '../confirm.js';
+import { confirm } from '../asking.js';
 import { Failure } from '../failure.js';
 import { loadRulebook } from '../files/load-fences.js';
 import {

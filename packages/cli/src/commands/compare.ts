@@ -3,7 +3,7 @@ import type { Against, ChangeRow, ComparisonResult, ServiceClient } from '@jadef
 import type { Command } from 'commander';
 import { EXIT, Failure } from '../failure.js';
 import { parseWhole, ROWS_OUTPUT, say, writeJson, type Output, type Streams } from '../output.js';
-import { coloursFor, formatCount, formatShare, formatTime, printTable, shorten } from '../render/text.js';
+import { coloursFor, countOf, formatCount, formatShare, formatTime, printTable, shorten } from '../render/text.js';
 import { connect } from '../service.js';
 import { describeJudge, findLog } from './replay.js';
 import { addScopeOptions, scopeOf, type ScopeOptions } from './replay-options.js';
@@ -49,7 +49,7 @@ async function compareLog(logText: string, options: CompareOptions, streams: Str
   const { id } = await client.startComparison({ logId: log.id, before, after, ...scopeOf(options) });
   const end = await client.followComparison(id, ({ requestsDone, requests }) => {
     if (streams.stderr.isTTY)
-      streams.stderr.write(`\r${formatCount(requestsDone)} of ${formatCount(requests)} requests\u001b[K`);
+      streams.stderr.write(`\r${formatCount(requestsDone)} of ${countOf(requests, 'request')}\u001b[K`);
   });
   if (streams.stderr.isTTY) streams.stderr.write('\r\u001b[K');
   if (end.state === 'failed') throw new Failure(`Comparison ${id} failed: ${end.failure}`, EXIT.checkFailed);
@@ -81,7 +81,7 @@ async function tellComparison(
   const { tally, before, after } = result;
   const colours = coloursFor(streams);
   const title = `Comparison ${result.id} of "${result.logName}": ${describeJudge(before)}, then ${describeJudge(after)}`;
-  const told = `${formatCount(tally.changed)} of ${formatCount(tally.requests)} requests change (${formatShare(tally.requests === 0 ? 0 : tally.changed / tally.requests)}), ${formatCount(tally.moved)} more are decided by another rule`;
+  const told = `${formatCount(tally.changed)} of ${countOf(tally.requests, 'request')} change (${formatShare(tally.requests === 0 ? 0 : tally.changed / tally.requests)}), ${formatCount(tally.moved)} more are decided by another rule`;
   const parts = [`${colours.bold(title)}\n${told}`];
   if (place === undefined) {
     parts.push(renderMatrix(result));
@@ -91,7 +91,7 @@ async function tellComparison(
   if (rows.length > 0) parts.push(renderChanges(rows));
   streams.stdout.write(`${parts.join('\n\n')}\n`);
   if (total > rows.length)
-    say(streams, `${formatCount(rows.length)} of ${formatCount(total)} requests; --output ndjson lists all`);
+    say(streams, `${formatCount(rows.length)} of ${countOf(total, 'request')}; --output ndjson lists all`);
 }
 
 function renderMatrix({ tally: { matrix } }: ComparisonResult): string {

@@ -21,7 +21,7 @@ import {
   useDataset,
   type ImportOptions,
 } from '../reference.js';
-import { formatCount, printTable } from '../render/text.js';
+import { countOf, formatCount, printTable } from '../render/text.js';
 import { connect } from '../service.js';
 import { addCorrect } from './correct.js';
 import { addRefresh } from './refresh.js';
@@ -134,7 +134,7 @@ async function showTable({ log, output }: { log?: string; output: Output }, stre
 function headLines({ table, freshness, elsewhere }: Countries): string[] {
   const others = Object.entries(elsewhere ?? {}).map(([code, count]) => `${formatCount(count)} ${code}`);
   return [
-    ...(table ? [`${table.name}, ${formatCount(table.numEntries)} ranges, SHA-256 ${table.sha256.slice(0, 12)}`] : []),
+    ...(table ? [`${table.name}, ${countOf(table.numEntries, 'range')}, SHA-256 ${table.sha256.slice(0, 12)}`] : []),
     describeFreshness(freshness),
     ...(others.length > 0 ? [`Requests from elsewhere: ${others.join(', ')}`] : []),
   ];

@@ -1,6 +1,6 @@
 import { DATASET_KINDS, type DatasetKind } from '@jadefence/core';
 import { InvalidArgumentError, type Command } from 'commander';
-import { confirm } from '../confirm.js';
+import { confirm } from '../asking.js';
 import {
   ONE_OUTPUT,
   parseWhole,

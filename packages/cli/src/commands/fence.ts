@@ -1,12 +1,12 @@
 import { mkdir, readdir, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { describeChange, joinParts, printFences, STARTING_POINTS, suggestNearest } from '@jadefence/core';
-import type { DraftFence } from '@jadefence/contract';
+import type { Draft, DraftFence } from '@jadefence/contract';
 import type { Command } from 'commander';
 import { Argument } from 'commander';
-import { confirm } from '../confirm.js';
+import { confirm } from '../asking.js';
 import { editDraft } from '../edit-draft.js';
-import { Failure } from '../failure.js';
+import { EXIT, Failure } from '../failure.js';
 import { readFenceSources } from '../files/load-fences.js';
 import {
   ONE_OUTPUT,
@@ -128,18 +128,21 @@ async function listFences(output: Output, streams: Streams): Promise<void> {
 }
 
 async function showFence(name: string, output: OneOutput, streams: Streams): Promise<void> {
-  const { fences } = await (await connect(streams)).draft();
-  const found = fences.find((one) => one.name === name);
-  if (!found)
-    throw new Failure(
-      `No fence is named "${name}".`,
-      2,
-      suggestNearest(
-        name,
-        fences.map((one) => one.name),
-      ) ?? `The fences are: ${fences.map((one) => one.name).join(', ')}.`,
-    );
+  const found = findFence(await (await connect(streams)).draft(), name);
   writeOne(streams, output, found, renderFence(found, streams));
+}
+
+/** @throws Failure saying which fences there are */
+export function findFence({ fences }: Draft, name: string): DraftFence {
+  const found = fences.find((one) => one.name === name);
+  if (found) return found;
+  const names = fences.map((one) => one.name);
+  throw new Failure(
+    `No fence is named "${name}".`,
+    EXIT.wrongInput,
+    suggestNearest(name, names) ??
+      (names.length > 0 ? `The fences are: ${names.join(', ')}.` : 'The draft has no fences yet.'),
+  );
 }
 
 function renderFence({ name, title, mode, gates, rules, otherwise }: DraftFence, streams: Streams): string {

@@ -10,7 +10,7 @@ import { addReadingOptions, readingOf, type ReadingOptions } from '../files/read
 import { EXIT, Failure } from '../failure.js';
 import { ONE_OUTPUT, say, writeOne, type OneOutput, type Streams } from '../output.js';
 import { showProgress } from '../progress.js';
-import { countOf, formatCount, formatTime } from '../render/text.js';
+import { countOf, formatTime } from '../render/text.js';
 import { connect } from '../service.js';
 
 interface LogImportOptions extends ReadingOptions {
@@ -84,7 +84,7 @@ function tellLog(log: Log, output: OneOutput, streams: Streams): void {
     streams,
     output,
     log,
-    `Log ${log.id} "${log.name}": ${formatCount(log.requests)} requests from ${formatTime(log.fromUnixMs)} to ${formatTime(log.toUnixMs)} UTC, read as ${LOG_FORMATS[log.format]}${log.files.length > 0 ? ` from ${log.files.length} files` : ''}.`,
+    `Log ${log.id} "${log.name}": ${countOf(log.requests, 'request')} from ${formatTime(log.fromUnixMs)} to ${formatTime(log.toUnixMs)} UTC, read as ${LOG_FORMATS[log.format]}${log.files.length > 0 ? ` from ${log.files.length} files` : ''}.`,
   );
   if (log.incomplete) say(streams, `The log is incomplete: ${log.incomplete}`);
   for (const [reason, lines] of Object.entries(log.rejectedByReason))

@@ -1,7 +1,7 @@
 import { LOG_FORMATS, type LogRecord, type ReadLine } from '@jadefence/core';
 import type { Log } from '@jadefence/contract';
 import type { Command } from 'commander';
-import { confirm } from '../confirm.js';
+import { confirm } from '../asking.js';
 import { openLog } from '../files/open-log.js';
 import { addReadingOptions, orFailLater, readingOf, type ReadingOptions } from '../files/reading.js';
 import {
@@ -15,7 +15,7 @@ import {
   type Output,
   type Streams,
 } from '../output.js';
-import { formatCount, formatTime, printTable, shorten, widthOf } from '../render/text.js';
+import { countOf, formatCount, formatTime, printTable, shorten, widthOf } from '../render/text.js';
 import { connect } from '../service.js';
 import { findLog } from './replay.js';
 
@@ -160,7 +160,7 @@ async function deleteLog(name: string, { force, yes, output }: DeleteOptions, st
   const client = await connect(streams);
   const log = findLog(await client.logs(), name);
   await confirm(
-    `Delete log ${log.id} "${log.name}" with ${formatCount(log.requests)} requests${force ? ' and every replay of it' : ''}?`,
+    `Delete log ${log.id} "${log.name}" with ${countOf(log.requests, 'request')}${force ? ' and every replay of it' : ''}?`,
     yes,
     streams,
   );

@@ -1,9 +1,8 @@
 import { readFile } from 'node:fs/promises';
 import { hostname } from 'node:os';
-import { createInterface } from 'node:readline/promises';
-import { Writable } from 'node:stream';
 import { ServiceClient } from '@jadefence/contract';
 import type { Command } from 'commander';
+import { askSecretly } from '../asking.js';
 import { Failure } from '../failure.js';
 import { say, type Streams } from '../output.js';
 import { connect, DEFAULT_URL, forgetCredentials, saveCredentials, withoutSlash } from '../service.js';
@@ -50,7 +49,7 @@ async function logIn(options: LoginOptions, streams: Streams): Promise<void> {
   const kept = options.signInFile === undefined ? {} : await readSignInFile(options.signInFile);
   const url = withoutSlash(options.url ?? kept['address'] ?? DEFAULT_URL);
   const name = options.name ?? kept['name'] ?? 'admin';
-  const password = kept['password'] ?? (await readPassword(name, streams));
+  const password = kept['password'] ?? (await askSecretly(`Password of ${name}: `, streams));
   const client = new ServiceClient({ baseUrl: url });
   const { token, scope } = await client.createToken(
     { name, password },
@@ -65,21 +64,4 @@ async function readSignInFile(path: string): Promise<Record<string, string>> {
     throw new Failure(`The sign-in file "${path}" cannot be read (${error.code}).`);
   });
   return Object.fromEntries([...text.matchAll(/^(\w+): (.*)$/gm)].map(([, key, value]) => [key!, value!]));
-}
-
-async function readPassword(name: string, { stdin, stderr }: Streams): Promise<string> {
-  if (!stdin.isTTY) {
-    let text = '';
-    for await (const piece of stdin) text += String(piece);
-    return text.replace(/\r?\n$/, '');
-  }
-  stderr.write(`Password of ${name}: `);
-  const silent = new Writable({ write: (_piece, _encoding, done) => done() });
-  const prompt = createInterface({ input: stdin, output: silent, terminal: true });
-  try {
-    return await prompt.question('');
-  } finally {
-    prompt.close();
-    stderr.write('\n');
-  }
 }

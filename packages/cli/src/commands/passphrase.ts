@@ -1,8 +1,7 @@
 import type { Command } from 'commander';
-import { createInterface } from 'node:readline/promises';
+import { askSecretly } from '../asking.js';
 import {
   ONE_OUTPUT,
-  readAll,
   ROWS_OUTPUT,
   writeOne,
   writeRows,
@@ -38,7 +37,7 @@ export function addPassphrase(passphrase: Command, streams: Streams): void {
     .option(...ONE_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence passphrase set studio-door < passphrase.txt')
     .action(async (name: string, { output }: { output: OneOutput }) => {
-      await (await connect(streams)).setPassphrase(name, await readPassphrase(streams));
+      await (await connect(streams)).setPassphrase(name, await askSecretly('Passphrase: ', streams));
       writeOne(streams, output, { set: name }, `The passphrase ${name} is set.`);
     });
   passphrase
@@ -51,12 +50,4 @@ export function addPassphrase(passphrase: Command, streams: Streams): void {
       await (await connect(streams)).removePassphrase(name);
       writeOne(streams, output, { removed: name }, `The passphrase ${name} is forgotten.`);
     });
-}
-
-async function readPassphrase(streams: Streams): Promise<string> {
-  if (!streams.stdin.isTTY) return (await readAll(streams)).replace(/\r?\n$/, '');
-  const prompt = createInterface({ input: streams.stdin, output: streams.stderr });
-  const answer = await prompt.question('Passphrase: ');
-  prompt.close();
-  return answer;
 }

@@ -16,7 +16,7 @@ import {
   type Streams,
 } from '../output.js';
 import { renderSummary } from '../render/summary.js';
-import { formatCount, formatTime, printTable, shorten } from '../render/text.js';
+import { countOf, formatCount, formatTime, printTable, shorten } from '../render/text.js';
 import { connect } from '../service.js';
 import { readFenceSources } from '../files/load-fences.js';
 import { LiveLines, renderProgress } from '../render/live.js';
@@ -150,7 +150,7 @@ async function startReplay(logText: string, options: StartOptions, streams: Stre
     streams,
     output,
     { ...started, ...ended },
-    `Replay ${started.id} of "${log.name}" against ${describeJudge(started)} is done: ${formatCount(end.requestsDone)} requests.`,
+    `Replay ${started.id} of "${log.name}" against ${describeJudge(started)} is done: ${countOf(end.requestsDone, 'request')}.`,
   );
   say(streams, `See it with: jadefence replay show ${started.id}`);
 }

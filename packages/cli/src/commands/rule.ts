@@ -1,9 +1,10 @@
-import { findUses, type Position, type RuleSettings } from '@jadefence/core';
+import { findUses, suggestNearest, type Position, type RuleSettings } from '@jadefence/core';
 import { InvalidArgumentError, type Command } from 'commander';
 import { editDraft, textOrInput } from '../edit-draft.js';
-import { Failure } from '../failure.js';
+import { EXIT, Failure } from '../failure.js';
 import { ONE_OUTPUT, writeOne, type OneOutput, type Streams } from '../output.js';
 import { connect } from '../service.js';
+import { findFence } from './fence.js';
 
 interface RuleId {
   readonly fence: string;
@@ -170,9 +171,17 @@ function addRuleNotes(rule: Command, streams: Streams): void {
 
 async function showRule({ fence, rule }: RuleId, output: OneOutput, streams: Streams): Promise<void> {
   const client = await connect(streams);
-  const found = (await client.draft()).fences.find((one) => one.name === fence)?.rules.find((one) => one.name === rule);
+  const { rules } = findFence(await client.draft(), fence);
+  const found = rules.find((one) => one.name === rule);
   if (!found)
-    throw new Failure(`The draft has no rule "${fence}/${rule}".`, 2, `jadefence fence show ${fence} lists them.`);
+    throw new Failure(
+      `Fence ${fence} has no rule "${rule}".`,
+      EXIT.wrongInput,
+      suggestNearest(
+        rule,
+        rules.map((one) => one.name),
+      ) ?? `jadefence fence show ${fence} lists them.`,
+    );
   const uses = findUses((await client.draftSources()).parts, 'rule', `${fence}/${rule}`);
   const lines = [found.sentence, '', found.text, ...(uses.length > 0 ? ['', `Mentioned by ${uses.join(', ')}.`] : [])];
   writeOne(streams, output, { fence, ...found, usedBy: uses }, lines.join('\n'));

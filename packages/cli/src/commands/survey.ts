@@ -3,7 +3,7 @@ import type { Command } from 'commander';
 import { loadCountryTable } from '../files/load-reference.js';
 import { openLog } from '../files/open-log.js';
 import { addReadingOptions, orFailLater, readingOf, type ReadingOptions } from '../files/reading.js';
-import { ONE_OUTPUT, writeJson, type OneOutput, type Streams } from '../output.js';
+import { ONE_OUTPUT, nameOfPath, writeJson, type OneOutput, type Streams } from '../output.js';
 import { renderSurvey } from '../render/survey.js';
 
 interface SurveyOptions extends ReadingOptions {
@@ -44,5 +44,5 @@ async function surveyLog(paths: readonly string[], options: SurveyOptions, strea
   });
   const survey = builder.finish();
   if (output === 'json') return writeJson(streams, survey);
-  streams.stdout.write(renderSurvey(survey, paths.join(' '), countryTable, log.format, streams));
+  streams.stdout.write(renderSurvey(survey, paths.map(nameOfPath).join(' '), countryTable, log.format, streams));
 }

@@ -17,7 +17,7 @@ import {
 } from '@jadefence/core';
 import type { LogFile } from '@jadefence/files';
 import { Failure, EXIT } from '../failure.js';
-import { say, type Streams } from '../output.js';
+import { nameOfPath, say, type Streams } from '../output.js';
 import { showProgress } from '../progress.js';
 import { orFail, type Reading } from './reading.js';
 
@@ -69,10 +69,10 @@ export async function openLog(
     );
   }
   for (const { path, fit, detection } of files) {
-    if (!reading.format) say(streams, `${path}: ${detection.summary}`);
+    if (!reading.format) say(streams, `${nameOfPath(path)}: ${detection.summary}`);
     if (fit.format !== first.fit.format || fit.isInSyslog !== first.fit.isInSyslog)
       throw new Failure(
-        `The files are not of one format: ${first.path} is ${LOG_FORMATS[first.fit.format]}, ${path} is ${LOG_FORMATS[fit.format]}.`,
+        `The files are not of one format: ${nameOfPath(first.path)} is ${LOG_FORMATS[first.fit.format]}, ${nameOfPath(path)} is ${LOG_FORMATS[fit.format]}.`,
         EXIT.wrongInput,
         'Give each as a log of its own.',
       );
@@ -118,15 +118,9 @@ async function openFile(path: string, { format, options }: Reading, streams: Str
       size += value.length;
     }
   }
-  const detection = orFail(path, () => detectFormat(Buffer.concat(head), isWhole, options, format));
+  const detection = orFail(nameOfPath(path), () => detectFormat(Buffer.concat(head), isWhole, options, format));
   if (!detection.best)
-    throw new Failure(
-      `${path}: ${detection.summary}`,
-      EXIT.wrongInput,
-      `Formats that can be read: ${Object.entries(LOG_FORMATS)
-        .map(([id, name]) => `${id} (${name})`)
-        .join(', ')}.`,
-    );
+    throw new Failure(`${nameOfPath(path)}: ${detection.summary}`, EXIT.wrongInput, detection.hint);
   return { path, detection, fit: detection.best, pieces: joinPieces(head, isWhole ? undefined : iterator) };
 }
 
@@ -152,7 +146,7 @@ async function* readBytes(path: string, streams: Streams): AsyncGenerator<Uint8A
   } catch (error) {
     say(
       streams,
-      `${path}: the gzip file is damaged or cut short (${(error as Error).message}); the lines before that are read`,
+      `${nameOfPath(path)}: the gzip file is damaged or cut short (${(error as Error).message}); the lines before that are read`,
     );
   }
 }

@@ -3,7 +3,7 @@ import { readFile } from 'node:fs/promises';
 import { LayoutError, LOG_FORMATS, parseMapping, type LogFormat, type ReaderOptions } from '@jadefence/core';
 import { InvalidArgumentError, Option, type Command } from 'commander';
 import { EXIT, Failure } from '../failure.js';
-import { parseWhole } from '../output.js';
+import { nameOfPath, parseWhole } from '../output.js';
 
 export interface ReadingOptions {
   readonly format?: LogFormat;
@@ -88,7 +88,7 @@ export async function orFailLater<T>(paths: readonly string[], work: () => Promi
   try {
     return await work();
   } catch (error) {
-    throw asFailure(paths.join(', '), error);
+    throw asFailure(paths.map(nameOfPath).join(', '), error);
   }
 }
 

@@ -1,7 +1,7 @@
 /** What changes while somebody looks at it. */
 import type { ReplayProgress } from '@jadefence/contract';
 import type { Streams } from '../output.js';
-import { formatCount, formatShare, printTable } from './text.js';
+import { countOf, formatCount, formatShare, printTable } from './text.js';
 
 /** Lines at the end of a terminal that are written over; without a terminal nothing is shown. */
 export class LiveLines {
@@ -32,7 +32,7 @@ const SHOWN_RULES = 12;
 /** How far a replay is. @param isWhole with what it came to so far */
 export function renderProgress({ requestsDone, requests, soFar, state }: ReplayProgress, isWhole: boolean): string {
   const share = requests === 0 ? '' : `, ${formatShare(requestsDone / requests)}`;
-  const head = `${formatCount(requestsDone)} of ${formatCount(requests)} requests${share}, ${state}`;
+  const head = `${formatCount(requestsDone)} of ${countOf(requests, 'request')}${share}, ${state}`;
   if (!isWhole || !soFar) return head;
   const judged = Object.values(soFar.outcomes).reduce((sum, one) => sum + one, 0);
   const outcomes = Object.entries(soFar.outcomes).map(([outcome, one]) => [

@@ -14,7 +14,7 @@ export function renderSummary(
 ): string {
   const colours = coloursFor(streams);
   const parts = [
-    `${colours.bold(title)}\n${formatCount(summary.requests)} requests from ${formatTime(summary.fromUnixMs)} to ${formatTime(summary.toUnixMs)} UTC`,
+    `${colours.bold(title)}\n${countOf(summary.requests, 'request')} from ${formatTime(summary.fromUnixMs)} to ${formatTime(summary.toUnixMs)} UTC`,
     renderOutcomes(summary, colours),
     ...renderUncovered(summary),
     ...renderIgnoredHeaders(summary),
@@ -44,7 +44,7 @@ function renderIgnoredHeaders({ gates }: Summary): string[] {
     .filter(({ ignoredHeaders }) => ignoredHeaders > 0)
     .map(
       ({ gate, ignoredHeaders }) =>
-        `Gate ${gate} ignored the client header of ${formatCount(ignoredHeaders)} requests, whose senders it does not trust.`,
+        `Gate ${gate} ignored the client header of ${countOf(ignoredHeaders, 'request')}, whose senders it does not trust.`,
     );
 }
 

@@ -1,6 +1,6 @@
 import type { LogFormat, Survey } from '@jadefence/core';
 import type { Streams } from '../output.js';
-import { coloursFor, formatCount, formatShare, formatTime, printTable, shorten, widthOf } from './text.js';
+import { coloursFor, countOf, formatCount, formatShare, formatTime, printTable, shorten, widthOf } from './text.js';
 import { renderRejected } from './summary.js';
 
 type Busy = Survey['busiestClients'][number];
@@ -17,7 +17,7 @@ export function renderSurvey(
   const count = ({ count: number, isExact }: Survey['clients']): string =>
     `${isExact ? '' : 'about '}${formatCount(number)}`;
   const parts = [
-    `${colours.bold(path)}\n${formatCount(survey.requests)} requests from ${formatTime(survey.fromUnixMs)} to ${formatTime(survey.toUnixMs)} UTC, ${count(survey.clients)} clients, ${count(survey.hosts)} hosts, ${count(survey.paths)} paths`,
+    `${colours.bold(path)}\n${countOf(survey.requests, 'request')} from ${formatTime(survey.fromUnixMs)} to ${formatTime(survey.toUnixMs)} UTC, ${count(survey.clients)} clients, ${count(survey.hosts)} hosts, ${count(survey.paths)} paths`,
     `methods   ${inline(survey.methods)}\nstatuses  ${inline(survey.statuses)}\nhosts     ${inline(survey.busiestHosts)}`,
     ...renderCountries(survey, countryTable, count),
     renderProxySigns(survey),
@@ -94,7 +94,7 @@ function renderStarter(
   if (starter.rules.length === 0) return [];
   const rules = starter.rules.map(
     ({ text, because, wouldStop, isExact }) =>
-      `  ${text}\n      would have stopped ${isExact ? '' : 'at least '}${formatCount(wouldStop)} requests: ${because}`,
+      `  ${text}\n      would have stopped ${isExact ? '' : 'at least '}${countOf(wouldStop, 'request')}: ${because}`,
   );
   const gate = busiestHosts.length === 0 && format !== 'ndjson' ? ' --gate site' : '';
   const table = countryTable === undefined ? '' : ` --country-table ${countryTable}`;

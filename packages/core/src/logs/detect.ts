@@ -24,9 +24,14 @@ export interface Detection {
   readonly needsHost: boolean;
   /** One sentence for people. */
   readonly summary: string;
+  /** What to do where no format fits. */
+  readonly hint?: string;
 }
 
 const LOOK_AT_LINES = 200;
+const FORMATS_HINT = `Formats that can be read: ${Object.entries(LOG_FORMATS)
+  .map(([id, name]) => `${id} (${name})`)
+  .join(', ')}.`;
 
 /**
  * @param start the first bytes of the log, enough for 200 lines; a line cut off at their end is not looked at unless it is the only one
@@ -64,7 +69,7 @@ export function detectFormat(
     const problem = best ? separated && problems.get(separated) : [...problems.values()][0];
     if (problem) throw problem;
     const rejected = fits.find(({ format }) => format === separated)?.rejected[0];
-    return { numLines, needsHost: false, summary: `None of the formats fits: ${looksLike(lines, rejected)}` };
+    return { numLines, needsHost: false, summary: `None of the formats fits: ${looksLike(lines, rejected)}`, hint: FORMATS_HINT };
   }
   const needsHost =
     best.numAccepted > 0 && !best.namesHost && (best.format !== 'ndjson' || options.mapping !== undefined);
@@ -74,8 +79,13 @@ export function detectFormat(
 function summaryOf({ format, isInSyslog, numAccepted, numRejected }: FormatFit): string {
   const rejects = numRejected === 0 ? 'none would be rejected' : `${numRejected} would be rejected`;
   const name = isInSyslog ? `syslog with ${LOG_FORMATS[format]} in it` : LOG_FORMATS[format];
-  const lines = format === 'har' ? 'entries' : 'lines';
-  return `Looks like ${name}: of the first ${numAccepted + numRejected} ${lines} ${numAccepted} can be read and ${rejects}.`;
+  const [one, several] = format === 'har' ? ['entry', 'entries'] : ['line', 'lines'];
+  const numLooked = numAccepted + numRejected;
+  const found =
+    numLooked === 1
+      ? `its one ${one} ${numAccepted === 1 ? 'can be read' : 'would be rejected'}`
+      : `of the first ${numLooked} ${several} ${numAccepted} can be read and ${rejects}`;
+  return `Looks like ${name}: ${found}.`;
 }
 
 /** The formats that are tried, each as it is, and within syslog where the lines look like that. */

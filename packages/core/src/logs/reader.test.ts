@@ -217,8 +217,8 @@ describe('detection', () => {
       `shop.example ${combined}broken\n`,
       'Looks like NCSA combined with the host in front: of the first 2 lines 1 can be read and 1 would be rejected.',
     ],
-    [combined, 'Looks like NCSA combined: of the first 1 lines 1 can be read and none would be rejected.'],
-    ['{"timestamp":1791799200}\n', 'Looks like NDJSON: of the first 1 lines 1 can be read and none would be rejected.'],
+    [combined, 'Looks like NCSA combined: its one line can be read.'],
+    ['{"timestamp":1791799200}\n', 'Looks like NDJSON: its one line can be read.'],
     ['', 'The log is empty.'],
     [
       '#Fields: date time\nx\n',
@@ -226,11 +226,11 @@ describe('detection', () => {
     ],
     [
       '#Version: 1.0\n#Fields: date time c-ip cs-host\n2026-10-12 10:00:00 198.18.4.7 shop.example\n',
-      'Looks like W3C extended: of the first 1 lines 1 can be read and none would be rejected.',
+      'Looks like W3C extended: its one line can be read.',
     ],
     [
       '198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5\n',
-      'Looks like NCSA common: of the first 1 lines 1 can be read and none would be rejected.',
+      'Looks like NCSA common: its one line can be read.',
     ],
     [
       '198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5 "x"\n',

@@ -10,7 +10,7 @@ import { parseNdjsonLine } from './ndjson.js';
 import { createPatternParser } from './pattern.js';
 import { createSeparatedParser } from './separated.js';
 import { inSyslog } from './syslog.js';
-import { TimeReader } from './times.js';
+import { assertZone, TimeReader } from './times.js';
 import { W3cParser } from './w3c.js';
 
 /** The log formats that can be read, with the names people know them by. */
@@ -88,6 +88,8 @@ function parserOf(format: LogFormat, options: ReaderOptions): LineParser {
     );
   if (options.isInSyslog && format === 'har')
     throw new LayoutError('A HAR file does not stand in lines of syslog.', 'Leave one of the two out.');
+  // Wrong is wrong, also where every time of the format says its zone.
+  if (options.zone !== undefined) assertZone(options.zone);
   const parser = PARSERS[format](options);
   return options.isInSyslog ? inSyslog(parser, options.year) : parser;
 }

@@ -7,15 +7,15 @@ import { LayoutError } from './layout.js';
 const EPOCH = /^\d{10,19}(\.\d+)?$/;
 const LOCAL = /^\d{4}-\d{2}-\d{2}[T ]\d{2}:\d{2}:\d{2}(?:[.,]\d+)?$/;
 
+/** @throws LayoutError where there is no such IANA time zone */
+export function assertZone(zone: string): void {
+  if (!IANAZone.isValidZone(zone))
+    throw new LayoutError(`There is no time zone "${zone}".`, 'Write it as Area/City such as Europe/Oslo, or UTC.');
+}
+
 export class TimeReader {
-  /**
-   * @param zone IANA time zone of times that say none
-   * @throws LayoutError where there is no such zone
-   */
-  constructor(private readonly zone: string = 'UTC') {
-    if (!IANAZone.isValidZone(zone))
-      throw new LayoutError(`There is no time zone "${zone}".`, 'Write it as Area/City such as Europe/Oslo, or UTC.');
-  }
+  /** @param zone IANA time zone of times that say none */
+  constructor(private readonly zone: string = 'UTC') {}
 
   /**
    * Reads RFC 3339, the time of the NCSA formats, a date and a time without a zone, or a number since the epoch.

@@ -8,7 +8,7 @@ import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
 import { Card, EmptyState, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
-import { formatCount } from '../../format.js';
+import { countOf, formatCount } from '../../format.js';
 import { judgeName } from './sides.js';
 
 /** Choosing what to compare, and the comparisons there are. */
@@ -70,7 +70,7 @@ export function ComparePage() {
                     </Link>
                     <span className="text-sm text-muted">
                       {state === 'done'
-                        ? `${formatCount(after.requests)} requests`
+                        ? countOf(after.requests, 'request')
                         : `${state}: ${formatCount(requestsDone)} of ${formatCount(requests)}`}
                     </span>
                   </li>

@@ -9,7 +9,7 @@ import { Button } from '../../components/button.js';
 import { Card, PageHeading, WideTable } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { OutcomeLabel } from '../../components/outcome.js';
-import { formatCount, formatShare } from '../../format.js';
+import { countOf, formatCount, formatShare } from '../../format.js';
 import { BreakdownCard } from '../replays/breakdown-card.js';
 import { ChangesTable } from './changes-table.js';
 import { judgeName, SideLabel } from './sides.js';
@@ -45,7 +45,7 @@ function RunningComparison({ comparison }: { comparison: ComparisonInfo }) {
     <>
       <PageHeading title={titleOf(comparison)}>Both judge the log, which is read once.</PageHeading>
       <label className="block text-sm">
-        {formatCount(progress.requestsDone)} of {formatCount(progress.requests)} requests
+        {formatCount(progress.requestsDone)} of {countOf(progress.requests, 'request')}
         <progress max={progress.requests} value={progress.requestsDone} className="mt-2 block h-2 w-full accent-jade" />
       </label>
     </>
@@ -65,8 +65,8 @@ function Result({ result }: { result: ComparisonResult }) {
     <>
       <PageHeading title={titleOf(result)}>
         {tally.changed === 0
-          ? `None of ${formatCount(tally.requests)} requests changes`
-          : `${formatCount(tally.changed)} of ${formatCount(tally.requests)} requests change (${formatShare(tally.changed / tally.requests)})`}
+          ? `None of ${countOf(tally.requests, 'request')} changes`
+          : `${formatCount(tally.changed)} of ${countOf(tally.requests, 'request')} change (${formatShare(tally.changed / tally.requests)})`}
         {tally.moved > 0 && `; ${formatCount(tally.moved)} more come to the same, decided by another rule`}.
       </PageHeading>
       <Matrix matrix={tally.matrix} />

@@ -7,7 +7,7 @@ import { Choice } from '../../components/choice.js';
 import { Card, Command, EmptyState, PageHeading, WideTable } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
 import { TextField } from '../../components/text-field.js';
-import { formatCount, formatShare } from '../../format.js';
+import { countOf, formatCount, formatShare } from '../../format.js';
 import { CorrectionsCard } from '../reference/corrections-card.js';
 import { DatasetsCard } from '../reference/datasets-card.js';
 import { FreshnessBadge } from '../reference/freshness-badge.js';
@@ -90,7 +90,7 @@ function CountryTable({ countries: { countries, requests, elsewhere } }: { count
         {elsewhere && (
           <p className="text-muted">
             {Object.entries(elsewhere)
-              .map(([code, count]) => `${formatCount(count)} requests from ${ELSEWHERE[code] ?? code}`)
+              .map(([code, count]) => `${countOf(count, 'request')} from ${ELSEWHERE[code] ?? code}`)
               .join(', ')}
           </p>
         )}

@@ -6,7 +6,7 @@ import { alpha2ToNumeric } from 'i18n-iso-countries';
 import { feature } from 'topojson-client';
 import type { FeatureCollection, Geometry } from 'geojson';
 import world from 'world-atlas/countries-110m.json';
-import { formatCount } from '../../format.js';
+import { countOf, formatCount } from '../../format.js';
 
 const WIDTH = 960;
 const HEIGHT = 400;
@@ -70,7 +70,7 @@ export default function CountryMap({ countries: { countries, requests } }: { cou
         <Key colour="var(--color-jade-soft)" text={hasLog ? 'in the table, no request' : 'in the table, IPv6 only'} />
         <Key
           colour="var(--color-jade)"
-          text={hasLog ? `up to ${formatCount(most)} requests` : `up to ${formatCount(most)} IPv4 addresses`}
+          text={hasLog ? `up to ${countOf(most, 'request')}` : `up to ${formatCount(most)} IPv4 addresses`}
         />
       </figcaption>
     </figure>

@@ -8,7 +8,7 @@ import { draftQuery, logQuery, logsQuery, surveyQuery } from '../../api/queries.
 import { Button } from '../../components/button.js';
 import { Card, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
-import { countOf, formatCount, formatTime } from '../../format.js';
+import { countOf, formatTime } from '../../format.js';
 import { SurveyCards } from './survey-cards.js';
 
 export function LogPage() {
@@ -20,7 +20,7 @@ export function LogPage() {
       {(data) => (
         <>
           <PageHeading title={data.name} aside={<LogActions log={data} />}>
-            {formatCount(data.requests)} requests from {formatTime(data.fromUnixMs)} to {formatTime(data.toUnixMs)} UTC,
+            {countOf(data.requests, 'request')} from {formatTime(data.fromUnixMs)} to {formatTime(data.toUnixMs)} UTC,
             read as {LOG_FORMATS[data.format]}
             {data.files.length > 0 && ` from ${data.files.join(', ')}`}.
             {data.incomplete && ` It is incomplete: ${data.incomplete}`}

@@ -3,7 +3,7 @@ import { Link } from 'react-router';
 import { logsQuery } from '../../api/queries.js';
 import { Card, EmptyState, PageHeading } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
-import { countOf, formatCount, formatTime } from '../../format.js';
+import { countOf, formatTime } from '../../format.js';
 import { UploadForm } from './upload-form.js';
 
 export function LogsPage() {
@@ -36,7 +36,7 @@ export function LogsPage() {
                       </p>
                     </div>
                     <span className="text-sm text-muted">
-                      {formatCount(log.requests)} requests
+                      {countOf(log.requests, 'request')}
                       {log.rejectedLines > 0 && `, ${countOf(log.rejectedLines, 'line')} rejected`}
                     </span>
                   </li>

@@ -1,6 +1,6 @@
 import type { Survey } from '@jadefence/core';
 import { Card, WideTable } from '../../components/layout.js';
-import { formatCount, formatShare, formatTime } from '../../format.js';
+import { countOf, formatCount, formatShare, formatTime } from '../../format.js';
 
 type Busy = Survey['busiestClients'][number];
 type Distinct = Survey['clients'];
@@ -115,7 +115,7 @@ function StarterCard({ survey: { starter } }: { survey: Survey }) {
             <code className="font-mono text-sm">{rule.text}</code>
             <p className="mt-1 text-sm text-muted">
               would have stopped {rule.isExact ? '' : 'at least '}
-              {formatCount(rule.wouldStop)} requests: {rule.because}
+              {countOf(rule.wouldStop, 'request')}: {rule.because}
             </p>
           </li>
         ))}

@@ -9,7 +9,7 @@ import { Button } from '../../components/button.js';
 import { Card, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { OutcomeLabel } from '../../components/outcome.js';
-import { formatCount, formatShare, formatTime } from '../../format.js';
+import { countOf, formatCount, formatShare, formatTime } from '../../format.js';
 import { judgeName } from '../compare/sides.js';
 import { BreakdownCard } from './breakdown-card.js';
 import { DecisionTable } from './decision-table.js';
@@ -55,7 +55,7 @@ function RunningReplay({ replay }: { replay: Replay }) {
       </PageHeading>
       {cancel.error && <ErrorNotice error={cancel.error} />}
       <label className="block text-sm">
-        {formatCount(progress.requestsDone)} of {formatCount(progress.requests)} requests
+        {formatCount(progress.requestsDone)} of {countOf(progress.requests, 'request')}
         <progress max={progress.requests} value={progress.requestsDone} className="mt-2 block h-2 w-full accent-jade" />
       </label>
       {progress.soFar && (
@@ -90,7 +90,7 @@ function Result({ result }: { result: ReplayResult }) {
   return (
     <>
       <PageHeading title={`Replay ${result.id}: ${result.logName}`}>
-        {formatCount(summary.requests)} requests from {formatTime(summary.fromUnixMs)} to {formatTime(summary.toUnixMs)}{' '}
+        {countOf(summary.requests, 'request')} from {formatTime(summary.fromUnixMs)} to {formatTime(summary.toUnixMs)}{' '}
         UTC, judged by the rules alone: what a device in their place did is in the log.
       </PageHeading>
       <dl className="mb-6 grid grid-cols-2 gap-3 sm:grid-cols-4">

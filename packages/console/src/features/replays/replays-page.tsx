@@ -4,7 +4,7 @@ import { Link } from 'react-router';
 import { replaysQuery } from '../../api/queries.js';
 import { Card, EmptyState, PageHeading } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
-import { formatCount, formatTime } from '../../format.js';
+import { countOf, formatCount, formatTime } from '../../format.js';
 import { judgeName } from '../compare/sides.js';
 
 export function ReplaysPage() {
@@ -52,7 +52,7 @@ export function ReplaysPage() {
                     </div>
                     <span className="text-sm text-muted">
                       {replay.state === 'done'
-                        ? `${formatCount(replay.requests)} requests`
+                        ? countOf(replay.requests, 'request')
                         : `${replay.state}: ${formatCount(replay.requestsDone)} of ${formatCount(replay.requests)}`}
                     </span>
                   </li>

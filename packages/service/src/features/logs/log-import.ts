@@ -232,13 +232,11 @@ function optionsOf({ host, pattern, mapping, syslog, zone, year }: ImportLogQuer
 
 /** @throws ProblemError where a file has no format, they are not of one, or the host must be said */
 function theOneFit(files: readonly OpenFile[], knowsHost: boolean): FormatFit {
-  const fits = files.map(({ name, detection: { best, summary, needsHost } }) => {
-    if (!best)
-      throw new ProblemError('unknown-format', name === '' ? summary : `${name}: ${summary}`, {
-        hint: `Formats that can be read: ${Object.entries(LOG_FORMATS)
-          .map(([id, format]) => `${id} (${format})`)
-          .join(', ')}.`,
-      });
+  const fits = files.map(({ name, incomplete, detection: { best, summary, hint, needsHost } }) => {
+    if (!best) {
+      const found = [name === '' ? summary : `${name}: ${summary}`, ...(incomplete ? [incomplete] : [])].join(' ');
+      throw new ProblemError('unknown-format', found, hint === undefined ? {} : { hint });
+    }
     if (needsHost && !knowsHost)
       throw new ProblemError(
         'host-needed',
