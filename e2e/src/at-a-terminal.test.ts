@@ -107,6 +107,9 @@ describe('a replay that is followed', () => {
     const { stdout } = await desk.run('replay', 'start', 'day.log', '--no-wait');
     expect(stdout).toBe('Replay 2 of "day.log" against revision 1 is started.\n');
     await expect.poll(async () => (await desk.service.client.replay(2)).state).toBe('done');
-    expect(await desk.run('replay', 'cancel', '2')).toMatchObject({ exitCode: 2, stderr: 'Replay 2 is done already.\n' });
+    expect(await desk.run('replay', 'cancel', '2')).toMatchObject({
+      exitCode: 2,
+      stderr: 'Replay 2 is done already.\n',
+    });
   });
 });

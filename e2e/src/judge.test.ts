@@ -143,7 +143,9 @@ the first of them
     // Two within the hour of twelve, and the one of nine.
     const outcomes = (JSON.parse(counted.stdout) as { outcomes: { outcome: string; requests: number }[] }).outcomes;
     expect(outcomes.map(({ outcome, requests }) => `${requests} ${outcome}`)).toEqual(['3 allowed', '109998 limited']);
-    expect(counted.stderr).toContain('standard input: the lines are not in the order of time, so they were put into it first');
+    expect(counted.stderr).toContain(
+      'standard input: the lines are not in the order of time, so they were put into it first',
+    );
     const printed = await jadefence(['judge', '-', '--fences', fences, '--output', 'ndjson'], { input });
     expect(printed.exitCode).toBe(2);
     expect(printed.stderr).toContain('Line 110001 is more than 100000 lines too late');
@@ -296,12 +298,7 @@ describe('what a person gets wrong is said in a line, and ends with 2', () => {
       '#Fields: date time\n',
       'standard input: None of the formats fits: it begins as a W3C extended log, but its lines do not have the columns that a line "#Fields:" before them says.\nFormats that can be read: combined (NCSA combined), combined-with-host (NCSA combined with the host in front), common (NCSA common), common-with-host (NCSA common with the host in front), w3c (W3C extended), ndjson (NDJSON), csv (CSV with a header), tsv (TSV with a header), har (HAR 1.2), key-value (text with key=value pairs), pattern (lines of a pattern).\n',
     ],
-    [
-      'an empty log',
-      () => ['judge', '-', '--fences', good()],
-      '',
-      'standard input: The log is empty.\n',
-    ],
+    ['an empty log', () => ['judge', '-', '--fences', good()], '', 'standard input: The log is empty.\n'],
     [
       'a table without rows',
       () => ['judge', '-', '--fences', good(), '--country-table', file('bad.csv', 'x,y\n')],

@@ -82,9 +82,11 @@ function report(error: unknown, { stderr, env }: Streams): ExitCode {
   }
   if (error instanceof ServiceError) {
     const { problem } = error;
+    const errors = problem?.errors ?? [];
+    const isOnlyPlaced = errors.length === 1 && errors[0]!.message === error.message;
     const lines = [
-      error.message,
-      ...(problem?.errors ?? []).map(({ place, message }) => `${place}: ${message}`),
+      ...(isOnlyPlaced ? [] : [error.message]),
+      ...errors.map(({ place, message }) => `${place}: ${message}`),
       ...(problem?.hint ? [problem.hint] : []),
     ];
     stderr.write(`${lines.join('\n')}\n`);

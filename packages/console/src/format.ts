@@ -20,6 +20,11 @@ export function formatTime(atUnixMs: number | null | undefined): string {
   return atUnixMs == null ? '–' : new Date(atUnixMs).toISOString().slice(0, 19).replace('T', ' ');
 }
 
+/** `2026-10-12 13:55`, in UTC. @param at an instant as the service writes it (RFC 3339) */
+export function formatMinute(at: string): string {
+  return formatTime(Date.parse(at)).slice(0, -':36'.length);
+}
+
 /** `13:55`, in UTC. */
 export function formatClock(atUnixMs: number): string {
   return new Date(atUnixMs).toISOString().slice(11, 16);

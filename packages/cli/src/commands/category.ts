@@ -13,7 +13,7 @@ import {
   type Streams,
 } from '../output.js';
 import { describeFreshness, importReference, nameOfFiles, useDataset, type ImportOptions } from '../reference.js';
-import { formatCount, printTable } from '../render/text.js';
+import { formatCount, formatMinute, printTable } from '../render/text.js';
 import { connect } from '../service.js';
 import { addCorrect } from './correct.js';
 import { addRefresh } from './refresh.js';
@@ -131,7 +131,7 @@ async function showFeeds(output: Output, streams: Streams): Promise<void> {
       'entries': (one) => formatCount(one.dataset.numEntries),
       'categories': (one) => formatCount(one.dataset.categories?.length ?? 0),
       'dataset': (one) => String(one.dataset.id),
-      'imported (UTC)': (one) => one.dataset.importedAt.slice(0, 16).replace('T', ' '),
+      'imported (UTC)': (one) => formatMinute(one.dataset.importedAt),
       'freshness': (one) => describeFreshness(one.freshness),
     },
     figures: ['entries', 'categories', 'dataset'],

@@ -3,6 +3,7 @@ import type { Command } from 'commander';
 import { Failure } from '../failure.js';
 import { ROWS_OUTPUT, writeJson, writeRows, type Output, type Streams } from '../output.js';
 import { connect } from '../service.js';
+import { formatMinute } from '../render/text.js';
 
 interface CorrectOptions {
   readonly reason?: string;
@@ -84,7 +85,7 @@ function listCorrections(
       [kind === 'country' ? 'country' : 'categories']: (one) => one.value,
       reason: (one) => one.reason ?? '',
       by: (one) => one.changedBy ?? '',
-      at: (one) => one.changedAt.slice(0, 16).replace('T', ' '),
+      at: (one) => formatMinute(one.changedAt),
     },
     empty: 'There is no correction.',
   });

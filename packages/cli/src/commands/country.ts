@@ -21,7 +21,7 @@ import {
   useDataset,
   type ImportOptions,
 } from '../reference.js';
-import { countOf, formatCount, printTable } from '../render/text.js';
+import { countOf, formatCount, formatMinute, printTable } from '../render/text.js';
 import { connect } from '../service.js';
 import { addCorrect } from './correct.js';
 import { addRefresh } from './refresh.js';
@@ -96,7 +96,7 @@ async function listTables(output: Output, streams: Streams): Promise<void> {
       'number': (one) => String(one.id),
       'table': (one) => one.name,
       'ranges': (one) => formatCount(one.numEntries),
-      'imported (UTC)': (one) => one.importedAt.slice(0, 16).replace('T', ' '),
+      'imported (UTC)': (one) => formatMinute(one.importedAt),
       'state': stateOf,
       'effect': (one) => (one.effect ? describeEffect(one.effect) : ''),
     },
@@ -134,8 +134,12 @@ async function showTable({ log, output }: { log?: string; output: Output }, stre
 function headLines({ table, freshness, elsewhere }: Countries): string[] {
   const others = Object.entries(elsewhere ?? {}).map(([code, count]) => `${formatCount(count)} ${code}`);
   return [
-    ...(table ? [`${table.name}, ${countOf(table.numEntries, 'range')}, SHA-256 ${table.sha256.slice(0, 12)}`] : []),
-    describeFreshness(freshness),
+    ...(table
+      ? [
+          `${table.name}, ${countOf(table.numEntries, 'range')}, SHA-256 ${table.sha256.slice(0, 12)}`,
+          describeFreshness(freshness),
+        ]
+      : []),
     ...(others.length > 0 ? [`Requests from elsewhere: ${others.join(', ')}`] : []),
   ];
 }

@@ -12,7 +12,7 @@ import {
   type Streams,
 } from '../output.js';
 import { importReference, useDataset, type ImportOptions } from '../reference.js';
-import { formatCount } from '../render/text.js';
+import { formatCount, formatMinute } from '../render/text.js';
 import { connect } from '../service.js';
 import { stateOf } from './country.js';
 import { addRefresh } from './refresh.js';
@@ -83,7 +83,7 @@ async function listDatasets(output: Output, streams: Streams): Promise<void> {
       'kind': (one) => one.listKind ?? one.kind,
       'name': (one) => one.name,
       'entries': (one) => formatCount(one.numEntries),
-      'imported (UTC)': (one) => one.importedAt.slice(0, 16).replace('T', ' '),
+      'imported (UTC)': (one) => formatMinute(one.importedAt),
       'state': stateOf,
     },
     figures: ['number', 'entries'],

@@ -17,7 +17,16 @@ import { loadRulebook } from '../files/load-fences.js';
 import { openLog, type OpenLog } from '../files/open-log.js';
 import { addReadingOptions, orFailLater, readingOf, type ReadingOptions } from '../files/reading.js';
 import { LogJudge, startImport, type PrintRecord } from '../judging/judge-log.js';
-import { LineWriter, nameOfPath, parseWhole, ROWS_OUTPUT, say, writeJson, type Output, type Streams } from '../output.js';
+import {
+  LineWriter,
+  nameOfPath,
+  parseWhole,
+  ROWS_OUTPUT,
+  say,
+  writeJson,
+  type Output,
+  type Streams,
+} from '../output.js';
 import { byOption, peopleOption } from './replay-options.js';
 import { renderSummary } from '../render/summary.js';
 import { countOf } from '../render/text.js';
@@ -111,12 +120,17 @@ async function judgeOpened(
   });
   await writer.flush();
   if (judging.wasReordered)
-    say(streams, `${paths.map(nameOfPath).join(' ')}: the lines are not in the order of time, so they were put into it first`);
+    say(
+      streams,
+      `${paths.map(nameOfPath).join(' ')}: the lines are not in the order of time, so they were put into it first`,
+    );
 
   const summary = summarize(judging.tally, judge.rulebook);
   if (output === 'json') writeJson(streams, summary);
   if (output === 'table')
-    streams.stdout.write(renderSummary(summary, `${paths.map(nameOfPath).join(' ')} judged by ${options.fences}`, streams, options.by));
+    streams.stdout.write(
+      renderSummary(summary, `${paths.map(nameOfPath).join(' ')} judged by ${options.fences}`, streams, options.by),
+    );
   if (print && summary.numRejected > 0)
     streams.stderr.write(`${countOf(summary.numRejected, 'line')} rejected; --output table shows the first of them\n`);
 }

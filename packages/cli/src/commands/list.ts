@@ -13,7 +13,7 @@ import {
   type Output,
   type Streams,
 } from '../output.js';
-import { formatCount } from '../render/text.js';
+import { formatCount, formatMinute } from '../render/text.js';
 import { connect } from '../service.js';
 
 interface One {
@@ -123,7 +123,7 @@ async function listLists(output: Output, streams: Streams): Promise<void> {
       entries: (one) => formatCount(one.entries.length),
       except: (one) => formatCount(one.exceptions.length),
       used: (one) => one.usedBy.join(', ') || 'nowhere',
-      changed: (one) => `${one.changedAt.slice(0, 16).replace('T', ' ')} by ${one.changedBy ?? 'nobody'}`,
+      changed: (one) => `${formatMinute(one.changedAt)} by ${one.changedBy ?? 'nobody'}`,
     },
     figures: ['entries', 'except'],
     empty: 'The draft has no lists yet. Create one with jadefence list create NAME KIND.',

@@ -91,7 +91,7 @@ function renderLog(log: Log): string {
     ...(log.files.length > 0 ? [['files', log.files.join(', ')]] : []),
     ...(log.incomplete ? [['incomplete', log.incomplete]] : []),
     ['SHA-256', log.sha256],
-    ['imported (UTC)', log.importedAt.slice(0, 19).replace('T', ' ')],
+    ['imported (UTC)', formatTime(Date.parse(log.importedAt))],
   ];
   const rejected = log.firstRejected.map(
     ({ file, line, reason, start }) =>

@@ -1,15 +1,8 @@
 import type { Command } from 'commander';
 import { askSecretly } from '../asking.js';
-import {
-  ONE_OUTPUT,
-  ROWS_OUTPUT,
-  writeOne,
-  writeRows,
-  type OneOutput,
-  type Output,
-  type Streams,
-} from '../output.js';
+import { ONE_OUTPUT, ROWS_OUTPUT, writeOne, writeRows, type OneOutput, type Output, type Streams } from '../output.js';
 import { connect } from '../service.js';
+import { formatMinute } from '../render/text.js';
 
 export function addPassphrase(passphrase: Command, streams: Streams): void {
   passphrase
@@ -25,7 +18,7 @@ export function addPassphrase(passphrase: Command, streams: Streams): void {
           'state': (one) => (one.isSet ? 'set' : 'not set'),
           'asked for by': (one) => one.usedBy.join(', '),
           'set by': (one) => one.changedBy ?? '',
-          'at (UTC)': (one) => one.changedAt?.slice(0, 16).replace('T', ' ') ?? '',
+          'at (UTC)': (one) => (one.changedAt ? formatMinute(one.changedAt) : ''),
         },
         empty: 'There is no passphrase, and no rule asks for one.',
       });

@@ -48,7 +48,7 @@ export function addReplay(replay: Command, streams: Streams): void {
           'log': (one) => one.logName,
           'state': (one) => one.state,
           'requests': (one) => formatCount(one.requests),
-          'started (UTC)': (one) => one.startedAt.slice(0, 19).replace('T', ' '),
+          'started (UTC)': (one) => formatTime(Date.parse(one.startedAt)),
         },
         figures: ['number', 'requests'],
         empty: 'There is no replay yet. Start one with jadefence replay start LOG.',

@@ -15,6 +15,7 @@ import {
 } from '../output.js';
 import { renderChanges } from '../render/changes.js';
 import { connect } from '../service.js';
+import { formatMinute, formatTime } from '../render/text.js';
 
 interface One {
   readonly output: OneOutput;
@@ -78,7 +79,7 @@ export function addRevision(revision: Command, streams: Streams): void {
       writeRows(streams, output, await (await connect(streams)).revisions(), {
         columns: {
           revision: (one) => String(one.number),
-          published: (one) => `${one.publishedAt.slice(0, 16).replace('T', ' ')} by ${one.publishedBy ?? 'nobody'}`,
+          published: (one) => `${formatMinute(one.publishedAt)} by ${one.publishedBy ?? 'nobody'}`,
           note: (one) => `${one.note}${one.isForced ? ' (forced)' : ''}`,
           is: (one) => (one.isPublished ? 'published' : ''),
         },
@@ -128,7 +129,7 @@ async function showRevision(number: number, output: OneOutput, streams: Streams)
   const { note, publishedBy, publishedAt, isPublished, isForced, restoredFrom } = revision;
   const head = [
     `revision ${number}${isPublished ? ', which is published' : ''}`,
-    `${note} (${publishedBy ?? 'nobody'}, ${publishedAt})`,
+    `${note} (${publishedBy ?? 'nobody'}, ${formatMinute(publishedAt)} UTC)`,
     ...(restoredFrom === null ? [] : [`It is revision ${restoredFrom} again.`]),
     ...(isForced ? ['It was published although expectations were not met.'] : []),
   ];
@@ -155,7 +156,7 @@ export function addAudit(audit: Command, streams: Streams): void {
       writeRows(streams, output, page.entries, {
         columns: {
           entry: (one) => String(one.id),
-          at: (one) => one.at.slice(0, 19).replace('T', ' '),
+          at: (one) => formatTime(Date.parse(one.at)),
           who: (one) => one.user ?? 'the service',
           what: (one) => one.what,
           detail: (one) => shorten(JSON.stringify(one.detail)),

@@ -119,8 +119,7 @@ async function openFile(path: string, { format, options }: Reading, streams: Str
     }
   }
   const detection = orFail(nameOfPath(path), () => detectFormat(Buffer.concat(head), isWhole, options, format));
-  if (!detection.best)
-    throw new Failure(`${nameOfPath(path)}: ${detection.summary}`, EXIT.wrongInput, detection.hint);
+  if (!detection.best) throw new Failure(`${nameOfPath(path)}: ${detection.summary}`, EXIT.wrongInput, detection.hint);
   return { path, detection, fit: detection.best, pieces: joinPieces(head, isWhole ? undefined : iterator) };
 }
 

@@ -1,6 +1,6 @@
 import type { DescribedChange } from '@jadefence/core';
 import type { Streams } from '../output.js';
-import { coloursFor } from './text.js';
+import { coloursFor, formatMinute } from './text.js';
 
 const SIGNS = { added: '+', removed: '-', changed: '~', moved: '>' } as const;
 
@@ -13,7 +13,7 @@ export function renderChanges(
   const colourOf = { added: colours.green, removed: colours.red, changed: colours.yellow, moved: colours.cyan };
   return changes
     .map(({ kind, summary, details, changedBy, changedAt }) => {
-      const author = changedAt ? ` (${changedBy ?? 'somebody'}, ${changedAt})` : '';
+      const author = changedAt ? ` (${changedBy ?? 'somebody'}, ${formatMinute(changedAt)} UTC)` : '';
       const head = colourOf[kind](`${SIGNS[kind]} ${summary}`);
       return [`${head}${author}`, ...details.map((detail) => `    ${detail}`)].join('\n');
     })

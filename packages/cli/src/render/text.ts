@@ -73,6 +73,11 @@ export function formatShare(share: number): string {
   return percent > 0 && percent < 0.1 ? '<0.1%' : `${percent.toFixed(1)}%`;
 }
 
+/** `2026-10-10 13:55`, in UTC. @param at an instant as the service writes it (RFC 3339) */
+export function formatMinute(at: string): string {
+  return formatTime(Date.parse(at)).slice(0, -':36'.length);
+}
+
 /** `2026-10-10 13:55:36`, in UTC. */
 export function formatTime(atUnixMs: number | null | undefined): string {
   return atUnixMs == null ? '-' : new Date(atUnixMs).toISOString().slice(0, 19).replace('T', ' ');

@@ -14,7 +14,7 @@ const VERDICTS: Record<RuleStep['verdict'], string> = {
 export function renderExplanation(explanation: Explanation): string {
   const { request, country, gate } = explanation;
   return [
-    `${showText(request.method)} ${showText(request.host)}${showText(request.path)} at ${showTime(explanation)}`,
+    `${showRequest(request)} at ${showTime(explanation)}`,
     `client   ${showText(request.client)}${sameText(request.client, request.peer) ? '' : `, connected from ${showText(request.peer)}`}`,
     ...(explanation.clientBecause ? [`         ${explanation.clientBecause}`] : []),
     `country  ${showText(country.value)} (${country.because})`,
@@ -35,6 +35,13 @@ export function renderExplanation(explanation: Explanation): string {
     `outcome  ${explanation.decision.outcome}. ${explanation.conclusion}`,
     `client sees: ${explanation.clientSees}`,
   ].join('\n');
+}
+
+/** What was asked for, as far as it is known. */
+function showRequest({ method, host, path }: Explanation['request']): string {
+  if (method.kind === 'known' && path.kind === 'known') return `${method.text} ${showText(host)}${path.text}`;
+  const known = [method, host, path].filter((shown) => shown.kind === 'known').map((shown) => shown.text);
+  return known.length === 0 ? 'a request' : `a request for ${known.join(' ')}`;
 }
 
 function renderFence({ fence, mode, rules, reachedEnd }: FenceStep): string[] {

@@ -4,7 +4,7 @@ import { auditQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Card, PageHeading, WideTable } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
-import { formatCount } from '../../format.js';
+import { formatCount, formatTime } from '../../format.js';
 
 const PAGE_ROWS = 25;
 
@@ -40,7 +40,7 @@ export function AuditPage() {
               <tbody>
                 {entries.map(({ id, at, user, what, detail }) => (
                   <tr key={id} className="border-b border-line align-top last:border-b-0">
-                    <td className="px-4 py-2 whitespace-nowrap">{at.slice(0, 19).replace('T', ' ')}</td>
+                    <td className="px-4 py-2 whitespace-nowrap">{formatTime(Date.parse(at))}</td>
                     <td className="px-4 py-2">{user ?? 'the service'}</td>
                     <td className="px-4 py-2 font-mono">{what}</td>
                     <td className="px-4 py-2">

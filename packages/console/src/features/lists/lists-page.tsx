@@ -14,6 +14,7 @@ import { DatasetsCard } from '../reference/datasets-card.js';
 import { ImportForm } from '../reference/import-form.js';
 import { NewList } from './new-list.js';
 import { SchedulesCard } from './schedules-card.js';
+import { formatMinute } from '../../format.js';
 
 /** The lists of the draft: what is in them, where they are used, and whether a value is in one. */
 export function ListsPage() {
@@ -130,7 +131,7 @@ function ListDetail({
             {list.usedBy.length > 0 ? `Used by ${list.usedBy.join(', ')}.` : 'Used nowhere.'}
             {list.file && ` Kept in ${list.file}.`}
             {list.dataset && ` Its entries are the dataset ${list.dataset.name}.`} Last changed{' '}
-            {list.changedAt.slice(0, 16).replace('T', ' ')} by {list.changedBy ?? 'nobody'}.
+            {formatMinute(list.changedAt)} by {list.changedBy ?? 'nobody'}.
           </p>
           {!list.dataset && <Contents list={list} />}
         </div>

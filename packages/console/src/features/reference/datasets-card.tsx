@@ -5,7 +5,7 @@ import { datasetsQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Card, WideTable } from '../../components/layout.js';
 import { ErrorNotice } from '../../components/loaded.js';
-import { formatCount } from '../../format.js';
+import { formatCount, formatMinute } from '../../format.js';
 import { EffectSentence } from './effect-sentence.js';
 
 /** Everything of one kind that was imported, latest first: what is active, what waits for a yes, and what can be gone back to. */
@@ -41,7 +41,7 @@ export function DatasetsCard({ kind, title }: { kind: DatasetOwner; title: strin
         <tbody>
           {datasets.map((dataset) => (
             <tr key={dataset.id} className="border-b border-line align-top last:border-b-0">
-              <td className="px-4 py-2 whitespace-nowrap">{dataset.importedAt.slice(0, 16).replace('T', ' ')}</td>
+              <td className="px-4 py-2 whitespace-nowrap">{formatMinute(dataset.importedAt)}</td>
               <td className="px-4 py-2">
                 {dataset.name}
                 <span className="block font-mono text-xs text-muted">{dataset.sha256.slice(0, 12)}</span>

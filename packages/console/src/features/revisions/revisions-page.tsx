@@ -9,6 +9,7 @@ import { Card, EmptyState, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { TextField } from '../../components/text-field.js';
 import { ProblemList } from './problem-list.js';
+import { formatMinute } from '../../format.js';
 
 /** What the draft changes, publishing it, and what was published before. */
 export function RevisionsPage() {
@@ -135,7 +136,7 @@ function ChangeList({ changes }: { changes: readonly (DescribedChange | Authored
             {'changedAt' in change && change.changedAt && (
               <span className="text-muted">
                 {' '}
-                {change.changedBy ?? 'somebody'}, {change.changedAt.slice(0, 16).replace('T', ' ')}
+                {change.changedBy ?? 'somebody'}, {formatMinute(change.changedAt)}
               </span>
             )}
           </p>
@@ -190,7 +191,7 @@ function RevisionCard({ revision }: { revision: Revision }) {
         <p>
           {note}{' '}
           <span className="text-muted">
-            {publishedBy ?? 'nobody'}, {publishedAt.slice(0, 16).replace('T', ' ')}
+            {publishedBy ?? 'nobody'}, {formatMinute(publishedAt)}
           </span>
         </p>
         {restore.error && <ErrorNotice error={restore.error} />}

@@ -94,11 +94,8 @@ export class Replays {
     };
   }
 
-  /** A replay that rests on the same, and is done. */
-  async findSame(
-    trx: Transaction,
-    { revision: _, folder: __, requests: ___, ...inputs }: ReplayInputs,
-  ): Promise<ReplayModel | undefined> {
+  /** A replay that rests on the same under the same name, and is done. */
+  async findSame(trx: Transaction, { requests: _, ...inputs }: ReplayInputs): Promise<ReplayModel | undefined> {
     const query = ReplayModel.query(trx).where({ state: 'done' });
     for (const [column, value] of Object.entries(inputs)) {
       if (value === null) query.whereNull(column);
