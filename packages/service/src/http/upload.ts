@@ -49,16 +49,16 @@ export async function withUploadedFiles<T>(
 async function keepParts(request: Request, maxBytes: number, folder: string): Promise<string[]> {
   const names: string[] = [];
   const writing: Promise<void>[] = [];
-  const form = busboy({ headers: request.headers, limits: { files: MAX_FILES + 1 } });
-  form.on('file', (_field: string, part: Readable, { filename }: { filename: string }) => {
+  const keep = (_field: string, part: Readable, { filename }: { filename: string }): void => {
     const index = names.push(filename || `file ${names.length + 1}`) - 1;
     const written = pipeline(part, createWriteStream(join(folder, `${index}`)));
     // Whoever waits for it hears of a failure; it may come before anybody waits.
     written.catch(() => undefined);
     writing.push(written);
-  });
+  };
   try {
-    await pipeline(readUpload(request, maxBytes), form);
+    const form = busboy({ headers: request.headers, limits: { files: MAX_FILES + 1 } });
+    await pipeline(readUpload(request, maxBytes), form.on('file', keep));
   } catch (error) {
     if (error instanceof ProblemError) throw error;
     throw new ProblemError('bad-body', `The form cannot be read: ${(error as Error).message}.`);
