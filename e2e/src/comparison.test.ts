@@ -109,7 +109,7 @@ describe('a comparison', () => {
     });
     expect(await run('compare', 'day', '--before', '1', '--group', '9')).toMatchObject({
       exitCode: 2,
-      stderr: 'There is no group 9.\nThere are 4 groups.\n',
+      stderr: 'There is no group 9.\nThey are numbered from 1 to 4.\n',
     });
     await expect(client.changes(1, { offset: 0, limit: 1, group: 9 })).rejects.toThrow('Comparison 1 has no group 9');
   });

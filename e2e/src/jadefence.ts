@@ -73,7 +73,6 @@ export function jadefenceAtTerminal(
     });
     child.on('error', reject);
     child.on('close', (exitCode) => {
-      // eslint-disable-next-line no-control-regex -- this is what steers the cursor
       const screen = written.replace(/\u001b\[[\d;?]*[A-Za-z]/g, '').replaceAll('\r', '');
       resolve({ exitCode: exitCode ?? 1, screen });
     });

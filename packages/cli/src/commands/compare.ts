@@ -58,7 +58,9 @@ async function compareLog(logText: string, options: CompareOptions, streams: Str
     throw new Failure(
       `There is no group ${group}.`,
       EXIT.wrongInput,
-      `There are ${result.tally.groups.length} groups.`,
+      result.tally.groups.length === 0
+        ? 'No request changes, so there are none.'
+        : `They are numbered from 1 to ${result.tally.groups.length}.`,
     );
   const place = group === undefined ? undefined : group - 1;
   if (output === 'json') return writeJson(streams, result);

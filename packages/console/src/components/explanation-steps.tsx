@@ -1,4 +1,4 @@
-import type { Explanation, FenceStep, RuleStep, Shown } from '@jadefence/core';
+import { describeAsked, type Explanation, type FenceStep, type RuleStep, type Shown } from '@jadefence/core';
 import type { ReactNode } from 'react';
 import { formatTime } from '../format.js';
 import { OutcomeLabel } from './outcome.js';
@@ -7,6 +7,7 @@ import { StateBadge } from './state-badge.js';
 /** A judgement step by step: the outcome first, then what was known, then every rule. */
 export function ExplanationSteps({ explanation }: { explanation: Explanation }) {
   const { request, country, gate, fences, decision } = explanation;
+  const asked = describeAsked(request);
   return (
     <>
       <div className="mt-4 rounded-xl bg-sunken p-4">
@@ -16,10 +17,8 @@ export function ExplanationSteps({ explanation }: { explanation: Explanation }) 
       </div>
       <dl className="mt-4 grid grid-cols-[6rem_1fr] gap-x-3 gap-y-1 text-sm">
         <Fact name="request">
-          <span className="font-mono break-all">
-            <ShownValue value={request.method} /> <ShownValue value={request.host} />
-            <ShownValue value={request.path} />
-          </span>
+          <span className="font-mono break-all">{asked.text}</span>
+          {asked.unknown && <span className="text-muted"> ({asked.unknown} unknown)</span>}
         </Fact>
         <Fact name="time">{formatTime(explanation.atUnixMs)} UTC</Fact>
         <Fact name="client">

@@ -16,18 +16,15 @@ export function RequestCells({
     readonly path: string | null;
   };
 }) {
+  const asked = [method, `${host ?? ''}${path ?? ''}`].filter(Boolean).join(' ') || '–';
   return (
     <>
       <td className="px-3 py-1.5 pl-4 text-muted">{line}</td>
       <td className="px-3 py-1.5 whitespace-nowrap">{formatTime(atUnixMs).slice(5)}</td>
       <td className="px-3 py-1.5 font-mono text-xs">{client ?? 'none'}</td>
       <td className="px-3 py-1.5">{country ?? 'unknown'}</td>
-      <td
-        className="max-w-72 truncate px-3 py-1.5 font-mono text-xs"
-        title={`${method ?? ''} ${host ?? ''}${path ?? ''}`}
-      >
-        {method ?? 'no method'} {host ?? ''}
-        {path ?? ''}
+      <td className="max-w-72 truncate px-3 py-1.5 font-mono text-xs" title={asked}>
+        {asked}
       </td>
     </>
   );

@@ -189,7 +189,7 @@ describe('an explanation', () => {
   it('tells what encryption hides, and which rules are blind for it', () =>
     expect(explainLast({ ...game, 'url.full': 'https://bank.example/x' })).toBe(
       [
-        'a request for bank.example at 2026-10-12T10:00:00.000Z',
+        'bank.example (method and path unknown) at 2026-10-12T10:00:00.000Z',
         'client   198.18.4.7',
         'country  (unknown) (no country table is loaded)',
         'gate     offices (its clients hold the client with 198.18.4.0/22)',

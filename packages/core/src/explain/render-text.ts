@@ -1,3 +1,4 @@
+import { describeAsked } from './describe-asked.js';
 import type { Explanation, FenceStep, RuleStep, Shown } from './explain.js';
 
 const VERDICTS: Record<RuleStep['verdict'], string> = {
@@ -37,11 +38,9 @@ export function renderExplanation(explanation: Explanation): string {
   ].join('\n');
 }
 
-/** What was asked for, as far as it is known. */
-function showRequest({ method, host, path }: Explanation['request']): string {
-  if (method.kind === 'known' && path.kind === 'known') return `${method.text} ${showText(host)}${path.text}`;
-  const known = [method, host, path].filter((shown) => shown.kind === 'known').map((shown) => shown.text);
-  return known.length === 0 ? 'a request' : `a request for ${known.join(' ')}`;
+function showRequest(request: Explanation['request']): string {
+  const { text, unknown } = describeAsked(request);
+  return [text, unknown && `(${unknown} unknown)`].filter(Boolean).join(' ') || 'a request';
 }
 
 function renderFence({ fence, mode, rules, reachedEnd }: FenceStep): string[] {
