@@ -170,6 +170,8 @@ export interface DecisionRow {
   readonly method: string | null;
   readonly host: string | null;
   readonly path: string | null;
+  /** What is asked for, as far as it is known: `GET shop.example/sale`, or `udp/53 at 192.0.2.53`. */
+  readonly asked: string;
   readonly outcome: Outcome;
   readonly gate?: string;
   readonly fence?: string;

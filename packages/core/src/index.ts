@@ -84,7 +84,7 @@ export {
   type RuleStep,
   type Shown,
 } from './explain/explain.js';
-export { describeAsked } from './explain/describe-asked.js';
+export { describeAsked, describeSeen } from './explain/describe-asked.js';
 export { renderExplanation } from './explain/render-text.js';
 export { seeAddress, type AddressSight } from './explain/see-address.js';
 export { identifyApplications, type Identified } from './explain/identify.js';

@@ -131,7 +131,7 @@ function renderChanges(rows: readonly ChangeRow[]): string {
       formatTime(row.atUnixMs),
       row.client ?? '-',
       row.country ?? '-',
-      shorten(`${row.method ?? '-'} ${row.host ?? '-'}${row.path ?? ''}`, 40),
+      shorten(row.asked || '-', 40),
       describeSide(row.before),
       describeSide(row.after),
     ]),

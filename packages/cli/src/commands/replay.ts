@@ -237,7 +237,6 @@ async function listDecisions(
 }
 
 function decisionCells(row: DecisionRow): string[] {
-  const request = `${row.method ?? '-'} ${row.host ?? '-'}${row.path ?? ''}`;
   const decidedBy = row.rule
     ? `${row.fence}/${row.rule}`
     : row.fence
@@ -250,7 +249,7 @@ function decisionCells(row: DecisionRow): string[] {
     formatTime(row.atUnixMs),
     row.client ?? '-',
     row.country ?? '-',
-    shorten(request, 48),
+    shorten(row.asked || '-', 48),
     row.outcome,
     decidedBy,
   ];

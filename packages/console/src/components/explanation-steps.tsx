@@ -1,4 +1,4 @@
-import { describeAsked, type Explanation, type FenceStep, type RuleStep, type Shown } from '@jadefence/core';
+import { describeSeen, type Explanation, type FenceStep, type RuleStep, type Shown } from '@jadefence/core';
 import type { ReactNode } from 'react';
 import { formatTime } from '../format.js';
 import { OutcomeLabel } from './outcome.js';
@@ -7,7 +7,7 @@ import { StateBadge } from './state-badge.js';
 /** A judgement step by step: the outcome first, then what was known, then every rule. */
 export function ExplanationSteps({ explanation }: { explanation: Explanation }) {
   const { request, country, gate, fences, decision } = explanation;
-  const asked = describeAsked(request);
+  const asked = describeSeen(request);
   return (
     <>
       <div className="mt-4 rounded-xl bg-sunken p-4">

@@ -4,19 +4,16 @@ import { formatTime } from '../format.js';
 export const REQUEST_COLUMNS = ['line', 'time (UTC)', 'client', 'country', 'request'] as const;
 
 export function RequestCells({
-  request: { line, atUnixMs, client, country, method, host, path },
+  request: { line, atUnixMs, client, country, asked },
 }: {
   request: {
     readonly line: number;
     readonly atUnixMs: number;
     readonly client: string | null;
     readonly country: string | null;
-    readonly method: string | null;
-    readonly host: string | null;
-    readonly path: string | null;
+    readonly asked: string;
   };
 }) {
-  const asked = [method, `${host ?? ''}${path ?? ''}`].filter(Boolean).join(' ') || '–';
   return (
     <>
       <td className="px-3 py-1.5 pl-4 text-muted">{line}</td>
@@ -24,7 +21,7 @@ export function RequestCells({
       <td className="px-3 py-1.5 font-mono text-xs">{client ?? 'none'}</td>
       <td className="px-3 py-1.5">{country ?? 'unknown'}</td>
       <td className="max-w-72 truncate px-3 py-1.5 font-mono text-xs" title={asked}>
-        {asked}
+        {asked || '–'}
       </td>
     </>
   );

@@ -1,3 +1,4 @@
+import { describeConnection } from './describe-asked.js';
 import type { Lookup } from '../check/lookups.js';
 import { formatEntry, type Membership } from '../check/members.js';
 import type { CheckedGate } from '../check/rulebook.js';
@@ -38,6 +39,8 @@ export interface Explanation {
     readonly host: Shown;
     readonly path: Shown;
     readonly method: Shown;
+    /** The transport, the port and the server, as far as they are known. */
+    readonly connection: string;
   };
   /** The way from who connected to who asked, where a header was followed or should have been. */
   readonly clientBecause?: string;
@@ -131,6 +134,7 @@ export function explainRequest(judge: Judge, request: Request, state: State = ne
       host: showSeen(view ? view.host : request.host),
       path: showSeen(view ? view.path : request.path),
       method: showSeen(view ? view.get('method') : request.method),
+      connection: describeConnection(request),
     },
     ...(clientBecause ? { clientBecause } : {}),
     country: { value: showSeen(country), because: countryReason(judge, client, found) },

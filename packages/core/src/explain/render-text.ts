@@ -1,4 +1,4 @@
-import { describeAsked } from './describe-asked.js';
+import { describeSeen } from './describe-asked.js';
 import type { Explanation, FenceStep, RuleStep, Shown } from './explain.js';
 
 const VERDICTS: Record<RuleStep['verdict'], string> = {
@@ -39,7 +39,7 @@ export function renderExplanation(explanation: Explanation): string {
 }
 
 function showRequest(request: Explanation['request']): string {
-  const { text, unknown } = describeAsked(request);
+  const { text, unknown } = describeSeen(request);
   return [text, unknown && `(${unknown} unknown)`].filter(Boolean).join(' ') || 'a request';
 }
 

@@ -69,7 +69,12 @@ export function detectFormat(
     const problem = best ? separated && problems.get(separated) : [...problems.values()][0];
     if (problem) throw problem;
     const rejected = fits.find(({ format }) => format === separated)?.rejected[0];
-    return { numLines, needsHost: false, summary: `None of the formats fits: ${looksLike(lines, rejected)}`, hint: FORMATS_HINT };
+    return {
+      numLines,
+      needsHost: false,
+      summary: `None of the formats fits: ${looksLike(lines, rejected)}`,
+      hint: FORMATS_HINT,
+    };
   }
   const needsHost =
     best.numAccepted > 0 && !best.namesHost && (best.format !== 'ndjson' || options.mapping !== undefined);

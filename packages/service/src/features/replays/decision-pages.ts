@@ -1,6 +1,7 @@
 import type { DecisionPage, DecisionRow } from '@jadefence/contract';
 import {
   checkFilter,
+  describeAsked,
   formatAddress,
   invariant,
   lineOf,
@@ -272,6 +273,7 @@ function presentRow(rowInLog: number, rows: ChunkRows, row: number, ruling: Ruli
     method: request.method ?? null,
     host: request.host ?? null,
     path: request.path ?? null,
+    asked: describeAsked(request),
     ...shown,
     record: toDecidedRecord(record, { ...ruling, client: view.client, country }),
     ...(written ? { written: decoder.decode(lineOf(written, record)) } : {}),
