@@ -14,7 +14,7 @@ import {
   type People,
   type StatementKind,
 } from '@jadefence/core';
-import { Transform, Type } from 'class-transformer';
+import { Type } from 'class-transformer';
 import {
   ArrayMaxSize,
   ArrayMinSize,
@@ -23,8 +23,6 @@ import {
   IsIn,
   IsInt,
   IsISO8601,
-  IsObject,
-  IsOptional,
   IsString,
   Length,
   Matches,
@@ -33,8 +31,8 @@ import {
   Min,
   ValidateBy,
   ValidateIf,
-  ValidateNested,
 } from 'class-validator';
+import { IsAgainst, IsId, IsInstant, IsListOf, IsOffset, IsOne, Optional } from './decorators.js';
 import { DATASET_OWNERS, type DatasetOwner } from './reference-types.js';
 import { ROLES, type Against, type Role } from './types.js';
 
@@ -56,17 +54,20 @@ const RULE_EDITS: readonly Edit['kind'][] = [
   'detach',
 ];
 
-/** A key that edits of these kinds must have, with `?` may have, and all others must not have. `null` stands for taking away. */
-function Needed(kinds: readonly (Edit['kind'] | `${Edit['kind']}?`)[]): PropertyDecorator {
+/** A key that edits of these kinds must have, with `?` may have, and all others must not have. */
+function Needed(kinds: readonly (Edit['kind'] | `${Edit['kind']}?`)[], canBeNull = false): PropertyDecorator {
   return (target, key) => {
     ValidateIf(({ kind }: { kind: Edit['kind'] }, value: unknown) => {
       if (kinds.includes(kind)) return true;
-      if (kinds.includes(`${kind}?`)) return value !== undefined && value !== null;
+      if (canBeNull && value === null) return !kinds.includes(`${kind}?`);
       return value !== undefined;
     })(target, key);
     IsAllowedFor(kinds.map((kind) => kind.replace('?', '')))(target, key as string);
   };
 }
+
+/** What an edit of this kind may set, or take away with `null`. */
+const Settable = (kind: Edit['kind']): PropertyDecorator => Needed([`${kind}?`], true);
 
 function IsAllowedFor(kinds: readonly string[]): PropertyDecorator {
   return ValidateBy({
@@ -97,36 +98,16 @@ export class SourceFileInput {
 }
 
 export class FenceSourcesInput {
-  @IsArray()
-  @ArrayMaxSize(MAX_FILES)
-  @ValidateNested({ each: true })
-  @Type(() => SourceFileInput)
-  fenceFiles!: SourceFileInput[];
-  @IsArray()
-  @ArrayMaxSize(MAX_FILES)
-  @ValidateNested({ each: true })
-  @Type(() => SourceFileInput)
-  namedFiles!: SourceFileInput[];
+  @IsListOf(() => SourceFileInput, { max: MAX_FILES }) fenceFiles!: SourceFileInput[];
+  @IsListOf(() => SourceFileInput, { max: MAX_FILES }) namedFiles!: SourceFileInput[];
   /** Replaces or adds what is given and leaves the rest of the draft alone. */
-  @IsOptional() @IsBoolean() isMerge: boolean = false;
+  @Optional() @IsBoolean() isMerge: boolean = false;
 }
 
 const NAME = /^[a-z][a-z0-9-]{0,62}$/;
 const MAX_EDITS = 200;
 const MAX_ENTRIES = 200_000;
 const MAX_TEXT_CHARACTERS = 2_000_000;
-
-/** The draft, or the number of a revision, also as text in an address. */
-function IsAgainst(): PropertyDecorator {
-  return (target, key) => {
-    Transform(({ value }: { value: unknown }) =>
-      typeof value === 'string' && /^[1-9]\d{0,8}$/.test(value) ? Number(value) : value,
-    )(target, key);
-    ValidateIf((_, value) => value !== 'draft')(target, key);
-    IsInt({ message: '$property must be "draft" or the number of a revision' })(target, key as string);
-    Min(1, { message: '$property must be "draft" or the number of a revision' })(target, key as string);
-  };
-}
 
 export class PositionInput {
   @IsIn(['top', 'bottom', 'above', 'below']) at!: 'top' | 'bottom' | 'above' | 'below';
@@ -144,16 +125,12 @@ export class EditInput {
   @Needed(RULE_EDITS.filter((kind) => kind.endsWith('rule') && kind !== 'add-rule'))
   @Matches(NAME, { message: '$property must be the name of a rule' })
   rule?: string;
-  @Needed(['add-rule', 'move-rule', 'attach'])
-  @IsObject()
-  @ValidateNested()
-  @Type(() => PositionInput)
-  position?: PositionInput;
+  @Needed(['add-rule', 'move-rule', 'attach']) @IsOne(() => PositionInput) position?: PositionInput;
   @Needed(['set-rule?']) @IsIn(['on', 'trial', 'off']) state?: 'on' | 'trial' | 'off';
-  @Needed(['set-rule?']) @IsString() @MaxLength(500) title?: string | null;
-  @Needed(['set-rule?']) @IsString() @MaxLength(40) until?: string | null;
-  @Needed(['set-rule?']) @IsString() @MaxLength(500) owner?: string | null;
-  @Needed(['set-rule?']) @IsString() @MaxLength(2000) reason?: string | null;
+  @Settable('set-rule') @IsString() @MaxLength(500) title?: string | null;
+  @Settable('set-rule') @IsString() @MaxLength(40) until?: string | null;
+  @Settable('set-rule') @IsString() @MaxLength(500) owner?: string | null;
+  @Settable('set-rule') @IsString() @MaxLength(2000) reason?: string | null;
   @Needed(['set-mode']) @IsIn(['trial', 'enforce']) mode?: 'trial' | 'enforce';
   @Needed(['edit-list']) @Matches(NAME, { message: '$property must be the name of a list' }) list?: string;
   @Needed(['edit-list']) @IsArray() @ArrayMaxSize(MAX_ENTRIES) @IsString({ each: true }) add?: string[];
@@ -164,12 +141,7 @@ export class EditInput {
 }
 
 export class EditsInput {
-  @IsArray()
-  @ArrayMinSize(1)
-  @ArrayMaxSize(MAX_EDITS)
-  @ValidateNested({ each: true })
-  @Type(() => EditInput)
-  edits!: EditInput[];
+  @IsListOf(() => EditInput, { min: 1, max: MAX_EDITS }) edits!: EditInput[];
 }
 
 export class OnlyPartInput {
@@ -179,18 +151,12 @@ export class OnlyPartInput {
 
 export class PublishRevisionInput {
   @IsString() @Length(1, 2000) note!: string;
-  @IsOptional()
-  @IsArray()
-  @ArrayMinSize(1)
-  @ArrayMaxSize(MAX_FILES)
-  @ValidateNested({ each: true })
-  @Type(() => OnlyPartInput)
-  only?: OnlyPartInput[];
-  @IsOptional() @IsBoolean() isForced?: boolean;
+  @Optional() @IsListOf(() => OnlyPartInput, { min: 1, max: MAX_FILES }) only?: OnlyPartInput[];
+  @Optional() @IsBoolean() isForced?: boolean;
 }
 
 export class RestoreInput {
-  @IsOptional() @IsString() @Length(1, 2000) note?: string;
+  @Optional() @IsString() @Length(1, 2000) note?: string;
 }
 
 export class DiffQuery {
@@ -208,11 +174,11 @@ export class LookUpQuery {
 
 export class CountMatchesInput {
   @IsString() @Length(1, 20_000) text!: string;
-  @IsOptional() @Matches(NAME, { message: '$property must be the name of a fence' }) fence?: string;
+  @Optional() @Matches(NAME, { message: '$property must be the name of a fence' }) fence?: string;
 }
 
 export class PageQuery {
-  @Type(() => Number) @IsInt() @Min(0) offset: number = 0;
+  @Type(() => Number) @IsOffset() offset: number = 0;
   @Type(() => Number) @IsInt() @Min(1) @Max(1000) limit: number = 50;
 }
 
@@ -224,23 +190,18 @@ export class HeaderInput {
 export class TryRequestInput {
   @IsString() @Length(1, 100) client!: string;
   @IsString() @Length(1, 8000) url!: string;
-  @IsOptional() @IsString() @Length(1, 40) method?: string;
-  @IsOptional() @IsISO8601({ strict: true }) at?: string;
-  @IsOptional() @IsAgainst() against?: Against;
-  @IsOptional()
-  @IsArray()
-  @ArrayMaxSize(100)
-  @ValidateNested({ each: true })
-  @Type(() => HeaderInput)
-  headers?: HeaderInput[];
-  @IsOptional() @IsString() @Length(1, 200) user?: string;
-  @IsOptional() @IsString() @Length(1, 100) peer?: string;
+  @Optional() @IsString() @Length(1, 40) method?: string;
+  @Optional() @IsISO8601({ strict: true }) at?: string;
+  @Optional() @IsAgainst() against?: Against;
+  @Optional() @IsListOf(() => HeaderInput, { max: 100 }) headers?: HeaderInput[];
+  @Optional() @IsString() @Length(1, 200) user?: string;
+  @Optional() @IsString() @Length(1, 100) peer?: string;
 }
 
 export class NewTokenInput {
   @IsString() @Length(1, 100) name!: string;
   @IsIn(ROLES) scope!: Role;
-  @IsOptional() @IsInt() @Min(1) @Max(3650) expiresInDays?: number;
+  @Optional() @IsInt() @Min(1) @Max(3650) expiresInDays?: number;
 }
 
 export class ResetPasswordInput {
@@ -248,32 +209,32 @@ export class ResetPasswordInput {
 }
 
 export class DeleteLogQuery {
-  @IsOptional() @IsIn(['true']) force?: 'true';
+  @Optional() @IsIn(['true']) force?: 'true';
 }
 
 export class ImportLogQuery {
   @IsString() @Length(1, 200) name!: string;
-  @IsOptional() @IsIn(Object.keys(LOG_FORMATS)) format?: LogFormat;
-  @IsOptional() @IsString() @Length(1, 253) host?: string;
-  @IsOptional() @IsString() @Length(1, 2000) pattern?: string;
+  @Optional() @IsIn(Object.keys(LOG_FORMATS)) format?: LogFormat;
+  @Optional() @IsString() @Length(1, 253) host?: string;
+  @Optional() @IsString() @Length(1, 2000) pattern?: string;
   /** The text of a mapping. */
-  @IsOptional() @IsString() @Length(2, 20_000) mapping?: string;
-  @IsOptional() @IsIn(['true']) syslog?: 'true';
-  @IsOptional() @IsString() @Length(1, 100) zone?: string;
-  @IsOptional() @Matches(/^\d{4}$/, { message: '$property must be a year of four digits' }) year?: string;
+  @Optional() @IsString() @Length(2, 20_000) mapping?: string;
+  @Optional() @IsIn(['true']) syslog?: 'true';
+  @Optional() @IsString() @Length(1, 100) zone?: string;
+  @Optional() @Matches(/^\d{4}$/, { message: '$property must be a year of four digits' }) year?: string;
 }
 
 export class DatasetsQuery {
-  @IsOptional() @IsIn(DATASET_OWNERS) kind?: DatasetOwner;
+  @Optional() @IsIn(DATASET_OWNERS) kind?: DatasetOwner;
 }
 
 export class ImportDatasetQuery {
   @IsIn(DATASET_OWNERS) kind!: DatasetOwner;
   @IsString() @Length(1, 200) name!: string;
-  @IsOptional() @Matches(NAME, { message: '$property must be the name of a category' }) category?: string;
-  @IsOptional() @IsIn(DATASET_KINDS) listKind?: DatasetKind;
-  @IsOptional() @IsIn(['true']) yes?: 'true';
-  @IsOptional() @IsIn(['no']) replay?: 'no';
+  @Optional() @Matches(NAME, { message: '$property must be the name of a category' }) category?: string;
+  @Optional() @IsIn(DATASET_KINDS) listKind?: DatasetKind;
+  @Optional() @IsIn(['true']) yes?: 'true';
+  @Optional() @IsIn(['no']) replay?: 'no';
 }
 
 export class UseDatasetInput {
@@ -300,8 +261,8 @@ export class SourceInput extends SourceKeyInput {
   @IsString({ each: true })
   @Length(1, 2000, { each: true })
   locations!: string[];
-  @IsOptional() @Matches(NAME, { message: '$property must be the name of a category' }) category?: string;
-  @IsOptional() @IsIn(DATASET_KINDS) listKind?: DatasetKind;
+  @Optional() @Matches(NAME, { message: '$property must be the name of a category' }) category?: string;
+  @Optional() @IsIn(DATASET_KINDS) listKind?: DatasetKind;
   @IsInt() @Min(5) @Max(MAX_MINUTES) everyMinutes!: number;
 }
 
@@ -315,11 +276,11 @@ export class RemoveCorrectionInput {
 
 export class CorrectionInput extends RemoveCorrectionInput {
   @IsString() @Length(1, 1000) value!: string;
-  @IsOptional() @IsString() @Length(1, 2000) reason?: string;
+  @Optional() @IsString() @Length(1, 2000) reason?: string;
 }
 
 export class CountriesQuery {
-  @IsOptional() @Type(() => Number) @IsInt() @Min(1) @Max(2_147_483_647) log?: number;
+  @Optional() @Type(() => Number) @IsId() log?: number;
 }
 
 export class FeedOrderInput {
@@ -331,12 +292,12 @@ export class NameQuery {
 }
 
 export class IdentifyInput {
-  @IsOptional() @IsString() @Length(1, 253) host?: string;
-  @IsOptional() @IsString() @Length(1, 8000) url?: string;
-  @IsOptional() @IsInt() @Min(0) @Max(65_535) port?: number;
-  @IsOptional() @IsIn(['tcp', 'udp', 'icmp']) transport?: 'tcp' | 'udp' | 'icmp';
-  @IsOptional() @IsString() @Length(1, 2000) agent?: string;
-  @IsOptional()
+  @Optional() @IsString() @Length(1, 253) host?: string;
+  @Optional() @IsString() @Length(1, 8000) url?: string;
+  @Optional() @IsInt() @Min(0) @Max(65_535) port?: number;
+  @Optional() @IsIn(['tcp', 'udp', 'icmp']) transport?: 'tcp' | 'udp' | 'icmp';
+  @Optional() @IsString() @Length(1, 2000) agent?: string;
+  @Optional()
   @Matches(/^(\s*[0-9a-f]{2}){1,2048}\s*$/i, {
     message: '$property must be at most 2,048 bytes as pairs of hexadecimal digits, such as "16 03 01"',
   })
@@ -348,45 +309,45 @@ export class PassphraseInput {
 }
 
 export class StartReplayInput {
-  @IsInt() @Min(1) logId!: number;
-  @IsOptional() @Matches(/^[a-z][a-z0-9-]{0,62}$/, { message: '$property must be the name of a gate' }) gate?: string;
-  @IsOptional() @IsAgainst() against?: Against;
-  @IsOptional() @IsIn(PEOPLE) people?: People;
-  @IsOptional() @IsInt() fromUnixMs?: number;
-  @IsOptional() @IsInt() toUnixMs?: number;
+  @IsId() logId!: number;
+  @Optional() @Matches(/^[a-z][a-z0-9-]{0,62}$/, { message: '$property must be the name of a gate' }) gate?: string;
+  @Optional() @IsAgainst() against?: Against;
+  @Optional() @IsIn(PEOPLE) people?: People;
+  @Optional() @IsInstant() fromUnixMs?: number;
+  @Optional() @IsInstant() toUnixMs?: number;
   /** Fences to judge by, instead of the draft or a revision, and what their folder is called. */
-  @IsOptional() @ValidateNested() @Type(() => FenceSourcesInput) fences?: FenceSourcesInput;
-  @IsOptional() @IsString() @Length(1, 200) folder?: string;
+  @Optional() @IsOne(() => FenceSourcesInput) fences?: FenceSourcesInput;
+  @Optional() @IsString() @Length(1, 200) folder?: string;
 }
 
 export class StartComparisonInput {
-  @IsInt() @Min(1) logId!: number;
+  @IsId() logId!: number;
   @IsAgainst() before!: Against;
   @IsAgainst() after!: Against;
-  @IsOptional() @Matches(/^[a-z][a-z0-9-]{0,62}$/, { message: '$property must be the name of a gate' }) gate?: string;
-  @IsOptional() @IsIn(PEOPLE) people?: People;
-  @IsOptional() @IsInt() fromUnixMs?: number;
-  @IsOptional() @IsInt() toUnixMs?: number;
+  @Optional() @Matches(/^[a-z][a-z0-9-]{0,62}$/, { message: '$property must be the name of a gate' }) gate?: string;
+  @Optional() @IsIn(PEOPLE) people?: People;
+  @Optional() @IsInstant() fromUnixMs?: number;
+  @Optional() @IsInstant() toUnixMs?: number;
 }
 
 export class ChangesQuery {
-  @Type(() => Number) @IsInt() @Min(0) offset: number = 0;
+  @Type(() => Number) @IsOffset() offset: number = 0;
   @Type(() => Number) @IsInt() @Min(1) @Max(1000) limit: number = 50;
   /** The place of a group in the result; all requests whose clients are told something else where absent. */
-  @IsOptional() @Type(() => Number) @IsInt() @Min(0) group?: number;
+  @Optional() @Type(() => Number) @IsOffset() group?: number;
 }
 
 export class DecisionsQuery {
-  @Type(() => Number) @IsInt() @Min(0) offset: number = 0;
+  @Type(() => Number) @IsOffset() offset: number = 0;
   @Type(() => Number) @IsInt() @Min(1) @Max(1000) limit: number = 50;
-  @IsOptional() @IsIn(OUTCOMES) outcome?: Outcome;
-  @IsOptional() @IsString() @Length(1, 4000) where?: string;
+  @Optional() @IsIn(OUTCOMES) outcome?: Outcome;
+  @Optional() @IsString() @Length(1, 4000) where?: string;
 }
 
 export class IdParams {
-  @Type(() => Number) @IsInt() @Min(1) @Max(2_147_483_647) id!: number;
+  @Type(() => Number) @IsId() id!: number;
 }
 
 export class RowParams extends IdParams {
-  @Type(() => Number) @IsInt() @Min(0) @Max(9_007_199_254_740_991) row!: number;
+  @Type(() => Number) @IsOffset() row!: number;
 }

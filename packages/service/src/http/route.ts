@@ -95,11 +95,25 @@ async function answer(definition: Route, request: Request, response: Response): 
   else response.status(definition.status ?? 200).json(result);
 }
 
+const UNKEPT = /\0|\p{Surrogate}/u;
+
+/** @throws ProblemError where a text holds what no column of the database can: U+0000, or half of a surrogate pair */
+function assertTexts(value: unknown, place: string): void {
+  if (typeof value === 'string') {
+    if (!UNKEPT.test(value)) return;
+    const message = `${place} holds U+0000 or half of a character, which no text may`;
+    throw new ProblemError('bad-input', message, { errors: [{ place, message }] });
+  }
+  if (typeof value !== 'object' || value === null) return;
+  for (const [key, part] of Object.entries(value)) assertTexts(part, place === '' ? key : `${place}.${key}`);
+}
+
 /** Checks input against its class. Keys that the class does not know are refused, so that a misspelt option cannot pass unnoticed. */
 async function decode(type: Class<object> | undefined, value: unknown): Promise<object> {
   if (!type) return {};
   if (typeof value !== 'object' || value === null || Array.isArray(value))
     throw new ProblemError('bad-body', 'The body must be a JSON object.');
+  assertTexts(value, '');
   const instance = plainToInstance(type, value);
   const errors = await validate(instance, { whitelist: true, forbidNonWhitelisted: true, forbidUnknownValues: true });
   if (errors.length > 0) {
