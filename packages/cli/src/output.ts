@@ -1,5 +1,5 @@
 import { once } from 'node:events';
-import { printCsvCell } from '@jadefence/core';
+import { NAME, printCsvCell } from '@jadefence/core';
 import { InvalidArgumentError } from 'commander';
 import { printTable } from './render/text.js';
 
@@ -34,6 +34,13 @@ export const ONE_OUTPUT = [
 export function parseWhole(text: string): number {
   if (!/^\d{1,15}$/.test(text)) throw new InvalidArgumentError('Expected a whole number.');
   return Number(text);
+}
+
+/** The name of a thing of the draft. */
+export function parseName(text: string): string {
+  if (!NAME.test(text))
+    throw new InvalidArgumentError('Expected a name: a small letter, then small letters, digits and hyphens.');
+  return text;
 }
 
 /** Where a command writes: results, and messages about them. */

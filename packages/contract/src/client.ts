@@ -106,9 +106,9 @@ export class ServiceClient {
   draftChanges = (): Promise<DraftChanges> => this.#json('GET', '/draft/changes');
   startingPoints = (): Promise<StartingPoint[]> => this.#json('GET', '/starting-points');
   lists = (): Promise<ListInfo[]> => this.#json('GET', '/lists');
-  list = (name: string): Promise<ListInfo> => this.#json('GET', `/lists/${name}`);
+  list = (name: string): Promise<ListInfo> => this.#json('GET', `/lists/${encodeURIComponent(name)}`);
   lookUpInList = (name: string, value: string): Promise<LookUp> =>
-    this.#json('GET', `/lists/${name}/look-up${queryText({ value })}`);
+    this.#json('GET', `/lists/${encodeURIComponent(name)}/look-up${queryText({ value })}`);
   revisions = (): Promise<Revision[]> => this.#json('GET', '/revisions');
   revision = (number: number): Promise<Revision> => this.#json('GET', `/revisions/${number}`);
   revisionSources = (number: number): Promise<DraftSources> => this.#json('GET', `/revisions/${number}/sources`);
@@ -171,8 +171,8 @@ export class ServiceClient {
   identifyApplications = (flow: MadeUpFlow): Promise<Identified> => this.#json('POST', '/applications/identify', flow);
   passphrases = (): Promise<PassphraseInfo[]> => this.#json('GET', '/passphrases');
   setPassphrase = (name: string, passphrase: string): Promise<void> =>
-    this.#json('PUT', `/passphrases/${name}`, { passphrase });
-  removePassphrase = (name: string): Promise<void> => this.#json('DELETE', `/passphrases/${name}`);
+    this.#json('PUT', `/passphrases/${encodeURIComponent(name)}`, { passphrase });
+  removePassphrase = (name: string): Promise<void> => this.#json('DELETE', `/passphrases/${encodeURIComponent(name)}`);
   logs = (): Promise<Log[]> => this.#json('GET', '/logs');
   log = (id: number): Promise<Log> => this.#json('GET', `/logs/${id}`);
   importLog = (query: { name: string } & ReadingQuery, body: UploadBody): Promise<Log> =>
@@ -281,6 +281,8 @@ export class ServiceClient {
 
   async #receive<T>(sent: Promise<Response>): Promise<T> {
     const response = await sent;
+    if (response.status !== 204 && !response.headers.get('content-type')?.startsWith('application/json'))
+      throw strangeAnswer(response, this.options.baseUrl);
     return (response.status === 204 ? undefined : await response.json()) as T;
   }
 }
@@ -291,13 +293,16 @@ function reasonOf(error: unknown): string {
 }
 
 async function failureOf(response: Response, baseUrl: string): Promise<ServiceError> {
-  if (!response.headers.get('content-type')?.startsWith('application/problem+json')) {
-    return new ServiceError(
-      `${baseUrl || 'The server'} answered ${response.status}, but not as the service does. Is the address right?`,
-    );
-  }
+  if (!response.headers.get('content-type')?.startsWith('application/problem+json'))
+    return strangeAnswer(response, baseUrl);
   const problem = (await response.json()) as Problem;
   return new ServiceError(problem.detail, problem);
+}
+
+function strangeAnswer({ status }: Response, baseUrl: string): ServiceError {
+  return new ServiceError(
+    `${baseUrl || 'The server'} answered ${status}, but not as the service does. Is the address right?`,
+  );
 }
 
 function queryText(query: Record<string, string | number | undefined>): string {

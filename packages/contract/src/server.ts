@@ -4,6 +4,7 @@ import {
   DATASET_KINDS,
   EDIT_KINDS,
   LOG_FORMATS,
+  NAME,
   OUTCOMES,
   PEOPLE,
   STATEMENTS,
@@ -104,7 +105,6 @@ export class FenceSourcesInput {
   @Optional() @IsBoolean() isMerge: boolean = false;
 }
 
-const NAME = /^[a-z][a-z0-9-]{0,62}$/;
 const MAX_EDITS = 200;
 const MAX_ENTRIES = 200_000;
 const MAX_TEXT_CHARACTERS = 2_000_000;
@@ -310,7 +310,7 @@ export class PassphraseInput {
 
 export class StartReplayInput {
   @IsId() logId!: number;
-  @Optional() @Matches(/^[a-z][a-z0-9-]{0,62}$/, { message: '$property must be the name of a gate' }) gate?: string;
+  @Optional() @Matches(NAME, { message: '$property must be the name of a gate' }) gate?: string;
   @Optional() @IsAgainst() against?: Against;
   @Optional() @IsIn(PEOPLE) people?: People;
   @Optional() @IsInstant() fromUnixMs?: number;
@@ -324,7 +324,7 @@ export class StartComparisonInput {
   @IsId() logId!: number;
   @IsAgainst() before!: Against;
   @IsAgainst() after!: Against;
-  @Optional() @Matches(/^[a-z][a-z0-9-]{0,62}$/, { message: '$property must be the name of a gate' }) gate?: string;
+  @Optional() @Matches(NAME, { message: '$property must be the name of a gate' }) gate?: string;
   @Optional() @IsIn(PEOPLE) people?: People;
   @Optional() @IsInstant() fromUnixMs?: number;
   @Optional() @IsInstant() toUnixMs?: number;

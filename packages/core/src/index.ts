@@ -200,5 +200,13 @@ export {
 export { STARTING_POINTS, type StartingPoint } from './edit/starting-points.js';
 export { datasetNamesOf, findUses, passphrasesOf } from './edit/uses.js';
 export { FIELD_INFOS, parseConditionText, parseRuleText, printRuleText, type FieldInfo } from './edit/rule-text.js';
-export { ACTIONS, RULE_STATES, type Action, type Comparison, type Condition, type Value } from './language/tree.js';
+export {
+  ACTIONS,
+  NAME,
+  RULE_STATES,
+  type Action,
+  type Comparison,
+  type Condition,
+  type Value,
+} from './language/tree.js';
 export { printAction } from './language/action-text.js';

@@ -156,7 +156,10 @@ function renderFence({ name, title, mode, gates, rules, otherwise }: DraftFence,
 
 async function exportFences(folder: string, output: OneOutput, streams: Streams): Promise<void> {
   const { parts, namedFiles } = await (await connect(streams)).draftSources();
-  const existing = await readdir(folder).catch(() => []);
+  const existing = await readdir(folder).catch(({ code }: NodeJS.ErrnoException) => {
+    if (code === 'ENOENT') return [];
+    throw new Failure(`"${folder}" is no folder to write into (${code}).`, EXIT.wrongInput, 'Give a new folder.');
+  });
   if (existing.length > 0)
     throw new Failure(`The folder "${folder}" is not empty.`, 2, 'Give a new folder, so that nothing is overwritten.');
   const files = [{ path: EXPORT_FILE, text: printFences(joinParts(parts, EXPORT_FILE)) }, ...namedFiles];

@@ -12,6 +12,7 @@ import {
   type OneOutput,
   type Output,
   type Streams,
+  parseName,
 } from '../output.js';
 import { formatCount, formatMinute } from '../render/text.js';
 import { connect } from '../service.js';
@@ -30,14 +31,14 @@ export function addList(list: Command, streams: Streams): void {
   list
     .command('show')
     .description('Show a list with what stands in the lists inside it, and where it is used')
-    .argument('<name>', 'name of the list')
+    .argument('<name>', 'name of the list', parseName)
     .option(...ONE_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence list show trusted')
     .action((name: string, { output }: One) => showList(name, output, streams));
   list
     .command('create')
     .description('Create an empty list in the draft')
-    .argument('<name>', 'name of the list')
+    .argument('<name>', 'name of the list', parseName)
     .addArgument(new Argument('<kind>', 'what it holds').choices(LIST_KINDS))
     .option('--title <text>', 'what people call it')
     .option(...ONE_OUTPUT)
@@ -53,7 +54,7 @@ export function addList(list: Command, streams: Streams): void {
   list
     .command('lookup')
     .description('Ask whether a value is in a list, and through which entry; ends with 1 where it is not')
-    .argument('<name>', 'name of the list')
+    .argument('<name>', 'name of the list', parseName)
     .argument('<value>', 'address, country, host, URL, category or application')
     .option(...ONE_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence list lookup trusted 198.18.12.10')
@@ -61,7 +62,7 @@ export function addList(list: Command, streams: Streams): void {
   list
     .command('rename')
     .description('Rename a list; what mentions it follows')
-    .argument('<name>', 'name of the list')
+    .argument('<name>', 'name of the list', parseName)
     .argument('<to>', 'its new name')
     .option(...ONE_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence list rename touts tout-networks')
@@ -71,7 +72,7 @@ export function addList(list: Command, streams: Streams): void {
   list
     .command('delete')
     .description('Delete a list that nothing uses')
-    .argument('<name>', 'name of the list')
+    .argument('<name>', 'name of the list', parseName)
     .option(...ONE_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence list delete couriers')
     .action((name: string, { output }: One) => editDraft([{ kind: 'remove', part: 'list', name }], output, streams));
@@ -82,7 +83,7 @@ function addEntryCommands(list: Command, streams: Streams): void {
     list
       .command(verb)
       .description(`${verb === 'add' ? 'Add entries to' : 'Remove entries from'} a list, each told by itself`)
-      .argument('<name>', 'name of the list')
+      .argument('<name>', 'name of the list', parseName)
       .argument('[entries...]', 'entries, or - for standard input, one a line')
       .option('--file <path>', 'a file of entries, one a line, # comments')
       .option(...ONE_OUTPUT)

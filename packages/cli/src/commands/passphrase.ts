@@ -1,6 +1,15 @@
 import type { Command } from 'commander';
 import { askSecretly } from '../asking.js';
-import { ONE_OUTPUT, ROWS_OUTPUT, writeOne, writeRows, type OneOutput, type Output, type Streams } from '../output.js';
+import {
+  ONE_OUTPUT,
+  ROWS_OUTPUT,
+  writeOne,
+  writeRows,
+  type OneOutput,
+  type Output,
+  type Streams,
+  parseName,
+} from '../output.js';
 import { connect } from '../service.js';
 import { formatMinute } from '../render/text.js';
 
@@ -26,7 +35,7 @@ export function addPassphrase(passphrase: Command, streams: Streams): void {
   passphrase
     .command('set')
     .description('Set a passphrase, read from standard input or asked for; the service keeps a hash')
-    .argument('<name>', 'the name that rules ask for it by')
+    .argument('<name>', 'the name that rules ask for it by', parseName)
     .option(...ONE_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence passphrase set studio-door < passphrase.txt')
     .action(async (name: string, { output }: { output: OneOutput }) => {
@@ -36,7 +45,7 @@ export function addPassphrase(passphrase: Command, streams: Streams): void {
   passphrase
     .command('remove')
     .description('Forget a passphrase that no rule asks for')
-    .argument('<name>', 'name of the passphrase')
+    .argument('<name>', 'name of the passphrase', parseName)
     .option(...ONE_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence passphrase remove studio-door')
     .action(async (name: string, { output }: { output: OneOutput }) => {

@@ -33,17 +33,25 @@ export async function readFenceSources(path: string): Promise<FenceSources> {
   return { fenceFiles, namedFiles: namedFiles.filter((file) => file !== undefined) };
 }
 
-/** The fence files below a folder, in byte order, named from it. */
+/** The fence files below a folder, in byte order, named from it. @throws Failure where it cannot be read */
 export async function listFenceFiles(folder: string): Promise<string[]> {
-  const entries = await readdir(folder, { recursive: true, withFileTypes: true });
+  const entries = await readdir(folder, { recursive: true, withFileTypes: true }).catch(
+    ({ code, path }: NodeJS.ErrnoException) => {
+      throw new Failure(`The folder "${path ?? folder}" cannot be read (${code}).`);
+    },
+  );
   return entries
     .filter((entry) => entry.isFile() && entry.name.endsWith('.fence'))
     .map((entry) => relative(folder, join(entry.parentPath, entry.name)).split(sep).join('/'))
     .sort();
 }
 
+/** @throws Failure where it cannot be read */
 async function readSource(root: string, name: string): Promise<SourceFile> {
-  return { path: name, text: await readFile(join(root, name), 'utf8') };
+  const text = await readFile(join(root, name), 'utf8').catch(({ code }: NodeJS.ErrnoException) => {
+    throw new Failure(`The file "${join(root, name)}" cannot be read (${code}).`);
+  });
+  return { path: name, text };
 }
 
 /** @throws Failure that lists every error of the fences */

@@ -301,4 +301,5 @@ export type Value = { readonly place: Place } & (
 export const RESERVED_WORDS: ReadonlySet<string> = new Set(
   'and or not in except otherwise when always during outside until then for by with if across from to at'.split(' '),
 );
+/** What the name of anything looks like. */
 export const NAME = /^[a-z][a-z0-9-]{0,62}$/;

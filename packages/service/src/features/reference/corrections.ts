@@ -2,6 +2,7 @@ import type { Correction } from '@jadefence/contract';
 import {
   formatRange,
   isCountryCode,
+  NAME,
   parseAddress,
   parseNetwork,
   parseSite,
@@ -96,7 +97,7 @@ function readCountry(text: string): string {
 
 function readCategories(text: string): string {
   const names = [...new Set(text.split(',').map((name) => name.trim()))];
-  const wrong = names.find((name) => !/^[a-z][a-z0-9-]{0,62}$/.test(name));
+  const wrong = names.find((name) => !NAME.test(name));
   if (wrong === undefined) return names.join(',');
   throw new ProblemError('bad-input', `"${wrong}" is no name of a category.`, {
     hint: 'Write small letters, digits and hyphens, several joined by commas, such as news,sport.',
