@@ -121,6 +121,11 @@ describe('what goes wrong with any command of the service', () => {
       ],
       [['country', 'import', 'nowhere.csv'], 'The country table "nowhere.csv" cannot be read (ENOENT).'],
       [['replay', 'start', 'nowhere'], 'There is no log "nowhere".'],
+      [['fence', 'export', 'day.log'], '"day.log" is no folder to write into (ENOTDIR).'],
+      [
+        ['list', 'show', '../..'],
+        "error: command-argument value '../..' is invalid for argument 'name'. Expected a name: a small letter, then small letters, digits and hyphens.",
+      ],
       [['replay', 'decisions', '99'], 'There is no replay 99.'],
       [['admin', 'reset-password', 'nobody'], 'There is no user "nobody".'],
       [['login', '--sign-in-file', 'nowhere'], 'The sign-in file "nowhere" cannot be read (ENOENT).'],

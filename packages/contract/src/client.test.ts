@@ -79,13 +79,21 @@ describe('a failure', () => {
     ]);
   });
 
-  it('of something else that answers asks whether the address is right', async () => {
-    const { client } = clientThatGets(() => new Response('<html>', { status: 502 }));
+  it.each([502, 200])('of something else that answers %i asks whether the address is right', async (status) => {
+    const { client } = clientThatGets(
+      () => new Response('<html>', { status, headers: { 'content-type': 'text/html' } }),
+    );
     const error = await failureOf(client.health());
     expect([error.message, error.problem]).toEqual([
-      'http://service.example answered 502, but not as the service does. Is the address right?',
+      `http://service.example answered ${status}, but not as the service does. Is the address right?`,
       undefined,
     ]);
+  });
+
+  it('never comes of a name that means something in an address', async () => {
+    const { client, sent } = clientThatGets(() => Response.json({}));
+    await client.list('a/../b?c');
+    expect(sent[0]!.url).toContain('/lists/a%2F..%2Fb%3Fc');
   });
 
   it('to reach it names the cause', async () => {
