@@ -2,7 +2,6 @@
  * Feeds of sites by category, read line by line, each line typed by itself: `domain-or-url,category`, a domain or URL
  * alone where the category is given from outside, or a line of a hosts file.
  */
-import { NAME } from '../language/tree.js';
 import { parseAddress } from '../request/address.js';
 import { normalizeHost } from '../request/host.js';
 import { normalizePath } from '../request/path.js';
@@ -18,6 +17,7 @@ export interface FeedReport extends LinesReport {
 }
 
 const LINE_FEED = 0x0a;
+const CATEGORY_NAME = /^[a-z][a-z0-9-]{0,62}$/;
 const MAX_RENAMED = 1000;
 
 /** Reads the bytes of one or several files into a feed. Its memory is that of the entries, whatever the length of the lines. */
@@ -134,13 +134,13 @@ export class CategoryFeedReader {
 
   /** A name as it is, or lower-case words joined by hyphens made of it. */
   #nameOf(text: string): string | undefined {
-    if (NAME.test(text) && text !== UNCATEGORISED) return text;
+    if (CATEGORY_NAME.test(text) && text !== UNCATEGORISED) return text;
     if (this.#renamed.has(text)) return this.#renamed.get(text);
     const name = text
       .toLowerCase()
       .replace(/[^a-z0-9]+/g, '-')
       .replace(/^[^a-z]+|-+$/g, '');
-    const usable = NAME.test(name) && name !== UNCATEGORISED ? name : undefined;
+    const usable = CATEGORY_NAME.test(name) && name !== UNCATEGORISED ? name : undefined;
     if (this.#renamed.size < MAX_RENAMED) this.#renamed.set(text, usable);
     return usable;
   }
