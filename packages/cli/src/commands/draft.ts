@@ -68,7 +68,12 @@ async function readText(path: string): Promise<string> {
 async function showChanges(output: OneOutput, streams: Streams): Promise<void> {
   const found = await (await connect(streams)).draftChanges();
   const against = found.against === null ? 'Nothing is published yet.' : `Against revision ${found.against}:`;
-  const text = found.changes.length === 0 ? 'Nothing differs.' : renderChanges(found.changes, streams);
+  const text =
+    found.changes.length === 0
+      ? found.against === null
+        ? 'The draft is empty.'
+        : 'Nothing differs.'
+      : renderChanges(found.changes, streams);
   writeOne(streams, output, found, `${against}\n${text}`);
 }
 

@@ -24,7 +24,7 @@ export function RevisionsPage() {
       <Loaded query={revisions}>
         {(all) =>
           all.length === 0 ? (
-            <EmptyState title="Nothing is published yet">Publish the draft above.</EmptyState>
+            <EmptyState title="Nothing is published yet">Publishing the draft makes revision 1.</EmptyState>
           ) : (
             all.map((revision) => <RevisionCard key={revision.number} revision={revision} />)
           )
@@ -72,7 +72,9 @@ function DraftCard({ changes }: { changes: DraftChanges }) {
   return (
     <Card title="The draft" aside={<span className="text-sm text-muted">{against}</span>}>
       {changes.changes.length === 0 ? (
-        <p className="p-4 text-sm text-muted">Nothing differs from what is published.</p>
+        <p className="p-4 text-sm text-muted">
+          {changes.against === null ? 'There is nothing in it yet.' : 'Nothing differs from what is published.'}
+        </p>
       ) : (
         <div className="grid gap-4 p-4">
           {[...statements].map(([key]) => (

@@ -1,0 +1,64 @@
+/** The console of a service that nothing has been brought to yet, and addresses that lead nowhere. */
+import type { Browser } from 'playwright-core';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { launchBrowser, openPage } from './browser.js';
+import { startTestService, type TestService } from './service.js';
+
+let service: TestService;
+let browser: Browser;
+beforeAll(async () => {
+  service = await startTestService();
+  browser = await launchBrowser();
+});
+afterAll(async () => {
+  await browser?.close();
+  await service.stop();
+});
+
+/** What a page says once it is there, and that nothing failed on the way but what is told. */
+async function look(path: string): Promise<string> {
+  const { page, context, errors } = await openPage(service, browser, path);
+  const main = page.getByRole('main');
+  await page.waitForLoadState('networkidle');
+  const text = await main.innerText();
+  expect(errors.filter((error) => !/4\d\d/.test(error))).toEqual([]);
+  await context.close();
+  return text;
+}
+
+describe('a page', () => {
+  it.each([
+    ['/fences', 'No fences yet', 'Begin from one of ours with the button above'],
+    ['/lists', 'No lists yet', 'Create one with the button above.'],
+    ['/countries', 'No country table yet', 'Every country is unknown until there is one.'],
+    ['/categories', 'No category feed yet', 'Every category is unknown until there is one.'],
+    ['/gates', 'No gates yet', 'Gates come with the fences that are imported.'],
+    ['/logs', 'No logs yet', 'Choose a request log below'],
+    ['/replays', 'No replays yet', 'Choose a log under Logs'],
+    ['/compare', 'No logs yet', 'Bring one in under Logs.'],
+    ['/expectations', 'The draft has no gate, so no request would be judged.', 'or add a gate.'],
+    ['/revisions', 'There is nothing in it yet.', 'Publishing the draft makes revision 1.'],
+  ])('%s says that there is nothing, and how to begin', async (path, ...told) => {
+    const text = await look(path);
+    for (const one of told) expect(text).toContain(one);
+    expect(text).not.toMatch(/undefined|NaN|null/);
+  });
+
+  it.each([
+    ['/applications', ['dns', 'udp/53, tcp/53', 'payload is dns']],
+    ['/audit', ['2 entries', 'Every entry fits the one before it.', 'the service\tuser.create']],
+    ['/try', ['Client', 'URL', 'Method']],
+    ['/settings', ['Passphrases', 'The service keeps a hash of it, and nothing else.']],
+  ])('%s has what is there from the start', async (path, told) => {
+    const text = await look(path);
+    for (const one of told) expect(text).toContain(one);
+  });
+
+  it.each([
+    ['/logs/9', 'There is no log 9.'],
+    ['/logs/x', 'id must be'],
+    ['/replays/9', 'There is no replay 9.'],
+    ['/comparisons/9', 'There is no comparison 9.'],
+    ['/nowhere', 'There is no such page'],
+  ])('%s says that it leads nowhere', async (path, told) => expect(await look(path)).toContain(told));
+});
