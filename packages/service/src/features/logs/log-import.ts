@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto';
+import { availableParallelism } from 'node:os';
 import type { Log } from '@jadefence/contract';
 import type { ImportLogQuery } from '@jadefence/contract/server';
 import {
@@ -34,7 +35,8 @@ import type { Logs } from './logs.js';
 
 /** Enough for the 200 lines that detection looks at. */
 const DETECT_BYTES = 1_048_576;
-const IMPORT_THREADS = 1;
+/** With fewer processors a second thread would only take one from those that store and survey. */
+const IMPORT_THREADS = availableParallelism() >= 4 ? 2 : 1;
 
 /**
  * Brings logs in: chunk by chunk as the bytes arrive, visible by one switch at the end. Whatever goes wrong before that
