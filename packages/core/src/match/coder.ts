@@ -58,7 +58,7 @@ interface Table {
   dictionary: Dictionary | undefined;
   /** By feature and code of that dictionary: the number, or `UNSET`. */
   byCode: Int32Array[];
-  /** Below it no code is `UNSET`. */
+  /** From the first value up to here no code is `UNSET`. */
   numRead: number;
   /** The places in `kept` of what dictionaries before had, so that a text is read once; filled when the next one comes. */
   readonly byText: Map<string, number>;
@@ -122,6 +122,9 @@ export class Coder {
     const [isRead] = table.byCode as [Int32Array];
     const reading = new Reading(constants);
     const read = (code: number): void => this.#readValue(code, name, cellOf(column, code), reading, table);
+    // Codes that stand for no value: where no row has one, all rows may turn out to have the same number.
+    for (let code = 0; code < FIRST_VALUE_CODE; code += 1)
+      if (isRead[code] === UNSET && codes.includes(code)) read(code);
     const numCodes = dictionary.numValues + FIRST_VALUE_CODE;
     if (numCodes - table.numRead > codes.length) {
       // A chunk from the middle of its segment: most values may be those of others.
@@ -139,7 +142,7 @@ export class Coder {
     if (!table) {
       if (this.#tables.size > MAX_TABLES) this.#tables.clear();
       const empty = this.features.map(() => new Int32Array());
-      table = { dictionary: undefined, byCode: empty, numRead: 0, byText: new Map(), kept: empty };
+      table = { dictionary: undefined, byCode: empty, numRead: FIRST_VALUE_CODE, byText: new Map(), kept: empty };
       this.#tables.set(context, table);
     }
     const numCodes = dictionary.numValues + FIRST_VALUE_CODE;
@@ -147,7 +150,7 @@ export class Coder {
       this.#keepTexts(table);
       table.dictionary = dictionary;
       table.byCode = this.features.map(() => new Int32Array(numCodes).fill(UNSET));
-      table.numRead = 0;
+      table.numRead = FIRST_VALUE_CODE;
     } else if (table.byCode[0]!.length < numCodes)
       // The dictionary has grown since.
       table.byCode = table.byCode.map((numbers) => longer(numbers, numCodes * 2));

@@ -8,7 +8,7 @@ import { UNKNOWN_KEY } from './keys.js';
 import type { Memory, Window } from './memory.js';
 import { ABSENT, PairMap } from './pair-map.js';
 import { NO_STAGE, type Program, type ProgramStage } from './program.js';
-import { ChunkSeat, SingleSeat, type Seat } from './seat.js';
+import { ChunkSeat, CommonSeat, SingleSeat, type Seat } from './seat.js';
 import type { CodedRows } from './coder.js';
 import { GOING_ON, REMEMBERING, TIMED, type StageRule } from './stage.js';
 import { BLIND, ENDED, MATCHED, MATCHED_BLIND_KEY, MATCHED_UNKNOWN, ruleEvent } from './trace.js';
@@ -129,11 +129,18 @@ export class Matcher {
     const stages = this.#arrays.take(rows.numRows);
     const lists = this.#arrays.take(rows.numRows * this.#stride);
     const numRowsOf = this.#courts.map(() => 0);
-    for (let row = 0; row < rows.numRows; row += 1) {
-      seat.row = row;
-      const stage = this.program.stageOf(seat);
-      stages[row] = stage;
-      if (stage !== NO_STAGE) numRowsOf[stage >> 1]! += 1;
+    const common = new CommonSeat(seat);
+    const only = this.program.stageOf(common);
+    if (common.isCommon) {
+      stages.fill(only, 0, rows.numRows);
+      if (only !== NO_STAGE) numRowsOf[only >> 1] = rows.numRows;
+    } else {
+      for (let row = 0; row < rows.numRows; row += 1) {
+        seat.row = row;
+        const stage = this.program.stageOf(seat);
+        stages[row] = stage;
+        if (stage !== NO_STAGE) numRowsOf[stage >> 1]! += 1;
+      }
     }
     const rowsOf = this.#arrays.take(rows.numRows);
     this.#courts.forEach(({ stage }, court) => {

@@ -1,6 +1,7 @@
 /** Where a request stands before a plan: the numbers that a plan wants of it. */
 import type { Attributes } from '../request/record.js';
 import type { CodedRows, RowNumbers } from './coder.js';
+import { ABSENT } from './pair-map.js';
 import { Reading } from './reading.js';
 import type { Bundle, Plan } from './plan.js';
 
@@ -52,6 +53,33 @@ export class ChunkSeat implements Seat {
     const numbers = coder.read(this.rows);
     groups.forEach((group, index) => (this.#classes[group] = numbers[index]));
     slots.forEach((slot, index) => (this.#numbers[slot] = numbers[groups.length + index]));
+  }
+}
+
+/** All rows of a chunk at once, where they have the same numbers. */
+export class CommonSeat implements Seat {
+  /** Whether all that was asked is the same for all rows; if not, the answers mean nothing. */
+  isCommon = true;
+
+  constructor(private readonly seat: ChunkSeat) {}
+
+  classOf(group: number): number {
+    return this.#onlyOf(this.seat.classesOf(group));
+  }
+
+  numberOf(slot: number): number {
+    return this.#onlyOf(this.seat.numbersOf(slot));
+  }
+
+  #onlyOf({ numbers }: RowNumbers): number {
+    let only = ABSENT;
+    for (const number of numbers) {
+      if (number === only || number === ABSENT) continue;
+      if (only !== ABSENT) this.isCommon = false;
+      only = number;
+      if (!this.isCommon) break;
+    }
+    return only;
   }
 }
 
