@@ -87,7 +87,7 @@ describe('jadefence judge', () => {
       `${folder}/countries.csv:2: "nonsense" is no network such as 198.18.0.0/20; the row is left out\nstandard input: Looks like NCSA combined with the host in front: of the first 5 lines 4 can be read and 1 would be rejected.\n`,
     );
     expect(ran.stdout.replaceAll(folder, 'FOLDER')).toBe(`\
-- judged by FOLDER/site.fence
+standard input judged by FOLDER/site.fence
 4 requests from 2026-10-12 10:00:00 to 2026-10-12 10:00:03 UTC
 
 outcome    requests  share
