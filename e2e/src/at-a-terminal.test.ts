@@ -106,7 +106,7 @@ describe('a replay that is followed', () => {
   it('is started and left where nobody waits, and one that is done cannot be cancelled', async () => {
     const { stdout } = await desk.run('replay', 'start', 'day.log', '--no-wait');
     expect(stdout).toBe('Replay 2 of "day.log" against revision 1 is started.\n');
-    await expect.poll(async () => (await desk.service.client.replay(2)).state).toBe('done');
+    await expect.poll(async () => (await desk.service.client.replay(2)).state, { timeout: 8000 }).toBe('done');
     expect(await desk.run('replay', 'cancel', '2')).toMatchObject({
       exitCode: 2,
       stderr: 'Replay 2 is done already.\n',

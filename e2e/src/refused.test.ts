@@ -142,9 +142,9 @@ describe('a log that is refused', () => {
     const head = `POST /api/v1/logs?name=cut HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer ${service.token}\r\nContent-Length: 1900000\r\n\r\n`;
     // More than detection looks at.
     socket.write(`${head}${GOOD.repeat(16_000)}`);
-    await expect.poll(async () => (await numRowsOf('logs'))[0]).toBe(1);
+    await expect.poll(async () => (await numRowsOf('logs'))[0], { timeout: 8000 }).toBe(1);
     socket.destroy();
-    await expect.poll(() => numRowsOf('logs', 'log_chunks')).toEqual([0, 0]);
+    await expect.poll(() => numRowsOf('logs', 'log_chunks'), { timeout: 8000 }).toEqual([0, 0]);
     // The same bytes are no less welcome afterwards.
     expect(await run('log', 'import', 'good.log')).toContain('Log ');
     expect(await run('log', 'import', 'good.log')).toMatch(
