@@ -49,7 +49,7 @@ describe('a log that is imported in threads', () => {
         const chunks: EncodedChunk[] = [];
         const lines: RejectedLine[] = [];
         const task = { format, options: {}, keepsLines: true };
-        for await (const imported of importInThreads(task, inPieces(bytes, size), numThreads)) {
+        for await (const imported of importInThreads(task, { pieces: inPieces(bytes, size) }, numThreads)) {
           chunks.push(...imported.chunks);
           lines.push(...imported.rejected);
         }
@@ -96,7 +96,7 @@ describe('a log that is imported in threads', () => {
     const all = async (format: LogFormat, text: string): Promise<unknown[]> => {
       const imported: unknown[] = [];
       const pieces = inPieces(new TextEncoder().encode(text), 9);
-      for await (const one of importInThreads(task(format), pieces, 2)) imported.push(one);
+      for await (const one of importInThreads(task(format), { pieces }, 2)) imported.push(one);
       return imported;
     };
     await expect(all('pattern', 'x\n')).rejects.toThrow('The format is that of a pattern, and none is given.');

@@ -59,7 +59,8 @@ export async function importInTwoThreads(log: Uint8Array): Promise<StoredChunk[]
   const { importInThreads } = (await import(BUILT_FILES)) as typeof Files;
   const stored: Promise<StoredChunk>[] = [];
   const task: Files.ImportTask = { format: 'combined-with-host', options: {}, keepsLines: true };
-  for await (const { chunks } of importInThreads(task, piecesOf(log), 2)) stored.push(...chunks.map(compress));
+  for await (const { chunks } of importInThreads(task, { pieces: piecesOf(log) }, 2))
+    stored.push(...chunks.map(compress));
   return Promise.all(stored);
 }
 

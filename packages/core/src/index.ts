@@ -90,6 +90,7 @@ export { seeAddress, type AddressSight } from './explain/see-address.js';
 export { identifyApplications, type Identified } from './explain/identify.js';
 export { CountryCounter } from './replay/country-counter.js';
 export { siteOf } from './decide/view.js';
+export { PROTOCOLS } from './request/protocols.js';
 export { BUILT_IN_APPLICATIONS } from './check/built-in-applications.js';
 export { printCondition } from './language/condition-text.js';
 export { printStatement } from './language/printer.js';
@@ -125,7 +126,8 @@ export { DEFAULT_MAX_KEYS, Memory, TooManyKeysError } from './match/memory.js';
 export { askCondition, countMatches, countsInOrder, type Matches } from './replay/count-matches.js';
 export { asksLine, DecisionFilter } from './replay/decision-filter.js';
 export { MatchCounter } from './replay/match-counter.js';
-export { orderByTime, type Segment } from './replay/time-order.js';
+export { FILE_ATTRIBUTE } from './request/record.js';
+export { filesOfRows, isInTimeOrder, orderByTime, type Segment } from './replay/time-order.js';
 export {
   addBreakdown,
   addDecision,

@@ -28,6 +28,8 @@ export interface ImportTask {
 export interface LogFile {
   readonly name: string;
   readonly pieces: AsyncIterable<Uint8Array>;
+  /** Asked after the last piece: whether the file ended too early, so that its last line may be half a line. */
+  readonly isCut?: () => boolean;
 }
 
 /** What is sent at once, and how much is under way, so that no thread waits while a chunk is stored. */
@@ -78,7 +80,7 @@ class Exchange {
  */
 export async function* importInThreads(
   task: ImportTask,
-  pieces: AsyncIterable<Uint8Array>,
+  { pieces, isCut = () => false }: Omit<LogFile, 'name'>,
   numThreads: 1 | 2,
 ): AsyncGenerator<Imported> {
   const buffers: ArrayBuffer[] = [];
@@ -93,7 +95,7 @@ export async function* importInThreads(
       exchange.send(piece);
       if (exchange.numAhead > PIECES_AHEAD) yield await next();
     }
-    exchange.send({});
+    exchange.send({ isCut: isCut() });
     while (exchange.numAhead > 0) yield await next();
   } finally {
     await exchange.end();
@@ -112,7 +114,7 @@ export async function* importMerged(task: ImportTask, files: readonly LogFile[])
     if (hasEnded[file]) return;
     const next = await reading[file]!.next();
     hasEnded[file] = next.done === true;
-    exchange.send({ ...(next.done ? {} : next.value), file });
+    exchange.send({ ...(next.done ? { isCut: files[file]!.isCut?.() ?? false } : next.value), file });
   };
   try {
     const numAhead = Math.max(LEAST_AHEAD, Math.floor(PIECES_AHEAD / files.length));

@@ -22,6 +22,8 @@ export type ImportAnswer = (Imported | ImportFailure) & Carried;
 /** Bytes of a log, at the beginning of a buffer; none for the end. */
 export interface ImportPiece extends Carried {
   readonly numBytes?: number;
+  /** At the end: the log ended too early. */
+  readonly isCut?: boolean;
 }
 
 interface Carried {
@@ -66,11 +68,11 @@ function postAnswer(answered: Imported | ImportFailure, { buffer, file }: Carrie
 async function importBoth({ format, options, keepsLines }: ImportTask): Promise<void> {
   const { LogImporter } = await import('@jadefence/core/import');
   let importer: LogImporter | undefined;
-  port.on('message', ({ buffer, numBytes }: ImportPiece) =>
+  port.on('message', ({ buffer, numBytes, isCut }: ImportPiece) =>
     postAnswer(
       orFailure(() => {
         importer ??= new LogImporter(format, options, (line) => rejected.push(line), { keepsLines });
-        return answer(buffer ? importer.push(new Uint8Array(buffer, 0, numBytes)) : importer.end());
+        return answer(buffer ? importer.push(new Uint8Array(buffer, 0, numBytes)) : importer.end(isCut));
       }),
       { buffer },
     ),
@@ -80,16 +82,16 @@ async function importBoth({ format, options, keepsLines }: ImportTask): Promise<
 /** Pieces wait until their file is wanted; each is answered then. */
 async function merge({ format, options, keepsLines }: ImportTask, names: readonly string[]): Promise<void> {
   const { MergedParser } = await import('@jadefence/core/import');
-  const waiting = names.map(() => [] as (Uint8Array | undefined)[]);
+  const waiting = names.map(() => [] as { readonly piece?: Uint8Array; readonly isCut?: boolean }[]);
   const builder = new ChunkBuilder(format, options, (line) => rejected.push(line));
   const parser = orFailure(() => new MergedParser(format, options, names, keepsLines));
-  port.on('message', ({ buffer, numBytes, file }: Required<ImportPiece>) => {
+  port.on('message', ({ buffer, numBytes, file, isCut }: ImportPiece & { readonly file: number }) => {
     if ('failure' in parser) return postAnswer(parser, { file });
-    waiting[file]!.push(buffer && new Uint8Array(buffer, 0, numBytes));
+    waiting[file]!.push(buffer ? { piece: new Uint8Array(buffer, 0, numBytes) } : { isCut });
     for (let wanted = parser.wanted; wanted !== undefined && waiting[wanted]!.length > 0; wanted = parser.wanted) {
-      const piece = waiting[wanted]!.shift();
+      const next = waiting[wanted]!.shift()!;
       const answered = orFailure(() => {
-        const chunks = builder.add(parser.push(piece));
+        const chunks = builder.add(parser.push(next.piece, next.isCut));
         return answer(parser.wanted === undefined ? [...chunks, ...builder.end()] : chunks);
       });
       postAnswer(answered, { file: wanted });
@@ -100,10 +102,10 @@ async function merge({ format, options, keepsLines }: ImportTask, names: readonl
 async function parse({ format, options, keepsLines }: ImportTask, next: MessagePort): Promise<void> {
   const { LogParser } = await import('@jadefence/core/import');
   let parser: LogParser | undefined;
-  port.on('message', ({ buffer, numBytes }: ImportPiece) => {
+  port.on('message', ({ buffer, numBytes, isCut }: ImportPiece) => {
     const step = orFailure(() => {
       parser ??= new LogParser(format, options, keepsLines);
-      return buffer ? parser.parse(new Uint8Array(buffer, 0, numBytes)) : parser.end();
+      return buffer ? parser.parse(new Uint8Array(buffer, 0, numBytes)) : parser.end(isCut);
     });
     if ('failure' in step) return next.postMessage(step);
     const plain = step.plain && packLines(step.plain, buffer);

@@ -112,7 +112,8 @@ async function judgeOpened(
   const writer = new LineWriter(streams.stdout);
   if (output === 'csv') await writer.write(printCsvHeader());
   await orFailLater(paths, async () => {
-    const lines = imported ? judging.judgeFiles(imported) : judging.judgeStream(log);
+    const names = log.files.map(({ name }) => name);
+    const lines = imported ? judging.judgeFiles(imported, names) : judging.judgeStream(log);
     for await (const line of lines) await writer.write(line);
   }).catch((error: unknown) => {
     if (!(error instanceof TooManyKeysError)) throw error;

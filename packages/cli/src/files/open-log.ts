@@ -58,7 +58,15 @@ export async function openLog(
   knowsHost: boolean,
   streams: Streams,
 ): Promise<OpenLog> {
-  const files = await Promise.all(paths.map((path) => openFile(path, reading, streams)));
+  if (paths.length > 1 && paths.includes('-'))
+    throw new Failure('Standard input cannot be one of several files.', EXIT.wrongInput, 'Give it alone.');
+  const opened = await Promise.all(paths.map((path) => openFile(path, reading, streams)));
+  // An empty file is what a rotation leaves behind.
+  const files = opened.filter((file) => file !== undefined);
+  if (files.length === 0) throw new Failure(`${paths.map(nameOfPath).join(', ')}: The log is empty.`);
+  opened.forEach((file, index) => {
+    if (!file) say(streams, `${nameOfPath(paths[index]!)}: empty, skipped`);
+  });
   const needy = files.find(({ detection }) => detection.needsHost);
   const [first] = files as [OpenFile];
   if (needy && !knowsHost) {
@@ -80,15 +88,17 @@ export async function openLog(
   const { format, isInSyslog } = first.fit;
   const options = { ...reading.options, isInSyslog };
   const nameOf = namesFor(paths);
-  const logFiles = files.map(({ path, pieces }) => ({ name: nameOf(path), pieces }));
+  const logFiles = files.map(({ path, pieces, isCut }) => ({ name: nameOf(path), pieces, isCut }));
   return {
     format,
     options,
     files: logFiles,
     lines: () =>
       logFiles.length === 1
-        ? new LogReader(format, options).readAll(logFiles[0]!.pieces)
-        : mergeByTime(logFiles.map(({ name, pieces }) => new LogReader(format, options, name).readAll(pieces))),
+        ? new LogReader(format, options).readAll(logFiles[0]!.pieces, logFiles[0]!.isCut)
+        : mergeByTime(
+            logFiles.map(({ name, pieces, isCut }) => new LogReader(format, options, name).readAll(pieces, isCut)),
+          ),
   };
 }
 
@@ -103,11 +113,14 @@ interface OpenFile {
   readonly detection: Detection;
   readonly fit: FormatFit;
   readonly pieces: AsyncIterable<Uint8Array>;
+  readonly isCut: () => boolean;
 }
 
-async function openFile(path: string, { format, options }: Reading, streams: Streams): Promise<OpenFile> {
+/** @returns undefined where the file is empty */
+async function openFile(path: string, { format, options }: Reading, streams: Streams): Promise<OpenFile | undefined> {
   if (path !== '-') await assertLogFile(path);
-  const iterator = readBytes(path, streams)[Symbol.asyncIterator]();
+  let hasEndedEarly = false;
+  const iterator = readBytes(path, streams, () => (hasEndedEarly = true))[Symbol.asyncIterator]();
   const head: Uint8Array[] = [];
   let isWhole = false;
   for (let size = 0; size < DETECT_BYTES && !isWhole;) {
@@ -118,15 +131,27 @@ async function openFile(path: string, { format, options }: Reading, streams: Str
       size += value.length;
     }
   }
-  const detection = orFail(nameOfPath(path), () => detectFormat(Buffer.concat(head), isWhole, options, format));
+  if (isWhole && head.every((piece) => piece.length === 0)) return undefined;
+  const detection = orFail(nameOfPath(path), () =>
+    detectFormat(Buffer.concat(head), isWhole && !hasEndedEarly, options, format),
+  );
   if (!detection.best) throw new Failure(`${nameOfPath(path)}: ${detection.summary}`, EXIT.wrongInput, detection.hint);
-  return { path, detection, fit: detection.best, pieces: joinPieces(head, isWhole ? undefined : iterator) };
+  return {
+    path,
+    detection,
+    fit: detection.best,
+    pieces: joinPieces(head, isWhole ? undefined : iterator),
+    isCut: () => hasEndedEarly,
+  };
 }
 
 const GZIP_MAGIC = [0x1f, 0x8b] as const;
 
-/** The bytes of a log, decompressed where they begin as gzip (RFC 1952) does. A gzip that is cut short gives what came before, and says so. */
-async function* readBytes(path: string, streams: Streams): AsyncGenerator<Uint8Array> {
+/**
+ * The bytes of a log, decompressed where they begin as gzip (RFC 1952) does. A gzip that is cut short gives what came
+ * before, and reports it.
+ */
+async function* readBytes(path: string, streams: Streams, onCut: () => void): AsyncGenerator<Uint8Array> {
   const source = path === '-' ? (streams.stdin as Readable) : createReadStream(path, { highWaterMark: PIECE_BYTES });
   const size = path === '-' ? undefined : (await stat(path)).size;
   const iterator = showProgress(source as AsyncIterable<Uint8Array>, size, streams);
@@ -143,9 +168,10 @@ async function* readBytes(path: string, streams: Streams): AsyncGenerator<Uint8A
   try {
     yield* gunzip as AsyncIterable<Uint8Array>;
   } catch (error) {
+    onCut();
     say(
       streams,
-      `${nameOfPath(path)}: the gzip file is damaged or cut short (${(error as Error).message}); the lines before that are read`,
+      `${nameOfPath(path)}: the gzip file is damaged or cut short (${(error as Error).message}); only the whole lines before that are read`,
     );
   }
 }

@@ -9,6 +9,7 @@ import {
   ChunkRows,
   createTally,
   DEFAULT_MAX_KEYS,
+  filesOfRows,
   Matcher,
   Memory,
   normalizeRequest,
@@ -60,9 +61,14 @@ export class LogJudge {
     this.#breakdown = new Breakdown(judge);
   }
 
-  /** Judges files. @returns what to print, in the order of the log */
-  async *judgeFiles(imported: AsyncIterable<Imported>): AsyncGenerator<string> {
-    yield* this.judge.rulebook.isStateful ? this.#judgeInOrder(imported) : this.#judgeAsTheyCome(imported);
+  /**
+   * Judges files.
+   * @param names of the files, where the log has several
+   * @returns what to print, in the order of (file, line)
+   */
+  async *judgeFiles(imported: AsyncIterable<Imported>, names: readonly string[] = []): AsyncGenerator<string> {
+    const isStored = this.judge.rulebook.isStateful || (this.print && names.length > 1);
+    yield* isStored ? this.#judgeInOrder(imported, names) : this.#judgeAsTheyCome(imported);
     addBreakdown(this.tally, this.#breakdown.take());
   }
 
@@ -113,15 +119,26 @@ export class LogJudge {
   }
 
   /**
-   * The rules remember, so rows are judged in the order of time, and printed in that of the log. Chunks that come in the
-   * order of time are judged as they come; once one does not, all are judged again when the last is there.
+   * Judges rows in the order of time, and prints them in that of the log. Chunks that come in the order of time are
+   * judged as they come; once one does not, all are judged again when the last is there.
    */
-  async *#judgeInOrder(imported: AsyncIterable<Imported>): AsyncGenerator<string> {
+  async *#judgeInOrder(imported: AsyncIterable<Imported>, names: readonly string[]): AsyncGenerator<string> {
     const store = await ChunkStore.create();
     try {
-      const { codesOf, rulings } = (await this.#judgeWhileInOrder(imported, store)) ?? (await this.#judgeStored(store));
+      const { codesOf, rulings } =
+        (await this.#judgeWhileInOrder(imported, store)) ?? (await this.#judgeStored(store, names));
       if (!this.print) return;
-      for (const [chunk, codes] of codesOf.entries()) yield* this.#lines(await store.rows(chunk), codes, rulings);
+      if (names.length < 2) {
+        for (const [chunk, codes] of codesOf.entries()) yield* this.#lines(await store.rows(chunk), codes, rulings);
+        return;
+      }
+      // Chunks hold the lines of all files by time; those of one file come in their order.
+      for (const file of names.keys())
+        for (const [chunk, codes] of codesOf.entries()) {
+          const rows = await store.rows(chunk);
+          const files = filesOfRows(rows, names);
+          if (files.includes(file)) yield* this.#lines(rows, codes, rulings, (row) => files[row] === file);
+        }
     } finally {
       await store.remove();
     }
@@ -136,7 +153,8 @@ export class LogJudge {
     let lastUnixMs: number | undefined = Number.NEGATIVE_INFINITY;
     for await (const chunk of this.#chunks(imported)) {
       await store.add(chunk);
-      lastUnixMs = lastUnixMs === undefined ? undefined : endInOrder(store.times.at(-1)!, lastUnixMs);
+      if (this.judge.rulebook.isStateful && lastUnixMs !== undefined)
+        lastUnixMs = endInOrder(store.times.at(-1)!, lastUnixMs);
       if (lastUnixMs === undefined) continue;
       const judged = replay.judge([openNext(chunk)]);
       codesOf.push(judged.codes);
@@ -151,10 +169,13 @@ export class LogJudge {
     return { codesOf, rulings: replay.table.rulings };
   }
 
-  async #judgeStored(store: ChunkStore): Promise<Judged> {
+  async #judgeStored(store: ChunkStore, names: readonly string[]): Promise<Judged> {
     const replay = this.#newReplay();
     const codesOf = store.times.map((times) => new Uint32Array(times.length));
-    for (const { chunks, sequence } of orderByTime(store.times)) {
+    const files: Uint32Array[] = [];
+    if (names.length > 1)
+      for (const chunk of store.times.keys()) files.push(filesOfRows(await store.rows(chunk), names));
+    for (const { chunks, sequence } of orderByTime(store.times, names.length > 1 ? files : undefined)) {
       const rows: ChunkRows[] = [];
       for (const chunk of chunks) rows.push(await store.rows(chunk));
       const { codes, tally } = replay.judge(rows, sequence);
@@ -180,10 +201,15 @@ export class LogJudge {
     }
   }
 
-  *#lines(rows: ChunkRows, codes: Uint32Array, rulings: readonly Ruling[]): Generator<string> {
+  *#lines(
+    rows: ChunkRows,
+    codes: Uint32Array,
+    rulings: readonly Ruling[],
+    isShown: (row: number) => boolean = () => true,
+  ): Generator<string> {
     if (!this.print) return;
     for (let row = 0; row < rows.numRows; row += 1)
-      yield this.#printed(rows.row(row) as LogRecord, rulings[codes[row]!]!);
+      if (isShown(row)) yield this.#printed(rows.row(row) as LogRecord, rulings[codes[row]!]!);
   }
 
   #printed(record: LogRecord, ruling: Ruling): string {
@@ -216,7 +242,7 @@ function endInOrder(times: Float64Array, before: number): number | undefined {
 /** Begins to import a log at once, in a thread of its own, some way ahead of who asks for it. */
 export function startImport({ format, options, files }: OpenLog): AsyncGenerator<Imported> {
   const task = { format, options, keepsLines: false };
-  return ahead(files.length === 1 ? importInThreads(task, files[0]!.pieces, 1) : importMerged(task, files));
+  return ahead(files.length === 1 ? importInThreads(task, files[0]!, 1) : importMerged(task, files));
 }
 
 /** Starts a generator before it is asked; ended, it ends also where nobody has asked yet. */

@@ -2,7 +2,7 @@ import { formatRange, type Address, type AddressRange } from '../request/address
 import { invariant } from '../request/invariant.js';
 import { createAddressSet } from '../reference/address-set.js';
 import type { Dataset } from '../reference/dataset.js';
-import { createDomainSet, formatDomainEntry, type DomainEntry } from '../reference/domain-set.js';
+import { createDomainSet, formatDomainEntry, isCloser, type DomainEntry } from '../reference/domain-set.js';
 import type { ListKind } from '../language/fields.js';
 import type { InlineEntries, Value } from '../language/tree.js';
 import { createDatasetUrls, createUrlMembers, type UrlMembers } from './url-members.js';
@@ -53,12 +53,15 @@ export function createMembers(
   return {
     find(value) {
       const own = findOwn(value);
-      if (own !== undefined) return { entry: own, through: DIRECTLY };
+      let best: Membership | undefined = own === undefined ? undefined : { entry: own, through: DIRECTLY };
       for (const list of nested) {
+        // Of domains the closest entry answers, wherever it is written; of other kinds the first.
+        if (best && kind !== 'domains') break;
         const found = list.members.find(value);
-        if (found) return { entry: found.entry, through: [list.name, ...found.through] };
+        if (!found || (best && !isCloser(found.entry as DomainEntry, best.entry as DomainEntry))) continue;
+        best = { entry: found.entry, through: [list.name, ...found.through] };
       }
-      return undefined;
+      return best;
     },
   };
 }

@@ -1,7 +1,7 @@
 /** Which gate judges a request, and what it sees of it. */
 import { formatEntry } from '../check/members.js';
 import type { CheckedGate, Rulebook } from '../check/rulebook.js';
-import { countLabels, formatDomainEntry, type DomainEntry } from '../reference/domain-set.js';
+import { formatDomainEntry, isCloser, type DomainEntry } from '../reference/domain-set.js';
 import type { Request } from '../request/request.js';
 import { evaluate, type Subject } from './evaluate.js';
 import type { Judge, Observer } from './interpreter.js';
@@ -50,12 +50,6 @@ function chooseInbound({ gates }: Rulebook, request: Request): Chosen | undefine
   if (!best) return undefined;
   const why: GateReason = { kind: 'host', entry: formatDomainEntry(best.entry) };
   return { gate: best.gate, why, resolved: resolveClient(best.gate, request) };
-}
-
-/** The entry with most labels is closer; among equals the one that names only itself. */
-function isCloser(entry: DomainEntry, than: DomainEntry): boolean {
-  const difference = countLabels(entry) - countLabels(than);
-  return difference > 0 || (difference === 0 && entry.reach === 'only' && than.reach !== 'only');
 }
 
 function chooseOutbound({ gates }: Rulebook, request: Request): Chosen | undefined {

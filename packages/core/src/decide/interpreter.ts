@@ -226,7 +226,7 @@ class Walk {
     if (this.judged.people === 'stays-out') return ended;
     const user = this.view.get('user') as Field<readonly string[]>;
     const who = user ?? cutAddress(this.view.client, 32, 64);
-    if (who === undefined || who === null) return this.#blindKey(fence, rule, CLIENT_KEY);
+    if (who === undefined) return this.#blindKey(fence, rule, CLIENT_KEY);
     const key = JSON.stringify([
       this.gate.statement.name,
       ruleId(fence.name, rule.name),

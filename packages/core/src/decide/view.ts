@@ -55,7 +55,9 @@ export function resolveClient({ statement, trusting }: CheckedGate, request: Req
   const { clientFrom } = statement;
   const shown = clientFrom && headerOf(request, clientFrom.header);
   if (!clientFrom || shown == null) return { client: request.client, hops: [], isHeaderIgnored: false };
-  const waiting = clientFrom.header === 'forwarded' ? forwardedFor(shown) : shown.flatMap((one) => one.split(','));
+  // RFC 9110, 5.6.1: empty elements of a list are ignored.
+  const elements = shown.flatMap((value) => value.split(',')).filter((element) => element.trim() !== '');
+  const waiting = clientFrom.header === 'forwarded' ? elements.map(forwardedFor) : elements;
   const hops: Hop[] = [];
   let client = request.peer;
   for (let isFirst = true; ; isFirst = false) {
@@ -68,11 +70,9 @@ export function resolveClient({ statement, trusting }: CheckedGate, request: Req
   }
 }
 
-/** The `for` of each element of Forwarded (RFC 7239, 5.2), without quotes. */
-function forwardedFor(values: readonly string[]): string[] {
-  return values
-    .flatMap((value) => value.split(','))
-    .map((element) => /(?:^|;)\s*for=("?)([^";]*)\1/i.exec(element)?.[2] ?? '');
+/** The `for` of an element of Forwarded (RFC 7239, 5.2), without quotes; empty where it has none. */
+function forwardedFor(element: string): string {
+  return /(?:^|;)\s*for=("?)([^";]*)\1/i.exec(element)?.[2] ?? '';
 }
 
 /** Several values of one field, or one, as a condition sees them. */
@@ -123,7 +123,7 @@ export class View {
   get categoryAnswer() {
     const { host } = this;
     if (!this.world.categories || host === undefined) return undefined;
-    return this.world.categories.find(host, this.path ?? null);
+    return this.world.categories.find(host, this.path ?? null, this.gate.pathReading);
   }
 
   #read(field: FieldName, parameter: string | undefined): Field<Seen> {

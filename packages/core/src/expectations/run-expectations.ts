@@ -45,7 +45,7 @@ function runExpectation(judge: Judge, expectation: ExpectStatement): Expectation
   };
 }
 
-/** The request that must come out so; with `after`, as many others before it, spread evenly over the span. */
+/** The expected request; with `after N in D`, N others before it, at i x D / N, and itself 1 ms before the end of D. */
 function judgeExpected(
   judge: Judge,
   { after, ...expectation }: ExpectStatement,
@@ -53,7 +53,7 @@ function judgeExpected(
   const state = new State();
   const count = after?.count ?? 0;
   for (let index = 0; ; index += 1) {
-    const offsetMs = after ? Math.floor((index * after.windowMs) / (count + 1)) : 0;
+    const offsetMs = after ? (index < count ? Math.floor((index * after.windowMs) / count) : after.windowMs - 1) : 0;
     const decision = decide(judge, requestOf(expectation, offsetMs), state);
     if (index === count) return { decision };
     if (decision.outcome === 'limited') return { decision, earlyAt: index };

@@ -172,6 +172,7 @@ export const KEY_FIELDS = [
 export const EXPECT_FIELDS = [
   'peer',
   'server',
+  'transport',
   'method',
   'header',
   'cookie',

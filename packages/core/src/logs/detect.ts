@@ -1,7 +1,7 @@
 import { REJECT_REASONS, type LogRecord, type RejectedLine } from '../request/record.js';
 import { LayoutError, type ReaderOptions } from './layout.js';
 import { LOG_FORMATS, LogReader, MAPPED_FORMATS, type LogFormat, type ReadLine } from './reader.js';
-import { looksLikeSyslog } from './syslog.js';
+import { messageOf } from './syslog.js';
 
 /** How well one format fits the first lines of a log. */
 export interface FormatFit {
@@ -107,13 +107,21 @@ function candidatesFor(
       .decode(lines.subarray(0, 4096))
       .split(/\r?\n/)
       .find((line) => line !== '') ?? '';
-  const isWrapped = options.isInSyslog ?? looksLikeSyslog(first);
+  const message = messageOf(first);
+  const isWrapped = options.isInSyslog ?? message !== undefined;
   const ways = options.isInSyslog === undefined && isWrapped ? [true, false] : [isWrapped];
   return ways.flatMap((isInSyslog) =>
     formats
-      .filter((format) => !isInSyslog || format !== 'har' || chosen === 'har')
+      .filter((format) => !isInSyslog || chosen !== undefined || canBeInSyslog(format, message ?? ''))
       .map((format): [LogFormat, boolean] => [format, isInSyslog]),
   );
+}
+
+/** Whether the first text in lines of syslog can begin a log of the format. Any text is a header of one column. */
+function canBeInSyslog(format: LogFormat, message: string): boolean {
+  if (format === 'har') return false;
+  const marks = { csv: /[,;]/, tsv: /\t/ };
+  return (format !== 'csv' && format !== 'tsv') || (marks[format].test(message) && !message.startsWith('#'));
 }
 
 function measureFit(format: LogFormat, options: ReaderOptions, bytes: Uint8Array, isWhole: boolean): FormatFit {
@@ -168,7 +176,7 @@ function looksLike(bytes: Uint8Array, rejected: RejectedLine | undefined): strin
     return 'it begins as a W3C extended log, but its lines do not have the columns that a line "#Fields:" before them says.';
   if (/^\s*[[{]/.test(text))
     return `it is JSON, but neither HAR nor one record with a timestamp on each line; a mapping says what other names mean. It begins: ${firstLine}`;
-  if (/^<\d{1,3}>|^[A-Z][a-z]{2} [ \d]\d \d\d:/.test(text))
+  if (/^<\d{1,3}>|^[A-Z][a-z]{2} {1,2}\d{1,2} \d\d:/.test(text))
     return `these are lines of syslog, and what stands in them needs a pattern or a mapping, or a year where their times have none. It begins: ${firstLine}`;
   if (/\[\d{2}\/[A-Z][a-z]{2}\/\d{4}:/.test(firstLine))
     return `it has the time of an NCSA log, but not the columns of combined (client - user [time] "request" status bytes "referer" "agent"); a pattern says which columns it has. It begins: ${firstLine}`;

@@ -281,6 +281,7 @@ describe('a HAR file', () => {
           'http.request.body.size': 12,
           'http.response.status_code': 200,
           'user_agent.original': 'Heron/1',
+          'jade.all-headers': true,
         },
       },
     });

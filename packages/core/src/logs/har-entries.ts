@@ -1,5 +1,6 @@
 /** Cuts a HAR file into its entries, however large it is, without holding it whole. */
-import { cutShort, joinBytes, Line, type Splitter } from './lines.js';
+import { joinBytes } from '../binary/join-bytes.js';
+import { cutShort, Line, type Splitter } from './lines.js';
 
 /** An entry may carry the body of its response. */
 const DEFAULT_MAX_ENTRY_BYTES = 16 * 1024 * 1024;
@@ -69,8 +70,8 @@ export class HarSplitter implements Splitter {
   }
 
   /** An entry that the file ends in is handed over as it is; so is the beginning of a file without entries. */
-  finish(take: (line: Line) => void): void {
-    if (this.#isInEntry) this.#endEntry(take);
+  finish(take: (line: Line) => void, isCut = false): void {
+    if (this.#isInEntry) this.#endEntry(take, isCut);
     else if (!this.#hasEntries && this.#start.length > 0) take(new Line(1, this.#start, 0, this.#start.length, false));
   }
 
@@ -87,7 +88,7 @@ export class HarSplitter implements Splitter {
     this.#numBytes += bytes.length;
   }
 
-  #endEntry(take: (line: Line) => void): void {
+  #endEntry(take: (line: Line) => void, isCut = false): void {
     const isOverlong = this.#numBytes > this.maxEntryBytes;
     const whole = joinBytes(this.#parts);
     const bytes = isOverlong ? cutShort(whole) : whole;
@@ -95,6 +96,6 @@ export class HarSplitter implements Splitter {
     this.#parts = [];
     this.#numBytes = 0;
     this.#isInEntry = false;
-    take(new Line(this.#number, bytes, 0, bytes.length, isOverlong));
+    take(new Line(this.#number, bytes, 0, bytes.length, isOverlong, isCut));
   }
 }

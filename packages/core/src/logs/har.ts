@@ -29,11 +29,14 @@ export function parseHarEntry(text: string): ParsedLine {
   const set = (name: string, value: AttributeValue | null | undefined): void => {
     if (value !== undefined) attributes[name] = value;
   };
-  set('destination.address', textOf(entry['serverIPAddress'])?.replace(/^\[(.*)\]$/, '$1'));
+  const server = entry['serverIPAddress'];
+  set('destination.address', server === '' ? null : textOf(server)?.replace(/^\[(.*)\]$/, '$1'));
   set('network.protocol.version', versionOf(textOf(request['httpVersion'])));
   set('url.full', request['url']);
   set('http.request.method', textOf(request['method']));
   for (const [name, values] of headersOf(request['headers'])) set(`http.request.header.${name}`, values);
+  // An entry with headers has all of them, so that a missing one is none.
+  if (Array.isArray(request['headers'])) set('jade.all-headers', true);
   set('http.request.body.size', sizeOf(request['bodySize']));
   const status = sizeOf(response['status']);
   set('http.response.status_code', status === 0 ? null : status);

@@ -6,7 +6,7 @@ import type { TimeReader } from './times.js';
 
 const PAIR = /([A-Za-z_@][\w.@-]*)=(?:"((?:[^"\\]|\\.)*)"|([^\s"]\S*|))/g;
 
-/** `-` and empty are none; words between the pairs say nothing. Of a key that is there twice, the last stands. */
+/** `-` and empty are none, and counts of bytes then 0; words between the pairs say nothing. Of a key that is there twice, the last stands. */
 export function createKeyValueParser(naming: Naming, times: TimeReader, host: string | undefined): LineParser {
   return (text, lineTime) => {
     const values = new Map<string, string | null>();
@@ -14,6 +14,6 @@ export function createKeyValueParser(naming: Naming, times: TimeReader, host: st
       const value = quoted === undefined ? bare! : unescapeField(quoted);
       values.set(key!, value === '' || value === '-' ? null : value);
     }
-    return values.size === 0 ? 'not-the-format' : naming.gather(values).finish(times, host, lineTime);
+    return values.size === 0 ? 'not-the-format' : naming.gather(values, undefined, 0).finish(times, host, lineTime);
   };
 }

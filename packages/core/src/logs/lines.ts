@@ -1,3 +1,6 @@
+import { joinBytes } from '../binary/join-bytes.js';
+import { decodeWithMarks } from './byte-marks.js';
+
 export const DEFAULT_MAX_LINE_BYTES = 65_536;
 const SHOWN_BYTES = 200;
 const LINE_FEED = 0x0a;
@@ -19,11 +22,18 @@ export class Line {
     readonly end: number,
     /** Then the bytes are only its first 200. */
     readonly isOverlong: boolean,
+    /** The log ends within it, so that its rest is missing. */
+    readonly isCut = false,
   ) {}
 
   /** Invalid UTF-8 is U+FFFD. */
   get text(): string {
     return (this.#text ??= decoder.decode(this.bytes.subarray(this.start, this.end)));
+  }
+
+  /** The same with a mark for each invalid byte. */
+  get markedText(): string {
+    return decodeWithMarks(this.bytes.subarray(this.start, this.end));
   }
 
   get isEmpty(): boolean {
@@ -35,8 +45,8 @@ export class Line {
 export interface Splitter {
   /** Hands over what ends within this piece. */
   split(piece: Uint8Array, take: (line: Line) => void): void;
-  /** Hands over what the stream ended in, if any. */
-  finish(take: (line: Line) => void): void;
+  /** Hands over what the stream ended in, if any. @param isCut whether the stream ended too early */
+  finish(take: (line: Line) => void, isCut?: boolean): void;
 }
 
 /**
@@ -98,8 +108,10 @@ export class LineSplitter implements Splitter {
     if (start < piece.length) this.#keep(piece.subarray(start));
   }
 
-  finish(take: (line: Line) => void): void {
-    if (this.#carryBytes > 0) take(this.#carriedLine(new Uint8Array()));
+  finish(take: (line: Line) => void, isCut = false): void {
+    if (this.#carryBytes === 0) return;
+    const { number, bytes, start, end, isOverlong } = this.#carriedLine(new Uint8Array());
+    take(new Line(number, bytes, start, end, isOverlong, isCut));
   }
 
   /** Where quotation marks never end, the line that is too long does. */
@@ -141,16 +153,6 @@ export class LineSplitter implements Splitter {
     const hasReturn = end > start && bytes[end - 1] === CARRIAGE_RETURN;
     return new Line(number, bytes, start, hasReturn ? end - 1 : end, false);
   }
-}
-
-export function joinBytes(parts: readonly Uint8Array[]): Uint8Array {
-  const whole = new Uint8Array(parts.reduce((sum, part) => sum + part.length, 0));
-  let at = 0;
-  for (const part of parts) {
-    whole.set(part, at);
-    at += part.length;
-  }
-  return whole;
 }
 
 /** What is shown of bytes that are too many. */

@@ -30,8 +30,8 @@ export class LogImporter {
     return this.#builder.add(this.#parser.parse(piece));
   }
 
-  /** @returns what is left, the last chunk included */
-  end(): EncodedChunk[] {
-    return [...this.#builder.add(this.#parser.end()), ...this.#builder.end()];
+  /** @param isCut whether the log ended too early. @returns what is left, the last chunk included */
+  end(isCut = false): EncodedChunk[] {
+    return [...this.#builder.add(this.#parser.end(isCut)), ...this.#builder.end()];
   }
 }

@@ -39,9 +39,9 @@ export class LogParser {
     return this.#taken();
   }
 
-  /** @returns what the log ends in */
-  end(): ParsedLines {
-    (this.#ncsa ?? this.#splitter).finish((line) => this.#takeOther(line));
+  /** @param isCut whether the log ended too early. @returns what it ends in */
+  end(isCut = false): ParsedLines {
+    (this.#ncsa ?? this.#splitter).finish((line) => this.#takeOther(line), isCut);
     return this.#taken();
   }
 

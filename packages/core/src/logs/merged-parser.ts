@@ -1,7 +1,7 @@
 /**
  * Several files of one log, such as those of one that is rotated, to lines that are taken apart, in the order of time:
  * the earliest of the next lines of all files comes first, of equals that of the first file. A file whose lines are out
- * of order stays in its own order. Says what `mergeByTime` says, without an object a line.
+ * of order stays in its own order. Gives what `mergeByTime` gives, without an object a line.
  */
 import { CELL_WORDS, NUM_FIELDS, ZONE_BITS } from '../kernel/cells.js';
 import type { ReaderOptions } from './layout.js';
@@ -41,9 +41,9 @@ class OpenFile {
     return this.#parsed.plain;
   }
 
-  /** @param piece undefined for the end */
-  read(piece: Uint8Array | undefined): void {
-    this.#parsed = piece ? this.#parser.parse(piece) : this.#parser.end();
+  /** @param piece undefined for the end. @param isCut whether the end came too early */
+  read(piece: Uint8Array | undefined, isCut: boolean): void {
+    this.#parsed = piece ? this.#parser.parse(piece) : this.#parser.end(isCut);
     this.#numOthersDone = 0;
     this.row = 0;
     this.hasEnded ||= piece === undefined;
@@ -101,8 +101,8 @@ export class MergedParser {
    * Takes the next piece of the file that is wanted, or its end.
    * @returns the lines of all files whose turn has come; they are as they are until the next call
    */
-  push(piece: Uint8Array | undefined): ParsedLines {
-    this.#files[this.wanted!]!.read(piece);
+  push(piece: Uint8Array | undefined, isCut = false): ParsedLines {
+    this.#files[this.wanted!]!.read(piece, isCut);
     const runs: Run[] = [];
     const others: { numBefore: number; line: ReadLine }[] = [];
     let numRows = 0;

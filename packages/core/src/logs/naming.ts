@@ -1,6 +1,6 @@
 /** What the names of a log's own mean: as a mapping says, or as they are called. */
 import { LayoutError, type Mapping } from './layout.js';
-import { Gathered, hintForName, targetOf, type Target } from './targets.js';
+import { Gathered, hintForName, isByteCount, targetOf, type Target } from './targets.js';
 import type { AttributeValue } from '../request/record.js';
 
 /**
@@ -62,12 +62,22 @@ export class Naming {
     );
   }
 
-  /** @param values by name; null is none */
-  gather(values: ReadonlyMap<string, AttributeValue | null>): Gathered {
+  /**
+   * @param values by name; null is none
+   * @param timeOf the exact text of a number, for times
+   * @param emptyCount what a count of bytes is that is none
+   */
+  gather(
+    values: ReadonlyMap<string, AttributeValue | null>,
+    timeOf?: (name: string) => AttributeValue | null | undefined,
+    emptyCount: 0 | null = null,
+  ): Gathered {
     const gathered = new Gathered();
     for (const [name, value] of values) {
       const targets = this.#targetsOf(name);
-      for (const target of targets) gathered.add(target, value);
+      for (const target of targets)
+        if (target === 'timestamp' && typeof value === 'number') gathered.add(target, timeOf?.(name) ?? value);
+        else gathered.add(target, value ?? (isByteCount(target) ? emptyCount : null));
       if (targets.length === 0 && !this.#isJoined.has(name)) gathered.addOther(name, value);
     }
     for (const { target, names } of this.#joined)

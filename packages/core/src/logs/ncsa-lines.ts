@@ -59,9 +59,13 @@ export class NcsaLines {
   }
 
   /** Takes what the log ends in. */
-  finish(takeOther: (line: Line) => void): void {
-    this.split(this.#begun.length > 0 ? Uint8Array.of(LINE_FEED) : new Uint8Array(), takeOther);
-    this.splitter.finish(takeOther);
+  finish(takeOther: (line: Line) => void, isCut = false): void {
+    if (isCut) {
+      // Its end is missing, so it is not what it seems.
+      this.splitter.split(this.#begun, takeOther);
+      this.#open();
+    } else this.split(this.#begun.length > 0 ? Uint8Array.of(LINE_FEED) : new Uint8Array(), takeOther);
+    this.splitter.finish(takeOther, isCut);
   }
 
   /** @returns the lines that were taken; as they are until the next piece */

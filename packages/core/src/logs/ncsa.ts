@@ -2,6 +2,7 @@ import { parseAddress } from '../request/address.js';
 import type { Attributes } from '../request/record.js';
 import { parseRequestLine } from '../request/request-line.js';
 import { parseNcsaTime } from '../request/time.js';
+import { decodeWithMarks } from './byte-marks.js';
 import type { ParsedLine } from './reader.js';
 
 /** A field between quotation marks: escaped quotes and backslashes inside. */
@@ -71,15 +72,13 @@ function listOrNone(text: string): readonly string[] | null {
 }
 
 const ESCAPES: Record<string, number> = { 'n': 10, 'r': 13, 't': 9, 'b': 8, 'f': 12, 'v': 11, '"': 34, '\\': 92 };
-const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
-
-/** Undoes `\"`, `\\`, `\n` and `\xHH`; the bytes of a run of escapes are UTF-8. */
+/** Undoes `\"`, `\\`, `\n` and `\xHH`; the bytes of a run of escapes are UTF-8, and marks where they are not. */
 export function unescapeField(text: string): string {
   if (!text.includes('\\')) return text;
   return text.replace(/(?:\\x[0-9a-fA-F]{2}|\\[nrtbfv"\\])+/g, (run) => {
     const bytes = Array.from(run.matchAll(/\\x(..)|\\(.)/g), ([, hex, letter]) =>
       hex === undefined ? ESCAPES[letter!]! : Number.parseInt(hex, 16),
     );
-    return decoder.decode(Uint8Array.from(bytes));
+    return decodeWithMarks(Uint8Array.from(bytes));
   });
 }

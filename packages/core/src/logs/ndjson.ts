@@ -43,8 +43,15 @@ export function parseNdjsonLine(text: string, { host, times, naming, lineTime }:
   // Without a prototype, so that no key of a log can stand for anything but itself.
   const attributes = Object.create(null) as Record<string, AttributeValue | null>;
   flatten(parsed as Record<string, AttributeValue | null>, '', attributes, naming !== undefined);
-  if (naming) return naming.gather(new Map(Object.entries(attributes))).finish(times, host, lineTime);
-  const { timestamp } = attributes;
+  if (naming) {
+    const exact = exactNumbers(text, true);
+    const gathered = naming.gather(new Map(Object.entries(attributes)), (name) => exact?.[name]);
+    return gathered.finish(times, host, lineTime);
+  }
+  const timestamp =
+    typeof attributes['timestamp'] === 'number'
+      ? (exactNumbers(text, false)?.['timestamp'] ?? attributes['timestamp'])
+      : attributes['timestamp'];
   delete attributes['timestamp'];
   if (timestamp == null && lineTime === undefined) return 'no-time';
   const atUnixMs = timestamp == null ? lineTime : times.read(timestamp);
@@ -56,6 +63,19 @@ export function parseNdjsonLine(text: string, { host, times, naming, lineTime }:
 
 const SAYS_HOST = ['http.request.header.host', 'url.full', 'server.address', 'tls.client.server_name'];
 const MAX_DEPTH = 32;
+
+/** A number outside a string that a double may not hold exactly. */
+const LONG_NUMBER = /("(?:[^"\\]|\\.)*")|(-?\d[\d.]{15,})(?![\d.eE])/g;
+const HAS_LONG_NUMBER = /[\d.]{16}/;
+
+/** The values of a line whose long numbers are text, digit by digit; undefined where it has none. */
+function exactNumbers(text: string, flattensAll: boolean): Record<string, AttributeValue | null> | undefined {
+  if (!HAS_LONG_NUMBER.test(text)) return undefined;
+  const quoted = text.replace(LONG_NUMBER, (_, string: string | undefined, number: string) => string ?? `"${number}"`);
+  const attributes = Object.create(null) as Record<string, AttributeValue | null>;
+  flatten(JSON.parse(quoted) as Record<string, AttributeValue | null>, '', attributes, flattensAll);
+  return attributes;
+}
 
 function isDeeperThan(value: unknown, levels: number): boolean {
   if (typeof value !== 'object' || value === null) return false;

@@ -2,7 +2,7 @@
 import { LayoutError } from './layout.js';
 import { unescapeField } from './ncsa.js';
 import type { LineParser } from './reader.js';
-import { Gathered, hintForName, targetOf, type Target } from './targets.js';
+import { Gathered, hintForName, isByteCount, targetOf, type Target } from './targets.js';
 import type { TimeReader } from './times.js';
 
 interface Slot {
@@ -60,10 +60,10 @@ export function createPatternParser(pattern: string, times: TimeReader, host: st
   };
 }
 
-/** `-` and empty are none, but of bytes they are 0. */
+/** `-` and empty are none; counts of bytes are then 0. */
 function valueOf(written: string, target: Target, isQuoted: boolean): string | null {
   if (written !== '-' && written !== '') return isQuoted ? unescapeField(written) : written;
-  return target.endsWith('.size') && written === '-' ? '0' : null;
+  return isByteCount(target) ? '0' : null;
 }
 
 /** Where the text after a quoted value begins: at the first quotation mark without a backslash before it. */

@@ -1,6 +1,7 @@
 import { FILE_ATTRIBUTE, type LogRecord, type RejectedLine, type RejectReason } from '../request/record.js';
 import { parseHarEntry } from './har.js';
 import { HarSplitter } from './har-entries.js';
+import { resolveMarks } from './byte-marks.js';
 import { createKeyValueParser } from './key-value.js';
 import { LayoutError, type ReaderOptions } from './layout.js';
 import { LineSplitter, startOf, type Line, type Splitter } from './lines.js';
@@ -91,7 +92,7 @@ function parserOf(format: LogFormat, options: ReaderOptions): LineParser {
   // Wrong is wrong, also where every time of the format says its zone.
   if (options.zone !== undefined) assertZone(options.zone);
   const parser = PARSERS[format](options);
-  return options.isInSyslog ? inSyslog(parser, options.year) : parser;
+  return options.isInSyslog ? inSyslog(parser, options.year, options.zone) : parser;
 }
 
 /** What cuts the bytes of a log of this format into what is read one by one. */
@@ -133,16 +134,20 @@ export class LogReader {
     return read;
   }
 
-  end(): ReadLine[] {
+  /** @param isCut whether the log ended too early, so that a line without an end is no request */
+  end(isCut = false): ReadLine[] {
     const read: ReadLine[] = [];
-    this.#splitter.finish((line) => this.#take(line, read));
+    this.#splitter.finish((line) => this.#take(line, read), isCut);
     return read;
   }
 
-  /** All lines, in batches of one piece each. */
-  async *readAll(pieces: AsyncIterable<Uint8Array>): AsyncGenerator<readonly ReadLine[]> {
+  /** All lines, in batches of one piece each. @param isCut asked at the end: whether the log ended too early */
+  async *readAll(
+    pieces: AsyncIterable<Uint8Array>,
+    isCut: () => boolean = () => false,
+  ): AsyncGenerator<readonly ReadLine[]> {
     for await (const piece of pieces) yield this.push(piece);
-    yield this.end();
+    yield this.end(isCut());
   }
 
   #take(line: Line, read: ReadLine[]): void {
@@ -163,12 +168,27 @@ export function markLine(read: ReadLine, file: string): ReadLine {
  */
 export function createLineReader(format: LogFormat, options: ReaderOptions): (line: Line) => ReadLine | undefined {
   const parse = parserOf(format, options);
-  return (line) => readLine(line, parse);
+  const hasEscapes = !JSON_FORMATS.includes(format);
+  return (line) => readLine(line, parse, hasEscapes);
 }
 
-function readLine(line: Line, parse: LineParser): ReadLine | undefined {
-  const parsed = line.isOverlong ? 'overlong' : parse(line.text, undefined);
+const JSON_FORMATS: readonly LogFormat[] = ['ndjson', 'har'];
+
+/** @param hasEscapes whether the format can write a byte as `\xHH` */
+function readLine(line: Line, parse: LineParser, hasEscapes: boolean): ReadLine | undefined {
+  const { text } = line;
+  const isInvalid = text.includes('\ufffd');
+  const parsed = line.isOverlong
+    ? 'overlong'
+    : line.isCut
+      ? 'cut-off'
+      : parse(isInvalid ? line.markedText : text, undefined);
   if (parsed === undefined) return undefined;
-  if (typeof parsed !== 'string') return { kind: 'record', record: { line: line.number, ...parsed } };
+  if (typeof parsed !== 'string') {
+    const hasMarks = isInvalid || (hasEscapes && text.includes('\\x'));
+    const { atUnixMs } = parsed;
+    const attributes = hasMarks ? resolveMarks(parsed.attributes) : parsed.attributes;
+    return { kind: 'record', record: { line: line.number, atUnixMs, attributes } };
+  }
   return { kind: 'rejected', rejected: { line: line.number, reason: parsed, start: startOf(line.text) } };
 }

@@ -1,4 +1,5 @@
 /** CSV (RFC 4180) and TSV, whose first line names the columns. */
+import { replaceMarks } from './byte-marks.js';
 import { LayoutError } from './layout.js';
 import type { Naming } from './naming.js';
 import type { LineParser } from './reader.js';
@@ -28,12 +29,12 @@ export function createSeparatedParser(
     const cells = splitCells(text, header.separator);
     if (cells?.length !== header.columns.length) return 'not-the-format';
     const values = new Map(header.columns.map((name, at) => [name, noneOr(cells[at]!)]));
-    return naming.gather(values).finish(times, host, lineTime);
+    return naming.gather(values, undefined, 0).finish(times, host, lineTime);
   };
 }
 
 function readHeader(columns: readonly string[], naming: Naming, hasLineTime: boolean): readonly string[] {
-  const names = columns.map((name) => name.trim());
+  const names = columns.map((name) => replaceMarks(name).trim());
   const missing = naming.mappedNames.filter((name) => !names.includes(name));
   const are = `The columns are: ${names.join(', ').slice(0, 500)}.`;
   if (missing.length > 0)
@@ -51,7 +52,7 @@ function separatorOf(header: string): string {
   return header.split(';').length > header.split(',').length ? ';' : ',';
 }
 
-/** `-` and empty are none. */
+/** `-` and empty are none; counts of bytes are then 0. */
 function noneOr(cell: string): string | null {
   return cell === '' || cell === '-' ? null : cell;
 }

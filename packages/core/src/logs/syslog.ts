@@ -2,6 +2,7 @@
 import type { RejectReason } from '../request/record.js';
 import { parseRfc3339 } from '../request/time.js';
 import type { LineParser, ParsedLine } from './reader.js';
+import { TimeReader } from './times.js';
 
 const PRIORITY = String.raw`<\d{1,3}>`;
 const STRUCTURED = String.raw`-|(?:\[[^\]"]*(?:"(?:[^"\\]|\\.)*"[^\]"]*)*\])+`;
@@ -9,7 +10,7 @@ const RFC_5424 = new RegExp(String.raw`^${PRIORITY}1 (\S+) \S+ \S+ \S+ \S+ (?:${
 /** The name of a program and the number of its process. */
 const TAG = String.raw`(?:[^\s:[]{1,48}(?:\[[^\]]{0,32}\])?: )?`;
 const RFC_3164 = new RegExp(
-  String.raw`^(?:${PRIORITY})?(?:([A-Z][a-z]{2}) ([ \d]\d) (\d\d):(\d\d):(\d\d)|(\d{4}-\d\d-\d\d[Tt]\S+)) \S+ ${TAG}(.*)$`,
+  String.raw`^(?:${PRIORITY})?(?:([A-Z][a-z]{2}) (\d\d| ?\d) (\d\d):(\d\d):(\d\d)|(\d{4}-\d\d-\d\d[Tt]\S+)) \S+ ${TAG}(.*)$`,
   's',
 );
 const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
@@ -22,21 +23,23 @@ interface Unwrapped {
 
 /**
  * A parser for what stands in lines of syslog. The time of the header counts where the text in it has none.
- * @param year of the first line, where headers say none: those after it are taken to be near to the one before
+ * @param year of the first line, where headers have none: each later one is taken to be near the one before it
+ * @param zone IANA time zone of times without one (RFC 3164)
  */
-export function inSyslog(parse: LineParser, year: number | undefined): LineParser {
+export function inSyslog(parse: LineParser, year: number | undefined, zone: string | undefined): LineParser {
+  const times = new TimeReader(zone);
   let lastUnixMs: number | undefined;
   const timeOf = ([, month, day, hour, minute, second]: readonly string[]): number | RejectReason => {
     if (year === undefined) return 'no-year';
     const monthNumber = String(MONTHS.indexOf(month!) + 1).padStart(2, '0');
     const at = (inYear: number): number | undefined =>
-      parseRfc3339(`${inYear}-${monthNumber}-${day!.replace(' ', '0')}T${hour}:${minute}:${second}Z`);
+      times.readLocal(`${inYear}-${monthNumber}-${day!.trim().padStart(2, '0')}T${hour}:${minute}:${second}`);
     const near = lastUnixMs === undefined ? undefined : new Date(lastUnixMs).getUTCFullYear();
     const years = near === undefined ? [year] : [near - 1, near, near + 1];
-    const times = years.map(at).filter((time) => time !== undefined);
-    if (times.length === 0) return 'bad-time';
+    const candidates = years.map(at).filter((time) => time !== undefined);
+    if (candidates.length === 0) return 'bad-time';
     const distance = (time: number): number => Math.abs(time - (lastUnixMs ?? time));
-    return (lastUnixMs = times.reduce((a, b) => (distance(b) < distance(a) ? b : a)));
+    return (lastUnixMs = candidates.reduce((a, b) => (distance(b) < distance(a) ? b : a)));
   };
   const unwrap = (text: string): Unwrapped | undefined => {
     const modern = RFC_5424.exec(text);
@@ -54,7 +57,8 @@ export function inSyslog(parse: LineParser, year: number | undefined): LineParse
   };
 }
 
-/** Whether a line begins as one of syslog does. */
-export function looksLikeSyslog(line: string): boolean {
-  return RFC_5424.test(line) || RFC_3164.test(line);
+/** The text that a line of syslog carries; undefined where it is no line of syslog. */
+export function messageOf(line: string): string | undefined {
+  const modern = RFC_5424.exec(line);
+  return modern ? (modern[2] ?? '') : RFC_3164.exec(line)?.[7];
 }

@@ -1,7 +1,7 @@
 /** The names by which patterns, mappings and columns say what a value is, and what it becomes. */
 import { suggestNearest } from '../language/diagnostic.js';
 import { isAttributeName, type AttributeValue } from '../request/record.js';
-import { parseRequestLine } from '../request/request-line.js';
+import { parseRequestLine, type RequestLine } from '../request/request-line.js';
 import type { ParsedLine } from './reader.js';
 import type { TimeReader } from './times.js';
 
@@ -64,56 +64,74 @@ export function targetOf(name: string): Target | undefined {
   return target !== undefined && (COMPOSED.has(target) || isAttributeName(target)) ? target : undefined;
 }
 
+/** Whether a value counts bytes, of which a log writes none as `-`. */
+export function isByteCount(target: Target): boolean {
+  return target.endsWith('.size');
+}
+
 /** What to write instead of a name that says nothing. */
 export function hintForName(name: string): string {
   const words = Object.keys(WORDS);
   return suggestNearest(name, words) ?? `The names are: ${words.join(', ')}, or any attribute such as url.path.`;
 }
 
-/** What a line says, gathered value by value. */
+/** Which of several targets of one line counts, the highest first. */
+const TARGET_RANK = { path: 0, request: 1, url: 2 } as const;
+type TargetColumn = keyof typeof TARGET_RANK;
+
+/** The values of a line, collected one by one. The result does not depend on their order. */
 export class Gathered {
   readonly #attributes = Object.create(null) as Record<string, AttributeValue | null>;
   #date = '';
   #time: AttributeValue = '';
+  /** What the request line and the columns of targets contain. */
+  readonly #lines: Partial<Record<TargetColumn, RequestLine>> = {};
 
   /** @param value null for none; text of numbers and of yes and no becomes them */
   add(target: Target, value: AttributeValue | null): void {
     if (target === 'timestamp') this.#time = value ?? '';
     else if (target === 'date') this.#date = typeof value === 'string' ? value : '';
-    else if (target === 'request') this.#addRequestLine(textOr(value, ''));
-    else if (target === 'url' || target === 'path') this.#addRequestLine(`GET ${textOr(value, '')} HTTP/1.1`, ['path']);
+    else if (target === 'request') this.#lines.request = parseRequestLine(textOr(value, ''));
+    else if (target === 'url' || target === 'path')
+      this.#lines[target] = parseRequestLine(value === null ? '' : `GET ${textOr(value, '')} HTTP/1.1`);
     else this.#attributes[target] = typeof value === 'string' ? typed(target, value) : value;
   }
 
-  /** What nothing is asked of is kept, and comes out again. */
+  /** Keeps a value that no rule can look at, so that it can be shown. */
   addOther(name: string, value: AttributeValue | null): void {
     this.#attributes[`extra.${name}`] = value;
   }
 
-  /** @param host of requests whose line names none. @param lineTime the time of what the line stands in */
+  /** @param host of requests whose line names none. @param lineTime the time of the line that contains this one */
   finish(times: TimeReader, host: string | undefined, lineTime: number | undefined): ParsedLine {
     const written =
       this.#time === '' ? this.#date : this.#date === '' ? this.#time : `${this.#date} ${textOr(this.#time, '')}`;
     const atUnixMs = written === '' ? lineTime : times.read(written);
     if (atUnixMs === undefined) return written === '' ? 'no-time' : 'bad-time';
+    this.#applyTargets();
     if (host !== undefined) this.#attributes['http.request.header.host'] ??= [host];
     return { atUnixMs, attributes: this.#attributes };
   }
 
-  /** @param only what of it is said: of a target alone, neither method nor version */
-  #addRequestLine(text: string, only?: readonly 'path'[]): void {
-    const line = parseRequestLine(text);
+  /** A whole URL or request line comes before a path of its own, and the query of a path after one of its own. */
+  #applyTargets(): void {
     const attributes = this.#attributes;
-    if (line.full === null) {
-      attributes['url.path'] = line.path;
-      // A column of its own for the query stands, whichever comes first.
-      if (line.query !== null) attributes['url.query'] = line.query;
-      else attributes['url.query'] ??= null;
-    } else attributes['url.full'] = line.full;
-    if (only) return;
-    attributes['http.request.method'] = line.method;
-    if (line.version !== null) attributes['network.protocol.version'] = line.version;
-    if (line.authority !== null) attributes['http.request.header.host'] = [line.authority];
+    const columns = (Object.keys(this.#lines) as TargetColumn[]).sort((a, b) => TARGET_RANK[b] - TARGET_RANK[a]);
+    const full = columns.map((column) => this.#lines[column]!.full).find((url) => url !== null);
+    if (full !== undefined) attributes['url.full'] = full;
+    const column = columns.find((one) => this.#lines[one]!.path !== null) ?? columns[0];
+    if (column !== undefined && (full === undefined || this.#lines[column]!.path !== null)) {
+      const { path, query } = this.#lines[column]!;
+      attributes['url.path'] = path;
+      if (query !== null && column !== 'path') attributes['url.query'] = query;
+      else attributes['url.query'] ??= query;
+    }
+    const { request } = this.#lines;
+    if (!request) return;
+    if (request.method !== null) attributes['http.request.method'] = request.method;
+    else attributes['http.request.method'] ??= null;
+    if (request.version !== null) attributes['network.protocol.version'] = request.version;
+    if (request.authority !== null) attributes['http.request.header.host'] = [request.authority];
   }
 }
 

@@ -22,11 +22,16 @@ export class TimeReader {
    * @returns whole milliseconds since the epoch; undefined where it is none of them
    */
   read(value: AttributeValue): number | undefined {
-    if (typeof value === 'number') return parseEpoch(value);
+    if (typeof value === 'number') return parseEpoch(String(value));
     if (typeof value !== 'string') return undefined;
-    if (EPOCH.test(value)) return parseEpoch(Number(value));
+    if (EPOCH.test(value)) return parseEpoch(value);
     if (LOCAL.test(value)) return this.#local(value.replace(',', '.').replace(' ', 'T'));
     return parseRfc3339(value) ?? parseNcsaTime(value);
+  }
+
+  /** Reads the wall-clock time `YYYY-MM-DDTHH:MM:SS` in the zone. @returns whole milliseconds since the epoch */
+  readLocal(text: string): number | undefined {
+    return this.#local(text);
   }
 
   /** A time that the clock passes over is the one an hour later; of a repeated one, the first is meant. */

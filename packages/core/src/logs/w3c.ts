@@ -5,6 +5,7 @@
 import type { AttributeValue } from '../request/record.js';
 import { parseRequestLine } from '../request/request-line.js';
 import { parseRfc3339 } from '../request/time.js';
+import { replaceMarks } from './byte-marks.js';
 import type { ParsedLine } from './reader.js';
 
 type Attributes = Record<string, AttributeValue | null>;
@@ -29,7 +30,6 @@ const COLUMNS: Readonly<Record<string, Column>> = {
   'cs-uri-scheme': text('url.scheme'),
   'cs-uri-stem': text('url.path'),
   'cs-uri-query': text('url.query'),
-  'cs-uri': readUri,
   'cs-host': header('host'),
   'cs-version': (value, into) => (into['network.protocol.version'] = value?.replace(/^HTTP\//, '') ?? null),
   'cs-bytes': whole('http.request.size', 0),
@@ -37,11 +37,14 @@ const COLUMNS: Readonly<Record<string, Column>> = {
   'sc-status': whole('http.response.status_code', null),
 };
 
-/** A target, or a whole URL where the log is that of a proxy. */
-function readUri(value: string | null, into: Attributes): void {
+/** A target, or a whole URL where the log is that of a proxy: it comes before the columns of its parts. */
+function readTarget(value: string | null, into: Attributes): void {
   const { full, path, query } = parseRequestLine(value === null ? '' : `GET ${value} HTTP/1.1`);
   if (full !== null) into['url.full'] = full;
-  else Object.assign(into, { 'url.path': path, 'url.query': query });
+  else {
+    into['url.path'] = path ?? into['url.path'] ?? null;
+    into['url.query'] = query ?? into['url.query'] ?? null;
+  }
 }
 
 function header(name: string): Column {
@@ -76,12 +79,15 @@ export class W3cParser {
     if (this.#fields.length === 0 || values.length !== this.#fields.length) return 'not-the-format';
     const attributes: Attributes = {};
     let [date, time] = [this.#date, ''];
+    let target: string | null | undefined;
     for (const [at, value] of values.entries()) {
       const field = this.#fields[at]!;
       if (field === 'date') date = value ?? '';
       else if (field === 'time') time = value ?? '';
+      else if (field === 'cs-uri') target = value;
       else this.#columns[at]!(value, attributes);
     }
+    if (target !== undefined) readTarget(target, attributes);
     if (time === '' || date === '') return 'no-time';
     const atUnixMs = parseRfc3339(`${date}T${time}Z`);
     if (atUnixMs === undefined) return 'bad-time';
@@ -99,7 +105,7 @@ export class W3cParser {
   #readDirective(line: string): void {
     const [, name, value] = /^#\s*([A-Za-z-]+):\s*(.*)$/.exec(line) ?? [];
     if (name?.toLowerCase() === 'fields') {
-      this.#fields = value!
+      this.#fields = replaceMarks(value!)
         .trim()
         .split(/\s+/)
         .map((field) => field.toLowerCase());

@@ -68,7 +68,7 @@ const HOST = [
   'tls.client.server_name',
   'network.protocol.name',
 ];
-const PATH = [...HTTP, 'url.full', 'url.path'];
+const PATH = [...HTTP, 'url.full', 'url.path', 'http.request.method'];
 const PEER = ['client.address', 'network.peer.address'];
 const SERVER = ['destination.address', 'server.address'];
 const AGENT = [...HTTP, 'user_agent.original', 'http.request.header.user-agent', 'jade.all-headers'];
@@ -212,7 +212,8 @@ function categoryFeature({ world: { categories }, gate, isHidden }: Lens): Featu
   return feature(key, asksPath ? [...HOST, ...PATH] : HOST, ({ request }) => {
     const host = hostOf(request, isHidden);
     if (!categories || host === undefined) return undefined;
-    return categories.find(host, asksPath ? (pathOf(request, gate.pathReading) ?? null) : null).categories;
+    return categories.find(host, asksPath ? (pathOf(request, gate.pathReading) ?? null) : null, gate.pathReading)
+      .categories;
   });
 }
 

@@ -97,8 +97,8 @@ export function limitKey(key: LimitKey, lens: Lens): Feature<KeyPart> {
 export function personKey({ gate }: Lens): Feature<string | undefined> {
   return feature(`person by ${gate.statement.name}`, ['user.name', ...clientInputs(gate)], ({ request }) => {
     const user = usersOf(request);
-    const who = user ?? cutAddress(resolveClient(gate, request).client, 32, 64) ?? undefined;
-    return who && `"${user ? 'user' : 'client'}",${JSON.stringify(who)}`;
+    const who = user ?? cutAddress(resolveClient(gate, request).client, 32, 64);
+    return who === undefined ? undefined : `"${user ? 'user' : 'client'}",${JSON.stringify(who)}`;
   });
 }
 

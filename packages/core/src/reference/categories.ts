@@ -1,4 +1,4 @@
-import { isUnderPath } from '../request/path.js';
+import { isUnderPath, readPath, type PathReading } from '../request/path.js';
 import { HostTableBuilder } from './host-table-builder.js';
 import { MAX_VALUE, type HostRow, type HostTable } from './host-table.js';
 
@@ -33,10 +33,13 @@ export interface Categories {
   readonly names: ReadonlySet<string>;
   /** Whether some entry is for a path, so that a host alone does not tell. */
   readonly hasPaths: boolean;
-  /** @param path null where only the host may be asked */
-  find(host: string | null, path: string | null): CategoryAnswer;
+  /**
+   * @param path as the gate reads it; null where only the host is known
+   * @param reading how the gate reads paths, so that those of entries are read alike
+   */
+  find(host: string | null, path: string | null, reading?: PathReading): CategoryAnswer;
   /** What the corrections and each feed say by themselves, in order; only those that know the request. */
-  findAll(host: string, path: string | null): CategoryAnswer[];
+  findAll(host: string, path: string | null, reading?: PathReading): CategoryAnswer[];
 }
 
 const UNKNOWN_TO_ALL: CategoryAnswer = { categories: [UNCATEGORISED], isCorrected: false };
@@ -50,20 +53,20 @@ export function createCategories(
   corrections: readonly CategoryEntry[] = [],
 ): Categories {
   const sources = [...(corrections.length > 0 ? [createCategoryFeed('', corrections)] : []), ...feeds];
-  const ask = (source: CategoryFeed, host: string, path: string | null): CategoryAnswer | undefined =>
-    askFeed(source, host, path, corrections.length > 0 && source === sources[0]);
+  const ask = (source: CategoryFeed, host: string, path: string | null, reading: PathReading = {}) =>
+    askFeed(source, host, path, reading, corrections.length > 0 && source === sources[0]);
   return {
     names: new Set(sources.flatMap(({ categories }) => categories)),
     hasPaths: sources.some(({ table }) => table.hasPaths),
-    find(host, path) {
+    find(host, path, reading) {
       if (host === null) return UNKNOWN_TO_ALL;
       for (const source of sources) {
-        const answer = ask(source, host, path);
+        const answer = ask(source, host, path, reading);
         if (answer) return answer;
       }
       return UNKNOWN_TO_ALL;
     },
-    findAll: (host, path) => sources.flatMap((source) => ask(source, host, path) ?? []),
+    findAll: (host, path, reading) => sources.flatMap((source) => ask(source, host, path, reading) ?? []),
   };
 }
 
@@ -72,12 +75,18 @@ function askFeed(
   { name, categories, table }: CategoryFeed,
   host: string,
   path: string | null,
+  reading: PathReading,
   isCorrected: boolean,
 ): CategoryAnswer | undefined {
-  const covering = table.find(host, (row) => row.path === '' || (path !== null && isUnderPath(path, row.path)));
+  const covering = table.find(
+    host,
+    (row) => row.path === '' || (path !== null && isUnderPath(path, readPath(row.path, reading))),
+  );
   if (covering.length === 0) return undefined;
-  const longest = Math.max(...covering.map((row) => row.path.length));
-  const best = covering.filter((row) => row.path.length === longest);
+  // All are prefixes of one path by whole segments, so the longest has most of them; a final slash adds none.
+  const lengths = covering.map((row) => readPath(row.path, reading).replace(/\/$/, '').length);
+  const longest = Math.max(...lengths);
+  const best = covering.filter((_, index) => lengths[index] === longest);
   return {
     categories: [...new Set(best.map((row) => categories[row.value]!))],
     ...(isCorrected ? {} : { feed: name }),

@@ -46,3 +46,9 @@ export function formatDomainEntry({ name, reach }: DomainEntry): string {
 export function countLabels(entry: DomainEntry): number {
   return entry.name.split('.').length + (entry.reach === 'below' ? 1 : 0);
 }
+
+/** Whether an entry is more specific than another: it has more labels, or as many and names only itself. */
+export function isCloser(entry: DomainEntry, than: DomainEntry): boolean {
+  const difference = countLabels(entry) - countLabels(than);
+  return difference > 0 || (difference === 0 && entry.reach === 'only' && than.reach !== 'only');
+}

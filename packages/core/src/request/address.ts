@@ -34,7 +34,9 @@ export function parseAddress(text: string): Address | undefined {
   if (colon < 0) return fromIpv4(parseIpv4(text));
   if (text.startsWith('[')) {
     const close = text.indexOf(']');
-    if (close < 0 || !isPortSuffix(text.slice(close + 1))) return undefined;
+    // RFC 3986, 3.2.3: the port after the colon may be empty.
+    const after = text.slice(close + 1);
+    if (close < 0 || (after !== ':' && !isPortSuffix(after))) return undefined;
     return parseIpv6(text.slice(1, close));
   }
   if (colon === text.lastIndexOf(':') && text.indexOf('.') < colon && text.includes('.')) {

@@ -40,7 +40,9 @@ export function queryOf(request: Request): Field<string> {
   if (ifNotHttp !== 'is-http') return ifNotHttp;
   const full = textOf(attributes['url.full']);
   const parts = full == null ? undefined : splitUrl(full);
-  return parts ? parts.query || null : textOf(attributes['url.query']);
+  if (!parts) return textOf(attributes['url.query']);
+  // A URL without a query leaves the query to its own attribute.
+  return parts.query === undefined ? (textOf(attributes['url.query']) ?? null) : parts.query || null;
 }
 
 /** Every value of a parameter, form-decoded; missing from a known query is none. */

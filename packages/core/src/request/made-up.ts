@@ -29,7 +29,7 @@ export interface MadeUpProblem {
   readonly message: string;
 }
 
-/** The record of a made-up request. All its HTTP fields and its user are known; its server and its payload are not. */
+/** The record of a made-up request. Its HTTP fields, user and transport (tcp) are known; its server and payload are not. */
 export function makeUpRecord(request: MadeUpRequest): { record?: LogRecord; problems: MadeUpProblem[] } {
   const { client, url, method = 'GET', atUnixMs, isTimeUnknown, fields = [] } = request;
   const problems: MadeUpProblem[] = [];
@@ -61,6 +61,7 @@ function attributesOf(client: string, url: string, authority: string, method: st
     'client.address': client,
     'network.peer.address': client,
     'url.full': url,
+    'network.transport': 'tcp',
     'http.request.method': method,
     'http.request.header.host': [authority],
     'http.request.body.size': null,
@@ -76,6 +77,7 @@ function attributesOf(client: string, url: string, authority: string, method: st
 const ATTRIBUTE_OF: Record<string, { readonly name: string; readonly kind: 'text' | 'list' | 'number' }> = {
   'peer': { name: 'network.peer.address', kind: 'text' },
   'server': { name: 'destination.address', kind: 'text' },
+  'transport': { name: 'network.transport', kind: 'text' },
   'method': { name: 'http.request.method', kind: 'text' },
   'agent': { name: 'user_agent.original', kind: 'text' },
   'size': { name: 'http.request.body.size', kind: 'number' },

@@ -37,6 +37,7 @@ export const REJECT_REASONS = {
   'not-the-format': 'the line does not have the shape of the format',
   'no-time': 'the line has no time',
   'bad-time': 'the time cannot be read',
+  'cut-off': 'the line is cut off where the compressed file ends',
   'not-json': 'the line is not JSON',
   'not-an-object': 'the line is JSON but not an object',
   'too-deep': 'the JSON is nested deeper than 32 levels',

@@ -1,5 +1,3 @@
-import { normalizeHost } from './host.js';
-
 /** What a request line (RFC 9112, 3) says, as attributes; all null where the line is not HTTP. */
 export interface RequestLine {
   readonly method: string | null;
@@ -28,8 +26,8 @@ export function parseRequestLine(text: string): RequestLine {
   if (!METHOD.test(method) || (version === null && target.includes(' '))) return NOT_HTTP;
   if (target.startsWith('/') || target === '*') return originForm(method, target, version);
   if (/^[A-Za-z][A-Za-z0-9+.-]*:\/\//.test(target)) return { ...NOT_HTTP, method, full: target, version };
-  const isAuthority = method === 'CONNECT' && normalizeHost(target) !== null;
-  return isAuthority ? { ...NOT_HTTP, method, path: '', authority: target, version } : NOT_HTTP;
+  // A malformed authority is kept: the host is then none, and the request still a CONNECT.
+  return method === 'CONNECT' ? { ...NOT_HTTP, method, path: '', authority: target, version } : NOT_HTTP;
 }
 
 function originForm(method: string, target: string, version: string | null): RequestLine {

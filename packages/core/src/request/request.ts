@@ -22,8 +22,8 @@ export interface Request {
   readonly host: Field<string>;
   readonly path: Field<string>;
   readonly method: Field<string>;
-  /** What an encrypted request shows of its host. */
-  readonly serverName: string | null;
+  /** The TLS server name: null where it is malformed, undefined where the record shows none. */
+  readonly serverName: Field<string>;
   readonly isEncrypted: boolean;
   /** The gate that the record itself names as its judge. */
   readonly atGate: Field<string>;
@@ -46,7 +46,7 @@ export function normalizeRequest({ line, atUnixMs, isTimeUnknown = false, attrib
     peer,
     client: clientOf(attributes, peer),
     host: hostOf(attributes, ifNotHttp, serverName),
-    path: pathOf(attributes, ifNotHttp),
+    path: pathOf(attributes, ifNotHttp, method),
     method,
     serverName,
     isEncrypted: isEncrypted(attributes, sniffed, serverName, method),
@@ -63,7 +63,7 @@ export class AskedRequest implements Request {
   readonly atUnixMs = 0;
   readonly isTimeUnknown = false;
   #sniffed: Sniffed | undefined;
-  #serverName: string | null | undefined;
+  #serverName: Field<string>;
   #ifNotHttp: IfNotHttp;
   #peer: Field<Address>;
   #host: Field<string>;
@@ -110,7 +110,7 @@ export class AskedRequest implements Request {
   }
 
   get path(): Field<string> {
-    if (this.#isNew(16)) this.#path = pathOf(this.attributes, this.ifNotHttp);
+    if (this.#isNew(16)) this.#path = pathOf(this.attributes, this.ifNotHttp, this.method);
     return this.#path;
   }
 
@@ -118,9 +118,9 @@ export class AskedRequest implements Request {
     return methodOf(this.attributes, this.ifNotHttp);
   }
 
-  get serverName(): string | null {
+  get serverName(): Field<string> {
     if (this.#isNew(32)) this.#serverName = serverNameOf(this.attributes, this.#sniff);
-    return this.#serverName!;
+    return this.#serverName;
   }
 
   get isEncrypted(): boolean {
@@ -160,11 +160,14 @@ function methodOf(attributes: Attributes, ifNotHttp: IfNotHttp): Field<string> {
 function isEncrypted(
   attributes: Attributes,
   sniffed: Sniffed | undefined,
-  serverName: string | null,
+  serverName: Field<string>,
   method: Field<string>,
 ): boolean {
   return (
-    serverName !== null || sniffed?.isTls === true || method === 'CONNECT' || isSecureScheme(schemeText(attributes))
+    serverName !== undefined ||
+    sniffed?.isTls === true ||
+    method === 'CONNECT' ||
+    isSecureScheme(schemeText(attributes))
   );
 }
 
@@ -222,32 +225,40 @@ export function authorityOf(attributes: Attributes): Field<string> {
   return authority ?? textOf(attributes['http.request.header.host']);
 }
 
-function serverNameOf(attributes: Attributes, sniffed: Sniffed | undefined): string | null {
-  const said = textOf(attributes['tls.client.server_name']) ?? sniffed?.serverName;
-  if (said !== undefined) return normalizeHost(said);
-  if (textOf(attributes['network.protocol.name']) !== 'tls') return null;
+function serverNameOf(attributes: Attributes, sniffed: Sniffed | undefined): Field<string> {
+  const name = textOf(attributes['tls.client.server_name']) ?? sniffed?.serverName;
+  if (name !== undefined) return normalizeHost(name);
   // A TLS record may carry its server name as the server's address.
-  const server = textOf(attributes['server.address']);
-  const name = server == null ? null : normalizeHost(server);
-  return name !== null && !isAddressHost(name) ? name : null;
+  return textOf(attributes['network.protocol.name']) === 'tls' ? nameInServerAddress(attributes) : undefined;
 }
 
-function hostOf(attributes: Attributes, ifNotHttp: IfNotHttp, serverName: string | null): Field<string> {
-  if (ifNotHttp !== 'is-http') return serverName ?? ifNotHttp;
+/** The host name in `server.address`: null where it is malformed, undefined where it is an address or missing. */
+function nameInServerAddress(attributes: Attributes): Field<string> {
+  const server = textOf(attributes['server.address']);
+  const host = server == null ? undefined : normalizeHost(server);
+  return host != null && isAddressHost(host) ? undefined : host;
+}
+
+/**
+ * The first source that has a name: authority of the URL, Host header or column, `server.address`, TLS server name. It
+ * is none where a source is known to have none or has a malformed name, and unknown where no source is there.
+ */
+function hostOf(attributes: Attributes, ifNotHttp: IfNotHttp, serverName: Field<string>): Field<string> {
+  if (ifNotHttp !== 'is-http') return serverName === undefined ? ifNotHttp : serverName;
   const authority = authorityOf(attributes);
   if (authority != null) return normalizeHost(authority);
-  const server = textOf(attributes['server.address']);
-  const serverHost = server == null ? null : normalizeHost(server);
-  if (serverHost !== null && !isAddressHost(serverHost)) return serverHost;
-  if (serverName !== null) return serverName;
-  return server != null || authority === null ? null : server;
+  const server = nameInServerAddress(attributes);
+  return server ?? serverName ?? (authority === null || server === null || serverName === null ? null : undefined);
 }
 
-function pathOf(attributes: Attributes, ifNotHttp: IfNotHttp): Field<string> {
+/** The target of a CONNECT has no path, whatever the log shows. */
+function pathOf(attributes: Attributes, ifNotHttp: IfNotHttp, method: Field<string>): Field<string> {
   if (ifNotHttp !== 'is-http') return ifNotHttp;
+  if (method === 'CONNECT') return null;
   const full = textOf(attributes['url.full']);
   const parts = full == null ? undefined : splitUrl(full);
-  if (parts) return normalizePath(parts.path);
+  // A URL without a path leaves the path to its own attribute.
+  if (parts && (parts.path !== '' || textOf(attributes['url.path']) == null)) return normalizePath(parts.path);
   const path = attributes['url.path'];
   if (path === '') return '/';
   const text = textOf(path);

@@ -48,12 +48,18 @@ function daysIn(year: number, month: number): number {
   return new Date(Date.UTC(year, month + 1, 0)).getUTCDate();
 }
 
+/** Digits of a time since the epoch in seconds, and those that each finer unit adds. */
+const SECONDS_DIGITS = 10;
+
 /**
- * Reads a number of seconds, milliseconds, microseconds or nanoseconds since the epoch; which one is told by its size,
- * for times from 2001 to 2286.
+ * Reads a decimal number of seconds, milliseconds, microseconds or nanoseconds since the epoch. The number of its digits
+ * decides which one, for times from 2001 to 2286. It is read as text: a double has too few digits for nanoseconds.
+ * @returns whole milliseconds, rounded down; undefined where the text is no such number
  */
-export function parseEpoch(value: number): number | undefined {
-  if (!Number.isFinite(value) || value < 1e9) return undefined;
-  const scale = [1000, 1, 1e-3, 1e-6].find((_, index) => value < 1e10 * 1000 ** index);
-  return scale === undefined ? undefined : Math.floor(scale < 1 ? value / Math.round(1 / scale) : value * scale);
+export function parseEpoch(text: string): number | undefined {
+  const [, whole, fraction = ''] = /^(\d{10,19})(?:\.(\d+))?$/.exec(text) ?? [];
+  if (whole === undefined || whole.startsWith('0')) return undefined;
+  if (whole.length === SECONDS_DIGITS) return Number(`${whole}${fraction.slice(0, 3).padEnd(3, '0')}`);
+  const dropped = Math.floor((whole.length - SECONDS_DIGITS - 1) / 3) * 3;
+  return Number(whole.slice(0, whole.length - dropped));
 }

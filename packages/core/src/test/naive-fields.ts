@@ -62,7 +62,7 @@ export function readNaively(
         const fold = gate.pathForms.includes('fold-case')
           ? (text: string) => text.toLowerCase()
           : (text: string) => text;
-        return hidden(raw('url.path')?.map(fold));
+        return hidden(method?.[0] === 'CONNECT' ? [] : raw('url.path')?.map(fold));
       }
       case 'query':
         return hidden(parameter === undefined ? raw('url.query') : pairs(raw('url.query'), /&/, parameter));

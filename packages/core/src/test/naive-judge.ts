@@ -162,7 +162,7 @@ function remember({ action }: Rule, id: string, { gate, ask, t, memory }: WalkCo
   if (action.kind === 'warn' || action.kind === 'passphrase' || action.kind === 'challenge') {
     const user = ask('user');
     const who = user && user.length > 0 ? ['user', ...user] : cut(ask('client'), 32, 64);
-    if (who === undefined || who.length === 0) return undefined;
+    if (who === undefined) return undefined;
     const key = JSON.stringify([id, gate.name, who]);
     if (isHeld(key)) return false;
     memory.held.push({ key, from: t, to: t + action.holdMs });

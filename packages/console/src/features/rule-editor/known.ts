@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import type { Countries } from '@jadefence/contract';
-import { formatAddressCount, listCountries, type FieldInfo, type ListKind } from '@jadefence/core';
+import { type FieldInfo, formatAddressCount, listCountries, type ListKind, PROTOCOLS } from '@jadefence/core';
 import { continents, countries as countryData, type TCountryCode } from 'countries-list';
 import { categoriesQuery, countriesQuery, draftQuery, draftSourcesQuery } from '../../api/queries.js';
 import type { PickGroup, PickOption } from '../../components/multi-pick.js';
@@ -39,7 +39,6 @@ export function useKnown(logId: number | undefined): Known {
 
 const COUNTRIES = listCountries();
 const METHODS = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS', 'CONNECT', 'TRACE'];
-const PROTOCOLS = ['dns', 'tls', 'http', 'http2', 'ssh'];
 
 /** What can be picked as a value of a field: lists first, then literals that are known. */
 export function optionsFor({ field, listKind, words }: FieldInfo, operator: string, known: Known): PickOption[] {

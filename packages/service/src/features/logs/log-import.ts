@@ -20,6 +20,7 @@ import {
   UnreadableFileError,
   type Imported,
   type ImportTask,
+  type LogFile,
 } from '@jadefence/files';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, violatedConstraint, type Database } from '../../database/database.js';
@@ -62,7 +63,10 @@ export class LogImports {
   async import(query: ImportLogQuery, files: readonly UploadedFile[], actor: Actor): Promise<Log> {
     return orProblem(async () => {
       const options = optionsOf(query);
-      const opened = await Promise.all(files.map((file) => openFile(file, options, query.format)));
+      const all = await Promise.all(files.map((file) => openFile(file, options, query.format)));
+      // An empty file is what a rotation leaves behind; where all are empty, the first is refused below.
+      const filled = all.filter((file) => !file.isEmpty);
+      const opened = filled.length > 0 ? filled : all.slice(0, 1);
       const fit = theOneFit(opened, query.host !== undefined);
       const { host, ...layout } = { ...options, isInSyslog: fit.isInSyslog };
       const { shared } = await this.worlds.loadCurrent();
@@ -165,6 +169,10 @@ class OpenFile {
     }
   }
 
+  get isEmpty(): boolean {
+    return this.head.length === 0 && this.rest === undefined;
+  }
+
   /** Of what was read. */
   get sha256(): string {
     return this.#sha256.copy().digest('hex');
@@ -173,11 +181,12 @@ class OpenFile {
 
 function importFiles(task: ImportTask, files: readonly OpenFile[]): AsyncGenerator<Imported> {
   const [first] = files as [OpenFile];
-  if (files.length === 1) return importInThreads(task, first.pieces(), IMPORT_THREADS);
-  return importMerged(
-    task,
-    files.map((file) => ({ name: file.name, pieces: file.pieces() })),
-  );
+  if (files.length === 1) return importInThreads(task, toLogFile(first), IMPORT_THREADS);
+  return importMerged(task, files.map(toLogFile));
+}
+
+function toLogFile(file: OpenFile): LogFile {
+  return { name: file.name, pieces: file.pieces(), isCut: () => file.incomplete !== undefined };
 }
 
 async function openFile(
@@ -187,7 +196,7 @@ async function openFile(
 ): Promise<OpenFile> {
   const source = decompress(pieces)[Symbol.asyncIterator]();
   const { bytes, isWhole, failure } = await readHead(source);
-  const detection = ofFile(name, () => detectFormat(bytes, isWhole, options, format));
+  const detection = ofFile(name, () => detectFormat(bytes, isWhole && failure === undefined, options, format));
   const file = new OpenFile(name, detection, bytes, isWhole ? undefined : source);
   file.incomplete = failure && (name === '' ? failure : `${name}: ${failure}`);
   return file;

@@ -1,5 +1,15 @@
 import type { Log, Survey } from '@jadefence/contract';
-import { ChunkRows, COMMON_COLUMNS, invariant, orderByTime, TIME_COLUMN, type Segment } from '@jadefence/core';
+import {
+  ChunkRows,
+  COMMON_COLUMNS,
+  FILE_ATTRIBUTE,
+  filesOfRows,
+  invariant,
+  isInTimeOrder,
+  orderByTime,
+  TIME_COLUMN,
+  type Segment,
+} from '@jadefence/core';
 import pMap from 'p-map';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, type Database } from '../../database/database.js';
@@ -13,7 +23,7 @@ import {
 } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
-import type { ChunksSource, DictionaryParts } from '../../work/open-chunks.js';
+import { openChunks, type ChunksSource, type DictionaryParts } from '../../work/open-chunks.js';
 import { inflateColumn } from './compression.js';
 
 const SHOWN_REJECTED = 20;
@@ -172,12 +182,20 @@ export class Logs {
   /** The order in which rules that remember judge the log. */
   async segments(logId: number): Promise<Segment[]> {
     const times: Float64Array[] = [];
-    for (const { chunk, numRows } of await this.chunks(logId)) {
+    const chunks = await this.chunks(logId);
+    for (const { chunk, numRows } of chunks) {
       const { bytes } = await ChunkColumnModel.query(this.db).findById([logId, chunk, TIME_COLUMN]).throwIfNotFound();
       const column = await inflateColumn(chunk, TIME_COLUMN, bytes);
       times.push(new ChunkRows(numRows, new Map([[TIME_COLUMN, column]])).timesUnixMs());
     }
-    return orderByTime(times);
+    const { files } = await this.find(logId);
+    if (files.length < 2 || isInTimeOrder(times)) return orderByTime(times);
+    const filesOf: Uint32Array[] = [];
+    for (const { chunk } of chunks) {
+      const opened = openChunks(await this.load(logId, [chunk], [FILE_ATTRIBUTE]));
+      filesOf.push(filesOfRows(opened[0]!, files));
+    }
+    return orderByTime(times, filesOf);
   }
 
   async #present(log: LogModel): Promise<Log> {
