@@ -126,6 +126,7 @@ export { DEFAULT_MAX_KEYS, Memory, TooManyKeysError } from './match/memory.js';
 export { askCondition, countMatches, countsInOrder, type Matches } from './replay/count-matches.js';
 export { asksLine, DecisionFilter } from './replay/decision-filter.js';
 export { MatchCounter } from './replay/match-counter.js';
+export { redirectOf } from './explain/reasons.js';
 export { FILE_ATTRIBUTE } from './request/record.js';
 export { filesOfRows, isInTimeOrder, orderByTime, type Segment } from './replay/time-order.js';
 export {

@@ -120,7 +120,8 @@ function renderGroups(groups: readonly ComparisonGroup[]): string {
 
 export function describeSide(side: Side): string {
   const how = [side.status, side.reason].filter((part) => part !== undefined).join(' ');
-  return `${side.outcome}${how === '' ? '' : ` ${how}`} by ${describeDecider(side)}`;
+  const to = side.redirect === undefined ? '' : ` to ${side.redirect}`;
+  return `${side.outcome}${how === '' ? '' : ` ${how}`}${to} by ${describeDecider(side)}`;
 }
 
 function renderChanges(rows: readonly ChangeRow[]): string {
@@ -139,22 +140,20 @@ function renderChanges(rows: readonly ChangeRow[]): string {
   );
 }
 
-/** The record with its decision after, and what it came to before. */
+/** The record with its decision after, and the one before. */
 function printChange({ record, before }: ChangeRow): Record<string, unknown> {
-  const { outcome, fence, rule, gate, status } = before;
-  return {
-    ...record,
-    'jade.before': {
-      outcome,
-      ...(gate === undefined ? {} : { gate }),
-      ...(fence === undefined ? {} : { fence }),
-      ...(rule === undefined ? {} : { rule }),
-      ...(status === undefined ? {} : { status }),
-    },
-  };
+  return { ...record, 'jade.before': before };
 }
 
-const CSV_HEADER = 'line,time,client,country,method,host,path,before,before by,after,after by';
+const CSV_HEADER = [
+  'line,time,client,country,method,host,path',
+  'before,before status,before reason,before redirect,before by',
+  'after,after status,after reason,after redirect,after by',
+].join();
+
+function sideCells(side: Side): (string | number | undefined)[] {
+  return [side.outcome, side.status, side.reason, side.redirect, describeDecider(side)];
+}
 
 function printCsvChange(row: ChangeRow): string {
   return [
@@ -165,10 +164,8 @@ function printCsvChange(row: ChangeRow): string {
     row.method,
     row.host,
     row.path,
-    row.before.outcome,
-    describeDecider(row.before),
-    row.after.outcome,
-    describeDecider(row.after),
+    ...sideCells(row.before),
+    ...sideCells(row.after),
   ]
     .map((cell) => (cell == null ? '' : printCsvCell(String(cell))))
     .join(',');

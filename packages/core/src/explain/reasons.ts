@@ -102,6 +102,14 @@ function findStop(rulebook: Rulebook, { gate, fence, rule }: Ruling): Action | E
   return statement && statement.otherwise.kind !== 'continue' ? statement.otherwise : undefined;
 }
 
+/** The address that a ruling redirects to; undefined where it redirects nowhere. */
+export function redirectOf(rulebook: Rulebook, ruling: Ruling): string | undefined {
+  if (ruling.outcome !== 'redirected' && ruling.outcome !== 'limited') return undefined;
+  const found = findStop(rulebook, ruling);
+  const stop = found?.kind === 'limit' ? found.then : found;
+  return stop?.kind === 'redirect' ? stop.url : undefined;
+}
+
 export function describeSight(rulebook: Rulebook, ruling: Ruling, view: View | undefined): string {
   const { outcome, status } = ruling;
   if (outcome === 'allowed') return 'What was asked for.';

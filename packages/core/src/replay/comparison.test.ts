@@ -15,6 +15,10 @@ const ruling = fc
     blind: fc.constantFrom([], ['f/b']),
   })
   .map((one): Ruling => ({ ...one, would: [], tags: [], matched: [], isHeaderIgnored: false }) as unknown as Ruling);
+const redirectBefore = ({ outcome, rule }: Ruling): string | undefined =>
+  outcome === 'redirected' ? `https://${rule ?? 'all'}.example/` : undefined;
+const redirectAfter = ({ outcome }: Ruling): string | undefined =>
+  outcome === 'redirected' ? 'https://all.example/' : undefined;
 const rulings = fc.array(ruling, { minLength: 1, maxLength: 6 });
 
 describe('a comparison', () => {
@@ -28,7 +32,7 @@ describe('a comparison', () => {
         (before, after, rows, cut) => {
           const was = Uint32Array.from(rows, ([code, , luck]) => (luck === 0 ? NOT_JUDGED : code % before.length));
           const is = Uint32Array.from(rows, ([, code, luck]) => (luck === 0 ? NOT_JUDGED : code % after.length));
-          const comparison = new DecisionComparison(before, after);
+          const comparison = new DecisionComparison(before, after, { before: redirectBefore, after: redirectAfter });
           const changed = [
             ...comparison.add(was.subarray(0, cut), is.subarray(0, cut)),
             ...[...comparison.add(was.subarray(cut), is.subarray(cut))].map((row) => row + Math.min(cut, rows.length)),
@@ -36,7 +40,8 @@ describe('a comparison', () => {
           const pairs = [...was.keys()].flatMap((row) =>
             was[row] === NOT_JUDGED ? [] : [{ row, before: before[was[row]!]!, after: after[is[row]!]! }],
           );
-          const told = (side: Ruling): string => JSON.stringify([side.outcome, side.status]);
+          const told = (side: Ruling): string =>
+            JSON.stringify([side.outcome, side.status, (before.includes(side) ? redirectBefore : redirectAfter)(side)]);
           const whole = (side: Side): string =>
             JSON.stringify([side.outcome, side.gate, side.fence, side.rule, side.status]);
           const differing = pairs.filter((pair) => told(pair.before) !== told(pair.after));

@@ -4,8 +4,14 @@ import type { Outcome } from '../language/outcomes.js';
 import { NOT_JUDGED } from './replay-chunk.js';
 import type { Tally } from './tally.js';
 
-/** What a request came to, and what decided it. */
-export type Side = Pick<Ruling, 'outcome' | 'gate' | 'fence' | 'rule' | 'status' | 'reason'>;
+/** The decision of a request, and what decided it. */
+export interface Side extends Pick<Ruling, 'outcome' | 'gate' | 'fence' | 'rule' | 'status' | 'reason'> {
+  /** Where the client is sent instead. */
+  readonly redirect?: string;
+}
+
+/** The address that a ruling redirects to; undefined where it redirects nowhere. */
+export type RedirectOf = (ruling: Ruling) => string | undefined;
 
 /** Requests that were decided alike before, and alike after. */
 export interface ComparisonGroup {
@@ -31,7 +37,9 @@ export interface ComparisonTally {
   by: Tally['by'];
 }
 
-function sideOf({ outcome, gate, fence, rule, status, reason }: Ruling): Side {
+function sideOf(ruling: Ruling, redirectOf: RedirectOf): Side {
+  const { outcome, gate, fence, rule, status, reason } = ruling;
+  const redirect = redirectOf(ruling);
   return {
     outcome,
     ...(gate === undefined ? {} : { gate }),
@@ -39,12 +47,13 @@ function sideOf({ outcome, gate, fence, rule, status, reason }: Ruling): Side {
     ...(rule === undefined ? {} : { rule }),
     ...(status === undefined ? {} : { status }),
     ...(reason === undefined ? {} : { reason }),
+    ...(redirect === undefined ? {} : { redirect }),
   };
 }
 
-/** What the client is told. */
-function answerOf({ outcome, status, reason }: Side): string {
-  return JSON.stringify([outcome, status, reason]);
+/** What the client gets: another page, tag or `would` is the same. */
+function answerOf({ outcome, status, reason, redirect }: Side): string {
+  return JSON.stringify([outcome, status, reason, redirect]);
 }
 
 /** The sides of the rulings of a replay, each once. */
@@ -54,10 +63,10 @@ class Sides {
   /** By the code of a ruling. */
   readonly numberOf: Int32Array;
 
-  constructor(rulings: readonly Ruling[]) {
+  constructor(rulings: readonly Ruling[], redirectOf: RedirectOf) {
     const numbers = new Map<string, number>();
     this.numberOf = Int32Array.from(rulings, (ruling) => {
-      const side = sideOf(ruling);
+      const side = sideOf(ruling, redirectOf);
       const key = JSON.stringify(side);
       let number = numbers.get(key);
       if (number === undefined) {
@@ -75,10 +84,17 @@ export class DecisionComparison {
   /** By the number of the side before, times those after, plus that of the side after. */
   readonly #counts: Float64Array;
 
-  /** @param before the rulings of a replay by their codes. @param after those of the other */
-  constructor(before: readonly Ruling[], after: readonly Ruling[]) {
-    this.#before = new Sides(before);
-    this.#after = new Sides(after);
+  /**
+   * @param before the rulings of a replay by their codes. @param after those of the other
+   * @param redirects of the rules before and after
+   */
+  constructor(
+    before: readonly Ruling[],
+    after: readonly Ruling[],
+    redirects: { readonly before: RedirectOf; readonly after: RedirectOf },
+  ) {
+    this.#before = new Sides(before, redirects.before);
+    this.#after = new Sides(after, redirects.after);
     this.#counts = new Float64Array(this.#before.all.length * this.#after.all.length);
   }
 

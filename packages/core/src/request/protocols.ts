@@ -41,9 +41,15 @@ export function isProtocol(protocol: Protocol, payload: Uint8Array, transport: s
       return transport !== 'udp' && isMqtt(payload);
     default:
       return (
-        (protocol === 'sip' || transport !== 'udp') && FIRST_COMMAND[protocol].test(latin1(payload, MAX_LINE_BYTES))
+        (protocol === 'sip' || transport !== 'udp') &&
+        isPrintable(payload[0]) &&
+        FIRST_COMMAND[protocol].test(latin1(payload, MAX_LINE_BYTES))
       );
   }
+}
+
+function isPrintable(byte: number | undefined): boolean {
+  return byte !== undefined && byte > 0x20 && byte < 0x7f;
 }
 
 /** The first command that a client sends. */
@@ -190,5 +196,5 @@ function findServerName(bytes: Uint8Array): string | undefined {
 }
 
 function latin1(bytes: Uint8Array, max: number): string {
-  return Array.from(bytes.subarray(0, max), (byte) => String.fromCharCode(byte)).join('');
+  return String.fromCharCode(...bytes.subarray(0, max));
 }

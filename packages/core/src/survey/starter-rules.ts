@@ -3,6 +3,7 @@ import { NAME } from '../language/tree.js';
 import { INTERNAL, NO_COUNTRY } from '../reference/country-table.js';
 import type { BusyValue } from './busiest.js';
 import type { DistinctCount } from './distinct.js';
+import { UNKNOWN_METHOD } from './survey-plan.js';
 
 /** Three rules in trial to begin from, as fence text that can be judged at once. */
 export interface Starter {
@@ -20,22 +21,27 @@ export interface StarterRule {
   readonly isExact: boolean;
 }
 
-/** What the rules are made from. */
+/** What the rules are made from. `covered` counts only what the gate of the starter covers. */
 export interface StarterFacts {
+  /** The hosts of the gate, busiest first. */
+  readonly hosts: readonly string[];
   readonly requests: number;
+  readonly coveredRequests: number;
   readonly clients: DistinctCount;
-  readonly busiestHosts: readonly BusyValue[];
-  readonly methods: readonly BusyValue[];
-  readonly bursts: readonly { readonly client: string; readonly requests: number }[];
-  readonly countries?: readonly {
+  readonly burst?: { readonly client: string; readonly requests: number; readonly covered: BusyValue };
+  readonly countries: readonly {
     readonly country: string;
     readonly requests: number;
     readonly clients: DistinctCount;
+    readonly covered: BusyValue;
   }[];
-  readonly burstClient?: BusyValue;
+  /** Covered requests of a method, `NO_METHOD` or `UNKNOWN_METHOD`. */
+  ofMethod(method: string): BusyValue;
   readonly refusedPath?: BusyValue;
 }
 
+/** Hosts that the gate of the starter names. */
+export const MAX_GATE_HOSTS = 100;
 /** A country is a candidate with at least this many requests, at most this share of all, and so many times as many a client. */
 const FAR_REQUESTS = 50;
 const FAR_SHARE = 0.2;
@@ -47,7 +53,7 @@ export function writeStarter(facts: StarterFacts): Starter {
   const rules = [burstRule(facts), farCountryRule(facts) ?? writesRule(facts), refusedPathRule(facts)].filter(
     (rule) => rule !== undefined,
   );
-  const hosts = facts.busiestHosts.map(({ value }) => `=${value}`);
+  const hosts = facts.hosts.map((host) => `=${host}`);
   const gate = [
     ...(hosts.length === 0 ? ['# The log names no host: put yours here, and judge with --gate site.'] : []),
     'gate site inbound {',
@@ -69,19 +75,19 @@ export function writeStarter(facts: StarterFacts): Starter {
   };
 }
 
-function burstRule({ bursts: [burst], burstClient }: StarterFacts): StarterRule | undefined {
-  if (!burst || !burstClient) return undefined;
+function burstRule({ burst }: StarterFacts): StarterRule | undefined {
+  if (!burst || burst.covered.requests === 0) return undefined;
   return {
     name: 'loudest-client',
     text: `rule loudest-client trial block when client = ${burst.client}`,
     because: `${burst.client} made ${formatted(burst.requests)} requests within one minute`,
-    wouldStop: burstClient.requests,
-    isExact: burstClient.isExact,
+    wouldStop: burst.covered.requests,
+    isExact: burst.covered.isExact,
   };
 }
 
 /** The country whose few clients ask most: often one machine in a data centre. */
-function farCountryRule({ countries = [], requests, clients }: StarterFacts): StarterRule | undefined {
+function farCountryRule({ countries, requests, clients }: StarterFacts): StarterRule | undefined {
   const candidates = countries.filter(
     (one) =>
       one.country !== INTERNAL &&
@@ -99,22 +105,22 @@ function farCountryRule({ countries = [], requests, clients }: StarterFacts): St
     name: 'few-from-there',
     text: `rule few-from-there trial block when country = ${far.country}`,
     because: `${formatted(far.clients.count)} ${far.clients.count === 1 ? 'client' : 'clients'} in ${far.country} made ${formatted(far.requests)} requests`,
-    wouldStop: far.requests,
-    isExact: true,
+    wouldStop: far.covered.requests,
+    isExact: far.covered.isExact,
   };
 }
 
-function writesRule({ methods, requests }: StarterFacts): StarterRule | undefined {
-  const reading = methods
-    .filter(({ value }) => READING.includes(value))
-    .reduce((sum, method) => sum + method.requests, 0);
-  if (reading === requests) return undefined;
+/** On an unknown method the condition is unknown, so the rule does not match. */
+function writesRule({ ofMethod, coveredRequests }: StarterFacts): StarterRule | undefined {
+  const others = [...READING, UNKNOWN_METHOD].map(ofMethod);
+  const writes = coveredRequests - others.reduce((sum, method) => sum + method.requests, 0);
+  if (writes <= 0) return undefined;
   return {
     name: 'writes',
     text: `rule writes trial block when method not in ${READING.join(', ')}`,
-    because: `${formatted(requests - reading)} requests do more than read`,
-    wouldStop: requests - reading,
-    isExact: methods.every((method) => method.isExact),
+    because: `${formatted(writes)} ${writes === 1 ? 'request does' : 'requests do'} more than read`,
+    wouldStop: writes,
+    isExact: others.every((method) => method.isExact),
   };
 }
 

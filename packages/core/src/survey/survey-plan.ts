@@ -1,6 +1,6 @@
 /** What a survey reads of stored chunks, each distinct value once. */
 import { NO_GATE } from '../decide/gate.js';
-import { clientFeature, feature, featureOf, hostFeature, type Feature } from '../match/features.js';
+import { clientFeature, feature, featureOf, hostFeature, namedGateFeature, type Feature } from '../match/features.js';
 import { KeyNumbers, KeyTexts } from '../match/keys.js';
 import { Plan } from '../match/plan.js';
 import { formatAddress } from '../request/address.js';
@@ -33,6 +33,13 @@ export class SurveyPlan extends Plan {
       attributes['http.request.header.x-forwarded-for'] != null || attributes['http.request.header.forwarded'] != null
         ? 1
         : 0,
+    ),
+  );
+
+  /** Whether no gate for the hosts of the log covers the request: it has no known host, or names a gate itself. */
+  readonly uncovered = this.slotFor(
+    feature('uncovered', [...hostFeature.inputs, ...namedGateFeature.inputs], (reading) =>
+      hostFeature.read(reading) == null || namedGateFeature.read(reading) != null ? 1 : 0,
     ),
   );
 

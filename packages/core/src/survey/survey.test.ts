@@ -113,6 +113,36 @@ describe('a survey', () => {
     }
   });
 
+  it('counts for its starter rules only what their gate covers and their condition is true on', () => {
+    const known = (index: number, attributes: Attributes): LogRecord => ({
+      line: index + 1,
+      atUnixMs: index * 1000,
+      attributes: { 'client.address': '198.18.9.7', 'url.path': '/x', 'http.response.status_code': 404, ...attributes },
+    });
+    const host = { 'http.request.header.host': ['shop.example'] };
+    const log = [
+      known(0, { ...host, 'http.request.method': 'POST' }),
+      known(1, { ...host }),
+      known(2, { ...host, 'http.request.method': null }),
+      known(3, { 'http.request.method': 'POST' }),
+      known(4, { ...host, 'http.request.method': 'PUT', 'jade.at-gate': 'elsewhere' }),
+      ...Array.from({ length: 30 }, (_, index) =>
+        known(5 + index, { 'http.request.header.host': [`h${index}.example`], 'http.request.method': 'GET' }),
+      ),
+    ];
+    const { starter } = survey(log, false);
+    const { rulebook } = checkFences([{ path: 'starter.fence', text: starter.text }], []);
+    const replay = new Replay({ rulebook: rulebook! });
+    log.forEach((one) => replay.next(one));
+    expect(starter.rules.map(({ name, wouldStop, isExact }) => [name, wouldStop, isExact])).toEqual([
+      ['loudest-client', 33, true],
+      ['writes', 2, true],
+      ['most-refused-path', 33, true],
+    ]);
+    for (const { name, wouldStop } of starter.rules)
+      expect(countWouldStop(replay.tally.rules[`starter/${name}`]!)).toBe(wouldStop);
+  });
+
   it('sees nothing far away in a country whose clients ask as much as others', () => {
     const log = Array.from({ length: 1000 }, (_, index) =>
       record(index, index % 8 === 0 ? `198.18.9.${index % 50}` : `198.18.0.${index % 250}`),

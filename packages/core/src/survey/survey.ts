@@ -8,7 +8,7 @@ import { normalizeRequest } from '../request/request.js';
 import { Bursts, type Burst } from './bursts.js';
 import { Busiest, type BusyValue } from './busiest.js';
 import { Distinct, type DistinctCount } from './distinct.js';
-import { writeStarter, type Starter } from './starter-rules.js';
+import { MAX_GATE_HOSTS, writeStarter, type Starter } from './starter-rules.js';
 import { NO_METHOD, SurveyPlan, UNKNOWN_METHOD } from './survey-plan.js';
 
 /** What a log holds, as plain data. */
@@ -59,6 +59,14 @@ export class SurveyBuilder {
   readonly #statuses = new Busiest();
   readonly #countries = new Map<string, { requests: number; clients: Distinct }>();
   readonly #bursts = new Bursts();
+  /** Requests that a gate for the hosts of the log does not cover, which starter rules therefore do not stop. */
+  readonly #uncovered = {
+    clients: new Busiest(),
+    countries: new Busiest(),
+    paths: new Busiest(),
+    methods: new Busiest(),
+    requests: 0,
+  };
   readonly #rejected: Partial<Record<RejectReason, number>> = {};
   readonly #firstRejected: RejectedLine[] = [];
   #plan: SurveyPlan | undefined;
@@ -70,6 +78,9 @@ export class SurveyBuilder {
     refused: new SparseCounts(),
     methods: new SparseCounts(),
     statuses: new SparseCounts(),
+    uncoveredClients: new SparseCounts(),
+    uncoveredPaths: new SparseCounts(),
+    uncoveredMethods: new SparseCounts(),
   };
   #requests = 0;
   #numForwarded = 0;
@@ -92,8 +103,15 @@ export class SurveyBuilder {
     if (request.host) addTo(this.#hosts, request.host, 1);
     if (request.path) addTo(this.#paths, request.path, 1);
     if (request.path && typeof status === 'number' && REFUSED.has(status)) this.#refusedPaths.add(request.path);
-    this.#methods.add(request.method ?? (request.method === null ? NO_METHOD : UNKNOWN_METHOD));
+    const method = request.method ?? (request.method === null ? NO_METHOD : UNKNOWN_METHOD);
+    this.#methods.add(method);
     if (typeof status === 'number') this.#statuses.add(String(status));
+    if (request.host == null || request.atGate != null) {
+      this.#uncovered.requests += 1;
+      if (request.client) this.#addUncoveredClient(formatAddress(request.client), 1);
+      if (request.path) this.#uncovered.paths.add(request.path);
+      this.#uncovered.methods.add(method);
+    }
     const { attributes } = record;
     if (
       attributes['http.request.header.x-forwarded-for'] != null ||
@@ -112,6 +130,12 @@ export class SurveyBuilder {
     counts.clients.add(text);
   }
 
+  #addUncoveredClient(text: string, requests: number): void {
+    this.#uncovered.clients.add(text, requests);
+    const country = this.countries?.findText(text);
+    if (country !== undefined) this.#uncovered.countries.add(country, requests);
+  }
+
   /** Adds all rows of a stored chunk, which comes to the same as adding them one by one. */
   addChunk(rows: ChunkRows): void {
     const plan = (this.#plan ??= new SurveyPlan());
@@ -122,6 +146,7 @@ export class SurveyBuilder {
     const seat = new ChunkSeat(plan, rows);
     const times = rows.timesUnixMs();
     const { clients, hosts, paths, refused, methods, statuses } = this.#numbered;
+    const { uncoveredClients, uncoveredPaths, uncoveredMethods } = this.#numbered;
     for (let row = 0; row < rows.numRows; row += 1) {
       seat.row = row;
       const client = seat.numberOf(plan.client);
@@ -137,6 +162,12 @@ export class SurveyBuilder {
       if (path >= 0 && REFUSED.has(status)) refused.add(path);
       methods.add(seat.numberOf(plan.method));
       if (status >= 0) statuses.add(status);
+      if (seat.numberOf(plan.uncovered) === 1) {
+        this.#uncovered.requests += 1;
+        if (client >= 0) uncoveredClients.add(client);
+        if (path >= 0) uncoveredPaths.add(path);
+        uncoveredMethods.add(seat.numberOf(plan.method));
+      }
       this.#numForwarded += seat.numberOf(plan.forwarded);
       this.#fromUnixMs = Math.min(this.#fromUnixMs, times[row]!);
       this.#toUnixMs = Math.max(this.#toUnixMs, times[row]!);
@@ -154,6 +185,10 @@ export class SurveyBuilder {
     refused.take((number, requests) => this.#refusedPaths.add(plan.textOf(number), requests));
     methods.take((number, requests) => this.#methods.add(plan.textOf(number), requests));
     statuses.take((status, requests) => this.#statuses.add(String(status), requests));
+    const { uncoveredClients, uncoveredPaths, uncoveredMethods } = this.#numbered;
+    uncoveredClients.take((number, requests) => this.#addUncoveredClient(plan.textOf(number), requests));
+    uncoveredPaths.take((number, requests) => this.#uncovered.paths.add(plan.textOf(number), requests));
+    uncoveredMethods.take((number, requests) => this.#uncovered.methods.add(plan.textOf(number), requests));
   }
 
   addRejected(rejected: RejectedLine): void {
@@ -191,14 +226,44 @@ export class SurveyBuilder {
       rejected,
       firstRejected: this.#firstRejected,
     };
-    const burstClient = bursts[0] && this.#clients.busiest.countOf(bursts[0].client);
-    const refusedPath = this.#refusedPaths.top(1)[0];
+    const refusedPath = this.#refusedPaths.top(1)[0]?.value;
+    const hosts = this.#hosts.busiest.top(MAX_GATE_HOSTS).map(({ value }) => value);
+    // Without a host in the log, the gate is named and covers all.
+    const hasHosts = hosts.length > 0;
+    const coversAll = hosts.length === survey.hosts.count && survey.hosts.isExact;
+    const covered = (all: BusyValue, uncovered: BusyValue): BusyValue => ({
+      value: all.value,
+      requests: all.requests - (hasHosts ? uncovered.requests : 0),
+      isExact: all.isExact && uncovered.isExact && (coversAll || !hasHosts),
+    });
+    const ofMethod = (method: string): BusyValue =>
+      covered(this.#methods.countOf(method), this.#uncovered.methods.countOf(method));
     return {
       ...survey,
       starter: writeStarter({
-        ...survey,
-        burstClient,
-        refusedPath: refusedPath && this.#paths.busiest.countOf(refusedPath.value),
+        hosts,
+        requests: this.#requests,
+        coveredRequests: this.#requests - (hasHosts ? this.#uncovered.requests : 0),
+        clients: survey.clients,
+        burst: bursts[0] && {
+          ...bursts[0],
+          covered: covered(
+            this.#clients.busiest.countOf(bursts[0].client),
+            this.#uncovered.clients.countOf(bursts[0].client),
+          ),
+        },
+        countries: countries.map((one) => ({
+          ...one,
+          covered: covered(
+            { value: one.country, requests: one.requests, isExact: true },
+            this.#uncovered.countries.countOf(one.country),
+          ),
+        })),
+        ofMethod,
+        refusedPath:
+          refusedPath === undefined
+            ? undefined
+            : covered(this.#paths.busiest.countOf(refusedPath), this.#uncovered.paths.countOf(refusedPath)),
       }),
     };
   }

@@ -15,6 +15,7 @@ export function SideLabel({ side }: { side: Side }) {
       <OutcomeLabel outcome={side.outcome} />
       <span className="font-mono text-xs text-muted">
         {side.status !== undefined && `${side.status} `}
+        {side.redirect !== undefined && `to ${side.redirect} `}
         {describeDecider(side)}
       </span>
     </span>

@@ -12,9 +12,11 @@ import {
   DecisionComparison,
   createTally,
   invariant,
+  redirectOf,
   summarizeBreakdowns,
   trimTally,
   type ComparisonTally,
+  type Side,
 } from '@jadefence/core';
 import type { Logger } from 'pino';
 import { recordChange } from '../../database/audit.js';
@@ -144,8 +146,13 @@ export class Comparisons {
   }
 
   async #sides(before: ReplayModel, after: ReplayModel): Promise<DecisionComparison> {
-    const [was, is] = await Promise.all([this.parts.pages.rulings(before.id), this.parts.pages.rulings(after.id)]);
-    return new DecisionComparison(was, is);
+    const { pages, judges } = this.parts;
+    const [was, is] = await Promise.all([pages.rulings(before.id), pages.rulings(after.id)]);
+    const [judgeBefore, judgeAfter] = await Promise.all([judges.judge(before), judges.judge(after)]);
+    return new DecisionComparison(was, is, {
+      before: (ruling) => redirectOf(judgeBefore.rulebook, ruling),
+      after: (ruling) => redirectOf(judgeAfter.rulebook, ruling),
+    });
   }
 
   async #chunksOf(replay: ReplayModel): Promise<number[]> {
@@ -177,9 +184,11 @@ export class Comparisons {
     const comparison = await this.#sides(before, after);
     const judge = await judges.judge(after);
     const rulings = await pages.rulings(after.id);
-    const wantedText = wanted && JSON.stringify([wanted.before, wanted.after]);
-    const isWanted = (pair: number): boolean =>
-      wantedText === undefined ? comparison.isChange(pair) : sidesText(comparison.sidesOf(pair)) === wantedText;
+    const isWanted = (pair: number): boolean => {
+      if (!wanted) return comparison.isChange(pair);
+      const [was, is] = comparison.sidesOf(pair);
+      return isSameSide(was, wanted.before) && isSameSide(is, wanted.after);
+    };
     const known = new Map<number, boolean>();
     const total = wanted ? wanted.requests : found.result!.changed;
     const rows: ChangeRow[] = [];
@@ -259,6 +268,7 @@ export class Comparisons {
   }
 }
 
-function sidesText(sides: readonly [unknown, unknown]): string {
-  return JSON.stringify(sides);
+/** Results that were stored before sides had redirects name none. */
+function isSameSide(side: Side, stored: Side): boolean {
+  return JSON.stringify({ ...side, redirect: stored.redirect && side.redirect }) === JSON.stringify(stored);
 }
