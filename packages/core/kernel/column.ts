@@ -12,7 +12,7 @@ import {
 import { allocate, enlarge, release } from './blocks';
 import { Dictionary, newDictionary, numberAt, numberOf, releaseDictionary, slotOf, startAt } from './dictionary';
 
-const FIRST_ROWS: usize = 256;
+let firstRows: usize = 256;
 const CELL_BYTES: usize = CELL_WORDS * 4;
 const ROW_BYTES: usize = <usize>NUM_FIELDS * CELL_BYTES;
 const nought: usize = memory.data<u8>([0x30, 0, 0, 0, 0, 0, 0, 0]);
@@ -25,12 +25,17 @@ export class Column {
   codesRoom: usize;
 }
 
+/** @param rows a power of two that a new column has room for */
+export function setColumnRows(rows: usize): void {
+  firstRows = rows;
+}
+
 export function newColumn(): Column {
   const column = changetype<Column>(allocate(offsetof<Column>()));
   column.dictionary = newDictionary();
-  column.codesRoom = FIRST_ROWS;
-  column.codes = allocate(FIRST_ROWS * 4);
-  memory.fill(column.codes, 0, FIRST_ROWS * 4);
+  column.codesRoom = firstRows;
+  column.codes = allocate(firstRows * 4);
+  memory.fill(column.codes, 0, firstRows * 4);
   return column;
 }
 

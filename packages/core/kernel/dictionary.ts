@@ -3,8 +3,8 @@ import { PADDING_BYTES } from '../src/kernel/cells';
 import { allocate, enlarge, release } from './blocks';
 import { areSame, copyTo, hashOf } from './words';
 
-const FIRST_BYTES: usize = 4096;
-const FIRST_ENTRIES: u32 = 256;
+let firstBytes: usize = 4096;
+let firstEntries: u32 = 256;
 /** A slot of the table: four words, so that one line of the cache says most of what is asked. */
 const SLOT_BITS: u32 = 4;
 const SLOT_BYTES: usize = 1 << SLOT_BITS;
@@ -29,14 +29,20 @@ export class Dictionary {
   numEntries: u32;
 }
 
+/** @param entries, @param bytes powers of two that a new dictionary has room for */
+export function setDictionarySizes(entries: u32, bytes: usize): void {
+  firstEntries = entries;
+  firstBytes = bytes;
+}
+
 export function newDictionary(): Dictionary {
   const dictionary = changetype<Dictionary>(allocate(offsetof<Dictionary>()));
-  dictionary.tableBytes = <usize>FIRST_ENTRIES * 2 * SLOT_BYTES;
+  dictionary.tableBytes = <usize>firstEntries * 2 * SLOT_BYTES;
   dictionary.table = emptyTable(dictionary.tableBytes);
-  dictionary.bytesRoom = FIRST_BYTES;
-  dictionary.bytes = allocate(FIRST_BYTES);
-  dictionary.endsRoom = FIRST_ENTRIES;
-  dictionary.ends = allocate(FIRST_ENTRIES * 4);
+  dictionary.bytesRoom = firstBytes;
+  dictionary.bytes = allocate(firstBytes);
+  dictionary.endsRoom = firstEntries;
+  dictionary.ends = allocate(firstEntries * 4);
   dictionary.numBytes = 0;
   dictionary.numEntries = 0;
   return dictionary;

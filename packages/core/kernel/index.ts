@@ -9,10 +9,11 @@ export {
   openLines,
   releaseColumn,
   setCode,
+  setColumnRows,
   setCodes,
   takeCodes,
 } from './column';
-export { bytesOf, endsOf, numBytesOf, numberOf, numEntriesOf } from './dictionary';
+export { bytesOf, endsOf, numBytesOf, numberOf, numEntriesOf, setDictionarySizes } from './dictionary';
 export {
   cellsOfPiece,
   kindsOfPiece,

@@ -11,6 +11,7 @@ import {
   CLIENT,
   CLIENT_BITS,
   EMPTY,
+  ESCAPED,
   HOST,
   HOST_BITS,
   JSON_KIND,
@@ -51,6 +52,7 @@ const ZERO: u8 = 0x30;
 const COLON: u8 = 0x3a;
 const QUESTION: u8 = 0x3f;
 const HASH: u8 = 0x23;
+const BACKSLASH: u8 = 0x5c;
 const OPEN: u8 = 0x5b;
 const CLOSE: u8 = 0x5d;
 /** `HTTP`, `http`, `://`, `s://` as words. */
@@ -203,10 +205,24 @@ function takeLine(start: usize, number: f64): usize {
   takeWord(USER, USER_BITS, userStart, userEnd, TEXT_KIND);
   const versionEnd = takeRequest(timeEnd + 3);
   if (versionEnd === 0 || load<u8>(versionEnd, 1) !== SPACE) return 0;
-  const answerEnd = takeAnswer(versionEnd + 2);
-  if (answerEnd === 0) return 0;
+  const bytesEnd = takeAnswer(versionEnd + 2);
+  if (bytesEnd === 0) return 0;
+  let refererEnd: usize = 0;
+  let agentEnd: usize = 0;
+  let answerEnd = bytesEnd;
+  if (isCombined) {
+    refererEnd = quotedEnd(bytesEnd);
+    agentEnd = refererEnd === 0 ? 0 : quotedEnd(refererEnd + 1);
+    if (agentEnd === 0) return 0;
+    answerEnd = agentEnd + 1;
+  }
   const lineEnd = load<u8>(answerEnd) === CARRIAGE_RETURN ? answerEnd + 1 : answerEnd;
   if (load<u8>(lineEnd) !== LINE_FEED || lineEnd - start > maxLineBytes) return 0;
+  // Unescaping changes the bytes of the line, so only now that it is taken.
+  if (isCombined) {
+    takeReferer(bytesEnd + 2, refererEnd);
+    takeQuoted(AGENT, AGENT_BITS, refererEnd + 3, agentEnd, TEXT_KIND);
+  }
   store<f64>(numbers + (numRows << 3), number);
   store<f64>(times + (numRows << 3), atUnixMs);
   store<u32>(shapes + (numRows << 2), shape | (zone << ZONE_BITS));
@@ -251,7 +267,7 @@ function versionEndOf(start: usize): usize {
   return load<u8>(start, 6) === DOT && isDigit(load<u8>(start, 7)) && load<u8>(start, 8) === QUOTE ? start + 8 : 0;
 }
 
-/** Status, bytes, and what the combined format has besides. @returns where they end, or 0 */
+/** Status and bytes. @returns where they end, or 0 */
 function takeAnswer(statusStart: usize): usize {
   const statusEnd = digitsEnd(statusStart);
   if (statusEnd - statusStart !== 3 || load<u8>(statusStart) === ZERO || load<u8>(statusEnd) !== SPACE) return 0;
@@ -269,32 +285,64 @@ function takeAnswer(statusStart: usize): usize {
     shape |= VALUE << BYTES_BITS;
     takeValue(BYTES, bytesStart, bytesEnd, JSON_KIND);
   }
-  if (!isCombined) return bytesEnd;
-  const refererEnd = quotedEnd(bytesEnd);
-  if (refererEnd === 0) return 0;
-  const agentEnd = quotedEnd(refererEnd + 1);
-  if (agentEnd === 0) return 0;
-  takeReferer(bytesEnd + 2, refererEnd);
-  takeWord(AGENT, AGENT_BITS, refererEnd + 3, agentEnd, TEXT_KIND);
-  return agentEnd + 1;
+  return bytesEnd;
 }
 
-/** The closing mark of ` "text"` in plain characters, or 0. */
+/** The closing mark of ` "text"` in plain characters and escaped quotation marks and backslashes, or 0. */
 function quotedEnd(start: usize): usize {
   if (load<u8>(start) !== SPACE || load<u8>(start, 1) !== QUOTE) return 0;
-  const end = textEnd(start + 2);
+  let end = textEnd(start + 2);
+  while (load<u8>(end) === BACKSLASH) {
+    const escaped = load<u8>(end, 1);
+    if (escaped !== QUOTE && escaped !== BACKSLASH) return 0;
+    end = textEnd(end + 2);
+  }
   return load<u8>(end) === QUOTE ? end : 0;
 }
 
+/** Takes the backslashes of escapes out of a text, in its place. @returns where it ends then */
+function unescape(start: usize, end: usize): usize {
+  let from = start;
+  let to = start;
+  let next = textEnd(from);
+  while (next < end) {
+    if (to !== from) memory.copy(to, from, next - from);
+    to += next - from;
+    store<u8>(to, load<u8>(next, 1));
+    to += 1;
+    from = next + 2;
+    next = textEnd(from);
+  }
+  memory.copy(to, from, end - from);
+  return to + end - from;
+}
+
+/** A text between quotation marks that may be missing or have escapes. */
+function takeQuoted(field: usize, bits: u32, start: usize, end: usize, kind: u32): void {
+  // Between plain characters there is nothing else that ends a text.
+  if (textEnd(start) >= end) {
+    takeWord(field, bits, start, end, kind);
+    return;
+  }
+  shape |= ESCAPED << bits;
+  takeValue(field, start, unescape(start, end), kind);
+}
+
 /** Of a URL of the host only what follows that is kept. */
-function takeReferer(start: usize, end: usize): void {
+function takeReferer(start: usize, quotedEnd: usize): void {
+  const isEscaped = textEnd(start) < quotedEnd;
+  const end = isEscaped ? unescape(start, quotedEnd) : quotedEnd;
   const restStart = hasHost ? ownRest(start, end) : 0;
-  if (restStart === 0) {
+  if (restStart === 0 && !isEscaped) {
     takeWord(REFERER, REFERER_BITS, start, end, LIST_KIND);
     return;
   }
+  shape |= (isEscaped ? ESCAPED : VALUE) << REFERER_BITS;
+  if (restStart === 0) {
+    takeValue(REFERER, start, end, LIST_KIND);
+    return;
+  }
   refererKind = load<u8>(start, 4) === COLON ? OWN_HTTP_KIND : OWN_HTTPS_KIND;
-  shape |= VALUE << REFERER_BITS;
   takeValue(REFERER, restStart, end, refererKind);
 }
 

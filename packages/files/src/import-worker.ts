@@ -110,8 +110,13 @@ async function parse({ format, options, keepsLines }: ImportTask, next: MessageP
     if ('failure' in step) return next.postMessage(step);
     const plain = step.plain && packLines(step.plain, buffer);
     const carried = plain ? plain.source.buffer : buffer;
+    // Parts of the piece, which is handed on by itself.
+    const others = step.others.map(({ numBefore, line }) => ({
+      numBefore,
+      line: line.kind === 'record' && line.bytes ? { ...line, bytes: line.bytes.slice() } : line,
+    }));
     next.postMessage(
-      { lines: { ...step, plain }, isLast: !buffer, buffer: carried } satisfies Step,
+      { lines: { plain, others }, isLast: !buffer, buffer: carried } satisfies Step,
       carried ? [carried] : [],
     );
   });

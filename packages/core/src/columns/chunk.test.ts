@@ -6,7 +6,8 @@ import { chunkOf } from '../test/chunk-of.js';
 import { ChunkRows, type Row } from './chunk.js';
 import { DamagedColumnError, decodeColumn, encodeIntegers } from './column.js';
 import { SegmentDictionaries } from './segment-dictionaries.js';
-import { SEGMENT_CHUNKS, SegmentWriter } from './segment-writer.js';
+import { DEFAULT_BOUNDS } from '../bounds.js';
+import { SegmentWriter } from './segment-writer.js';
 
 const cell = fc.oneof(
   fc.constant(null),
@@ -80,11 +81,11 @@ describe('the chunks of a segment', () => {
   it('bring what they add, and are read with what came before them', () => {
     const writer = new SegmentWriter();
     const rowOf = (chunk: number): Row => ({ line: chunk, atUnixMs: 0, attributes: { a: `v${chunk >> 1}` } });
-    const chunks = Array.from({ length: SEGMENT_CHUNKS + 2 }, (_, chunk) => {
+    const chunks = Array.from({ length: DEFAULT_BOUNDS.segmentChunks + 2 }, (_, chunk) => {
       writer.push(rowOf(chunk));
       return writer.endChunk()!;
     });
-    expect(chunks.flatMap(({ beginsSegment }, chunk) => (beginsSegment ? [chunk] : []))).toEqual([0, SEGMENT_CHUNKS]);
+    expect(chunks.flatMap(({ beginsSegment }, chunk) => (beginsSegment ? [chunk] : []))).toEqual([0, DEFAULT_BOUNDS.segmentChunks]);
     expect(chunks.map(({ dictionaries }) => dictionaries.size)).toEqual(chunks.map((_, chunk) => 1 - (chunk % 2)));
     let dictionaries = new SegmentDictionaries();
     chunks.forEach((chunk, number) => {

@@ -9,14 +9,6 @@ import {
 } from './column.js';
 import { SegmentDictionaries } from './segment-dictionaries.js';
 
-/** Rows of a chunk, but for the last of a log. */
-export const CHUNK_ROWS = 65_536;
-
-/**
- * A chunk with more names than this keeps the rest together, row by row, in one column of objects; so are names that a
- * database cannot hold or that are taken.
- */
-export const MAX_VALUE_COLUMNS = 64;
 
 /** Columns that every chunk has; the names of all others are attributes. */
 export const LINE_COLUMN = 'line';
@@ -24,6 +16,8 @@ export const TIME_COLUMN = 'time';
 export const SPILL_COLUMN = 'spill';
 /** How the line was written, with the attributes left out of it. */
 export const WRITTEN_COLUMN = 'written';
+/** The first byte there: the bytes of the line follow (`r`). */
+export const RAW_LINE = 0x72;
 /** The attribute that URLs are kept relative to, and the one that is. */
 export const HOST_COLUMN = 'http.request.header.host';
 export const REFERER_COLUMN = 'http.request.header.referer';

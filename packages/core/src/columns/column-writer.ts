@@ -1,10 +1,10 @@
 /** Columns of a segment while they are written, in the memory of a kernel. */
 import { CELL_WORDS, FIRST_VALUE_CODE, NONE_CODE, NUM_FIELDS, PADDING_BYTES } from '../kernel/cells.js';
+import { engineBounds } from '../bounds.js';
 import { Kernel, type Place } from '../kernel/kernel.js';
 import { encodeCodes, encodeDictionaryPart, KINDS, numBytesOfCodes, type Cell } from './column.js';
 
 const ROW_WORDS = CELL_WORDS * NUM_FIELDS;
-const FIRST_SCRATCH_BYTES = 4096;
 /** Bytes of UTF-8 that a unit of a text takes at most. */
 const MAX_UNIT_BYTES = 3;
 const LONE_SURROGATE = /\p{Surrogate}/u;
@@ -25,8 +25,18 @@ export class ColumnMemory {
   readonly #kernel = new Kernel();
   #loaded: LinesInBytes | undefined;
   /** Where values lie while they are looked up. */
-  #scratchBytes = FIRST_SCRATCH_BYTES;
-  #scratch = this.#kernel.calls.allocate(FIRST_SCRATCH_BYTES);
+  #scratchBytes: number;
+  #scratch: Place;
+  #view: Uint8Array<ArrayBuffer> | undefined;
+
+  constructor() {
+    const { kernelRows, kernelEntries, kernelBytes, kernelValueBytes } = engineBounds();
+    const { calls } = this.#kernel;
+    calls.setColumnRows(kernelRows);
+    calls.setDictionarySizes(kernelEntries, kernelBytes);
+    this.#scratchBytes = kernelValueBytes;
+    this.#scratch = calls.allocate(kernelValueBytes);
+  }
 
   createColumn(): ColumnWriter {
     return new ColumnWriter(this.#kernel, this);
@@ -44,18 +54,38 @@ export class ColumnMemory {
     kernel.bytes(kernel.calls.kindsOfLines(), numRows).set(refererKinds.subarray(0, numRows));
   }
 
-  /** Writes a value to where it is looked up. @returns from where to where it lies */
-  write(value: Uint8Array | string): readonly [Place, Place] {
-    const numBytes = value.length * (typeof value === 'string' ? MAX_UNIT_BYTES : 1) + PADDING_BYTES;
-    if (numBytes > this.#scratchBytes) {
+  /** Where the value lies that was written last. */
+  get start(): Place {
+    return this.#scratch;
+  }
+
+  /** Writes a value to where it is looked up. @returns where it ends; it begins at `start` */
+  write(value: Uint8Array | string): Place {
+    const view = this.#viewFor(value.length * (typeof value === 'string' ? MAX_UNIT_BYTES : 1));
+    if (typeof value === 'string') return this.#scratch + encoder.encodeInto(value, view).written;
+    view.set(value);
+    return this.#scratch + value.length;
+  }
+
+  /** Writes a byte and what follows it. */
+  writeAfter(first: number, rest: Uint8Array): Place {
+    const view = this.#viewFor(rest.length + 1);
+    view[0] = first;
+    view.set(rest, 1);
+    return this.#scratch + rest.length + 1;
+  }
+
+  #viewFor(numBytes: number): Uint8Array<ArrayBuffer> {
+    if (numBytes + PADDING_BYTES > this.#scratchBytes) {
       this.#kernel.calls.release(this.#scratch, this.#scratchBytes);
-      this.#scratchBytes = numBytes;
-      this.#scratch = this.#kernel.calls.allocate(numBytes);
+      this.#scratchBytes = numBytes + PADDING_BYTES;
+      this.#scratch = this.#kernel.calls.allocate(this.#scratchBytes);
+      this.#view = undefined;
     }
-    const bytes = this.#kernel.bytes(this.#scratch, this.#scratchBytes);
-    if (typeof value === 'string') return [this.#scratch, this.#scratch + encoder.encodeInto(value, bytes).written];
-    bytes.set(value);
-    return [this.#scratch, this.#scratch + value.length];
+    // Where the memory has grown since, the view has no bytes any more.
+    if (this.#view === undefined || this.#view.length === 0)
+      this.#view = this.#kernel.bytes(this.#scratch, this.#scratchBytes);
+    return this.#view;
   }
 }
 
@@ -67,6 +97,10 @@ export class ColumnWriter {
   isUsed = false;
   /** Entries that chunks before this one have. */
   #numWritten = 0;
+  /** Codes of texts that were set one by one, by kind; few, since most that come again come soon. */
+  readonly #codes = new Map<number, Map<string, number>>();
+  readonly #codesOfNumbers = new Map<number, number>();
+  readonly #keptCodes = engineBounds().keptCodes;
 
   constructor(
     private readonly kernel: Kernel,
@@ -82,8 +116,16 @@ export class ColumnWriter {
 
   /** The code of a value in this segment. @param kind of what it is the text, one of `KINDS` */
   codeOf(kind: number, value: Uint8Array | string): number {
-    const [start, end] = this.memory.write(value);
-    return this.kernel.calls.numberOf(this.#dictionary, kind, start, end) + FIRST_VALUE_CODE;
+    return this.#codeOfWritten(kind, this.memory.write(value));
+  }
+
+  /** The code of a byte and what follows it. */
+  codeOfBytes(kind: number, first: number, rest: Uint8Array): number {
+    return this.#codeOfWritten(kind, this.memory.writeAfter(first, rest));
+  }
+
+  #codeOfWritten(kind: number, end: Place): number {
+    return this.kernel.calls.numberOf(this.#dictionary, kind, this.memory.start, end) + FIRST_VALUE_CODE;
   }
 
   /** @param code as `codeOf` gave it in this segment */
@@ -115,13 +157,32 @@ export class ColumnWriter {
     else if (typeof cell === 'string') this.setText(row, KINDS.text, cell);
     else if (Array.isArray(cell) && cell.length === 1 && typeof cell[0] === 'string')
       this.setText(row, KINDS.list, cell[0]);
+    else if (typeof cell === 'number' && !Object.is(cell, -0)) this.setNumber(row, cell);
     else this.setValue(row, KINDS.json, JSON.stringify(cell));
   }
 
+  /** Numbers of a log are few: statuses, ports, sizes. */
+  setNumber(row: number, value: number): void {
+    let code = this.#codesOfNumbers.get(value);
+    if (code === undefined) {
+      code = this.codeOf(KINDS.json, JSON.stringify(value));
+      if (this.#codesOfNumbers.size < this.#keptCodes) this.#codesOfNumbers.set(value, code);
+    }
+    this.setCode(row, code);
+  }
+
   setText(row: number, kind: number, text: string): void {
-    // Of half a surrogate pair UTF-8 knows nothing, but JSON does.
-    if (LONE_SURROGATE.test(text)) this.setValue(row, KINDS.json, JSON.stringify(kind === KINDS.list ? [text] : text));
-    else this.setValue(row, kind, text);
+    let codes = this.#codes.get(kind);
+    if (!codes) this.#codes.set(kind, (codes = new Map()));
+    let code = codes.get(text);
+    if (code === undefined) {
+      // UTF-8 has no form for half a surrogate pair, but JSON has.
+      code = LONE_SURROGATE.test(text)
+        ? this.codeOf(KINDS.json, JSON.stringify(kind === KINDS.list ? [text] : text))
+        : this.codeOf(kind, text);
+      if (codes.size < this.#keptCodes) codes.set(text, code);
+    }
+    this.setCode(row, code);
   }
 
   /** The codes of a chunk; undefined where no row says anything. */

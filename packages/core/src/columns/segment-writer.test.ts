@@ -1,7 +1,8 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { KINDS, type Cell } from './column.js';
-import { SEGMENT_CHUNKS, SegmentWriter } from './segment-writer.js';
+import { DEFAULT_BOUNDS } from '../bounds.js';
+import { SegmentWriter } from './segment-writer.js';
 
 const HEADER_BYTES = 16;
 
@@ -68,7 +69,7 @@ describe('chunks that are written', () => {
           const writer = new SegmentWriter();
           let naive = new Map(['one', 'two'].map((name) => [name, new NaiveColumn()]));
           for (const [index, given] of chunks.entries()) {
-            if (index % SEGMENT_CHUNKS === 0) naive = new Map(['one', 'two'].map((name) => [name, new NaiveColumn()]));
+            if (index % DEFAULT_BOUNDS.segmentChunks === 0) naive = new Map(['one', 'two'].map((name) => [name, new NaiveColumn()]));
             // So many values that tables and arrays grow.
             const more = Array.from({ length: numMore }, (_, row): [Cell, Cell] => [`${index} ${row}`, row % 3]);
             const rows = [...given, ...more];

@@ -1,28 +1,23 @@
 /** Gathers rows into chunks, and chunks into segments that share their dictionaries. */
 import {
-  CHUNK_ROWS,
   HOST_COLUMN,
   LINE_COLUMN,
-  MAX_VALUE_COLUMNS,
   REFERER_COLUMN,
   RESERVED_COLUMNS,
   SPILL_COLUMN,
   TIME_COLUMN,
+  RAW_LINE,
   WRITTEN_COLUMN,
   type EncodedChunk,
   type Row,
 } from './chunk.js';
+import { engineBounds } from '../bounds.js';
 import { ColumnMemory, type ColumnWriter, type LinesInBytes } from './column-writer.js';
 import { encodeIntegers, KINDS, OWN_SCHEMES, type Cell } from './column.js';
 import { grownFloats } from './grown.js';
 
-/** Chunks whose columns share their dictionaries. */
-export const SEGMENT_CHUNKS = 16;
-/** A segment ends early where its dictionaries come to this many bytes. */
-const MAX_DICTIONARY_BYTES = 64 * 1024 * 1024;
-const FIRST_ROWS = 256;
-
 const LONE_SURROGATE = /\p{Surrogate}/u;
+const OWN_URLS = Object.entries(OWN_SCHEMES).map(([kind, scheme]) => ({ kind: Number(kind), scheme }));
 
 /** The text of a list of one. */
 function onlyText(cell: Cell): string | undefined {
@@ -37,9 +32,10 @@ function isHostEnd(code: number): boolean {
 
 export class SegmentWriter {
   readonly #memory = new ColumnMemory();
+  readonly #bounds = engineBounds();
   #columns = new Map<string, ColumnWriter>();
-  #lines = new Float64Array(FIRST_ROWS);
-  #times = new Float64Array(FIRST_ROWS);
+  #lines = new Float64Array(this.#bounds.writerRows);
+  #times = new Float64Array(this.#bounds.writerRows);
   #numChunks = 0;
   /** Counts the segments that were begun; columns belong to one. */
   segment = 0;
@@ -47,7 +43,12 @@ export class SegmentWriter {
   numRows = 0;
 
   get isChunkFull(): boolean {
-    return this.numRows === CHUNK_ROWS;
+    return this.numRows === this.#bounds.chunkRows;
+  }
+
+  /** Rows for which the chunk still has room. */
+  get numRowsLeft(): number {
+    return this.#bounds.chunkRows - this.numRows;
   }
 
   /** @returns the number of the row in its chunk */
@@ -80,8 +81,8 @@ export class SegmentWriter {
     this.#memory.load(lines);
   }
 
-  /** @param written how the line was written */
-  push({ line, atUnixMs, attributes }: Row, written?: Uint8Array): void {
+  /** @param rawLine the bytes of the line, where they are kept */
+  push({ line, atUnixMs, attributes }: Row, rawLine?: Uint8Array): void {
     const row = this.beginRow(line, atUnixMs);
     let spilled: Record<string, Cell> | undefined;
     for (const name of Object.keys(attributes)) {
@@ -93,28 +94,35 @@ export class SegmentWriter {
       else (spilled ??= Object.create(null) as Record<string, Cell>)[name] = cell;
     }
     if (spilled) this.column(SPILL_COLUMN).set(row, spilled as Cell);
-    if (written) this.column(WRITTEN_COLUMN).setValue(row, KINDS.text, written);
+    if (rawLine) {
+      const column = this.column(WRITTEN_COLUMN);
+      column.setCode(row, column.codeOfBytes(KINDS.text, RAW_LINE, rawLine));
+    }
   }
 
   /** Keeps a URL without its host where that is the host of the row. @returns false where it is not */
   #setOwnUrl(column: ColumnWriter, row: number, cell: Cell, host: Cell): boolean {
-    const [url, name] = [onlyText(cell), onlyText(host)];
-    if (!url || !name || !this.#attribute(HOST_COLUMN) || LONE_SURROGATE.test(url)) return false;
-    for (const [kind, scheme] of Object.entries(OWN_SCHEMES)) {
+    const url = onlyText(cell);
+    const name = onlyText(host);
+    if (!url || !name || !this.#attribute(HOST_COLUMN)) return false;
+    for (const { kind, scheme } of OWN_URLS) {
       const start = scheme.length + name.length;
       const isOwn = url.startsWith(scheme) && url.startsWith(name, scheme.length);
-      if (!isOwn || !(url.length === start || isHostEnd(url.charCodeAt(start)))) continue;
-      column.setText(row, Number(kind), url.slice(start));
+      if (!isOwn || !(url.length === start || isHostEnd(url.charCodeAt(start))) || LONE_SURROGATE.test(url)) continue;
+      column.setText(row, kind, url.slice(start));
       return true;
     }
     return false;
   }
 
-  /** The column of an attribute; undefined where there is no room for one, or a database cannot hold its name. */
+  /**
+   * The column of an attribute; undefined where there is no room for one, or a database cannot hold its name. Such
+   * attributes are kept together, row by row, in one column of objects.
+   */
   #attribute(name: string): ColumnWriter | undefined {
     const known = RESERVED_COLUMNS.has(name) ? undefined : this.#columns.get(name);
     if (known) return known;
-    const hasRoom = this.#columns.size < MAX_VALUE_COLUMNS && !name.includes('\0') && !RESERVED_COLUMNS.has(name);
+    const hasRoom = this.#columns.size < this.#bounds.valueColumns && !name.includes('\0') && !RESERVED_COLUMNS.has(name);
     return hasRoom ? this.column(name) : undefined;
   }
 
@@ -146,7 +154,8 @@ export class SegmentWriter {
     const beginsSegment = this.#numChunks === 0;
     this.#numChunks += 1;
     this.numRows = 0;
-    if (this.#numChunks === SEGMENT_CHUNKS || dictionaryBytes > MAX_DICTIONARY_BYTES) {
+    const { segmentChunks, dictionaryBytes: maxDictionaryBytes } = this.#bounds;
+    if (this.#numChunks === segmentChunks || dictionaryBytes > maxDictionaryBytes) {
       this.#numChunks = 0;
       this.segment += 1;
       for (const column of this.#columns.values()) column.release();

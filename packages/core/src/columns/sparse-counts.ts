@@ -1,8 +1,8 @@
-const FIRST_COUNTS = 4096;
+import { engineBounds } from '../bounds.js';
 
 /** Counts by whole numbers, few of which come up between two times of being taken. */
 export class SparseCounts {
-  #counts = new Int32Array(FIRST_COUNTS);
+  #counts = new Int32Array(engineBounds().counts);
   /** Those that are not 0, in the order in which they came up. */
   #touched: number[] = [];
 

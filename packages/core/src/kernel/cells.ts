@@ -22,10 +22,11 @@ export const CELL_WORDS = 3;
 export const NONE = -1;
 export const NOUGHT = -2;
 
-/** How a field is written: `-`, nothing, or its value. */
+/** How a field is written: `-`, nothing, its value, or its value with backslashes before quotation marks and backslashes. */
 export const MISSING = 0;
 export const EMPTY = 1;
 export const VALUE = 2;
+export const ESCAPED = 3;
 /** Where the two bits of a field stand that may be missing, in the shape of a line, and where its zone. */
 export const HOST_BITS = 0;
 export const CLIENT_BITS = 2;

@@ -11,6 +11,10 @@ export interface KernelCalls {
   /** @param numBytes as it was allocated with */
   release(block: Place, numBytes: number): void;
 
+  /** First sizes of columns and dictionaries, powers of two. */
+  setColumnRows(numRows: number): void;
+  setDictionarySizes(numEntries: number, numBytes: number): void;
+
   newColumn(): Place;
   releaseColumn(column: Place): void;
   dictionaryOf(column: Place): Place;

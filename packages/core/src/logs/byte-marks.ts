@@ -16,6 +16,13 @@ const RUNS = /([\udc80-\udcff]+)|[^\udc80-\udcff]+/gu;
 const REPLACEMENT = '\ufffd';
 const MAX_SEQUENCE_BYTES = 4;
 
+let numMarks = 0;
+
+/** How many marks were made so far: where it stays the same, a text has none. */
+export function countMarks(): number {
+  return numMarks;
+}
+
 /** Decodes UTF-8. @returns the text, with a mark for each byte that belongs to no character */
 export function decodeWithMarks(bytes: Uint8Array): string {
   const text = decoder.decode(bytes);
@@ -25,6 +32,7 @@ export function decodeWithMarks(bytes: Uint8Array): string {
   for (let at = 0; at < bytes.length;) {
     const length = sequenceLength(bytes, at);
     if (length === 0) {
+      numMarks += 1;
       parts.push(decoder.decode(bytes.subarray(validFrom, at)), String.fromCharCode(MARK_BASE + bytes[at]!));
       validFrom = at + 1;
     }

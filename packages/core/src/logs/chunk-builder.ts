@@ -1,4 +1,4 @@
-import { CHUNK_ROWS, type EncodedChunk } from '../columns/chunk.js';
+import type { EncodedChunk } from '../columns/chunk.js';
 import { SegmentWriter } from '../columns/segment-writer.js';
 import type { RejectedLine } from '../request/record.js';
 import type { ReaderOptions } from './layout.js';
@@ -6,7 +6,6 @@ import type { ParsedLines } from './log-parser.js';
 import { NcsaColumns } from './ncsa-columns.js';
 import { ncsaShapeOf, type PlainLines } from './ncsa-fields.js';
 import type { LogFormat, ReadLine } from './reader.js';
-import { writtenAs } from './written.js';
 
 /** The second step of an import: lines that are taken apart to chunks of columns. */
 export class ChunkBuilder {
@@ -44,7 +43,7 @@ export class ChunkBuilder {
 
   #addPlain(plain: PlainLines, from: number, to: number): void {
     for (let row = from; row < to;) {
-      const until = Math.min(to, row + CHUNK_ROWS - this.#writer.numRows);
+      const until = Math.min(to, row + this.#writer.numRowsLeft);
       this.#ncsa!.write(plain, row, until);
       row = until;
       if (this.#writer.isChunkFull) this.#endChunk();
@@ -53,7 +52,7 @@ export class ChunkBuilder {
 
   #addLine(line: ReadLine): void {
     if (line.kind === 'rejected') this.onRejected(line.rejected);
-    else this.#writer.push(line.record, line.bytes && writtenAs(line.bytes));
+    else this.#writer.push(line.record, line.bytes);
     if (this.#writer.isChunkFull) this.#endChunk();
   }
 

@@ -11,6 +11,7 @@ import {
   CLIENT,
   CLIENT_BITS,
   EMPTY,
+  ESCAPED,
   HOST,
   HOST_BITS,
   METHOD,
@@ -29,7 +30,7 @@ import {
 } from '../kernel/cells.js';
 import { FILE_ATTRIBUTE } from '../request/record.js';
 import { FIELDS, type NcsaShape, type PlainLines } from './ncsa-fields.js';
-import { ATTRIBUTE_END, ATTRIBUTE_START, TEMPLATE, TIME_MARK } from './written.js';
+import { ATTRIBUTE_END, ATTRIBUTE_START, ESCAPED_START, TEMPLATE, TIME_MARK } from './written.js';
 
 /** Instead of one kind of all lines. */
 const KIND_OF_LINE = 0;
@@ -105,7 +106,12 @@ export class NcsaColumns {
     const mark = (field: number): string => `${ATTRIBUTE_START}${FIELDS[field]!.name}${ATTRIBUTE_END}`;
     const kindAt = (bits: number): number => (kinds >> bits) & 3;
     const word = (field: number, bits: number): string =>
-      ({ [MISSING]: '-', [EMPTY]: '', [VALUE]: mark(field) })[kindAt(bits)]!;
+      ({
+        [MISSING]: '-',
+        [EMPTY]: '',
+        [VALUE]: mark(field),
+        [ESCAPED]: `${ESCAPED_START}${FIELDS[field]!.name}${ATTRIBUTE_END}`,
+      })[kindAt(bits)]!;
     const query = { [MISSING]: '', [EMPTY]: '?', [VALUE]: `?${mark(QUERY)}` }[kindAt(QUERY_BITS)]!;
     const text = [
       TEMPLATE,

@@ -41,19 +41,23 @@ export class NcsaLines {
   /** Takes the lines that end in a piece and are as usual, and hands over all others as they come. */
   split(piece: Uint8Array, takeOther: (line: Line) => void): void {
     const { splitter } = this;
-    let rest = piece;
+    // Parts of Node's own kind of array take longer to make.
+    let rest = new Uint8Array(piece.buffer, piece.byteOffset, piece.length);
     if (this.#isOverlong(piece)) {
       splitter.split(this.#open(), takeOther);
       const end = piece.indexOf(LINE_FEED) + 1 || piece.length;
       splitter.split(piece.subarray(0, end), takeOther);
-      rest = piece.subarray(end);
+      rest = rest.subarray(end);
     }
+    const numBegun = this.#begun.length;
     const bytes = this.#open(rest);
     const end = bytes.lastIndexOf(LINE_FEED) + 1;
     for (let at = this.#takeLines(0, end); at < end; at = this.#takeLines(at, end)) {
       const start = at;
       at = bytes.indexOf(LINE_FEED, start) + 1;
-      splitter.split(bytes.slice(start, at), takeOther);
+      // Bytes of the piece stay as they are, while those of the kernel change.
+      const line = start >= numBegun ? rest.subarray(start - numBegun, at - numBegun) : bytes.slice(start, at);
+      splitter.split(line, takeOther);
     }
     this.#begun = bytes.slice(end);
   }

@@ -39,27 +39,44 @@ export function parseNcsaLine(
   if (atUnixMs === undefined) return time === '' || time === '-' ? 'no-time' : 'bad-time';
   const line = parseRequestLine(unescapeField(request));
   const shownHost = line.authority ?? (hostColumn === undefined ? undefined : orNone(hostColumn));
-  const attributes: Attributes = {
-    'client.address': orNone(client),
-    ...(line.version === null ? {} : { 'network.protocol.version': line.version }),
-    ...(line.full === null ? { 'url.path': line.path, 'url.query': line.query } : { 'url.full': line.full }),
-    'http.request.method': line.method,
-    ...(shownHost === undefined ? {} : { 'http.request.header.host': shownHost === null ? null : [shownHost] }),
-    ...(referer === undefined ? {} : { 'http.request.header.referer': listOrNone(referer) }),
-    'http.response.status_code': status === '-' ? null : Number(status),
-    'http.response.body.size': bytes === '-' ? 0 : Number(bytes),
-    ...(agent === undefined ? {} : { 'user_agent.original': orNone(unescapeField(agent)) }),
-    'user.name': orNone(user),
-  };
+  // Assigned one by one: spreading parts costs more than all the rest.
+  const attributes: Record<string, Attributes[string]> = { 'client.address': orNone(client) };
+  if (line.version !== null) attributes['network.protocol.version'] = line.version;
+  if (line.full === null) {
+    attributes['url.path'] = line.path;
+    attributes['url.query'] = line.query;
+  } else attributes['url.full'] = line.full;
+  attributes['http.request.method'] = line.method;
+  if (shownHost !== undefined) attributes['http.request.header.host'] = shownHost === null ? null : [shownHost];
+  if (referer !== undefined) attributes['http.request.header.referer'] = listOrNone(referer);
+  attributes['http.response.status_code'] = status === '-' ? null : Number(status);
+  attributes['http.response.body.size'] = bytes === '-' ? 0 : Number(bytes);
+  if (agent !== undefined) attributes['user_agent.original'] = orNone(unescapeField(agent));
+  attributes['user.name'] = orNone(user);
   return { atUnixMs, attributes };
 }
 
-let lastTime: { readonly text: string; readonly atUnixMs: number | undefined } = { text: '', atUnixMs: undefined };
+/** `10/Oct/2026:13:55:36 +0200`: the seconds, and all of it. */
+const SECONDS_AT = 18;
+const TIME_LENGTH = 26;
+let lastTime: { readonly start: string; readonly zone: string; readonly minuteUnixMs: number } | undefined;
 
-/** Requests of one second share the text of their time, so the last one is remembered. */
+/** Requests of one minute share the text of their time but for the seconds, so the last one is kept. */
 function readTime(text: string): number | undefined {
-  if (text !== lastTime.text) lastTime = { text, atUnixMs: parseNcsaTime(text) };
-  return lastTime.atUnixMs;
+  const seconds = /^[0-5]\d$/.test(text.slice(SECONDS_AT, SECONDS_AT + 2)) && text.length === TIME_LENGTH;
+  // A leap second, or no time at all.
+  if (!seconds) return parseNcsaTime(text);
+  const secondsMs = Number(text.slice(SECONDS_AT, SECONDS_AT + 2)) * 1000;
+  if (lastTime && text.startsWith(lastTime.start) && text.endsWith(lastTime.zone))
+    return lastTime.minuteUnixMs + secondsMs;
+  const atUnixMs = parseNcsaTime(text);
+  if (atUnixMs !== undefined)
+    lastTime = {
+      start: text.slice(0, SECONDS_AT),
+      zone: text.slice(SECONDS_AT + 2),
+      minuteUnixMs: atUnixMs - secondsMs,
+    };
+  return atUnixMs;
 }
 
 function orNone(text: string): string | null {
@@ -72,13 +89,43 @@ function listOrNone(text: string): readonly string[] | null {
 }
 
 const ESCAPES: Record<string, number> = { 'n': 10, 'r': 13, 't': 9, 'b': 8, 'f': 12, 'v': 11, '"': 34, '\\': 92 };
+const HEX_DIGITS = '0123456789abcdef';
+
 /** Undoes `\"`, `\\`, `\n` and `\xHH`; the bytes of a run of escapes are UTF-8, and marks where they are not. */
 export function unescapeField(text: string): string {
-  if (!text.includes('\\')) return text;
-  return text.replace(/(?:\\x[0-9a-fA-F]{2}|\\[nrtbfv"\\])+/g, (run) => {
-    const bytes = Array.from(run.matchAll(/\\x(..)|\\(.)/g), ([, hex, letter]) =>
-      hex === undefined ? ESCAPES[letter!]! : Number.parseInt(hex, 16),
-    );
-    return decodeWithMarks(Uint8Array.from(bytes));
-  });
+  let at = text.indexOf('\\');
+  if (at < 0) return text;
+  let result = '';
+  let plainFrom = 0;
+  while (at >= 0) {
+    const bytes: number[] = [];
+    const runStart = at;
+    let isAscii = true;
+    for (let byte = escapedByte(text, at); byte >= 0; byte = escapedByte(text, at)) {
+      bytes.push(byte);
+      isAscii &&= byte < 0x80;
+      at += text[at + 1] === 'x' ? 4 : 2;
+    }
+    if (bytes.length > 0) {
+      const run = isAscii ? String.fromCharCode(...bytes) : decodeWithMarks(Uint8Array.from(bytes));
+      result += text.slice(plainFrom, runStart) + run;
+      plainFrom = at;
+    } else at += 1;
+    at = text.indexOf('\\', at);
+  }
+  return result + text.slice(plainFrom);
+}
+
+/** The byte that is escaped there; negative where no escape begins. */
+function escapedByte(text: string, at: number): number {
+  if (text[at] !== '\\') return -1;
+  const letter = text[at + 1];
+  if (letter !== 'x') return (letter !== undefined && ESCAPES[letter]) || -1;
+  const high = digitOf(text[at + 2]);
+  const low = digitOf(text[at + 3]);
+  return high < 0 || low < 0 ? -1 : high * 16 + low;
+}
+
+function digitOf(character: string | undefined): number {
+  return character === undefined ? -1 : HEX_DIGITS.indexOf(character.toLowerCase());
 }

@@ -1,7 +1,7 @@
 import { FILE_ATTRIBUTE, type LogRecord, type RejectedLine, type RejectReason } from '../request/record.js';
 import { parseHarEntry } from './har.js';
 import { HarSplitter } from './har-entries.js';
-import { resolveMarks } from './byte-marks.js';
+import { countMarks, resolveMarks } from './byte-marks.js';
 import { createKeyValueParser } from './key-value.js';
 import { LayoutError, type ReaderOptions } from './layout.js';
 import { LineSplitter, startOf, type Line, type Splitter } from './lines.js';
@@ -168,14 +168,11 @@ export function markLine(read: ReadLine, file: string): ReadLine {
  */
 export function createLineReader(format: LogFormat, options: ReaderOptions): (line: Line) => ReadLine | undefined {
   const parse = parserOf(format, options);
-  const hasEscapes = !JSON_FORMATS.includes(format);
-  return (line) => readLine(line, parse, hasEscapes);
+  return (line) => readLine(line, parse);
 }
 
-const JSON_FORMATS: readonly LogFormat[] = ['ndjson', 'har'];
-
-/** @param hasEscapes whether the format can write a byte as `\xHH` */
-function readLine(line: Line, parse: LineParser, hasEscapes: boolean): ReadLine | undefined {
+function readLine(line: Line, parse: LineParser): ReadLine | undefined {
+  const numMarks = countMarks();
   const { text } = line;
   const isInvalid = text.includes('\ufffd');
   const parsed = line.isOverlong
@@ -185,9 +182,8 @@ function readLine(line: Line, parse: LineParser, hasEscapes: boolean): ReadLine 
       : parse(isInvalid ? line.markedText : text, undefined);
   if (parsed === undefined) return undefined;
   if (typeof parsed !== 'string') {
-    const hasMarks = isInvalid || (hasEscapes && text.includes('\\x'));
     const { atUnixMs } = parsed;
-    const attributes = hasMarks ? resolveMarks(parsed.attributes) : parsed.attributes;
+    const attributes = countMarks() === numMarks ? parsed.attributes : resolveMarks(parsed.attributes);
     return { kind: 'record', record: { line: line.number, atUnixMs, attributes } };
   }
   return { kind: 'rejected', rejected: { line: line.number, reason: parsed, start: startOf(line.text) } };

@@ -2,37 +2,33 @@
  * How the line of a request was written: its bytes, or a template in which attributes and the time are left out, since
  * they are kept in columns of their own.
  */
-import type { Row } from '../columns/chunk.js';
+import { RAW_LINE, type Row } from '../columns/chunk.js';
 
-/** The first character: a template follows, or the line itself. */
+/** The first character where a template follows; where the line itself does, it is `RAW_LINE`. */
 export const TEMPLATE = 't';
-export const RAW = 'r';
 /** Around the name of an attribute that is left out. */
 export const ATTRIBUTE_START = '\u0001';
 export const ATTRIBUTE_END = '\u0002';
+/** Before the name of one that is written with backslashes before quotation marks and backslashes. */
+export const ESCAPED_START = '\u0004';
 /** Stands for the time of the NCSA formats in the zone that follows. */
 export const TIME_MARK = '\u0003';
 
+const MARKS = /\u0001([^\u0002]*)\u0002|\u0004([^\u0002]*)\u0002|\u0003( [+-]\d{4})/g;
 const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
 const encoder = new TextEncoder();
 const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 
-/** @param line the bytes of a line, without its line break */
-export function writtenAs(line: Uint8Array): Uint8Array {
-  const bytes = new Uint8Array(line.length + 1);
-  bytes[0] = RAW.charCodeAt(0);
-  bytes.set(line, 1);
-  return bytes;
-}
-
 /** The line of a request, byte for byte, without its line break. */
 export function lineOf(written: Uint8Array, { attributes, atUnixMs }: Omit<Row, 'line'>): Uint8Array {
-  if (written[0] === RAW.charCodeAt(0)) return written.subarray(1);
+  if (written[0] === RAW_LINE) return written.subarray(1);
   const text = decoder
     .decode(written.subarray(1))
-    .replace(/\u0001([^\u0002]*)\u0002|\u0003( [+-]\d{4})/g, (_, name: string | undefined, zone: string) =>
-      name === undefined ? `${ncsaTime(atUnixMs, zone)}${zone}` : textOf(attributes[name]),
-    );
+    .replace(MARKS, (_, name: string | undefined, escapedName: string | undefined, zone: string) => {
+      if (name !== undefined) return textOf(attributes[name]);
+      if (escapedName !== undefined) return textOf(attributes[escapedName]).replace(/["\\]/g, '\\$&');
+      return `${ncsaTime(atUnixMs, zone)}${zone}`;
+    });
   return encoder.encode(text);
 }
 

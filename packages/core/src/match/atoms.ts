@@ -46,8 +46,8 @@ export class AtomIndex {
 
   #addWords(atom: number, values: readonly Value[], lookup: Lookup | undefined): void {
     const members = lookup?.kind === 'members' ? lookup : undefined;
-    const gathered = gatherEntries(values, members?.lists ?? new Map());
-    invariant(gathered, 'a set of words is too large');
+    const gathered = gatherEntries(values, members?.lists ?? new Map(), Infinity);
+    invariant(gathered, 'a list of words is a dataset');
     for (const value of gathered.entries) {
       const word = value.kind === 'country' ? value.code : wordOf(value);
       const entries = this.#words.get(word) ?? [];

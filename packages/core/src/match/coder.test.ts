@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import { expect, it } from 'vitest';
-import { ChunkRows, MAX_VALUE_COLUMNS } from '../columns/chunk.js';
+import { DEFAULT_BOUNDS } from '../bounds.js';
+import { ChunkRows } from '../columns/chunk.js';
 import type { Cell } from '../columns/column.js';
 import { SegmentDictionaries } from '../columns/segment-dictionaries.js';
 import { SegmentWriter } from '../columns/segment-writer.js';
@@ -31,7 +32,7 @@ function segmentOf(chunks: readonly (readonly Attributes[])[], hasWhole: boolean
 const cell = fc.constantFrom<Cell[]>(undefined, null, 'x', 'y', 'z', ['x'], 7, ...Array.from('abcdefghijkl'));
 const row = fc.record({ a: cell, b: fc.constantFrom<Cell[]>(undefined, 'p', 'q') }) as fc.Arbitrary<Attributes>;
 /** So many that there is no column for others. */
-const CROWD = Object.fromEntries(Array.from({ length: MAX_VALUE_COLUMNS }, (_, index) => [`x.${index}`, 'x']));
+const CROWD = Object.fromEntries(Array.from({ length: DEFAULT_BOUNDS.valueColumns }, (_, index) => [`x.${index}`, 'x']));
 const withCrowd = fc.tuple(row, fc.boolean()).map(([one, isSpilled]) => (isSpilled ? { ...CROWD, ...one } : one));
 
 it('a chunk in any place of its segment comes to what its rows come to one by one', () => {

@@ -11,6 +11,7 @@ import {
   type Dictionary,
   type ValueColumn,
 } from '../columns/column.js';
+import { engineBounds } from '../bounds.js';
 import type { Feature } from './features.js';
 import { ABSENT, PairMap } from './pair-map.js';
 import { Reading } from './reading.js';
@@ -48,10 +49,6 @@ interface Telling {
 }
 
 const UNSET = ABSENT;
-/** With more values than these, all are let go of when the next dictionary comes. */
-const MAX_KEPT_TEXTS = 500_000;
-const MAX_TABLES = 8;
-
 /** What was read of the values of one column, all other inputs being the same. */
 interface Table {
   /** The dictionary that was seen last. */
@@ -70,6 +67,7 @@ interface Table {
 export class Coder {
   /** By the column and what is constant. */
   readonly #tables = new Map<string, Table>();
+  readonly #bounds = engineBounds();
   /** The one key of rows that nothing tells apart. */
   #zeros = new Uint8Array();
 
@@ -140,7 +138,7 @@ export class Coder {
     const context = `${name}\n${JSON.stringify(constants)}`;
     let table = this.#tables.get(context);
     if (!table) {
-      if (this.#tables.size > MAX_TABLES) this.#tables.clear();
+      if (this.#tables.size > this.#bounds.keptTables) this.#tables.clear();
       const empty = this.features.map(() => new Int32Array());
       table = { dictionary: undefined, byCode: empty, numRead: FIRST_VALUE_CODE, byText: new Map(), kept: empty };
       this.#tables.set(context, table);
@@ -161,9 +159,11 @@ export class Coder {
   #keepTexts(table: Table): void {
     const { dictionary, byCode, byText } = table;
     if (!dictionary) return;
-    if (byText.size > MAX_KEPT_TEXTS) byText.clear();
+    if (byText.size > this.#bounds.keptTexts) byText.clear();
     const [isRead] = byCode as [Int32Array];
-    const kept = table.kept.map((numbers) => longer(numbers, byText.size + isRead.length));
+    // After they were cleared, more places than are needed may be there already.
+    const numPlaces = byText.size + isRead.length;
+    const kept = table.kept.map((numbers) => (numbers.length < numPlaces ? longer(numbers, numPlaces) : numbers));
     table.kept = kept;
     for (let code = FIRST_VALUE_CODE; code < isRead.length; code += 1) {
       if (isRead[code] === UNSET) continue;

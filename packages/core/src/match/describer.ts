@@ -15,7 +15,6 @@ import type { Seat } from './seat.js';
 import { evaluateNode } from './conditions.js';
 import { TRUE } from './truth.js';
 
-const MAX_TEXTS = 2_000_000;
 const NO_TAGS: ReadonlySet<string> = new Set();
 
 /** What is recognised of a request at one gate. */
@@ -123,7 +122,7 @@ export class Describer extends Plan {
   }
 
   override get isFull(): boolean {
-    return super.isFull || Object.values(this.#texts).some(({ size }) => size > MAX_TEXTS);
+    return super.isFull || Object.values(this.#texts).some(({ size }) => size > this.bounds.texts);
   }
 
   override forget(): void {

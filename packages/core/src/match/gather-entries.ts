@@ -1,8 +1,6 @@
+import { engineBounds } from '../bounds.js';
 import { isListName, listNamed, type ResolvedList } from '../check/members.js';
 import type { Value } from '../language/tree.js';
-
-/** More than this are not entered into an index one by one: the set itself is asked for each distinct value. */
-const MAX_GATHERED = 200_000;
 
 /** All entries of some values, those of lists included. */
 export interface Gathered {
@@ -15,6 +13,7 @@ export interface Gathered {
 export function gatherEntries(
   values: readonly Value[],
   lists: ReadonlyMap<string, ResolvedList>,
+  maxEntries: number = engineBounds().indexedEntries,
 ): Gathered | undefined {
   const entries: Value[] = [];
   let isExact = true;
@@ -25,7 +24,7 @@ export function gatherEntries(
         continue;
       }
       const { source, numEntries } = listNamed(lists, value.name);
-      if (entries.length + numEntries > MAX_GATHERED || source.entries.length === 0) return numEntries === 0;
+      if (entries.length + numEntries > maxEntries || source.entries.length === 0) return numEntries === 0;
       if (source.exceptions.length > 0) isExact = false;
       if (!gather(source.entries)) return false;
     }

@@ -4,6 +4,7 @@ import type { Comparison } from '../language/tree.js';
 import type { Field } from '../request/field.js';
 import type { PathReading } from '../request/path.js';
 import { printCondition } from '../language/condition-text.js';
+import { engineBounds } from '../bounds.js';
 import { AtomIndex } from './atoms.js';
 import type { Feature, FeatureValue } from './features.js';
 import { grownWords } from '../columns/grown.js';
@@ -11,10 +12,7 @@ import { Heard } from './heard.js';
 import type { Reading } from './reading.js';
 import { FALSE, TRUE, UNKNOWN, type Degree } from './truth.js';
 
-const FIRST_ROOM = 1024;
 const NO_CLASS = -1;
-/** Words of the table of degrees: a larger one would be waited for longer than entries are searched. */
-const MAX_DEGREE_WORDS = 1 << 20;
 /** Of the table of degrees: two bits each, so many in a word. */
 const DEGREES_BITS = 4;
 const DEGREE_MASK = (1 << DEGREES_BITS) - 1;
@@ -28,17 +26,18 @@ export class Group implements Feature<number> {
   readonly key: string;
   readonly inputs: readonly string[];
   readonly #index: AtomIndex;
+  readonly #bounds = engineBounds();
   /** Numbers of classes by the hash of their entries, open addressing. */
-  #byHash = new Int32Array(FIRST_ROOM).fill(NO_CLASS);
+  #byHash = new Int32Array(this.#bounds.classRoom).fill(NO_CLASS);
   #heard: Heard | undefined;
   numClasses = 0;
-  #entries = new Int32Array(FIRST_ROOM);
+  #entries = new Int32Array(this.#bounds.classRoom);
   numEntries = 0;
   /** Where the entries of each class begin, and those of the next. */
-  #starts = new Int32Array(FIRST_ROOM);
+  #starts = new Int32Array(this.#bounds.classRoom);
   numAtoms = 0;
   /** By class and atom; as it began where it would be too large. */
-  #degrees = new Int32Array(FIRST_ROOM);
+  #degrees = new Int32Array(this.#bounds.classRoom);
   #hasDegrees = true;
   /** Of a class in the table of degrees. */
   #degreeWords = 0;
@@ -115,7 +114,8 @@ export class Group implements Feature<number> {
   #tabulate(number: number, entries: Int32Array): void {
     const start = number * this.#degreeWords;
     const end = start + this.#degreeWords;
-    this.#hasDegrees = end <= MAX_DEGREE_WORDS;
+    // A larger table would be waited for longer than entries are searched.
+    this.#hasDegrees = end <= this.#bounds.truthWords;
     if (!this.#hasDegrees) return;
     while (end > this.#degrees.length) this.#degrees = grownWords(this.#degrees);
     this.#degrees.fill(0, start, end);
@@ -155,7 +155,7 @@ export class Group implements Feature<number> {
 
   /** Lets go of all classes. */
   forget(): void {
-    this.#byHash = new Int32Array(FIRST_ROOM).fill(NO_CLASS);
+    this.#byHash = new Int32Array(this.#bounds.classRoom).fill(NO_CLASS);
     this.numClasses = 0;
     this.numEntries = 0;
     this.#hasDegrees = true;

@@ -1,21 +1,29 @@
+import { engineBounds } from '../bounds.js';
 import { grownWords } from '../columns/grown.js';
 
 /** Gathers the atoms that hold for a value, or other numbered things, each once. */
 export class Heard {
   /** Twice the number of an atom, and one more where it is unknown; `size` of them. */
-  entries = new Int32Array(64);
+  entries: Int32Array<ArrayBuffer>;
   size = 0;
   /** By atom: in which round it was heard last. */
   readonly #rounds: Int32Array;
   #round = 0;
+  readonly #bounds = engineBounds();
 
   constructor(numAtoms: number) {
+    this.entries = new Int32Array(this.#bounds.setRoom);
     this.#rounds = new Int32Array(numAtoms);
   }
 
   /** Forgets what was heard. */
   begin(): void {
     this.size = 0;
+    // Rounds are kept in 32 bits.
+    if (this.#round === this.#bounds.setRounds) {
+      this.#rounds.fill(0);
+      this.#round = 0;
+    }
     this.#round += 1;
   }
 
@@ -41,7 +49,7 @@ export class Heard {
   /** Brings the entries into their order. Mostly there are few, or some runs that have an order already. */
   sort(): void {
     const { entries, size } = this;
-    if (size > 192) {
+    if (size > this.#bounds.insertionSort) {
       entries.subarray(0, size).sort();
       return;
     }

@@ -16,12 +16,17 @@ export const UNKNOWN_KEY = -1;
  * is handed over as a number, of which a text is made where it is needed.
  */
 export class KeyTexts {
-  readonly #numbers = new Map<string, number>();
+  #numbers = new Map<string, number>();
   #texts: (string | number)[] = [];
   #addresses = new PairMap();
 
   get size(): number {
     return this.#texts.length;
+  }
+
+  /** The texts by their numbers: another list once they were cleared, while the numbers of before keep theirs. */
+  get list(): KeyList {
+    return this.#texts;
   }
 
   /** @param key the text, or the bits of an IPv4 address that is the key as a whole; whoever reads one kind never reads the other of the same */
@@ -44,15 +49,22 @@ export class KeyTexts {
   }
 
   textOf(number: number): string {
-    const key = this.#texts[number]!;
-    return typeof key === 'string' ? key : `"${formatIpv4(key)}"`;
+    return keyText(this.#texts, number);
   }
 
   forget(): void {
-    this.#numbers.clear();
+    this.#numbers = new Map();
     this.#texts = [];
     this.#addresses = new PairMap();
   }
+}
+
+/** Texts of keys by their numbers; an IPv4 address is a number, of which a text is made where it is needed. */
+export type KeyList = readonly (string | number)[];
+
+export function keyText(list: KeyList, number: number): string {
+  const key = list[number]!;
+  return typeof key === 'string' ? key : `"${formatIpv4(key)}"`;
 }
 
 /** What a key is: a part of a JSON array, the bits of an IPv4 address, or unknown. */

@@ -4,7 +4,7 @@ import type { PersonAction, Rule } from '../language/tree.js';
 import type { Request } from '../request/request.js';
 import { ArrayPool } from './array-pool.js';
 import { evaluateNode } from './conditions.js';
-import { UNKNOWN_KEY } from './keys.js';
+import { keyText, UNKNOWN_KEY, type KeyList } from './keys.js';
 import type { Memory, Window } from './memory.js';
 import { ABSENT, PairMap } from './pair-map.js';
 import { NO_STAGE, type Program, type ProgramStage } from './program.js';
@@ -62,6 +62,8 @@ export class Matcher {
   readonly #courts: readonly Court[];
   /** How the texts of keys begin, as the interpreter writes them, and of how many keys they are made. */
   readonly #counted: { readonly start: string; readonly numKeys: number }[] = [];
+  /** The texts of the keys that the memory has numbers of. */
+  #keyList: KeyList;
   /** Numbers of keys that are made of several, and what they are made of. */
   #pairs = new PairMap();
   #paired: (readonly [number, number])[] = [];
@@ -99,6 +101,7 @@ export class Matcher {
     this.#cursors = new Int32Array(this.#stride);
     this.#heads = new Int32Array(this.#stride);
     this.#singleLists = new Int32Array(this.#stride);
+    this.#keyList = program.keyTexts.list;
     memory.useNames((limit, key) => this.#nameOf(limit, key));
   }
 
@@ -184,11 +187,17 @@ export class Matcher {
     return taken;
   }
 
-  /** Makes room where too much is known; before the seats of the next rows are opened. */
+  /**
+   * Makes room where too much is known; before the seats of the next rows are opened. A program may have several
+   * matchers: those numbers that another has cleared mean nothing here any more, either.
+   */
   tidy(): void {
-    if (!this.program.isFull) return;
+    if (this.program.isFull) this.program.forget();
+    const { list } = this.program.keyTexts;
+    if (list === this.#keyList) return;
+    // Names are still found in the list of before.
     this.memory.forgetNumbers();
-    this.program.forget();
+    this.#keyList = list;
     this.#pairs = new PairMap();
     this.#paired = [];
   }
@@ -319,10 +328,10 @@ export class Matcher {
     let rest = key;
     for (let left = numKeys; left > 1; left -= 1) {
       const [before, last] = this.#paired[rest]!;
-      texts.unshift(this.program.keyTexts.textOf(last));
+      texts.unshift(keyText(this.#keyList, last));
       rest = before;
     }
-    if (numKeys > 0) texts.unshift(this.program.keyTexts.textOf(rest));
+    if (numKeys > 0) texts.unshift(keyText(this.#keyList, rest));
     return `${[start, ...texts].join()}]`;
   }
 

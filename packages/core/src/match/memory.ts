@@ -4,6 +4,7 @@
  * where they are handed over.
  */
 import type { StoredState } from '../decide/state.js';
+import { engineBounds } from '../bounds.js';
 import { grownFloats, grownWords } from '../columns/grown.js';
 
 /** More keys than may be kept alive at once. */
@@ -17,9 +18,6 @@ export class TooManyKeysError extends Error {
 
 export const DEFAULT_MAX_KEYS = 5_000_000;
 const NEVER = Number.MIN_SAFE_INTEGER;
-const FIRST_COUNTERS = 1024;
-/** Below this many keys nothing is swept: it would cost more than it frees. */
-const MIN_SWEEP_KEYS = 131_072;
 
 export interface Window {
   readonly max: number;
@@ -52,10 +50,7 @@ const RING_PLACES = 2;
 const RING_HEAD = 0;
 const RING_SIZE = 1;
 const RING_ROOM = 2;
-const FIRST_ROOM = 4;
 
-const PAGE_BITS = 10;
-const PAGE_KEYS = 1 << PAGE_BITS;
 const NONE = -1;
 
 /**
@@ -65,35 +60,37 @@ const NONE = -1;
 class CounterPlaces {
   /** By limit, where the pages of its keys begin; less than 0 for those that are not there. */
   readonly #pages: Int32Array[] = [];
-  #places = new Int32Array(PAGE_KEYS);
+  readonly #pageBits = engineBounds().pageBits;
+  readonly #pageKeys = 1 << this.#pageBits;
+  #places = new Int32Array(this.#pageKeys);
   #size = 0;
 
   /** @returns less than 0 where there is none */
   get(limit: number, key: number): number {
     const pages = this.#pages[limit];
-    const page = key >>> PAGE_BITS;
+    const page = key >>> this.#pageBits;
     if (pages === undefined || page >= pages.length) return NONE;
     const start = pages[page]!;
-    return start < 0 ? NONE : this.#places[start + (key & (PAGE_KEYS - 1))]!;
+    return start < 0 ? NONE : this.#places[start + (key & (this.#pageKeys - 1))]!;
   }
 
   /** For a counter that is there. */
   forget(limit: number, key: number): void {
-    this.#places[this.#pages[limit]![key >>> PAGE_BITS]! + (key & (PAGE_KEYS - 1))] = NONE;
+    this.#places[this.#pages[limit]![key >>> this.#pageBits]! + (key & (this.#pageKeys - 1))] = NONE;
   }
 
   set(limit: number, key: number, counter: number): void {
-    const page = key >>> PAGE_BITS;
+    const page = key >>> this.#pageBits;
     let pages = (this.#pages[limit] ??= new Int32Array(16).fill(NONE));
     while (page >= pages.length) pages = grownWords(pages).fill(NONE, pages.length);
     this.#pages[limit] = pages;
     if (pages[page]! < 0) {
       pages[page] = this.#size;
-      this.#size += PAGE_KEYS;
+      this.#size += this.#pageKeys;
       while (this.#size > this.#places.length) this.#places = grownWords(this.#places);
-      this.#places.fill(NONE, this.#size - PAGE_KEYS, this.#size);
+      this.#places.fill(NONE, this.#size - this.#pageKeys, this.#size);
     }
-    this.#places[pages[page]! + (key & (PAGE_KEYS - 1))] = counter;
+    this.#places[pages[page]! + (key & (this.#pageKeys - 1))] = counter;
   }
 }
 
@@ -102,22 +99,23 @@ export class Memory {
   readonly #waiting: Map<string, StoredCounter>;
   readonly #holds: Map<string, number>;
   #names: KeyNames = () => '';
+  readonly #bounds = engineBounds();
   #places = new CounterPlaces();
   /** By counter, its limit and its key; the limit of one that was let go of is `NONE`. */
-  #named = new Int32Array(FIRST_COUNTERS * 2);
-  #records = new Float64Array(FIRST_COUNTERS * RECORD);
+  #named = new Int32Array(this.#bounds.counters * 2);
+  #records = new Float64Array(this.#bounds.counters * RECORD);
   #recordInts = new Int32Array(this.#records.buffer);
   /** Counters that there were, and those of them that were let go of. */
   #numCounters = 0;
   #freeCounters: number[] = [];
   /** Until when a counter is held, where its limit holds. */
   readonly #heldUntil = new Map<number, number>();
-  #rings = new Float64Array(FIRST_COUNTERS);
+  #rings = new Float64Array(this.#bounds.counters);
   #ringInts = new Int32Array(this.#rings.buffer);
   #numRingPlaces = 0;
   /** Where rings are free, by the power of two that is their room. */
   #freeRings: number[][] = [];
-  #sweepAtKeys = MIN_SWEEP_KEYS;
+  #sweepAtKeys = this.#bounds.sweptKeys;
   #latestUnixMs = Number.NEGATIVE_INFINITY;
 
   /** @param maxKeys how many counters and holds may be alive at once */
@@ -295,7 +293,7 @@ export class Memory {
 
   /** Gives a counter a ring. */
   #beginRing(record: number, stampsUnixMs: readonly number[]): void {
-    let room = FIRST_ROOM;
+    let room = this.#bounds.ringRoom;
     while (room < stampsUnixMs.length) room *= 2;
     const ring = this.#allot(room);
     this.#rings.set(stampsUnixMs, ring + RING_PLACES);
@@ -356,7 +354,7 @@ export class Memory {
     for (const [key, until] of this.#holds) if (until <= atUnixMs) this.#holds.delete(key);
     for (let counter = 0; counter < this.#numCounters; counter += 1)
       if (this.#records[counter * RECORD + QUIET_FROM]! <= atUnixMs && this.#isAlive(counter)) this.#forget(counter);
-    this.#sweepAtKeys = Math.max(MIN_SWEEP_KEYS, this.numKeys * 2);
+    this.#sweepAtKeys = Math.max(this.#bounds.sweptKeys, this.numKeys * 2);
   }
 
   #forget(counter: number): void {

@@ -1,3 +1,5 @@
+import { engineBounds } from '../bounds.js';
+
 /** A map from pairs of whole numbers to whole numbers, without an object an entry: open addressing over one array. */
 export class PairMap {
   /** First, second, value, in turn; a value of `EMPTY` is a free place. */
@@ -5,7 +7,7 @@ export class PairMap {
   #mask: number;
   size = 0;
 
-  constructor(numPlaces = 1024) {
+  constructor(numPlaces = engineBounds().pairPlaces) {
     this.#places = new Int32Array(numPlaces * 3).fill(EMPTY);
     this.#mask = numPlaces - 1;
   }

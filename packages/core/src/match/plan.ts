@@ -1,12 +1,9 @@
 /** What is to be read of requests: classes of groups of features, and numbers at slots. */
 import { HOST_COLUMN, REFERER_COLUMN } from '../columns/chunk.js';
+import { engineBounds } from '../bounds.js';
 import { Coder } from './coder.js';
 import type { Feature } from './features.js';
 import { Groups } from './groups.js';
-
-/** Above these everything that is known of values is let go of and found again. */
-const MAX_CLASSES = 1_000_000;
-const MAX_CLASS_ENTRIES = 32_000_000;
 
 /** Groups and slots that are read from the same attributes are read together. */
 export interface Bundle {
@@ -18,6 +15,7 @@ export interface Bundle {
 
 export class Plan {
   readonly groups = new Groups();
+  protected readonly bounds = engineBounds();
   readonly slots: Feature<number>[] = [];
   readonly #slotByKey = new Map<string, number>();
   #bundles: readonly Bundle[] = [];
@@ -52,9 +50,8 @@ export class Plan {
 
   /** Whether so much is known of values that it should be let go of. */
   get isFull(): boolean {
-    return this.groups.all.some(
-      ({ numClasses, numEntries }) => numClasses > MAX_CLASSES || numEntries > MAX_CLASS_ENTRIES,
-    );
+    const { classes, classEntries } = this.bounds;
+    return this.groups.all.some(({ numClasses, numEntries }) => numClasses > classes || numEntries > classEntries);
   }
 
   /** Lets go of what is known of values; numbers of before mean nothing any more. */

@@ -24,9 +24,6 @@ import { Stage } from './stage.js';
 import { Trace } from './trace.js';
 import { TRUE } from './truth.js';
 
-/** Above so many keys everything that is known of values is let go of and found again. */
-const MAX_KEYS = 2_000_000;
-
 /** No gate judges the request. */
 export const NO_STAGE = -1;
 const NO_GATE = -1;
@@ -162,7 +159,7 @@ export class Program extends Plan {
   }
 
   override get isFull(): boolean {
-    return super.isFull || this.keyTexts.size > MAX_KEYS;
+    return super.isFull || this.keyTexts.size > this.bounds.keys;
   }
 
   override forget(): void {

@@ -5,6 +5,7 @@ import type { FenceStatement, Rule } from '../language/tree.js';
 import type { World } from '../decide/view.js';
 import type { Rulebook } from '../check/rulebook.js';
 import type { Lens } from './features.js';
+import { engineBounds } from '../bounds.js';
 import { grownWords } from '../columns/grown.js';
 import { Conditions } from './conditions.js';
 import type { Groups } from './groups.js';
@@ -71,7 +72,7 @@ export class Stage {
   /** By group and atom, the rules that the atom leads to. */
   readonly #ledBy: (number[] | undefined)[][];
   /** Lists of leads, ascending, each with `NO_LEAD` at its end; the first is that of the rules that no class leads to. */
-  leads = new Int32Array(4096);
+  leads = new Int32Array(engineBounds().candidateRoom);
   #numLeads = 0;
   readonly #numAlways: number;
   /** By place in `leadingGroups` and class, where its list begins; `UNSET` before it is asked for. */
@@ -135,7 +136,7 @@ export class Stage {
     for (const fence of fences.toReversed())
       this.barriers[fence.index] = isFinal(fence) ? fence.ruleEnd : this.barriers[fence.index + 1]!;
     this.numLists = this.leadingGroups.length + (always.length > 0 ? 1 : 0);
-    this.#lists = this.leadingGroups.map(() => new Int32Array(256).fill(UNSET));
+    this.#lists = this.leadingGroups.map(() => new Int32Array(engineBounds().listRoom).fill(UNSET));
     this.traits = Uint8Array.from(rules, traitsOf);
     this.#candidates = new Heard(rules.length);
   }

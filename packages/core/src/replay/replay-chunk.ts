@@ -3,6 +3,7 @@ import type { ChunkRows } from '../columns/chunk.js';
 import { Matcher, type Bench } from '../match/matcher.js';
 import { Memory } from '../match/memory.js';
 import type { Program } from '../match/program.js';
+import { engineBounds } from '../bounds.js';
 import type { Breakdown } from './breakdown.js';
 import { RulingTable } from './ruling-table.js';
 import { createTally, type Tally } from './tally.js';
@@ -60,11 +61,10 @@ export function judgeSpan(
   return { codes, tally: judged.tally };
 }
 
-const PROGRESS_ROWS = 16_384;
-
 /** One way through a log: chunks must come in the order of time where the rules remember. */
 export class ChunkReplay {
   readonly #matcher: Matcher;
+  readonly #bounds = engineBounds();
 
   /**
    * @param memory what requests before these left behind; brought up to date
@@ -98,8 +98,9 @@ export class ChunkReplay {
     const numRows = sequence ? sequence.rowOf.length : chunks[0]!.numRows;
     const codes = new Uint32Array(numRows);
     const atUnixMs = sequence ? new Float64Array(numRows) : times[0]!;
-    for (let start = 0; start < numRows; start += PROGRESS_ROWS) {
-      const end = Math.min(start + PROGRESS_ROWS, numRows);
+    const { progressRows } = this.#bounds;
+    for (let start = 0; start < numRows; start += progressRows) {
+      const end = Math.min(start + progressRows, numRows);
       if (sequence) this.#judgeSequence(benches, times, sequence, start, end, codes, atUnixMs);
       else this.#judgeRows(benches[0]!, times[0]!, start, end, codes);
       progress(end);

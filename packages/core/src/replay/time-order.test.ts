@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { CHUNK_ROWS } from '../columns/chunk.js';
+import { DEFAULT_BOUNDS } from '../bounds.js';
 import { orderByTime } from './time-order.js';
 
 describe('the order of a stored log', () => {
@@ -32,11 +32,11 @@ describe('the order of a stored log', () => {
   });
 
   it('is cut into segments that name only the chunks they take rows from', () => {
-    const late = Float64Array.from({ length: CHUNK_ROWS }, (_, row) => row + 10);
+    const late = Float64Array.from({ length: DEFAULT_BOUNDS.chunkRows }, (_, row) => row + 10);
     const early = Float64Array.of(0, 1);
     const segments = orderByTime([late, early]);
     expect(segments.map(({ chunks, sequence }) => [chunks, sequence!.rowOf.length])).toEqual([
-      [[0, 1], CHUNK_ROWS],
+      [[0, 1], DEFAULT_BOUNDS.chunkRows],
       [[0], 2],
     ]);
   });

@@ -2,7 +2,8 @@
  * The order in which a stored log is judged by rules that remember: by time, then file, then line, cut into segments of
  * the size of a chunk. A log that is in order has its chunks for segments.
  */
-import { CHUNK_ROWS, type ChunkRows } from '../columns/chunk.js';
+import { engineBounds } from '../bounds.js';
+import type { ChunkRows } from '../columns/chunk.js';
 import { cellAt } from '../columns/column.js';
 import { FILE_ATTRIBUTE } from '../request/record.js';
 import type { RowSequence } from './replay-chunk.js';
@@ -66,8 +67,9 @@ export function orderByTime(times: readonly Float64Array[], files?: readonly Uin
     (a, b) => all[a]! - all[b]! || (fileOf ? fileOf[a]! - fileOf[b]! : 0) || a - b,
   );
   const segments: Segment[] = [];
-  for (let start = 0; start < numRows; start += CHUNK_ROWS) {
-    const rows = order.subarray(start, start + CHUNK_ROWS);
+  const { chunkRows } = engineBounds();
+  for (let start = 0; start < numRows; start += chunkRows) {
+    const rows = order.subarray(start, start + chunkRows);
     const chunks = [...new Set(Array.from(rows, (row) => chunkOf[row]!))].sort((a, b) => a - b);
     const indexOf = new Map(chunks.map((chunk, index) => [chunk, index]));
     segments.push({

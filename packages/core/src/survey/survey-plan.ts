@@ -6,7 +6,6 @@ import { Plan } from '../match/plan.js';
 import { formatAddress } from '../request/address.js';
 import type { Field } from '../request/field.js';
 
-const MAX_TEXTS = 2_000_000;
 const LENS = { gate: NO_GATE, isHidden: false, world: {} };
 export const NO_METHOD = '(none)';
 export const UNKNOWN_METHOD = '(unknown)';
@@ -58,7 +57,7 @@ export class SurveyPlan extends Plan {
   }
 
   override get isFull(): boolean {
-    return super.isFull || this.#texts.size > MAX_TEXTS;
+    return super.isFull || this.#texts.size > this.bounds.texts;
   }
 
   override forget(): void {
