@@ -85,9 +85,9 @@ describe('a comparison', () => {
     ]);
     const listed = await run('compare', '1', '--before', '1', '--output', 'csv');
     expect(listed.stdout.split('\n').slice(0, 3)).toEqual([
-      'line,time,client,country,method,host,path,before,before by,after,after by',
-      '2,2026-10-12T10:00:01.000Z,198.18.1.1,NO,GET,shop.example,/login,blocked,desk/login,allowed,desk/login',
-      '4,2026-10-12T10:00:03.000Z,198.19.1.1,SE,GET,shop.example,/,allowed,shop otherwise,blocked,desk/abroad',
+      'line,time,client,country,method,host,path,before,before status,before reason,before redirect,before by,after,after status,after reason,after redirect,after by',
+      '2,2026-10-12T10:00:01.000Z,198.18.1.1,NO,GET,shop.example,/login,blocked,403,,,desk/login,allowed,,,,desk/login',
+      '4,2026-10-12T10:00:03.000Z,198.19.1.1,SE,GET,shop.example,/,allowed,,,,shop otherwise,blocked,403,,,desk/abroad',
     ]);
     const moved = await run('compare', '1', '--before', '1', '--group', '4', '--output', 'ndjson');
     expect(

@@ -24,6 +24,7 @@ import type {
 } from './reference-types.js';
 import type {
   Against,
+  AuditCheck,
   AuditPage,
   CreatedToken,
   Draft,
@@ -121,6 +122,8 @@ export class ServiceClient {
   /** @param signal ends the counting where nobody waits for it any more */
   countMatches = (logId: number, rule: { text: string; fence?: string }, signal?: AbortSignal): Promise<MatchCount> =>
     this.#json('POST', `/logs/${logId}/matches`, rule, undefined, signal);
+  verifyAudit = (): Promise<AuditCheck> => this.#json('POST', '/audit/verify');
+
   audit = (query: { offset: number; limit: number }): Promise<AuditPage> =>
     this.#json('GET', `/audit${queryText(query)}`);
   expectations = (): Promise<ExpectationResult[]> => this.#json('GET', '/draft/expectations');

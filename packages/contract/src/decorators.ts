@@ -55,6 +55,13 @@ export function IsAgainst(): PropertyDecorator {
   );
 }
 
+/** A whole number in an address: plain decimal digits, so that one thing has one address. */
+export function DecimalNumber(): PropertyDecorator {
+  return Transform(({ value }: { value: unknown }) =>
+    typeof value === 'string' ? (/^(0|[1-9]\d{0,15})$/.test(value) ? Number(value) : Number.NaN) : value,
+  );
+}
+
 /** An object of a class. */
 export function IsOne(type: () => new () => object): PropertyDecorator {
   return all(IsObject(), ValidateNested(), Type(type));

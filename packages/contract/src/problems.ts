@@ -38,6 +38,9 @@ export const PROBLEMS = {
   'too-large': { status: 413, title: 'The request body is too large' },
   'upload-cut': { status: 400, title: 'The upload was cut off' },
   'too-many-tries': { status: 429, title: 'Too many wrong sign-ins' },
+  'busy': { status: 503, title: 'Too much is under way' },
+  'shutting-down': { status: 503, title: 'The service is stopping' },
+  'disk-full': { status: 507, title: 'The disk is full' },
   'database-unreachable': { status: 503, title: 'The database cannot be reached' },
   'internal': { status: 500, title: 'Something broke inside the service' },
 } as const satisfies Record<string, { status: number; title: string }>;

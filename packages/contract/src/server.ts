@@ -15,7 +15,6 @@ import {
   type People,
   type StatementKind,
 } from '@jadefence/core';
-import { Type } from 'class-transformer';
 import {
   ArrayMaxSize,
   ArrayMinSize,
@@ -33,7 +32,7 @@ import {
   ValidateBy,
   ValidateIf,
 } from 'class-validator';
-import { IsAgainst, IsId, IsInstant, IsListOf, IsOffset, IsOne, Optional } from './decorators.js';
+import { DecimalNumber, IsAgainst, IsId, IsInstant, IsListOf, IsOffset, IsOne, Optional } from './decorators.js';
 import { DATASET_OWNERS, type DatasetOwner } from './reference-types.js';
 import { ROLES, type Against, type Role } from './types.js';
 
@@ -178,8 +177,8 @@ export class CountMatchesInput {
 }
 
 export class PageQuery {
-  @Type(() => Number) @IsOffset() offset: number = 0;
-  @Type(() => Number) @IsInt() @Min(1) @Max(1000) limit: number = 50;
+  @DecimalNumber() @IsOffset() offset: number = 0;
+  @DecimalNumber() @IsInt() @Min(1) @Max(1000) limit: number = 50;
 }
 
 export class HeaderInput {
@@ -280,7 +279,7 @@ export class CorrectionInput extends RemoveCorrectionInput {
 }
 
 export class CountriesQuery {
-  @Optional() @Type(() => Number) @IsId() log?: number;
+  @Optional() @DecimalNumber() @IsId() log?: number;
 }
 
 export class FeedOrderInput {
@@ -305,7 +304,7 @@ export class IdentifyInput {
 }
 
 export class PassphraseInput {
-  @IsString() @Length(4, 1000) passphrase!: string;
+  @IsString() @Length(8, 1000) passphrase!: string;
 }
 
 export class StartReplayInput {
@@ -331,23 +330,23 @@ export class StartComparisonInput {
 }
 
 export class ChangesQuery {
-  @Type(() => Number) @IsOffset() offset: number = 0;
-  @Type(() => Number) @IsInt() @Min(1) @Max(1000) limit: number = 50;
+  @DecimalNumber() @IsOffset() offset: number = 0;
+  @DecimalNumber() @IsInt() @Min(1) @Max(1000) limit: number = 50;
   /** The place of a group in the result; all requests whose clients are told something else where absent. */
-  @Optional() @Type(() => Number) @IsOffset() group?: number;
+  @Optional() @DecimalNumber() @IsOffset() group?: number;
 }
 
 export class DecisionsQuery {
-  @Type(() => Number) @IsOffset() offset: number = 0;
-  @Type(() => Number) @IsInt() @Min(1) @Max(1000) limit: number = 50;
+  @DecimalNumber() @IsOffset() offset: number = 0;
+  @DecimalNumber() @IsInt() @Min(1) @Max(1000) limit: number = 50;
   @Optional() @IsIn(OUTCOMES) outcome?: Outcome;
   @Optional() @IsString() @Length(1, 4000) where?: string;
 }
 
 export class IdParams {
-  @Type(() => Number) @IsId() id!: number;
+  @DecimalNumber() @IsId() id!: number;
 }
 
 export class RowParams extends IdParams {
-  @Type(() => Number) @IsOffset() row!: number;
+  @DecimalNumber() @IsOffset() row!: number;
 }

@@ -69,6 +69,8 @@ export interface Token {
   readonly scope: Role;
   readonly createdAt: string;
   readonly expiresAt: string | null;
+  /** To the minute; null before the first use. */
+  readonly lastUsedAt: string | null;
 }
 
 /** A request that somebody makes up. */
@@ -226,10 +228,19 @@ export interface AuditEntry {
   readonly detail: Readonly<Record<string, unknown>>;
 }
 
+/** What a check of the whole audit trail found. */
+export interface AuditCheck {
+  readonly isIntact: boolean;
+  readonly numEntries: number;
+  readonly problem?: string;
+}
+
 export interface AuditPage {
   readonly total: number;
   /** Whether every entry still fits the one before it. */
   readonly isIntact: boolean;
+  /** The first entry that does not fit, and in which way. */
+  readonly problem?: string;
   readonly entries: readonly AuditEntry[];
 }
 

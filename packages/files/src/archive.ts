@@ -39,13 +39,25 @@ export async function* filesOf(pieces: AsyncIterable<Uint8Array>): AsyncGenerato
     for await (const entry of archive) {
       if (entry.header.type === 'file') {
         numFiles += 1;
-        yield { path: entry.header.name, pieces: entry as AsyncIterable<Uint8Array> };
+        yield { path: entry.header.name, pieces: readEntry(entry as AsyncIterable<Uint8Array>) };
       }
       entry.resume();
     }
   } catch (error) {
-    if (error instanceof UnreadableFileError) throw error;
-    throw new UnreadableFileError(`The archive is damaged or cut short (${(error as Error).message}).`);
+    throw asUnreadable(error);
   }
   if (numFiles === 0) throw new UnreadableFileError('The archive holds no file.');
+}
+
+async function* readEntry(pieces: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
+  try {
+    yield* pieces;
+  } catch (error) {
+    throw asUnreadable(error);
+  }
+}
+
+function asUnreadable(error: unknown): UnreadableFileError {
+  if (error instanceof UnreadableFileError) return error;
+  return new UnreadableFileError(`The archive is damaged or cut short (${(error as Error).message}).`);
 }

@@ -16,8 +16,14 @@ export interface CountryFile extends CountryRows {
 }
 
 const TEXT_SAMPLE_BYTES = 4096;
-/** A tree can share its branches, so that a small file holds more networks than memory does. */
-const MAX_NETWORKS = 20_000_000;
+/** A table is held whole, as text. The largest known have a tenth of this. */
+const MAX_BYTES = 256 * 1024 * 1024;
+/**
+ * A tree can share its branches, so that a small file holds more networks than memory does. Real ones share those of
+ * IPv4 at a few places.
+ */
+const NETWORKS_A_NODE = 8;
+const MIN_NETWORKS = 1000;
 
 /**
  * Reads a country table: rows of text in any of their shapes, or the open MMDB format, either also as gzip.
@@ -25,7 +31,7 @@ const MAX_NETWORKS = 20_000_000;
  */
 export async function readCountryFile(pieces: AsyncIterable<Uint8Array>): Promise<CountryFile> {
   const gathered: Uint8Array[] = [];
-  for await (const piece of decompress(pieces)) gathered.push(piece);
+  for await (const piece of decompress(pieces, MAX_BYTES)) gathered.push(piece);
   const bytes = Buffer.concat(gathered);
   if (bytes.subarray(0, TEXT_SAMPLE_BYTES).includes(0)) return readMmdb(bytes);
   const text = bytes.toString('utf8');
@@ -44,9 +50,13 @@ interface CountryRecord {
 function readMmdb(bytes: Buffer): CountryFile {
   try {
     const reader = new Reader<never>(bytes);
-    const { ipVersion, buildEpoch } = reader.metadata;
+    const { ipVersion, buildEpoch, nodeCount } = reader.metadata;
+    const maxNetworks = MIN_NETWORKS + NETWORKS_A_NODE * nodeCount;
     const problems: CountryFile['problems'] = [];
-    const ranges = [...expand(reader, 4, problems), ...(ipVersion === 6 ? expand(reader, 6, problems) : [])];
+    const ranges = [
+      ...expand(reader, 4, maxNetworks, problems),
+      ...(ipVersion === 6 ? expand(reader, 6, maxNetworks, problems) : []),
+    ];
     return { format: 'mmdb', ranges, problems, builtAt: new Date(buildEpoch) };
   } catch (error) {
     throw new UnreadableFileError(`The MMDB file cannot be read (${(error as Error).message}).`);
@@ -57,7 +67,12 @@ function readMmdb(bytes: Buffer): CountryFile {
  * Asks for the network around the first address, then around the first behind it, to the end. Neighbours of one country
  * become one range.
  */
-function expand(reader: Reader<never>, family: Family, problems: CountryFile['problems']): CountryRange[] {
+function expand(
+  reader: Reader<never>,
+  family: Family,
+  maxNetworks: number,
+  problems: CountryFile['problems'],
+): CountryRange[] {
   const bits = family === 4 ? 32 : 128;
   const end = 1n << BigInt(bits);
   const ranges: CountryRange[] = [];
@@ -66,7 +81,7 @@ function expand(reader: Reader<never>, family: Family, problems: CountryFile['pr
   let steps = 0;
   // The lowest 2^32 addresses of IPv6 stand for those of IPv4 in such a file.
   for (let at = family === 4 ? 0n : 1n << 32n; at < end; steps += 1) {
-    if (steps > MAX_NETWORKS) throw new Error(`it holds more than ${MAX_NETWORKS} networks`);
+    if (steps > maxNetworks) throw new Error(`its tree has more than ${maxNetworks.toLocaleString('en')} networks`);
     const [record, prefixBits] = reader.getWithPrefixLength(textOf(family, at)) as [CountryRecord | null, number];
     const size = 1n << BigInt(bits - prefixBits);
     const next = (at / size + 1n) * size;

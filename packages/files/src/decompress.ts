@@ -7,11 +7,32 @@ const GZIP_MAGIC = [0x1f, 0x8b] as const;
 /** A file whose bytes are damaged, cut short, or of a form that is not read. The message says what was wrong. */
 export class UnreadableFileError extends Error {}
 
+/** A file that holds more than is allowed. */
+export class TooLargeFileError extends UnreadableFileError {}
+
+/** More than this no file may have, decompressed, unless a caller allows less or more. */
+export const MAX_DECOMPRESSED_BYTES = 10 * 1024 ** 3;
+
 /**
  * The bytes of a file, decompressed where they begin as gzip (RFC 1952) does.
- * @throws UnreadableFileError when the compressed bytes are damaged or cut short; what the source throws is passed on
+ * @param maxBytes of what comes out, since a small file can hold very much
+ * @throws UnreadableFileError when the compressed bytes are damaged or cut short, or there are too many; what the source
+ *   throws is passed on
  */
-export async function* decompress(pieces: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
+export async function* decompress(
+  pieces: AsyncIterable<Uint8Array>,
+  maxBytes: number = MAX_DECOMPRESSED_BYTES,
+): AsyncGenerator<Uint8Array> {
+  let numBytes = 0;
+  for await (const piece of decompressAll(pieces)) {
+    numBytes += piece.length;
+    if (numBytes > maxBytes)
+      throw new TooLargeFileError(`The file holds more than the ${maxBytes.toLocaleString('en')} bytes allowed.`);
+    yield piece;
+  }
+}
+
+async function* decompressAll(pieces: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
   const source = pieces[Symbol.asyncIterator]();
   const first = await source.next();
   if (first.done) return;

@@ -1,5 +1,5 @@
 export { readApplicationCatalogue } from './application-catalogue.js';
-export { decompress, UnreadableFileError } from './decompress.js';
+export { decompress, MAX_DECOMPRESSED_BYTES, TooLargeFileError, UnreadableFileError } from './decompress.js';
 export { readCountryFile, type CountryFile } from './country-file.js';
 export { readCategoryFile } from './category-file.js';
 export { readDatasetFile } from './dataset-file.js';

@@ -10,12 +10,15 @@ import helmet from 'helmet';
 import pg from 'pg';
 import { pino, type Logger } from 'pino';
 import { pinoHttp } from 'pino-http';
+import { Admission } from './admission.js';
 import type { Config } from './config.js';
+import { AuditTrail, loadAuditKey } from './database/audit.js';
+import { releaseDeadLeases } from './database/lease.js';
 import { migrate, openDatabase, type Database } from './database/database.js';
 import { SettingModel } from './database/models.js';
 import { Drafts, type Outside } from './features/draft/draft.js';
 import { draftRoutes } from './features/draft/routes.js';
-import { healthRoutes } from './features/health/routes.js';
+import { HealthCheck } from './features/health/routes.js';
 import { LogImports } from './features/logs/log-import.js';
 import { Logs } from './features/logs/logs.js';
 import { logRoutes } from './features/logs/routes.js';
@@ -46,10 +49,13 @@ import { referenceRoutes } from './features/reference/routes.js';
 import { Sources } from './features/reference/sources.js';
 import { Worlds } from './features/reference/worlds.js';
 import { userRoutes } from './features/users/routes.js';
+import { SignInAttempts } from './features/users/sign-in-attempts.js';
 import { Users } from './features/users/users.js';
 import { Authenticator } from './http/authenticate.js';
 import { handleErrors } from './http/problem.js';
 import { buildRouter, type Route } from './http/route.js';
+import { runPeriodically } from './periodic.js';
+import { removeStaleFolders } from './temporary-folder.js';
 import { JobQueue } from './work/job-queue.js';
 import { JudgingPool } from './work/judging-pool.js';
 import { ReferencePool } from './work/reference-pool.js';
@@ -57,8 +63,10 @@ import { ReferencePool } from './work/reference-pool.js';
 const MAX_CONNECTIONS = 10;
 const SESSION_AGE_MS = 12 * 60 * 60 * 1000;
 const MAX_THREADS = 4;
-/** How often the service looks which reference data is due. */
+/** How often the service looks which reference data is due, and what other processes left behind. */
 const REFRESH_CHECK_MS = 60_000;
+const RESUME_CHECK_MS = 5_000;
+const AUDIT_CHECK_MS = 10_000;
 const FETCH_LIMITS = { timeoutMs: 120_000, maxRedirects: 5 };
 
 /** The service, ready to listen. */
@@ -68,11 +76,14 @@ export interface Service {
   readonly routes: readonly Route[];
   readonly users: Users;
   readonly logger: Logger;
+  /** From here on requests to be ready are refused, so that whoever balances load sends no more. */
+  drain(): void;
   /** Ends work under way and closes connections. */
   close(): Promise<void>;
 }
 
 interface Unfinished {
+  readonly db: Database;
   readonly imports: LogImports;
   readonly runs: ReplayRuns;
   readonly comparisons: Comparisons;
@@ -82,25 +93,41 @@ interface Unfinished {
 }
 
 /** Takes up what an earlier process left behind, and begins to take jobs. */
-async function resume({ imports, runs, comparisons, referenceImports, queue, logger }: Unfinished): Promise<void> {
+async function resume({ db, imports, runs, comparisons, referenceImports, queue, logger }: Unfinished): Promise<void> {
+  await releaseDeadLeases(db);
   const removed = await imports.removeUnfinished();
   if (removed > 0) logger.warn({ logs: removed }, 'removed logs whose import had not finished');
-  const unfinished = await runs.unfinished();
   await queue.start({
-    replay: (replayId) => runs.run(replayId),
+    replay: async (replayId) => {
+      if (!(await runs.isUnderWay(replayId))) await runs.run(replayId);
+    },
     comparison: (comparisonId) => comparisons.run(comparisonId),
     check: (datasetId, userId) => referenceImports.finishCheck(datasetId, { userId }),
   });
-  for (const replayId of unfinished) await queue.addReplay(replayId);
-  for (const comparisonId of await comparisons.unfinished()) await queue.addComparison(comparisonId);
+  for (const replayId of await runs.unfinished(['waiting', 'running'])) await queue.addReplay(replayId);
+  for (const comparisonId of await comparisons.unfinished(['waiting', 'running']))
+    await queue.addComparison(comparisonId);
   await referenceImports.resume();
+}
+
+/** Takes up what a process left behind that has ended since. */
+async function takeUp({ db, imports, runs, comparisons, queue }: Unfinished): Promise<void> {
+  await releaseDeadLeases(db);
+  await imports.removeUnfinished();
+  for (const replayId of await runs.unfinished(['running'])) await queue.addReplay(replayId);
+  for (const comparisonId of await comparisons.unfinished(['running'])) await queue.addComparison(comparisonId);
 }
 
 export async function createService(config: Config): Promise<Service> {
   const logger = pino({ level: config.logLevel });
   const db = openDatabase(config.databaseUrl, MAX_CONNECTIONS);
   await migrate(db);
-  const users = new Users(db);
+  await loadAuditKey(db, config.auditKeyFile);
+  const trail = new AuditTrail(db, `${config.auditKeyFile}-seen`);
+  await removeStaleFolders();
+  const attempts = new SignInAttempts(db);
+  const users = new Users(db, attempts);
+  const health = new HealthCheck(db);
   const datasets = new Datasets(db);
   const worlds = new Worlds(db, datasets);
   const outside: Outside = {
@@ -110,7 +137,13 @@ export async function createService(config: Config): Promise<Service> {
   const drafts = new Drafts(db, new PublishedRevisions(datasets), outside);
   const revisions = new Revisions(db, drafts, worlds, datasets);
   const logs = new Logs(db);
-  const imports = new LogImports(db, logs, worlds);
+  const importAdmission = new Admission(
+    'imports',
+    config.maxImports,
+    config.maxWaiting,
+    'JADEFENCE_MAX_IMPORTS or JADEFENCE_MAX_WAITING',
+  );
+  const imports = new LogImports(db, logs, worlds, importAdmission, config.maxUploadBytes, logger);
   const judges = new Judges(db, worlds, datasets);
   const pool = new JudgingPool(Math.min(availableParallelism(), MAX_THREADS), config.maxLimitKeys);
   const queue = new JobQueue(config.databaseUrl, logger);
@@ -118,9 +151,9 @@ export async function createService(config: Config): Promise<Service> {
   const replays = new Replays(db, drafts, revisions, logs, worlds, judges, queue);
   const pages = new DecisionPages(db, logs, judges, pool);
   const comparisons = new Comparisons(db, { replays, runs, pages, judges, logs, pool, queue, logger });
-  const readers = new ReferencePool();
+  const readers = new ReferencePool(config.referenceSeconds * 1000);
   const effects = new Effects(db, datasets, worlds, revisions, runs, queue);
-  const referenceImports = new ReferenceImports(datasets, effects, readers);
+  const referenceImports = new ReferenceImports(datasets, effects, readers, importAdmission);
   const limits = { ...FETCH_LIMITS, maxBytes: config.maxUploadBytes, mayFetchPrivate: config.mayFetchPrivate };
   const sources = new Sources(db, referenceImports, limits, config.referenceFolder, logger);
   const reference = {
@@ -134,12 +167,12 @@ export async function createService(config: Config): Promise<Service> {
     categoryFeeds: new CategoryFeeds(datasets, worlds, sources),
   };
   const routes = [
-    ...healthRoutes(db),
+    ...health.routes,
     ...userRoutes(users),
     ...draftRoutes(drafts, worlds),
     ...revisionRoutes(revisions),
     ...listRoutes(drafts),
-    ...auditRoutes(db),
+    ...auditRoutes(db, trail),
     ...referenceRoutes(reference, drafts, config.maxUploadBytes),
     ...passphraseRoutes(new Passphrases(db, drafts)),
     ...logRoutes(logs, imports, config.maxUploadBytes),
@@ -148,8 +181,14 @@ export async function createService(config: Config): Promise<Service> {
     ...replayRoutes(replays, pages),
     ...comparisonRoutes(comparisons),
   ];
-  await resume({ imports, runs, comparisons, referenceImports, queue, logger });
-  const refreshing = setInterval(() => void sources.refreshDue(new Date()), REFRESH_CHECK_MS);
+  const unfinished = { db, imports, runs, comparisons, referenceImports, queue, logger };
+  await resume(unfinished);
+  const periodic = [
+    runPeriodically('refresh', REFRESH_CHECK_MS, () => sources.refreshDue(new Date()), logger),
+    runPeriodically('audit trail', AUDIT_CHECK_MS, () => trail.verifyNew(), logger),
+    runPeriodically('take up', RESUME_CHECK_MS, () => takeUp(unfinished), logger),
+    runPeriodically('sign-in attempts', REFRESH_CHECK_MS, () => attempts.removeQuiet(), logger),
+  ];
   const sessionPool = new pg.Pool({ connectionString: config.databaseUrl, max: 2 });
   // Without a listener a lost connection would end the process.
   sessionPool.on('error', (error) => logger.error({ err: error }, 'session store'));
@@ -159,8 +198,9 @@ export async function createService(config: Config): Promise<Service> {
     routes,
     users,
     logger,
+    drain: () => health.drain(),
     async close() {
-      clearInterval(refreshing);
+      for (const one of periodic) await one.stop();
       await queue.stop();
       await pool.close();
       await readers.close();

@@ -1,4 +1,4 @@
-import { resolve } from 'node:path';
+import { dirname, join, resolve } from 'node:path';
 
 /** Everything the service is told from outside, decoded once. */
 export interface Config {
@@ -7,6 +7,8 @@ export interface Config {
   readonly databaseUrl: string;
   /** Where the name and password of the first administrator are written. */
   readonly signInFile: string;
+  /** The key of the audit trail; made where it is not there. */
+  readonly auditKeyFile: string;
   readonly logLevel: LogLevel;
   /** The console's built files. */
   readonly consoleFolder: string;
@@ -15,6 +17,15 @@ export interface Config {
   readonly maxUploadBytes: number;
   /** How many counters and holds the rules of a replay may keep alive at once. */
   readonly maxLimitKeys: number;
+  /** Imports of logs and reference data under way at once; more wait. */
+  readonly maxImports: number;
+  /** Imports, replays and comparisons, of each, that may wait. */
+  readonly maxWaiting: number;
+  readonly maxConnections: number;
+  /** How long reading one file of reference data may take. */
+  readonly referenceSeconds: number;
+  /** How long requests under way may take to end when the service stops. */
+  readonly graceSeconds: number;
   /** How often a running replay keeps what it would have to do again after a restart. */
   readonly checkpointSeconds: number;
   /** Below which reference data may be refreshed from files; without one only URLs are refreshed from. */
@@ -56,6 +67,12 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
       decodeDatabaseUrl,
     ),
     signInFile: read('JADEFENCE_SIGN_IN_FILE', '.jadefence/sign-in', 'a file path', (text) => resolve(text)),
+    auditKeyFile: read(
+      'JADEFENCE_AUDIT_KEY_FILE',
+      join(dirname(env['JADEFENCE_SIGN_IN_FILE'] || '.jadefence/sign-in'), 'audit-key'),
+      'a file path',
+      (text) => resolve(text),
+    ),
     logLevel: read('JADEFENCE_LOG_LEVEL', 'info', `one of ${LOG_LEVELS.join(', ')}`, (text) =>
       LOG_LEVELS.find((level) => level === text),
     ),
@@ -72,6 +89,26 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
     maxLimitKeys: read('JADEFENCE_MAX_LIMIT_KEYS', '5000000', 'a number of keys', (text) =>
       wholeNumber(text, 100_000_000),
     ),
+    maxImports: read(
+      'JADEFENCE_MAX_IMPORTS',
+      '2',
+      'a number of imports from 1 to 64',
+      (text) => wholeNumber(text, 64) || undefined,
+    ),
+    maxWaiting: read('JADEFENCE_MAX_WAITING', '100', 'a number', (text) => wholeNumber(text, 100_000)),
+    maxConnections: read(
+      'JADEFENCE_MAX_CONNECTIONS',
+      '2000',
+      'a number of connections',
+      (text) => wholeNumber(text, 1_000_000) || undefined,
+    ),
+    referenceSeconds: read(
+      'JADEFENCE_REFERENCE_SECONDS',
+      '600',
+      'a number of seconds',
+      (text) => wholeNumber(text, 86_400) || undefined,
+    ),
+    graceSeconds: read('JADEFENCE_GRACE_SECONDS', '20', 'a number of seconds', (text) => wholeNumber(text, 3600)),
     checkpointSeconds: read('JADEFENCE_CHECKPOINT_SECONDS', '5', 'a number of seconds', (text) =>
       wholeNumber(text, 86_400),
     ),

@@ -1,5 +1,6 @@
 import { ConfigError, readConfig, type Config } from './config.js';
-import { isUnreachable } from './database/database.js';
+import { AuditKeyError } from './database/audit.js';
+import { isUnreachable, NewerSchemaError } from './database/database.js';
 import { ProblemError } from './http/problem.js';
 
 const EXIT_WRONG_INPUT = 2;
@@ -23,7 +24,8 @@ function describeFailure(error: unknown, config: Config | undefined): { text: st
   const { code, message } = error as { code?: string; message: string };
   if (error instanceof ConfigError)
     return { text: `The settings cannot be used.\n${message}`, exitCode: EXIT_WRONG_INPUT };
-  if (error instanceof ProblemError) return { text: message, exitCode: EXIT_WRONG_INPUT };
+  if (error instanceof ProblemError || error instanceof NewerSchemaError || error instanceof AuditKeyError)
+    return { text: message, exitCode: EXIT_WRONG_INPUT };
   if (code === 'EADDRINUSE')
     return {
       text: `Port ${config?.port} of ${config?.host} is taken by another process. Stop it, or set JADEFENCE_PORT.`,

@@ -31,7 +31,7 @@ export function addAdmin(admin: Command, streams: Streams): void {
     .description('Make a token')
     .argument('<name>', 'what the token is for')
     .option('--scope <scope>', `what it may do: ${ROLES.join(', ')}`, parseRole, 'viewer')
-    .option('--days <days>', 'days after which it ends (default: never)', parseWhole)
+    .option('--days <days>', 'days until it expires (default: 90)', parseWhole)
     .option(...ONE_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence admin token create pipeline --scope editor --days 90')
     .action(async (name: string, { scope, days, output }: { scope: Role; days?: number; output: OneOutput }) => {
@@ -51,12 +51,13 @@ export function addAdmin(admin: Command, streams: Streams): void {
       const tokens = await (await connect(streams)).tokens();
       writeRows(streams, output, tokens, {
         columns: {
-          number: (one) => String(one.id),
-          name: (one) => one.name,
-          user: (one) => one.user,
-          scope: (one) => one.scope,
-          made: (one) => one.createdAt.slice(0, 10),
-          ends: (one) => one.expiresAt?.slice(0, 10) ?? 'never',
+          'number': (one) => String(one.id),
+          'name': (one) => one.name,
+          'user': (one) => one.user,
+          'scope': (one) => one.scope,
+          'made': (one) => one.createdAt.slice(0, 10),
+          'expires': (one) => one.expiresAt?.slice(0, 10) ?? 'never',
+          'last used': (one) => one.lastUsedAt?.slice(0, 16).replace('T', ' ') ?? 'never',
         },
         figures: ['number'],
         empty: 'There is no token.',

@@ -15,7 +15,7 @@ import {
 } from '../output.js';
 import { renderChanges } from '../render/changes.js';
 import { connect } from '../service.js';
-import { formatMinute, formatTime } from '../render/text.js';
+import { formatCount, formatMinute, formatTime } from '../render/text.js';
 
 interface One {
   readonly output: OneOutput;
@@ -164,8 +164,24 @@ export function addAudit(audit: Command, streams: Streams): void {
         figures: ['entry'],
         empty: 'The audit trail has no entries there.',
       });
-      if (!page.isIntact)
-        throw new Failure('The audit trail is not intact: an entry was changed or taken out.', EXIT.checkFailed);
+      if (!page.isIntact) throw new Failure(`The audit trail is not intact. ${page.problem ?? ''}`, EXIT.checkFailed);
+    });
+  audit
+    .command('verify')
+    .description('Check every entry of the audit trail')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence audit verify')
+    .action(async ({ output }: { output: OneOutput }) => {
+      const check = await (await connect(streams)).verifyAudit();
+      if (!check.isIntact && output !== 'json')
+        throw new Failure(`The audit trail is not intact. ${check.problem ?? ''}`, EXIT.checkFailed);
+      writeOne(
+        streams,
+        output,
+        check,
+        `Audit trail intact: ${`${formatCount(check.numEntries)} ${check.numEntries === 1 ? 'entry' : 'entries'}`}.`,
+      );
+      if (!check.isIntact) throw new Failure(`The audit trail is not intact. ${check.problem ?? ''}`, EXIT.checkFailed);
     });
 }
 

@@ -85,7 +85,10 @@ describe('the chunks of a segment', () => {
       writer.push(rowOf(chunk));
       return writer.endChunk()!;
     });
-    expect(chunks.flatMap(({ beginsSegment }, chunk) => (beginsSegment ? [chunk] : []))).toEqual([0, DEFAULT_BOUNDS.segmentChunks]);
+    expect(chunks.flatMap(({ beginsSegment }, chunk) => (beginsSegment ? [chunk] : []))).toEqual([
+      0,
+      DEFAULT_BOUNDS.segmentChunks,
+    ]);
     expect(chunks.map(({ dictionaries }) => dictionaries.size)).toEqual(chunks.map((_, chunk) => 1 - (chunk % 2)));
     let dictionaries = new SegmentDictionaries();
     chunks.forEach((chunk, number) => {

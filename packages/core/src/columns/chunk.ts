@@ -9,7 +9,6 @@ import {
 } from './column.js';
 import { SegmentDictionaries } from './segment-dictionaries.js';
 
-
 /** Columns that every chunk has; the names of all others are attributes. */
 export const LINE_COLUMN = 'line';
 export const TIME_COLUMN = 'time';

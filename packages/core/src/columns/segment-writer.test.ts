@@ -69,7 +69,8 @@ describe('chunks that are written', () => {
           const writer = new SegmentWriter();
           let naive = new Map(['one', 'two'].map((name) => [name, new NaiveColumn()]));
           for (const [index, given] of chunks.entries()) {
-            if (index % DEFAULT_BOUNDS.segmentChunks === 0) naive = new Map(['one', 'two'].map((name) => [name, new NaiveColumn()]));
+            if (index % DEFAULT_BOUNDS.segmentChunks === 0)
+              naive = new Map(['one', 'two'].map((name) => [name, new NaiveColumn()]));
             // So many values that tables and arrays grow.
             const more = Array.from({ length: numMore }, (_, row): [Cell, Cell] => [`${index} ${row}`, row % 3]);
             const rows = [...given, ...more];

@@ -122,7 +122,8 @@ export class SegmentWriter {
   #attribute(name: string): ColumnWriter | undefined {
     const known = RESERVED_COLUMNS.has(name) ? undefined : this.#columns.get(name);
     if (known) return known;
-    const hasRoom = this.#columns.size < this.#bounds.valueColumns && !name.includes('\0') && !RESERVED_COLUMNS.has(name);
+    const hasRoom =
+      this.#columns.size < this.#bounds.valueColumns && !name.includes('\0') && !RESERVED_COLUMNS.has(name);
     return hasRoom ? this.column(name) : undefined;
   }
 

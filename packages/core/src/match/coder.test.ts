@@ -32,7 +32,9 @@ function segmentOf(chunks: readonly (readonly Attributes[])[], hasWhole: boolean
 const cell = fc.constantFrom<Cell[]>(undefined, null, 'x', 'y', 'z', ['x'], 7, ...Array.from('abcdefghijkl'));
 const row = fc.record({ a: cell, b: fc.constantFrom<Cell[]>(undefined, 'p', 'q') }) as fc.Arbitrary<Attributes>;
 /** So many that there is no column for others. */
-const CROWD = Object.fromEntries(Array.from({ length: DEFAULT_BOUNDS.valueColumns }, (_, index) => [`x.${index}`, 'x']));
+const CROWD = Object.fromEntries(
+  Array.from({ length: DEFAULT_BOUNDS.valueColumns }, (_, index) => [`x.${index}`, 'x']),
+);
 const withCrowd = fc.tuple(row, fc.boolean()).map(([one, isSpilled]) => (isSpilled ? { ...CROWD, ...one } : one));
 
 it('a chunk in any place of its segment comes to what its rows come to one by one', () => {

@@ -8,6 +8,7 @@ import * as referenceData from './migrations/0004-reference-data.js';
 import * as logSegments from './migrations/0005-log-segments.js';
 import * as logLayouts from './migrations/0006-log-layouts.js';
 import * as comparisons from './migrations/0007-comparisons.js';
+import * as safety from './migrations/0008-safety.js';
 
 /** A connection pool or a transaction on it; every query of a model takes one. */
 export type Database = Knex;
@@ -26,6 +27,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0005-log-segments': logSegments,
   '0006-log-layouts': logLayouts,
   '0007-comparisons': comparisons,
+  '0008-safety': safety,
 };
 
 export function openDatabase(url: string, maxConnections: number): Database {
@@ -37,15 +39,38 @@ export function openDatabase(url: string, maxConnections: number): Database {
   });
 }
 
-/** Brings the schema up to date. Safe to call from several processes at once. */
+/** The schema is that of a later release. */
+export class NewerSchemaError extends Error {}
+
+/** One process migrates at a time; the others wait. */
+const MIGRATION_LOCK = 7_340_002;
+
+/**
+ * Brings the schema up to date. Safe to call from several processes at once.
+ * @throws NewerSchemaError where a later release has migrated the database
+ */
 export async function migrate(db: Database): Promise<void> {
-  await db.migrate.latest({
-    migrationSource: {
-      getMigrations: async () => Object.keys(MIGRATIONS),
-      getMigrationName: (name: string) => name,
-      getMigration: async (name: string) => MIGRATIONS[name]!,
-    },
+  // A lock of the session: the migrations have transactions of their own.
+  await db.transaction(async (trx) => {
+    await trx.raw('select pg_advisory_xact_lock(?)', [MIGRATION_LOCK]);
+    const unknown = (await doneMigrations(db)).find((name) => !Object.hasOwn(MIGRATIONS, name));
+    if (unknown !== undefined)
+      throw new NewerSchemaError(`The database has the schema of a later release (${unknown}). Start that release.`);
+    await db.migrate.latest({
+      migrationSource: {
+        getMigrations: async () => Object.keys(MIGRATIONS),
+        getMigrationName: (name: string) => name,
+        getMigration: async (name: string) => MIGRATIONS[name]!,
+      },
+    });
   });
+}
+
+async function doneMigrations(db: Database): Promise<string[]> {
+  const table = 'knex_migrations';
+  if (!(await db.schema.hasTable(table))) return [];
+  const rows = (await db(table).select('name')) as { name: string }[];
+  return rows.map(({ name }) => name);
 }
 
 /** Runs `work` in one transaction, which is rolled back when it throws. */
@@ -53,15 +78,44 @@ export function inTransaction<T>(db: Database, work: (trx: Transaction) => Promi
   return db.transaction(work);
 }
 
-/** Whether an error says that the database cannot be reached, rather than that a query is wrong. */
+/** Codes of Node and of PostgreSQL (appendix A) for a server that is gone, stopping or starting. */
+const UNREACHABLE_CODES = new Set(
+  'ECONNREFUSED ECONNRESET EPIPE ENOTFOUND EAI_AGAIN ETIMEDOUT 57P01 57P02 57P03 57P05 08000 08001 08003 08004 08006 53300'.split(
+    ' ',
+  ),
+);
+const UNREACHABLE_TEXT =
+  /Connection terminated|Connection ended|timeout exceeded when trying to connect|^timeout expired$|Client has encountered a connection error|Client was closed|not queryable/;
+
+/** Whether an error, or what caused it, is that the database cannot be reached, rather than that a query is wrong. */
 export function isUnreachable(error: unknown): boolean {
-  const { code, message, name } = error as { code?: string; message?: string; name?: string };
-  const codes = ['ECONNREFUSED', 'ECONNRESET', 'ENOTFOUND', 'ETIMEDOUT', '57P01', '57P02', '57P03', '08006', '08001'];
+  if (typeof error !== 'object' || error === null) return false;
+  const { code, message, name, cause, nativeError, errors } = error as {
+    code?: string;
+    message?: string;
+    name?: string;
+    cause?: unknown;
+    nativeError?: unknown;
+    errors?: readonly unknown[];
+  };
   return (
-    codes.includes(code ?? '') ||
+    UNREACHABLE_CODES.has(code ?? '') ||
     name === 'KnexTimeoutError' ||
-    /Connection terminated|timeout exceeded when trying to connect/.test(message ?? '')
+    UNREACHABLE_TEXT.test(message ?? '') ||
+    isUnreachable(cause) ||
+    isUnreachable(nativeError) ||
+    (errors?.some(isUnreachable) ?? false)
   );
+}
+
+/** Codes for a disk that is full, of Node and PostgreSQL. */
+const FULL_CODES = new Set(['ENOSPC', 'EDQUOT', '53100']);
+
+/** Whether an error, or what caused it, is that a disk is full. */
+export function isDiskFull(error: unknown): boolean {
+  if (typeof error !== 'object' || error === null) return false;
+  const { code, cause, nativeError } = error as { code?: string; cause?: unknown; nativeError?: unknown };
+  return FULL_CODES.has(code ?? '') || isDiskFull(cause) || isDiskFull(nativeError);
 }
 
 /** The name of the unique index that a write ran into, or undefined. */

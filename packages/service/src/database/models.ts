@@ -11,6 +11,7 @@ import type {
   People,
   RejectReason,
   Ruling,
+  StoredState,
   Survey,
   Tally,
 } from '@jadefence/core';
@@ -40,6 +41,15 @@ export class TokenModel extends Model {
   declare scope: Role;
   declare createdAt: Date;
   declare expiresAt: Date | null;
+  declare lastUsedAt: Date | null;
+}
+
+export class SignInAttemptsModel extends Model {
+  static override tableName = 'sign_in_attempts';
+  static override idColumn = 'key';
+  declare key: string;
+  declare state: StoredState;
+  declare quietFrom: Date;
 }
 
 export class ObjectModel extends Model {
@@ -222,6 +232,8 @@ export class LogModel extends Model {
   /** Why it ends too early. */
   declare incomplete: string | null;
   declare state: 'importing' | 'ready';
+  declare leasedUntil: Date | null;
+  declare leasedBy: string | null;
   declare requests: number;
   declare rejected: Partial<Record<RejectReason, number>>;
   declare fromMs: number | null;

@@ -20,9 +20,12 @@ export interface Identities {
 declare module 'express-session' {
   interface SessionData {
     userId: number;
+    /** When its user signed in; it ends a day later, however much it is used. */
+    startedAtUnixMs: number;
   }
 }
 
+const MAX_SESSION_MS = 24 * 60 * 60 * 1000;
 const SAFE_METHODS = new Set(['GET', 'HEAD', 'OPTIONS']);
 
 /** Admits requests by bearer token (RFC 6750) or session cookie. */
@@ -49,15 +52,19 @@ export class Authenticator {
 
   async #identify(request: Request, bearer: string | undefined): Promise<Actor | undefined> {
     if (bearer !== undefined) return this.identities.byToken(bearer);
-    const { userId } = request.session;
-    return userId === undefined ? undefined : this.identities.byUserId(userId);
+    const { userId, startedAtUnixMs = 0 } = request.session;
+    if (userId === undefined || Date.now() - startedAtUnixMs > MAX_SESSION_MS) return undefined;
+    return this.identities.byUserId(userId);
   }
 }
 
 /** A browser tells where a writing request comes from; the cookie alone is not enough to believe it. */
 function refuseForeignOrigin(request: Request): void {
-  const { origin, host } = request.headers;
-  if (SAFE_METHODS.has(request.method) || origin === undefined) return;
+  const { origin, host, 'sec-fetch-site': site } = request.headers;
+  if (SAFE_METHODS.has(request.method)) return;
+  if (site === 'cross-site')
+    throw new ProblemError('foreign-origin', 'A page of another site may not change anything here.');
+  if (origin === undefined) return;
   if (!URL.canParse(origin) || new URL(origin).host !== host)
     throw new ProblemError('foreign-origin', `A page of ${origin} may not change anything here.`);
 }

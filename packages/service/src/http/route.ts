@@ -3,6 +3,7 @@ import { plainToInstance } from 'class-transformer';
 import { validate, type ValidationError } from 'class-validator';
 import express, { type Request, type RequestHandler, type Response, type Router } from 'express';
 import type { Actor, Authenticator } from './authenticate.js';
+import { readJsonBody } from './json-body.js';
 import { ProblemError } from './problem.js';
 
 type Class<T> = new () => T;
@@ -30,6 +31,8 @@ export interface Route {
   readonly params?: Class<object>;
   readonly query?: Class<object>;
   readonly body?: Class<object>;
+  /** The body may hold whole configurations or lists; unless said it is small. */
+  readonly hasLargeBody?: boolean;
   /** The handler reads the body itself, as a stream. */
   readonly takesUpload?: boolean;
   readonly status?: number;
@@ -49,14 +52,29 @@ export function route<P extends object = object, Q extends object = object, B ex
   return definition as Route;
 }
 
-const MAX_JSON_BYTES = 64 * 1024 * 1024;
+const KIB = 1024;
+/** Nobody is known yet, so that what they send must cost next to nothing. */
+const readPublicBody = readJsonBody(16 * KIB, 100);
+const readSmallBody = readJsonBody(256 * KIB, 5_000);
+const readLargeBody = readJsonBody(64 * KIB * KIB, 1_000_000);
+const readNoBody: RequestHandler = (_request, _response, next) => next();
+
+function bodyReaderFor({ body, needs, hasLargeBody }: Route): RequestHandler {
+  if (!body) return readNoBody;
+  return needs === 'nobody' ? readPublicBody : hasLargeBody ? readLargeBody : readSmallBody;
+}
+
+/** Slow bodies are cut off; uploads take as long as they take while bytes come. */
+const BODY_TIMEOUT_MS = 30_000;
+const UPLOAD_IDLE_MS = 60_000;
 
 export function buildRouter(routes: readonly Route[], authenticator: Authenticator): Router {
   const router = express.Router();
-  const parseJson = express.json({ limit: MAX_JSON_BYTES, strict: true });
   for (const definition of routes) {
-    const readBody: RequestHandler = definition.body ? parseJson : (_request, _response, next) => next();
+    const readBody = bodyReaderFor(definition);
     const guard: RequestHandler = async (request, response, next) => {
+      response.setHeader('cache-control', 'no-store');
+      limitBodyTime(definition, request);
       response.locals['actor'] = await authenticator.admit(request, definition.needs);
       next();
     };
@@ -68,6 +86,20 @@ export function buildRouter(routes: readonly Route[], authenticator: Authenticat
     throw new ProblemError('not-found', `There is no ${request.method} ${request.path}.`);
   });
   return router;
+}
+
+/** Ends the connection of a request whose body does not come. */
+function limitBodyTime({ takesUpload }: Route, request: Request): void {
+  if (takesUpload) {
+    request.setTimeout(UPLOAD_IDLE_MS, () => request.destroy());
+    return;
+  }
+  const timer = setTimeout(() => {
+    if (!request.complete) request.destroy();
+  }, BODY_TIMEOUT_MS);
+  timer.unref();
+  request.once('close', () => clearTimeout(timer));
+  request.once('end', () => clearTimeout(timer));
 }
 
 async function answer(definition: Route, request: Request, response: Response): Promise<void> {
@@ -96,6 +128,8 @@ async function answer(definition: Route, request: Request, response: Response): 
 }
 
 const UNKEPT = /\0|\p{Surrogate}/u;
+/** Names of what every object has; as keys of input they are a mistake, or worse. */
+const RESERVED_KEYS = new Set(['__proto__', 'constructor', 'prototype']);
 
 /** @throws ProblemError where a text holds what no column of the database can: U+0000, or half of a surrogate pair */
 function assertTexts(value: unknown, place: string): void {
@@ -105,7 +139,11 @@ function assertTexts(value: unknown, place: string): void {
     throw new ProblemError('bad-input', message, { errors: [{ place, message }] });
   }
   if (typeof value !== 'object' || value === null) return;
-  for (const [key, part] of Object.entries(value)) assertTexts(part, place === '' ? key : `${place}.${key}`);
+  for (const [key, part] of Object.entries(value)) {
+    const inside = place === '' ? key : `${place}.${key}`;
+    if (RESERVED_KEYS.has(key)) throw new ProblemError('bad-input', `property ${inside} should not exist`);
+    assertTexts(part, inside);
+  }
 }
 
 /** Checks input against its class. Keys that the class does not know are refused, so that a misspelt option cannot pass unnoticed. */

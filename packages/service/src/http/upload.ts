@@ -1,11 +1,11 @@
 import { createReadStream, createWriteStream } from 'node:fs';
-import { mkdtemp, rm } from 'node:fs/promises';
-import { tmpdir } from 'node:os';
+import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import type { Readable } from 'node:stream';
 import busboy from 'busboy';
 import type { Request } from 'express';
+import { makeTemporaryFolder } from '../temporary-folder.js';
 import { ProblemError } from './problem.js';
 
 /** A file of an upload. */
@@ -27,7 +27,7 @@ export async function withUploadedFiles<T>(
   use: (files: readonly UploadedFile[]) => Promise<T>,
 ): Promise<T> {
   if (!request.is('multipart/form-data')) return use([{ name: '', pieces: readUpload(request, maxBytes) }]);
-  const folder = await mkdtemp(join(tmpdir(), 'jadefence-upload-'));
+  const folder = await makeTemporaryFolder('upload');
   try {
     const names = await keepParts(request, maxBytes, folder);
     if (names.length === 0)

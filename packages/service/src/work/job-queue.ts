@@ -1,5 +1,6 @@
 import PgBoss from 'pg-boss';
 import type { Logger } from 'pino';
+import { isUnreachable } from '../database/database.js';
 
 const POLLING_SECONDS = 0.5;
 const REPLAY_QUEUE = 'replay';
@@ -23,7 +24,11 @@ export class JobQueue {
     private readonly logger: Logger,
   ) {
     this.#boss = new PgBoss({ connectionString: databaseUrl, max: 3, schema: 'jobs' });
-    this.#boss.on('error', (error) => logger.error({ err: error }, 'job queue'));
+    // Its own work on a timer, too: while the database is away it only reports that.
+    this.#boss.on('error', (error) => {
+      if (isUnreachable(error)) logger.warn({ err: error }, 'the job queue waits for the database');
+      else logger.error({ err: error }, 'job queue');
+    });
   }
 
   /** Starts taking jobs. A job whose process dies is taken up again by the next start of the service. */

@@ -18,12 +18,12 @@ export function AuditPage() {
         Every change that was made here, with what was before and what is after.
       </PageHeading>
       <Loaded query={page}>
-        {({ entries, total, isIntact }) => (
+        {({ entries, total, isIntact, problem }) => (
           <Card
             title={`${formatCount(total)} entries`}
             aside={
               <span className={`text-sm ${isIntact ? 'text-muted' : 'font-semibold text-blocked'}`}>
-                {isIntact ? 'Every entry fits the one before it.' : 'An entry was changed or taken out!'}
+                {isIntact ? 'Audit trail intact' : `Audit trail tampered with. ${problem ?? ''}`}
               </span>
             }
           >

@@ -1,12 +1,12 @@
-import type { AuditPage } from '@jadefence/contract';
+import type { AuditCheck, AuditPage } from '@jadefence/contract';
 import { PageQuery } from '@jadefence/contract/server';
-import { isTrailIntact } from '../../database/audit.js';
+import type { AuditTrail } from '../../database/audit.js';
 import type { Database } from '../../database/database.js';
 import { AuditModel, UserModel } from '../../database/models.js';
 import { route, type Route } from '../../http/route.js';
 
 /** The audit trail, latest first. */
-export function auditRoutes(db: Database): Route[] {
+export function auditRoutes(db: Database, trail: AuditTrail): Route[] {
   return [
     route({
       method: 'get',
@@ -14,14 +14,14 @@ export function auditRoutes(db: Database): Route[] {
       needs: 'viewer',
       query: PageQuery,
       handle: async ({ query: { offset, limit } }): Promise<AuditPage> => {
-        const { results, total } = await AuditModel.query(db)
-          .orderBy('id', 'desc')
-          .page(Math.floor(offset / limit), limit);
+        const results = await AuditModel.query(db).orderBy('id', 'desc').offset(offset).limit(limit);
         const users = await UserModel.query(db).findByIds([...new Set(results.flatMap(({ userId }) => userId ?? []))]);
         const nameOf = new Map(users.map(({ id, name }) => [id, name]));
+        const { isIntact, numEntries, problem } = await trail.verifyNew();
         return {
-          total,
-          isIntact: await isTrailIntact(db),
+          total: isIntact ? numEntries : await AuditModel.query(db).resultSize(),
+          isIntact,
+          ...(problem === undefined ? {} : { problem }),
           entries: results.map(({ id, at, userId, what, detail }) => ({
             id,
             at: at.toISOString(),
@@ -31,6 +31,12 @@ export function auditRoutes(db: Database): Route[] {
           })),
         };
       },
+    }),
+    route({
+      method: 'post',
+      path: '/audit/verify',
+      needs: 'editor',
+      handle: (): Promise<AuditCheck> => trail.verify(),
     }),
   ];
 }

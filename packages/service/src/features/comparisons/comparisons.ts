@@ -4,6 +4,7 @@ import type {
   ChangeRow,
   ComparisonInfo,
   ComparisonProgress,
+  ComparisonState,
   ComparisonResult,
   StartComparison,
 } from '@jadefence/contract';
@@ -20,7 +21,8 @@ import {
 } from '@jadefence/core';
 import type { Logger } from 'pino';
 import { recordChange } from '../../database/audit.js';
-import { inTransaction, type Database, type Transaction } from '../../database/database.js';
+import { takeLease } from '../../database/lease.js';
+import { inTransaction, isUnreachable, type Database, type Transaction } from '../../database/database.js';
 import { ComparisonModel, ReplayChunkModel, type ReplayModel } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
@@ -98,13 +100,26 @@ export class Comparisons {
     return this.#present(await this.#find(id));
   }
 
-  async unfinished(): Promise<number[]> {
-    const comparisons = await ComparisonModel.query(this.db).whereIn('state', ['waiting', 'running']).orderBy('id');
+  async unfinished(states: readonly ComparisonState[]): Promise<number[]> {
+    const comparisons = await ComparisonModel.query(this.db)
+      .whereIn('state', [...states])
+      .where((query) => query.whereNull('leasedUntil').orWhereRaw('leased_until < now()'))
+      .orderBy('id');
     return comparisons.map(({ id }) => id);
   }
 
-  /** Runs what of the two replays is not done, and keeps what differs. */
+  /** Runs what of the two replays is not done, and keeps what differs; what another process runs is left to it. */
   async run(id: number): Promise<void> {
+    const lease = await takeLease(this.db, 'comparisons', id, this.parts.logger);
+    if (!lease) return;
+    try {
+      await this.#run(id);
+    } finally {
+      await lease.release().catch(() => undefined);
+    }
+  }
+
+  async #run(id: number): Promise<void> {
     const { replays, runs, logger } = this.parts;
     const comparison = await ComparisonModel.query(this.db).findById(id);
     if (!comparison || comparison.state === 'done') return;
@@ -119,6 +134,8 @@ export class Comparisons {
       const result = await this.#compare(await replays.find(beforeId), await replays.find(afterId));
       await ComparisonModel.query(this.db).patch({ state: 'done', result }).where({ id });
     } catch (error) {
+      // Taken up again by whoever looks for what is unfinished.
+      if (isUnreachable(error)) throw error;
       logger.error({ err: error, comparison: id }, 'comparison failed');
       await ComparisonModel.query(this.db)
         .patch({ state: 'failed', failure: (error as Error).message })

@@ -24,6 +24,7 @@ export function draftRoutes(drafts: Drafts, worlds: Worlds): Route[] {
       path: '/draft/preview',
       needs: 'viewer',
       body: FenceSourcesInput,
+      hasLargeBody: true,
       handle: ({ body }) => drafts.preview(body, body.isMerge),
     }),
     route({
@@ -31,6 +32,7 @@ export function draftRoutes(drafts: Drafts, worlds: Worlds): Route[] {
       path: '/draft',
       needs: 'editor',
       body: FenceSourcesInput,
+      hasLargeBody: true,
       handle: async ({ body, actor, request, response }) =>
         tellVersion(response, await drafts.import(body, body.isMerge, seenVersion(request), actor)),
     }),
@@ -39,6 +41,7 @@ export function draftRoutes(drafts: Drafts, worlds: Worlds): Route[] {
       path: '/draft/edits',
       needs: 'editor',
       body: EditsInput,
+      hasLargeBody: true,
       handle: async ({ body, actor, request, response }) =>
         tellVersion(response, await drafts.edit(body.edits as Edit[], seenVersion(request), actor)),
     }),
@@ -47,6 +50,7 @@ export function draftRoutes(drafts: Drafts, worlds: Worlds): Route[] {
       path: '/draft/edits/preview',
       needs: 'viewer',
       body: EditsInput,
+      hasLargeBody: true,
       handle: ({ body }) => drafts.previewEdits(body.edits as Edit[]),
     }),
     route({ method: 'get', path: '/draft/changes', needs: 'viewer', handle: () => drafts.changes() }),

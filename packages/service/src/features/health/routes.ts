@@ -1,11 +1,20 @@
 import { VERSION, type Health } from '@jadefence/contract';
 import type { Database } from '../../database/database.js';
 import { UserModel } from '../../database/models.js';
+import { ProblemError } from '../../http/problem.js';
 import { route, type Route } from '../../http/route.js';
 
-/** Alive, without asking the database; ready, when the database answers too. */
-export function healthRoutes(db: Database): Route[] {
-  return [
+/** Alive, without asking the database; ready, when the database answers too and the service is not stopping. */
+export class HealthCheck {
+  #isDraining = false;
+
+  constructor(private readonly db: Database) {}
+
+  drain(): void {
+    this.#isDraining = true;
+  }
+
+  readonly routes: readonly Route[] = [
     route({
       method: 'get',
       path: '/health',
@@ -17,7 +26,8 @@ export function healthRoutes(db: Database): Route[] {
       path: '/ready',
       needs: 'nobody',
       handle: async (): Promise<Health> => {
-        await UserModel.query(db).select('id').limit(1);
+        if (this.#isDraining) throw new ProblemError('shutting-down', 'The service is stopping.');
+        await UserModel.query(this.db).select('id').limit(1);
         return { status: 'ok', version: VERSION };
       },
     }),

@@ -17,11 +17,13 @@ import {
   decompress,
   importInThreads,
   importMerged,
+  TooLargeFileError,
   UnreadableFileError,
   type Imported,
   type ImportTask,
   type LogFile,
 } from '@jadefence/files';
+import type { Logger } from 'pino';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, violatedConstraint, type Database } from '../../database/database.js';
 import { LogModel, LogRejectModel } from '../../database/models.js';
@@ -31,6 +33,8 @@ import type { UploadedFile } from '../../http/upload.js';
 import { batches } from '../draft/snapshots.js';
 import { SurveyThread } from '../../work/survey-thread.js';
 import type { Worlds } from '../reference/worlds.js';
+import type { Admission } from '../../admission.js';
+import { Lease, leaseColumns, whereUnleased } from '../../database/lease.js';
 import { LogWriter, type LogCounts } from './log-writer.js';
 import type { Logs } from './logs.js';
 
@@ -48,11 +52,15 @@ export class LogImports {
     private readonly db: Database,
     private readonly logs: Logs,
     private readonly worlds: Worlds,
+    private readonly admission: Admission,
+    /** Of a file, decompressed. */
+    private readonly maxBytes: number,
+    private readonly logger: Logger,
   ) {}
 
-  /** Removes what a crash left half-way. Called before the service takes requests. */
+  /** Removes what processes that ended left half-way; what a living one imports has a lease. */
   async removeUnfinished(): Promise<number> {
-    return LogModel.query(this.db).delete().where({ state: 'importing' });
+    return this.db('logs').where({ state: 'importing' }).where(whereUnleased).delete();
   }
 
   /**
@@ -61,9 +69,13 @@ export class LogImports {
    *   already, or end too early
    */
   async import(query: ImportLogQuery, files: readonly UploadedFile[], actor: Actor): Promise<Log> {
+    return this.admission.run(() => this.#import(query, files, actor));
+  }
+
+  async #import(query: ImportLogQuery, files: readonly UploadedFile[], actor: Actor): Promise<Log> {
     return orProblem(async () => {
       const options = optionsOf(query);
-      const all = await Promise.all(files.map((file) => openFile(file, options, query.format)));
+      const all = await Promise.all(files.map((file) => openFile(file, options, query.format, this.maxBytes)));
       // An empty file is what a rotation leaves behind; where all are empty, the first is refused below.
       const filled = all.filter((file) => !file.isEmpty);
       const opened = filled.length > 0 ? filled : all.slice(0, 1);
@@ -78,8 +90,10 @@ export class LogImports {
           layout,
           files: opened.length > 1 ? opened.map(({ name }) => name) : [],
           state: 'importing',
+          ...leaseColumns(),
         })
         .returning('*');
+      const lease = new Lease(this.db, 'logs', log.id, this.logger);
       const survey = new SurveyThread(shared);
       try {
         const readerOptions = { host, ...layout };
@@ -92,9 +106,13 @@ export class LogImports {
         const incomplete = opened.flatMap(({ incomplete: why }) => why ?? []).join(' ') || null;
         await this.#makeReady(log, { ...(await writer.finish()), sha256: sha256Of(opened), incomplete }, actor);
       } catch (error) {
-        await LogModel.query(this.db).deleteById(log.id);
+        // Where this fails, too, the lease runs out and it is removed then.
+        await LogModel.query(this.db)
+          .deleteById(log.id)
+          .catch((failure: unknown) => this.logger.warn({ err: failure, log: log.id }, 'a log stays half-way'));
         throw error;
       } finally {
+        lease.end();
         await survey.end();
       }
       return this.logs.show(log.id);
@@ -164,7 +182,7 @@ class OpenFile {
         yield next.value;
       }
     } catch (error) {
-      if (!(error instanceof UnreadableFileError)) throw error;
+      if (!(error instanceof UnreadableFileError) || error instanceof TooLargeFileError) throw error;
       this.incomplete = this.name === '' ? error.message : `${this.name}: ${error.message}`;
     }
   }
@@ -193,8 +211,9 @@ async function openFile(
   { name, pieces }: UploadedFile,
   options: ReaderOptions,
   format: LogFormat | undefined,
+  maxBytes: number,
 ): Promise<OpenFile> {
-  const source = decompress(pieces)[Symbol.asyncIterator]();
+  const source = decompress(pieces, maxBytes)[Symbol.asyncIterator]();
   const { bytes, isWhole, failure } = await readHead(source);
   const detection = ofFile(name, () => detectFormat(bytes, isWhole && failure === undefined, options, format));
   const file = new OpenFile(name, detection, bytes, isWhole ? undefined : source);
@@ -223,7 +242,7 @@ async function readHead(
       pieces.push(next.value);
       numBytes += next.value.length;
     } catch (error) {
-      if (!(error instanceof UnreadableFileError) || numBytes === 0) throw error;
+      if (!(error instanceof UnreadableFileError) || error instanceof TooLargeFileError || numBytes === 0) throw error;
       return { bytes: Buffer.concat(pieces), isWhole: true, failure: error.message };
     }
   }

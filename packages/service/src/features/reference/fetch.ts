@@ -25,27 +25,51 @@ export type Fetched =
   | { readonly kind: 'unchanged' }
   | { readonly kind: 'changed'; readonly pieces: AsyncIterable<Uint8Array>; readonly validators: Validators };
 
-/** Networks that are not of the public Internet (RFC 6890 and its registries). */
-const NOT_PUBLIC: readonly (readonly [string, number, 'ipv4' | 'ipv6'])[] = [
-  ['0.0.0.0', 8, 'ipv4'],
-  ['10.0.0.0', 8, 'ipv4'],
-  ['100.64.0.0', 10, 'ipv4'],
-  ['127.0.0.0', 8, 'ipv4'],
-  ['169.254.0.0', 16, 'ipv4'],
-  ['172.16.0.0', 12, 'ipv4'],
-  ['192.0.0.0', 24, 'ipv4'],
-  ['192.168.0.0', 16, 'ipv4'],
-  ['198.18.0.0', 15, 'ipv4'],
-  ['224.0.0.0', 3, 'ipv4'],
-  ['::', 127, 'ipv6'],
-  ['64:ff9b::', 96, 'ipv6'],
-  ['2002::', 16, 'ipv6'],
-  ['fc00::', 7, 'ipv6'],
-  ['fe80::', 10, 'ipv6'],
-  ['ff00::', 8, 'ipv6'],
-];
+/**
+ * Networks that are not globally reachable, by IANA's registries of special-purpose addresses (RFC 6890), multicast, and
+ * forms of IPv6 that carry an IPv4 address.
+ */
+const NOT_PUBLIC: Readonly<Record<'ipv4' | 'ipv6', readonly string[]>> = {
+  ipv4: [
+    '0.0.0.0/8',
+    '10.0.0.0/8',
+    '100.64.0.0/10',
+    '127.0.0.0/8',
+    '169.254.0.0/16',
+    '172.16.0.0/12',
+    '192.0.0.0/24',
+    '192.0.2.0/24',
+    '192.88.99.0/24',
+    '192.168.0.0/16',
+    '198.18.0.0/15',
+    '198.51.100.0/24',
+    '203.0.113.0/24',
+    '224.0.0.0/3',
+  ],
+  ipv6: [
+    '::/96',
+    '::ffff:0:0:0/96',
+    '64:ff9b::/96',
+    '64:ff9b:1::/48',
+    '100::/64',
+    '100:0:0:1::/64',
+    '2001::/23',
+    '2001:db8::/32',
+    '2002::/16',
+    '3fff::/20',
+    '5f00::/16',
+    'fc00::/7',
+    'fe80::/10',
+    'fec0::/10',
+    'ff00::/8',
+  ],
+};
 const blocked = new BlockList();
-for (const [network, bits, family] of NOT_PUBLIC) blocked.addSubnet(network, bits, family);
+for (const family of ['ipv4', 'ipv6'] as const)
+  for (const network of NOT_PUBLIC[family]) {
+    const [address, bits] = network.split('/') as [string, string];
+    blocked.addSubnet(address, Number(bits), family);
+  }
 
 /** Whether an address is of the public Internet. An IPv4-mapped IPv6 address is judged as IPv4. */
 export function isPublicAddress(address: string): boolean {

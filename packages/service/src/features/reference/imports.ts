@@ -1,7 +1,6 @@
 import { createHash } from 'node:crypto';
 import { createWriteStream } from 'node:fs';
-import { mkdtemp, rm } from 'node:fs/promises';
-import { tmpdir } from 'node:os';
+import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import type { DatasetInfo, DatasetOwner } from '@jadefence/contract';
@@ -13,6 +12,8 @@ import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
 import type { ReferencePool } from '../../work/reference-pool.js';
 import type { ReferenceTask } from '../../work/reference-worker.js';
+import { makeTemporaryFolder } from '../../temporary-folder.js';
+import type { Admission } from '../../admission.js';
 import type { Datasets } from './datasets.js';
 import type { Effects } from './effects.js';
 
@@ -50,23 +51,44 @@ export class ReferenceImports {
     private readonly datasets: Datasets,
     private readonly effects: Effects,
     private readonly pool: ReferencePool,
+    private readonly admission: Admission,
   ) {}
 
   /** @throws ProblemError, what is active untouched, when nothing of the file can be used */
-  async import(input: ImportInput, pieces: AsyncIterable<Uint8Array>, doer: Doer): Promise<DatasetInfo> {
-    const folder = await mkdtemp(join(tmpdir(), 'jadefence-reference-'));
+  async import(
+    input: ImportInput,
+    pieces: AsyncIterable<Uint8Array>,
+    doer: Doer,
+    signal?: AbortSignal,
+  ): Promise<DatasetInfo> {
+    return this.admission.run(() => this.#import(input, pieces, doer, signal));
+  }
+
+  async #import(
+    input: ImportInput,
+    pieces: AsyncIterable<Uint8Array>,
+    doer: Doer,
+    signal: AbortSignal | undefined,
+  ): Promise<DatasetInfo> {
+    const folder = await makeTemporaryFolder('reference');
     try {
       const path = join(folder, 'upload');
       const hash = createHash('sha256');
       await pipeline(pieces, hashing(hash), createWriteStream(path));
-      return await this.#read(input, path, hash.digest('hex'), doer);
+      return await this.#read(input, path, hash.digest('hex'), doer, signal);
     } finally {
       await rm(folder, { recursive: true, force: true });
     }
   }
 
-  async #read(input: ImportInput, path: string, sha256: string, doer: Doer): Promise<DatasetInfo> {
-    const answer = await this.pool.read(taskOf(input, path));
+  async #read(
+    input: ImportInput,
+    path: string,
+    sha256: string,
+    doer: Doer,
+    signal: AbortSignal | undefined,
+  ): Promise<DatasetInfo> {
+    const answer = await this.pool.read(taskOf(input, path), signal);
     if ('unreadable' in answer)
       throw new ProblemError('bad-reference-data', answer.unreadable, { hint: EXPECTED[input.kind] });
     const { bytes, stats, builtAtUnixMs } = answer;

@@ -66,12 +66,13 @@ function datasetRoutes({ datasets, imports, removals }: Reference, maxUploadByte
       needs: 'editor',
       query: ImportDatasetQuery,
       takesUpload: true,
-      handle: ({ query, actor, request }) => {
+      handle: ({ query, actor, request, signal }) => {
         const { yes, replay, ...input } = query;
         return imports.import(
           { ...input, isConfirmed: yes === 'true', isReplayed: replay !== 'no' },
           readUpload(request, maxUploadBytes),
           actor,
+          signal,
         );
       },
     }),

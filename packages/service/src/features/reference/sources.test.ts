@@ -2,6 +2,7 @@ import { pino } from 'pino';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { startFileServer, type FileServer } from '../../../../../e2e/src/stand-in.js';
 import { createTestDatabase } from '../../../../../e2e/src/test-database.js';
+import { useAuditKey } from '../../database/audit.js';
 import { migrate, openDatabase, type Database } from '../../database/database.js';
 import { SourceModel } from '../../database/models.js';
 import type { ImportInput, ReferenceImports } from './imports.js';
@@ -17,6 +18,7 @@ beforeAll(async () => {
   database = await createTestDatabase();
   db = openDatabase(database.url, 4);
   await migrate(db);
+  useAuditKey(new Uint8Array(32));
   files = await startFileServer();
   // What is done with the bytes is not asked here.
   const imports = {

@@ -173,7 +173,15 @@ export class Sources {
 
   /** @returns the path of a file. @throws ProblemError where the location is none that may be read */
   async #check(location: string): Promise<string | undefined> {
-    if (isUrl(location)) return undefined;
+    if (isUrl(location)) {
+      const url = URL.canParse(location) ? new URL(location) : undefined;
+      if (!url) throw new ProblemError('bad-input', `"${location}" is not a URL.`);
+      if (url.username || url.password)
+        throw new ProblemError('bad-input', `The URL of ${url.host} has a user name or password in it.`, {
+          hint: 'Leave it out: every viewer can read where reference data comes from.',
+        });
+      return undefined;
+    }
     if (this.folder === undefined)
       throw new ProblemError('bad-input', `"${location}" is no http(s) URL, and the service reads no files.`, {
         hint: 'Set JADEFENCE_REFERENCE_FOLDER to the folder that files may be refreshed from.',

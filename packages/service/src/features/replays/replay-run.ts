@@ -1,7 +1,10 @@
 import { randomUUID } from 'node:crypto';
+import { setTimeout as sleep } from 'node:timers/promises';
+import type { ReplayState } from '@jadefence/contract';
 import type { Segment } from '@jadefence/core';
 import type { Logger } from 'pino';
-import type { Database } from '../../database/database.js';
+import { isUnreachable, type Database } from '../../database/database.js';
+import { LEASE_MS, takeLease, type Lease } from '../../database/lease.js';
 import { ComparisonModel, ReplayModel, type LogChunkModel } from '../../database/models.js';
 import type { ChunksSource } from '../../work/open-chunks.js';
 import type { JudgingPool } from '../../work/judging-pool.js';
@@ -27,11 +30,15 @@ export class ReplayRuns {
     private readonly checkpointMs: number,
   ) {}
 
-  /** The replays that a process left behind when it ended, oldest first; those of comparisons are run by these. */
-  async unfinished(): Promise<number[]> {
+  /**
+   * The replays that a process left behind when it ended, oldest first; those of comparisons are run by these.
+   * @param states waiting ones are in the queue, unless the process ended before it put them there
+   */
+  async unfinished(states: readonly ReplayState[]): Promise<number[]> {
     const replays = await ReplayModel.query(this.db)
       .select('id')
-      .whereIn('state', ['waiting', 'running'])
+      .whereIn('state', [...states])
+      .where((query) => query.whereNull('leasedUntil').orWhereRaw('leased_until < now()'))
       .whereNotIn('id', ComparisonModel.query(this.db).select('beforeId').whereIn('state', ['waiting', 'running']))
       .whereNotIn('id', ComparisonModel.query(this.db).select('afterId').whereIn('state', ['waiting', 'running']))
       .orderBy('id');
@@ -40,9 +47,46 @@ export class ReplayRuns {
 
   /**
    * Runs replays of one log to their ends and keeps their failures, if any, with them. Those that stand at the same place
-   * go through the log together, which is read once. One that was cut off goes on from where it last kept what it had.
+   * go through the log together, which is read once. One that was cut off goes on from where it last kept what it had,
+   * also after the database was away: then it waits until that is back. What another process runs is left to it.
    */
   async run(...ids: readonly number[]): Promise<void> {
+    await retryWhileUnreachable(async () => {
+      const leases: Lease[] = [];
+      try {
+        const own: number[] = [];
+        for (const id of ids) {
+          const lease = await this.#waitForLease(id);
+          if (!lease) continue;
+          leases.push(lease);
+          own.push(id);
+        }
+        await this.#run(own);
+      } finally {
+        for (const lease of leases) await lease.release().catch(() => lease.end());
+      }
+    }, this.logger);
+  }
+
+  /** Whether a living process runs it. */
+  async isUnderWay(id: number): Promise<boolean> {
+    const row = await this.db('replays').where({ id }).whereRaw('leased_until > now()').first('id');
+    return row !== undefined;
+  }
+
+  /** A process that has ended may hold a lease a little longer. @returns undefined where the replay is not to be run */
+  async #waitForLease(id: number): Promise<Lease | undefined> {
+    for (let waitedMs = 0; waitedMs <= 2 * LEASE_MS; waitedMs += LEASE_POLL_MS) {
+      const lease = await takeLease(this.db, 'replays', id, this.logger);
+      if (lease) return lease;
+      const replay = await ReplayModel.query(this.db).findById(id);
+      if (!replay || !UNFINISHED.includes(replay.state)) return undefined;
+      await sleep(LEASE_POLL_MS, undefined, { ref: false });
+    }
+    return undefined;
+  }
+
+  async #run(ids: readonly number[]): Promise<void> {
     const replays = await ReplayModel.query(this.db)
       .whereIn('id', [...ids])
       .whereIn('state', ['waiting', 'running']);
@@ -51,6 +95,7 @@ export class ReplayRuns {
       try {
         passes.push(await Pass.begin(this.db, this.judges, this.pool, this.checkpointMs, replay));
       } catch (error) {
+        if (isUnreachable(error)) throw error;
         await this.#fail(replay.id, error as Error);
       }
     }
@@ -68,6 +113,8 @@ export class ReplayRuns {
     } catch (error) {
       for (const pass of passes) pass.failure ??= error as Error;
     }
+    const lost = passes.find(({ failure }) => isUnreachable(failure));
+    if (lost) throw lost.failure!;
     for (const pass of passes) {
       if (pass.failure) await this.#fail(pass.replay.id, pass.failure);
       else if (pass.isCancelled) await pass.abandon();
@@ -196,6 +243,24 @@ export class ReplayRuns {
     return this.logs.load(logId, chunks, attributes, known).catch((error: unknown) => {
       throw sayLog(logId, error);
     });
+  }
+}
+
+const UNFINISHED: readonly ReplayState[] = ['waiting', 'running'];
+const LEASE_POLL_MS = 500;
+const FIRST_WAIT_MS = 1000;
+const LONGEST_WAIT_MS = 30_000;
+
+/** Does work again, after growing waits, as long as it fails because the database cannot be reached. */
+async function retryWhileUnreachable(work: () => Promise<void>, logger: Logger): Promise<void> {
+  for (let waitMs = FIRST_WAIT_MS; ; waitMs = Math.min(waitMs * 2, LONGEST_WAIT_MS)) {
+    try {
+      return await work();
+    } catch (error) {
+      if (!isUnreachable(error)) throw error;
+      logger.warn({ err: error, waitMs }, 'a replay waits for the database');
+      await sleep(waitMs, undefined, { ref: false });
+    }
   }
 }
 

@@ -12,6 +12,7 @@ export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
       path: '/replays',
       needs: 'editor',
       body: StartReplayInput,
+      hasLargeBody: true,
       status: 202,
       handle: ({ body, actor }) => replays.start(body, actor),
     }),

@@ -15,6 +15,7 @@ export function userRoutes(users: Users): Route[] {
         const { userId, name, role } = await users.checkPassword(body.name, body.password, request.ip ?? '');
         await renewSession(request);
         request.session.userId = userId;
+        request.session.startedAtUnixMs = Date.now();
         return { name, role };
       },
     }),
@@ -22,8 +23,10 @@ export function userRoutes(users: Users): Route[] {
       method: 'post',
       path: '/sign-out',
       needs: 'viewer',
-      handle: async ({ request, actor }) =>
-        actor.tokenId === undefined ? endSession(request) : users.revokeToken(actor, actor.tokenId),
+      handle: async ({ request, actor }) => {
+        await users.recordSignOut(actor);
+        return actor.tokenId === undefined ? endSession(request) : users.revokeToken(actor, actor.tokenId);
+      },
     }),
     route({
       method: 'get',

@@ -3,22 +3,25 @@ import { mkdir, rm, writeFile } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import { ROLES, type CreatedToken, type Role, type Token } from '@jadefence/contract';
 import { hash, verify } from '@node-rs/argon2';
-import { recordChange } from '../../database/audit.js';
+import { recordChange, type Change } from '../../database/audit.js';
 import { inTransaction, type Database } from '../../database/database.js';
 import { TokenModel, UserModel } from '../../database/models.js';
 import type { Actor, Identities } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
-import { TryLimit } from './try-limit.js';
+import { SignInAttempts } from './sign-in-attempts.js';
 
 /** Users, their passwords (argon2id) and their tokens (kept as SHA-256, since they are random). */
 export class Users implements Identities {
-  readonly #tries = new TryLimit();
-
-  constructor(private readonly db: Database) {}
+  constructor(
+    private readonly db: Database,
+    private readonly attempts: SignInAttempts = new SignInAttempts(db),
+  ) {}
 
   async byToken(token: string): Promise<Actor | undefined> {
     const found = await TokenModel.query(this.db).findOne({ hash: hashToken(token) });
     if (!found || (found.expiresAt && found.expiresAt.getTime() < Date.now())) return undefined;
+    if (!found.lastUsedAt || Date.now() - found.lastUsedAt.getTime() > LAST_USE_STEP_MS)
+      await TokenModel.query(this.db).patch({ lastUsedAt: new Date() }).where({ id: found.id });
     const user = await this.byUserId(found.userId);
     return user && { ...user, role: smallerRole(user.role, found.scope), tokenId: found.id };
   }
@@ -29,25 +32,39 @@ export class Users implements Identities {
   }
 
   /**
-   * @param from whom wrong tries are counted against, an address
-   * @throws ProblemError when the name or the password is wrong, or after too many wrong tries
+   * @param from the address of the caller
+   * @throws ProblemError when the name or the password is wrong, or there were too many attempts
    */
   async checkPassword(name: string, password: string, from: string): Promise<Actor> {
-    this.#tries.assertFree(from);
+    await this.attempts.count(name, from);
     const user = await UserModel.query(this.db).findOne({ name });
     const isRight = await verify(user?.passwordHash ?? (await unknownUserHash), password);
     if (!user || !isRight) {
-      this.#tries.countWrong(from);
+      await this.#record({ userId: user?.id ?? null, what: 'sign-in.failure', detail: { name, from } });
       throw new ProblemError('wrong-sign-in', 'The name or the password is wrong.');
     }
+    await this.attempts.clear(name, from);
+    await this.#record({ userId: user.id, what: 'sign-in', detail: { name, from } });
     return { userId: user.id, name: user.name, role: user.role };
   }
 
-  /** @param expiresInDays absent for a token that stays until it is revoked */
-  async createToken(actor: Actor, name: string, scope: Role, expiresInDays?: number): Promise<CreatedToken> {
+  async recordSignOut({ userId, name }: Actor): Promise<void> {
+    await this.#record({ userId, what: 'sign-out', detail: { name } });
+  }
+
+  #record(change: Change): Promise<void> {
+    return inTransaction(this.db, (trx) => recordChange(trx, change));
+  }
+
+  async createToken(
+    actor: Actor,
+    name: string,
+    scope: Role,
+    expiresInDays: number = DEFAULT_TOKEN_DAYS,
+  ): Promise<CreatedToken> {
     const token = `jft_${randomBytes(32).toString('base64url')}`;
     const granted = smallerRole(actor.role, scope);
-    const expiresAt = expiresInDays === undefined ? null : new Date(Date.now() + expiresInDays * DAY_MS);
+    const expiresAt = new Date(Date.now() + expiresInDays * DAY_MS);
     await inTransaction(this.db, async (trx) => {
       await TokenModel.query(trx).insert({
         userId: actor.userId,
@@ -58,19 +75,20 @@ export class Users implements Identities {
       });
       await recordChange(trx, { userId: actor.userId, what: 'token.create', detail: { name, scope: granted } });
     });
-    return { token, name, scope: granted, expiresAt: expiresAt?.toISOString() ?? null };
+    return { token, name, scope: granted, expiresAt: expiresAt.toISOString() };
   }
 
   async listTokens(): Promise<Token[]> {
     const users = new Map((await UserModel.query(this.db)).map((user) => [user.id, user.name]));
     const tokens = await TokenModel.query(this.db).orderBy('id');
-    return tokens.map(({ id, userId, name, scope, createdAt, expiresAt }) => ({
+    return tokens.map(({ id, userId, name, scope, createdAt, expiresAt, lastUsedAt }) => ({
       id,
       user: users.get(userId)!,
       name,
       scope,
       createdAt: createdAt.toISOString(),
       expiresAt: expiresAt?.toISOString() ?? null,
+      lastUsedAt: lastUsedAt?.toISOString() ?? null,
     }));
   }
 
@@ -87,13 +105,15 @@ export class Users implements Identities {
     });
   }
 
-  /** Gives a user a new generated password; sign-ins and tokens that exist go on. @throws ProblemError when there is no such user */
+  /** Gives a user a new generated password; their sessions and tokens end. @throws ProblemError when there is no such user */
   async resetPassword(actor: { readonly userId: number | null }, name: string): Promise<{ password: string }> {
     const password = generatePassword();
     const passwordHash = await hash(password);
     await inTransaction(this.db, async (trx) => {
-      const count = await UserModel.query(trx).patch({ passwordHash }).where({ name });
-      if (count === 0) throw new ProblemError('not-found', `There is no user "${name}".`);
+      const user = await UserModel.query(trx).patch({ passwordHash }).where({ name }).returning('id').first();
+      if (!user) throw new ProblemError('not-found', `There is no user "${name}".`);
+      await TokenModel.query(trx).delete().where({ userId: user.id });
+      await trx.raw(`delete from sessions where (sess->>'userId')::bigint = ?`, [user.id]);
       await recordChange(trx, { userId: actor.userId, what: 'user.reset-password', detail: { name } });
     });
     return { password };
@@ -103,6 +123,8 @@ export class Users implements Identities {
   async createFirstAdministrator(signInFile: string, address: string): Promise<boolean> {
     const password = generatePassword();
     const isNew = await inTransaction(this.db, async (trx) => {
+      // Of several processes that start at once, one makes it.
+      await trx.raw('select pg_advisory_xact_lock(?)', [FIRST_USER_LOCK]);
       const { count } = (await UserModel.query(trx).count().first()) as unknown as { count: number };
       if (count > 0) return false;
       const user = await UserModel.query(trx).insert({
@@ -126,6 +148,10 @@ export class Users implements Identities {
 const unknownUserHash = hash(generatePassword());
 
 const DAY_MS = 86_400_000;
+const DEFAULT_TOKEN_DAYS = 90;
+/** The last use of a token is kept this exactly, so that not every request writes. */
+const LAST_USE_STEP_MS = 60_000;
+const FIRST_USER_LOCK = 7_340_003;
 
 function generatePassword(): string {
   return randomBytes(15).toString('base64url');
