@@ -215,8 +215,8 @@ describe('what is edited', () => {
       ],
     ],
     ['rule note desk/login', ['Expected --until, --owner, --reason or --title.', 'exit 2']],
-    ['fence attach nope shop', ['There is no fence "nope" (any more).', 'exit 2']],
-    ['gate attach nope desk', ['There is no gate "nope" (any more).', 'exit 2']],
+    ['fence attach nope shop', ['There is no fence "nope".', 'exit 2']],
+    ['gate attach nope desk', ['There is no gate "nope".', 'exit 2']],
     [
       'draft remove schedule nights',
       ['The schedule nights is used by rule desk/door.', 'Take it out there first; nothing was removed.', 'exit 2'],

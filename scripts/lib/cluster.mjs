@@ -4,7 +4,7 @@
  */
 import { execFileSync, spawnSync } from 'node:child_process';
 import { createHash, randomBytes } from 'node:crypto';
-import { chownSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { chownSync, existsSync, mkdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { ROOT, run, SetupError } from './run.mjs';
@@ -63,6 +63,13 @@ class Cluster {
 
   async start(isDurable) {
     if (this.#isRunning()) return;
+    const [owner, mine] = [statSync(this.data).uid, this.owner?.uid ?? process.getuid?.()];
+    if (mine !== undefined && owner !== mine)
+      throw new SetupError(
+        `The private PostgreSQL cluster in ${this.folder} belongs to another user (${owner}, and this is ${mine}), as it does after its folder was copied. Start with -- --fresh to make a new one, or give the folder to that user.`,
+      );
+    // What the server said at earlier starts explains nothing of this one.
+    rmSync(join(this.folder, 'log'), { force: true });
     const port = await freePort();
     const settings = [
       `-p ${port}`,

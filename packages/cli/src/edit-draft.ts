@@ -1,7 +1,10 @@
+import type { EditResult } from '@jadefence/contract';
 import type { Edit } from '@jadefence/core';
+import { EXIT, Failure } from './failure.js';
 import { readAll, say, writeJson, writeOne, type OneOutput, type Streams } from './output.js';
-import { describeDiagnostics } from './render/diagnostics.js';
+import { describeDiagnostics, describeWarnings } from './render/diagnostics.js';
 import { renderChanges } from './render/changes.js';
+import { countOf } from './render/text.js';
 import { connect } from './service.js';
 
 /** Edits the draft and tells what changed, what became of each entry of a list, and what the draft lacks now. */
@@ -9,7 +12,10 @@ export async function editDraft(edits: readonly Edit[], output: OneOutput, strea
   const client = await connect(streams);
   const { version } = await client.draftSources();
   const result = await client.edit(edits, version);
-  if (output === 'json') return writeJson(streams, result);
+  if (output === 'json') {
+    writeJson(streams, result);
+    return refuseInvalid(result.entries);
+  }
   const entries = result.entries.map(
     ({ line, text, result: became, note }) =>
       `${String(line).padStart(4)}  ${became.replace('-', ' ')}: ${text}${note ? ` (${note})` : ''}`,
@@ -18,6 +24,15 @@ export async function editDraft(edits: readonly Edit[], output: OneOutput, strea
   writeOne(streams, output, result, lines.length > 0 ? lines.join('\n') : 'Nothing changed: the draft is so already.');
   for (const line of describeDiagnostics(result.diagnostics)) say(streams, line);
   if (result.diagnostics.length > 0) say(streams, 'The draft cannot judge until this is mended.');
+  for (const line of describeWarnings(result.warnings)) say(streams, line);
+  refuseInvalid(result.entries);
+}
+
+/** @throws Failure where an entry of a list was refused; the others are in the draft */
+function refuseInvalid(entries: EditResult['entries']): void {
+  const refused = entries.filter(({ result }) => result === 'invalid').length;
+  if (refused > 0)
+    throw new Failure(`${refused} of ${countOf(entries.length, 'entry', 'entries')} refused.`, EXIT.checkFailed);
 }
 
 /** Fence text as given, or from standard input where `-` is given. */

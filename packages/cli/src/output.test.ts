@@ -4,6 +4,7 @@ import { describe, expect, it } from 'vitest';
 import { LineWriter, writeOne, writeRows, type Output, type Streams } from './output.js';
 import { showProgress } from './progress.js';
 import { describeDiagnostics } from './render/diagnostics.js';
+import { guard } from './render/terminal.js';
 import { coloursFor, formatCount, formatShare, formatTime, printTable, shorten, widthOf } from './render/text.js';
 
 /** Streams that keep what is written to them. */
@@ -17,7 +18,7 @@ function keepingStreams(look: { isTerminal?: boolean; columns?: number; env?: No
   const [stdout, stderr, stdin] = [make(), make(), make()];
   const textOf = (stream: PassThrough): string => String((stream.read() as Buffer | null) ?? '');
   return {
-    streams: { stdout, stderr, stdin, env: look.env ?? {} },
+    streams: guard({ stdout, stderr, stdin, env: look.env ?? {} }),
     out: () => textOf(stdout),
     err: () => textOf(stderr),
   };
@@ -36,6 +37,18 @@ const LAYOUT = {
   figures: ['number', 'requests'],
   empty: 'There is nothing yet.',
 };
+
+it('shows control characters of data, and writes its own colours', () => {
+  const { streams, out, err } = keepingStreams({ isTerminal: true });
+  const hostile = '\u001b]0;title\u0007\u009b31m\r\u007f';
+  writeOne(streams, 'table', {}, coloursFor(streams).red(`${hostile}\u001b[31m`));
+  expect(out()).toBe('\u001b[31m\\x1b]0;title\\x07\\x9b31m\\x0d\\x7f\\x1b[31m\u001b[39m\n');
+  streams.stderr.write(`a\tb\n${hostile[0]}`);
+  expect(err()).toBe('a\tb\n\\x1b');
+  const piped = keepingStreams();
+  writeRows(piped.streams, 'csv', [{ id: 1, name: '\u001b', requests: 1 }], LAYOUT);
+  expect(piped.out()).toContain('\u001b');
+});
 
 it('of many diagnostics the first are told, and how many others there are', () => {
   const [one] = parseFences('frob', 'a.fence').diagnostics;

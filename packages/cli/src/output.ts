@@ -47,6 +47,8 @@ export function parseName(text: string): string {
 export interface Streams {
   readonly stdout: NodeJS.WritableStream & { columns?: number; isTTY?: boolean };
   readonly stderr: NodeJS.WritableStream & { isTTY?: boolean };
+  /** Where results for programs go: as they are, but for a terminal. */
+  readonly data: NodeJS.WritableStream;
   readonly stdin: NodeJS.ReadableStream & { isTTY?: boolean };
   readonly env: NodeJS.ProcessEnv;
 }
@@ -85,9 +87,9 @@ export function writeRows<T>(
   if (output === 'json') return writeJson(streams, items);
   const names = Object.keys(columns);
   const rows = items.map((item) => names.map((name) => columns[name]!(item)));
-  if (output === 'ndjson') streams.stdout.write(items.map((item) => `${JSON.stringify(item)}\n`).join(''));
+  if (output === 'ndjson') streams.data.write(items.map((item) => `${JSON.stringify(item)}\n`).join(''));
   else if (output === 'csv')
-    streams.stdout.write([names, ...rows].map((row) => `${row.map(printCsvCell).join(',')}\n`).join(''));
+    streams.data.write([names, ...rows].map((row) => `${row.map(printCsvCell).join(',')}\n`).join(''));
   else if (items.length === 0) say(streams, empty);
   else
     streams.stdout.write(

@@ -17,16 +17,18 @@ import { addLog } from './commands/log.js';
 import { addLogin, addLogout } from './commands/login.js';
 import { addPassphrase } from './commands/passphrase.js';
 import { addCompare } from './commands/compare.js';
-import { addReplay } from './commands/replay.js';
+import { addReplay, addWhy } from './commands/replay.js';
 import { addAudit, addPublish, addRevision } from './commands/revision.js';
 import { addRule } from './commands/rule.js';
 import { addSurvey } from './commands/survey.js';
 import { addTry } from './commands/try.js';
 import { EXIT, Failure, type ExitCode } from './failure.js';
 import type { Streams } from './output.js';
+import { guard } from './render/terminal.js';
 
 /** Runs one command line. Never throws for what a person got wrong: it says so on stderr and answers the exit code. */
-export async function runProgram(args: readonly string[], streams: Streams): Promise<ExitCode> {
+export async function runProgram(args: readonly string[], given: Omit<Streams, 'data'>): Promise<ExitCode> {
+  const streams = guard(given);
   try {
     await buildProgram(streams).parseAsync([...args], { from: 'user' });
     return EXIT.fine;
@@ -64,6 +66,7 @@ function buildProgram(streams: Streams): Command {
   addLog(log, streams);
   addCompare(program, streams);
   addReplay(program.command('replay').description('Replays of logs against the draft'), streams);
+  addWhy(program, streams);
   addCountry(program.command('country').description('Country tables of the service'), streams);
   addCategory(program.command('category').description('Category feeds of the service'), streams);
   addApplication(program.command('application').description('Applications that are recognised'), streams);

@@ -1,3 +1,4 @@
+import { own } from './render/terminal.js';
 import type { Streams } from './output.js';
 
 const EVERY_MS = 250;
@@ -21,7 +22,9 @@ export async function* showProgress(
     if (!stderr.isTTY || performance.now() - toldMs < EVERY_MS) continue;
     toldMs = performance.now();
     isTold = true;
-    stderr.write(`\r${(numBytes / MEGABYTE).toFixed(0)} MB${size ? `, ${Math.floor((numBytes / size) * 100)}%` : ''} `);
+    stderr.write(
+      `${own('\r')}${(numBytes / MEGABYTE).toFixed(0)} MB${size ? `, ${Math.floor((numBytes / size) * 100)}%` : ''} `,
+    );
   }
-  if (isTold) stderr.write('\r\u001b[K');
+  if (isTold) stderr.write(`${own('\r')}${own('\u001b[K')}`);
 }

@@ -20,6 +20,7 @@ import type {
   DatasetInfo,
   DatasetOwner,
   PassphraseInfo,
+  PutCorrection,
   SourceInfo,
 } from './reference-types.js';
 import type {
@@ -32,6 +33,7 @@ import type {
   DraftSources,
   EditResult,
   Explanation,
+  Tried,
   FenceSources,
   Health,
   ImportPreview,
@@ -127,7 +129,7 @@ export class ServiceClient {
   audit = (query: { offset: number; limit: number }): Promise<AuditPage> =>
     this.#json('GET', `/audit${queryText(query)}`);
   expectations = (): Promise<ExpectationResult[]> => this.#json('GET', '/draft/expectations');
-  tryRequest = (input: TryInput): Promise<Explanation> => this.#json('POST', '/try', input);
+  tryRequest = (input: TryInput): Promise<Tried> => this.#json('POST', '/try', input);
   datasets = (kind?: DatasetOwner): Promise<DatasetInfo[]> => this.#json('GET', `/datasets${queryText({ kind })}`);
   dataset = (id: number): Promise<DatasetInfo> => this.#json('GET', `/datasets/${id}`);
   /** Imports a dataset. Where it is replayed first it answers at once; `settleDataset` waits for the end. */
@@ -159,7 +161,7 @@ export class ServiceClient {
   putCorrection = (
     kind: Correction['kind'],
     correction: { key: string; value: string; reason?: string },
-  ): Promise<Correction> => this.#json('PUT', `/corrections/${kind}`, correction);
+  ): Promise<PutCorrection> => this.#json('PUT', `/corrections/${kind}`, correction);
   removeCorrection = (kind: Correction['kind'], key: string): Promise<void> =>
     this.#json('POST', `/corrections/${kind}/remove`, { key });
   countries = (log?: number): Promise<Countries> => this.#json('GET', `/countries${queryText({ log })}`);

@@ -80,6 +80,14 @@ export interface Correction {
   readonly changedAt: string;
 }
 
+/** A correction that was put, and what it took the place of. */
+export interface PutCorrection extends Correction {
+  /** What was said of the same range or site before. */
+  readonly replaced: { readonly value: string; readonly reason: string | null } | null;
+  /** Categories that nothing had before. */
+  readonly newCategories?: readonly string[];
+}
+
 /** The active country table, by country. */
 export interface Countries {
   readonly table: DatasetInfo | null;
@@ -98,6 +106,8 @@ export interface Countries {
 /** What is known of an address, or of each address of a name. */
 export interface CountryLookUp {
   readonly asked: string;
+  /** The errors of the draft, where it has some: which lists and rules see the addresses is then not known. */
+  readonly cannotTell?: readonly string[];
   readonly addresses: readonly AddressLookUp[];
 }
 

@@ -60,6 +60,8 @@ export interface ImportPreview {
   readonly changes: readonly Change[];
   /** What would keep the draft from judging. */
   readonly diagnostics: readonly Diagnostic[];
+  /** Tags that no rule sets: the draft can judge with them, and cannot be published. */
+  readonly warnings: readonly Diagnostic[];
 }
 
 export interface Token {
@@ -120,7 +122,10 @@ export interface Draft {
   readonly gates: readonly {
     readonly name: string;
     readonly direction: 'inbound' | 'outbound';
+    /** Of an inbound gate. */
     readonly hosts: readonly string[];
+    /** Of an outbound gate. */
+    readonly clients: readonly string[];
     readonly fences: readonly string[];
     readonly otherwise: string;
   }[];
@@ -141,6 +146,8 @@ export interface Draft {
   }[];
   /** What keeps the draft from judging. */
   readonly diagnostics: readonly Diagnostic[];
+  /** Tags that no rule sets: the draft can judge with them, and cannot be published. */
+  readonly warnings: readonly Diagnostic[];
   readonly changedAt: string | null;
   readonly changedBy: string | null;
 }
@@ -153,6 +160,8 @@ export interface EditResult {
   readonly entries: readonly EntryReport[];
   /** What keeps the draft from judging now. */
   readonly diagnostics: readonly Diagnostic[];
+  /** Tags that no rule sets: the draft can judge with them, and cannot be published. */
+  readonly warnings: readonly Diagnostic[];
 }
 
 /** A change of the draft against what is published, and who made it. */
@@ -245,3 +254,11 @@ export interface AuditPage {
 }
 
 export type { Edit, ExpectationResult, Explanation, LookUp, StartingPoint, Survey };
+
+/** What a made-up request comes to, and what judged it. */
+export interface Tried extends Explanation {
+  /** The revision that judged; null for the draft. */
+  readonly revision: number | null;
+  /** Whether the draft differs from that revision, so that it may come to something else. */
+  readonly draftDiffers: boolean;
+}

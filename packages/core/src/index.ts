@@ -30,6 +30,7 @@ export {
   type CountryTable,
 } from './reference/country-table.js';
 export { parseCountryRows, type CountryRowProblem, type CountryRows } from './reference/country-rows.js';
+export { REGIONS, type Region } from './reference/regions.js';
 export { isCountryCode, listCountries, nameCountry } from './reference/country-codes.js';
 export { DamagedTableError } from './binary/damaged.js';
 export { Dataset, DATASET_KINDS, type DatasetKind } from './reference/dataset.js';
@@ -124,7 +125,7 @@ export { Matcher } from './match/matcher.js';
 export { Program } from './match/program.js';
 export { DEFAULT_MAX_KEYS, Memory, TooManyKeysError } from './match/memory.js';
 export { askCondition, countMatches, countsInOrder, type Matches } from './replay/count-matches.js';
-export { asksLine, DecisionFilter } from './replay/decision-filter.js';
+export { asksRowByRow, DecisionFilter } from './replay/decision-filter.js';
 export { MatchCounter } from './replay/match-counter.js';
 export { redirectOf } from './explain/reasons.js';
 export { FILE_ATTRIBUTE } from './request/record.js';

@@ -54,6 +54,7 @@ function readApplication(value: unknown, number: number): { text: string; proble
     const texts = CLAUSES[key]?.(given);
     if (!CLAUSES[key])
       problems.push(`${called}: no key is named "${key}"; expected ${Object.keys(CLAUSES).join(', ')}`);
+    else if (texts?.length === 0) continue;
     else if (!texts) problems.push(`${called}: the key "${key}" is ${JSON.stringify(given)}, expected text`);
     else if (key === 'signatures') for (const text of texts) lines.push(`  signature when ${text}`);
     else lines.push(`  ${key} ${texts.join(', ')}`);

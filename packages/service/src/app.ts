@@ -46,6 +46,7 @@ import { Effects } from './features/reference/effects.js';
 import { ReferenceImports } from './features/reference/imports.js';
 import { Removals } from './features/reference/removals.js';
 import { referenceRoutes } from './features/reference/routes.js';
+import type { FetchLimits } from './features/reference/fetch.js';
 import { Sources } from './features/reference/sources.js';
 import { Worlds } from './features/reference/worlds.js';
 import { userRoutes } from './features/users/routes.js';
@@ -118,13 +119,28 @@ async function takeUp({ db, imports, runs, comparisons, queue }: Unfinished): Pr
   for (const comparisonId of await comparisons.unfinished(['running'])) await queue.addComparison(comparisonId);
 }
 
+function admitImports({ maxImports, maxWaiting }: Config): Admission {
+  return new Admission('imports', maxImports, maxWaiting, 'JADEFENCE_MAX_IMPORTS or JADEFENCE_MAX_WAITING');
+}
+
+function fetchLimits({ maxUploadBytes, mayFetchPrivate }: Config): FetchLimits {
+  return { ...FETCH_LIMITS, maxBytes: maxUploadBytes, mayFetchPrivate };
+}
+
+function openSessionPool(connectionString: string, logger: Logger): pg.Pool {
+  const pool = new pg.Pool({ connectionString, max: 2 });
+  // Without a listener a lost connection would end the process.
+  pool.on('error', (error) => logger.error({ err: error }, 'session store'));
+  return pool;
+}
+
 export async function createService(config: Config): Promise<Service> {
   const logger = pino({ level: config.logLevel });
   const db = openDatabase(config.databaseUrl, MAX_CONNECTIONS);
   await migrate(db);
   await loadAuditKey(db, config.auditKeyFile);
-  const trail = new AuditTrail(db, `${config.auditKeyFile}-seen`);
   await removeStaleFolders();
+  const trail = new AuditTrail(db, `${config.auditKeyFile}-seen`);
   const attempts = new SignInAttempts(db);
   const users = new Users(db, attempts);
   const health = new HealthCheck(db);
@@ -137,12 +153,7 @@ export async function createService(config: Config): Promise<Service> {
   const drafts = new Drafts(db, new PublishedRevisions(datasets), outside);
   const revisions = new Revisions(db, drafts, worlds, datasets);
   const logs = new Logs(db);
-  const importAdmission = new Admission(
-    'imports',
-    config.maxImports,
-    config.maxWaiting,
-    'JADEFENCE_MAX_IMPORTS or JADEFENCE_MAX_WAITING',
-  );
+  const importAdmission = admitImports(config);
   const imports = new LogImports(db, logs, worlds, importAdmission, config.maxUploadBytes, logger);
   const judges = new Judges(db, worlds, datasets);
   const pool = new JudgingPool(Math.min(availableParallelism(), MAX_THREADS), config.maxLimitKeys);
@@ -154,15 +165,14 @@ export async function createService(config: Config): Promise<Service> {
   const readers = new ReferencePool(config.referenceSeconds * 1000);
   const effects = new Effects(db, datasets, worlds, revisions, runs, queue);
   const referenceImports = new ReferenceImports(datasets, effects, readers, importAdmission);
-  const limits = { ...FETCH_LIMITS, maxBytes: config.maxUploadBytes, mayFetchPrivate: config.mayFetchPrivate };
-  const sources = new Sources(db, referenceImports, limits, config.referenceFolder, logger);
+  const sources = new Sources(db, referenceImports, fetchLimits(config), config.referenceFolder, logger);
   const reference = {
     datasets,
     worlds,
     sources,
     imports: referenceImports,
     removals: new Removals(datasets),
-    corrections: new Corrections(db, datasets),
+    corrections: new Corrections(db, datasets, () => worlds.categoryNames()),
     countryTables: new CountryTables(datasets, worlds, sources, drafts, logs, pool, config.resolver),
     categoryFeeds: new CategoryFeeds(datasets, worlds, sources),
   };
@@ -189,9 +199,7 @@ export async function createService(config: Config): Promise<Service> {
     runPeriodically('take up', RESUME_CHECK_MS, () => takeUp(unfinished), logger),
     runPeriodically('sign-in attempts', REFRESH_CHECK_MS, () => attempts.removeQuiet(), logger),
   ];
-  const sessionPool = new pg.Pool({ connectionString: config.databaseUrl, max: 2 });
-  // Without a listener a lost connection would end the process.
-  sessionPool.on('error', (error) => logger.error({ err: error }, 'session store'));
+  const sessionPool = openSessionPool(config.databaseUrl, logger);
   const app = buildApp(config, logger, routes, users, await sessionHandler(config, db, sessionPool));
   return {
     app,

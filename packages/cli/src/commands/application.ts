@@ -170,7 +170,7 @@ async function identify({ fences, output, ...said }: IdentifyOptions, streams: S
     throw new Failure('Nothing is said of the traffic.', 2, 'Give a host, URL, port or the first bytes.');
   const flow = { ...said, ...(said.payload === undefined ? {} : { payload: await readPayload(said.payload) }) };
   const identified = fences
-    ? identifyApplications(await loadRulebook(fences), normalizeRequest(makeUpFlow(flow, Date.now())))
+    ? identifyApplications(await loadRulebook(fences, streams), normalizeRequest(makeUpFlow(flow, Date.now())))
     : await (await connect(streams)).identifyApplications(flow);
   writeOne(streams, output, identified, renderIdentified(identified));
 }

@@ -3,6 +3,7 @@ import type { Against, ChangeRow, ComparisonResult, ServiceClient } from '@jadef
 import type { Command } from 'commander';
 import { EXIT, Failure } from '../failure.js';
 import { parseWhole, ROWS_OUTPUT, say, writeJson, type Output, type Streams } from '../output.js';
+import { own } from '../render/terminal.js';
 import { coloursFor, countOf, formatCount, formatShare, formatTime, printTable, shorten } from '../render/text.js';
 import { connect } from '../service.js';
 import { describeJudge, findLog } from './replay.js';
@@ -49,9 +50,11 @@ async function compareLog(logText: string, options: CompareOptions, streams: Str
   const { id } = await client.startComparison({ logId: log.id, before, after, ...scopeOf(options) });
   const end = await client.followComparison(id, ({ requestsDone, requests }) => {
     if (streams.stderr.isTTY)
-      streams.stderr.write(`\r${formatCount(requestsDone)} of ${countOf(requests, 'request')}\u001b[K`);
+      streams.stderr.write(
+        `${own('\r')}${formatCount(requestsDone)} of ${countOf(requests, 'request')}${own('\u001b[K')}`,
+      );
   });
-  if (streams.stderr.isTTY) streams.stderr.write('\r\u001b[K');
+  if (streams.stderr.isTTY) streams.stderr.write(`${own('\r')}${own('\u001b[K')}`);
   if (end.state === 'failed') throw new Failure(`Comparison ${id} failed: ${end.failure}`, EXIT.checkFailed);
   const result = await client.comparisonResult(id);
   if (group !== undefined && (group < 1 || group > result.tally.groups.length))
@@ -65,11 +68,11 @@ async function compareLog(logText: string, options: CompareOptions, streams: Str
   const place = group === undefined ? undefined : group - 1;
   if (output === 'json') return writeJson(streams, result);
   if (output === 'table') return tellComparison(client, result, place, streams);
-  if (output === 'csv') streams.stdout.write(`${CSV_HEADER}\n`);
+  if (output === 'csv') streams.data.write(`${CSV_HEADER}\n`);
   for (let offset = 0; ; offset += PAGE_ROWS) {
     const { rows } = await client.changes(id, { offset, limit: PAGE_ROWS, group: place });
     for (const row of rows)
-      streams.stdout.write(`${output === 'csv' ? printCsvChange(row) : JSON.stringify(printChange(row))}\n`);
+      streams.data.write(`${output === 'csv' ? printCsvChange(row) : JSON.stringify(printChange(row))}\n`);
     if (rows.length < PAGE_ROWS) return;
   }
 }

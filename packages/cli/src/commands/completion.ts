@@ -132,7 +132,7 @@ function argumentChoices(args: readonly Argument[]): readonly string[] {
 async function gateNames(words: readonly string[]): Promise<readonly string[]> {
   const path = words[words.indexOf('--fences') + 1];
   if (!words.includes('--fences') || path === undefined) return [];
-  return loadRulebook(path).then(
+  return loadRulebook(path, undefined).then(
     ({ rulebook }) => rulebook.gates.map(({ statement }) => statement.name),
     () => [],
   );

@@ -1,7 +1,7 @@
 import type { Correction } from '@jadefence/contract';
 import type { Command } from 'commander';
 import { Failure } from '../failure.js';
-import { ROWS_OUTPUT, writeJson, writeRows, type Output, type Streams } from '../output.js';
+import { ROWS_OUTPUT, say, writeJson, writeRows, type Output, type Streams } from '../output.js';
 import { connect } from '../service.js';
 import { formatMinute } from '../render/text.js';
 
@@ -71,6 +71,11 @@ async function correct(
   const put = await client.putCorrection(kind, { key, value, ...(reason === undefined ? {} : { reason }) });
   if (output === 'json') return writeJson(streams, put);
   listCorrections([put], kind, output, streams);
+  const { replaced, newCategories = [] } = put;
+  if (replaced)
+    say(streams, `It was ${replaced.value}${replaced.reason === null ? '' : `, since: ${replaced.reason}`}`);
+  if (newCategories.length > 0)
+    say(streams, `warning: no feed and no correction has had ${newCategories.join(', ')} before. Check the spelling.`);
 }
 
 function listCorrections(

@@ -146,7 +146,17 @@ function headLines({ table, freshness, elsewhere }: Countries): string[] {
 
 async function lookUp(asked: string, output: OneOutput, streams: Streams): Promise<void> {
   const answer = await (await connect(streams)).lookUpCountry(asked);
-  writeOne(streams, output, answer, answer.addresses.map(renderAddress).join('\n\n'));
+  const text = answer.addresses.map(renderAddress).join('\n\n');
+  writeOne(streams, output, answer, [text, ...describeBlindness(answer.cannotTell)].join('\n'));
+}
+
+/** Why nothing is told of lists, gates and rules. */
+function describeBlindness(errors: readonly string[] = []): string[] {
+  if (errors.length === 0) return [];
+  return [
+    '\nWhich lists, gates and rules see it cannot be told, since the draft has errors:',
+    ...errors.map((error) => `  ${error}`),
+  ];
 }
 
 function renderAddress({ address, country, countryName, evidence, lists, gates, rules }: AddressLookUp): string {

@@ -87,11 +87,11 @@ export function addGate(gate: Command, streams: Streams): void {
       const { gates } = await (await connect(streams)).draft();
       writeRows(streams, output, gates, {
         columns: {
-          gate: (one) => one.name,
-          direction: (one) => one.direction,
-          before: (one) => one.hosts.join(', '),
-          fences: (one) => one.fences.join(', '),
-          otherwise: (one) => one.otherwise,
+          'gate': (one) => one.name,
+          'direction': (one) => one.direction,
+          'stands before': (one) => [...one.hosts, ...one.clients].join(', '),
+          'fences': (one) => one.fences.join(', '),
+          'otherwise': (one) => one.otherwise,
         },
         empty: 'The draft has no gates yet.',
       });

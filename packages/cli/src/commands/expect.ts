@@ -55,7 +55,7 @@ async function expectAll(options: ExpectOptions, streams: Streams): Promise<void
 
 async function expectLocally(path: string, options: ExpectOptions, streams: Streams): Promise<ExpectationResult[]> {
   const categories = options.categoryFeed && (await loadCategoryFeeds(options.categoryFeed, streams));
-  const { rulebook } = await loadRulebook(path, categories?.names);
+  const { rulebook } = await loadRulebook(path, streams, categories?.names);
   const countries = options.countryTable ? await loadCountryTable(options.countryTable, streams) : undefined;
   return runExpectations({ rulebook, countries, categories });
 }

@@ -19,7 +19,7 @@ import {
   type Output,
   type Streams,
 } from '../output.js';
-import { describeDiagnostics } from '../render/diagnostics.js';
+import { describeDiagnostics, describeWarnings } from '../render/diagnostics.js';
 import { renderChanges } from '../render/changes.js';
 import { coloursFor, countOf, formatCount } from '../render/text.js';
 import { connect } from '../service.js';
@@ -178,9 +178,10 @@ async function exportFences(folder: string, output: OneOutput, streams: Streams)
 async function importFences(path: string, { only, yes, output }: ImportOptions, streams: Streams): Promise<void> {
   const sources = await readFenceSources(path);
   const client = await connect(streams);
-  const { changes, diagnostics, version } = await client.previewImport(sources, only);
+  const { changes, diagnostics, warnings, version } = await client.previewImport(sources, only);
   for (const line of describeDiagnostics(diagnostics)) say(streams, line);
   if (diagnostics.length > 0) say(streams, 'The draft cannot judge until these names are known.');
+  for (const line of describeWarnings(warnings)) say(streams, line);
   if (output === 'table')
     streams.stdout.write(
       changes.length === 0 ? 'The draft is so already.\n' : `${renderChanges(changes.map(describeChange), streams)}\n`,

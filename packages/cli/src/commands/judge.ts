@@ -109,12 +109,17 @@ async function judgeOpened(
   const { output } = options;
   const print = printOf(options);
   const judging = new LogJudge(judge, print, options.maxLimitKeys);
-  const writer = new LineWriter(streams.stdout);
+  const writer = new LineWriter(streams.data);
   if (output === 'csv') await writer.write(printCsvHeader());
+  if (!imported) await writer.flush();
   await orFailLater(paths, async () => {
     const names = log.files.map(({ name }) => name);
-    const lines = imported ? judging.judgeFiles(imported, names) : judging.judgeStream(log);
-    for await (const line of lines) await writer.write(line);
+    if (imported) for await (const line of judging.judgeFiles(imported, names)) await writer.write(line);
+    else
+      for await (const lines of judging.judgeStream(log)) {
+        for (const line of lines) await writer.write(line);
+        await writer.flush();
+      }
   }).catch((error: unknown) => {
     if (!(error instanceof TooManyKeysError)) throw error;
     throw new Failure(error.message, EXIT.wrongInput, 'Or allow more with --max-limit-keys, where there is memory.');
@@ -140,7 +145,7 @@ async function judgeOpened(
 async function loadJudge(options: JudgeOptions, streams: Streams): Promise<Judge> {
   const { gate, people } = options;
   const categories = options.categoryFeed && (await loadCategoryFeeds(options.categoryFeed, streams));
-  const { rulebook } = await loadRulebook(options.fences, categories?.names);
+  const { rulebook } = await loadRulebook(options.fences, streams, categories?.names);
   const gateNames = rulebook.gates.map(({ statement }) => statement.name);
   if (gate !== undefined && !gateNames.includes(gate)) {
     throw new Failure(

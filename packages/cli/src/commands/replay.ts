@@ -1,4 +1,12 @@
-import { OUTCOMES, printCsvHeader, printCsvRow, type BreakdownName, type Outcome } from '@jadefence/core';
+import {
+  OUTCOMES,
+  printCsvHeader,
+  printCsvRow,
+  renderExplanation,
+  type BreakdownName,
+  type Explanation,
+  type Outcome,
+} from '@jadefence/core';
 import type { Against, DecisionRow, Log, Replay, ServiceClient } from '@jadefence/contract';
 import { InvalidArgumentError, type Command } from 'commander';
 import { basename } from 'node:path';
@@ -73,6 +81,7 @@ export function addReplay(replay: Command, streams: Streams): void {
     .option('--where <condition>', 'only requests for which this condition of the fence language is true')
     .option('--offset <rows>', 'rows to pass over', parseWhole, 0)
     .option('--limit <rows>', 'rows to list, 1000 at most', parseWhole, 50)
+    .option('--explain', 'say of each why, rule by rule', false)
     .option(...ROWS_OUTPUT)
     .addHelpText(
       'after',
@@ -108,6 +117,7 @@ interface DecisionsOptions {
   readonly where?: string;
   readonly offset: number;
   readonly limit: number;
+  readonly explain: boolean;
   readonly output: Output;
 }
 
@@ -153,6 +163,17 @@ async function startReplay(logText: string, options: StartOptions, streams: Stre
     `Replay ${started.id} of "${log.name}" against ${describeJudge(started)} is done: ${countOf(end.requestsDone, 'request')}.`,
   );
   say(streams, `See it with: jadefence replay show ${started.id}`);
+  if (against === undefined && fences === undefined && started.revision !== null) await tellOfDraft(client, streams);
+}
+
+/** Says where the draft differs from what is published, by which a replay judges that nobody told otherwise. */
+async function tellOfDraft(client: ServiceClient, streams: Streams): Promise<void> {
+  const { changes, against } = await client.draftChanges();
+  if (changes.length > 0)
+    say(
+      streams,
+      `The draft differs from revision ${against} (${countOf(changes.length, 'change')}): --against draft judges by it.`,
+    );
 }
 
 /** What judged, in words. */
@@ -214,12 +235,15 @@ async function showReplay(id: number | undefined, { by, output }: ShowOptions, s
 
 async function listDecisions(
   id: number | undefined,
-  { output, ...query }: DecisionsOptions,
+  { output, explain, ...query }: DecisionsOptions,
   streams: Streams,
 ): Promise<void> {
+  if (explain && output === 'csv')
+    throw new Failure('--explain has no CSV.', EXIT.wrongInput, 'Use --output table, json or ndjson.');
   const client = await connect(streams);
   const replay = await findReplay(client, id);
   const page = await client.decisions(replay.id, query);
+  if (explain) return explainRows(client, replay, page.rows, output, streams);
   if (output === 'json') return writeJson(streams, page);
   if (output === 'table') {
     streams.stdout.write(
@@ -233,7 +257,64 @@ async function listDecisions(
   }
   const print = output === 'csv' ? printCsvRow : JSON.stringify;
   const lines = page.rows.map((row) => print(row.record));
-  streams.stdout.write([...(output === 'csv' ? [printCsvHeader()] : []), ...lines].map((line) => `${line}\n`).join(''));
+  streams.data.write([...(output === 'csv' ? [printCsvHeader()] : []), ...lines].map((line) => `${line}\n`).join(''));
+}
+
+/** Each request with what every rule said of it. */
+async function explainRows(
+  client: ServiceClient,
+  replay: Replay,
+  rows: readonly DecisionRow[],
+  output: Output,
+  streams: Streams,
+): Promise<void> {
+  const all: (DecisionRow & { explanation: Explanation })[] = [];
+  for (const row of rows) {
+    const explanation = await client.explanation(replay.id, row.row);
+    if (output === 'ndjson') streams.data.write(`${JSON.stringify({ ...row, explanation })}\n`);
+    else if (output === 'json') all.push({ ...row, explanation });
+    else streams.stdout.write(`${headOf(row)}\n${renderExplanation(explanation)}\n\n`);
+  }
+  if (output === 'json') writeJson(streams, all);
+  else if (output === 'table') say(streams, `Judged by ${describeJudge(replay)}.`);
+}
+
+function headOf(row: DecisionRow): string {
+  const [line, time, client, country, asked] = decisionCells(row);
+  return `line ${line}, ${time} UTC, ${client} (${country}): ${asked}`;
+}
+
+/** `why`: explains the request of a line of a replayed log. */
+export function addWhy(program: Command, streams: Streams): void {
+  program
+    .command('why')
+    .description('Explain what a replay decided of one line of its log, rule by rule')
+    .argument('<replay>', 'number of the replay', parseWhole)
+    .argument('<line>', 'number of the line in its log', parseWhole)
+    .option('--file <name>', 'which file, where the log was read from several')
+    .option(...ONE_OUTPUT)
+    .addHelpText('after', '\nExamples:\n  jadefence why 3 1512\n  jadefence why 3 1512 --file monday.log')
+    .action(async (id: number, line: number, { file, output }: { file?: string; output: OneOutput }) => {
+      const client = await connect(streams);
+      const replay = await client.replay(id);
+      const { rows } = await client.decisions(id, { where: `line = ${line}`, offset: 0, limit: 1000 });
+      const named = rows.filter(({ record }) => file === undefined || record['jade.file'] === file);
+      if (named.length === 0)
+        throw new Failure(
+          `Replay ${id} decided nothing of line ${line}${file === undefined ? '' : ` of ${file}`}.`,
+          EXIT.wrongInput,
+          'The line may have been rejected at import, or lie outside what was replayed.',
+        );
+      if (named.length > 1)
+        throw new Failure(
+          `${countOf(named.length, 'file')} of the log have a line ${line}.`,
+          EXIT.wrongInput,
+          `Say which with --file: ${named.map(({ record }) => String(record['jade.file'])).join(', ')}.`,
+        );
+      const explanation = await client.explanation(id, named[0]!.row);
+      const text = `${headOf(named[0]!)}\n${renderExplanation(explanation)}\n\nJudged by ${describeJudge(replay)}.`;
+      writeOne(streams, output, { ...named[0]!, explanation }, text);
+    });
 }
 
 function decisionCells(row: DecisionRow): string[] {

@@ -2,7 +2,7 @@ import { findUses, suggestNearest, type Position, type RuleSettings } from '@jad
 import { InvalidArgumentError, type Command } from 'commander';
 import { editDraft, textOrInput } from '../edit-draft.js';
 import { EXIT, Failure } from '../failure.js';
-import { ONE_OUTPUT, writeOne, type OneOutput, type Streams } from '../output.js';
+import { ONE_OUTPUT, parseName, writeOne, type OneOutput, type Streams } from '../output.js';
 import { connect } from '../service.js';
 import { findFence } from './fence.js';
 
@@ -15,6 +15,15 @@ function parseRuleId(text: string): RuleId {
   const [fence, rule, ...rest] = text.split('/');
   if (!fence || !rule || rest.length > 0) throw new InvalidArgumentError('Expected a rule written fence/rule.');
   return { fence, rule };
+}
+
+/** The fence comes before the rule; a rule in its place is the likely mistake. */
+function parseFenceName(text: string): string {
+  if (/^\s*(#|rule\s)/.test(text))
+    throw new InvalidArgumentError(
+      'Found a rule, expected the name of the fence: the fence comes first, then the rule.',
+    );
+  return parseName(text);
 }
 
 export interface PositionOptions {
@@ -59,7 +68,7 @@ export function addRule(rule: Command, streams: Streams): void {
     .action((one: RuleId, { output }: Options) => showRule(one, output, streams));
   withPosition(rule.command('add'))
     .description('Add a rule to a fence of the draft')
-    .argument('<fence>', 'name of the fence')
+    .argument('<fence>', 'name of the fence', parseFenceName)
     .argument('<text>', 'the rule as fence text, or - for standard input')
     .option(...ONE_OUTPUT)
     .addHelpText(

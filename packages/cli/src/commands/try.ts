@@ -13,7 +13,7 @@ import { loadRulebook } from '../files/load-fences.js';
 import { ONE_OUTPUT, writeOne, type OneOutput, type Streams } from '../output.js';
 import { connect } from '../service.js';
 import { parseAgainst } from './revision.js';
-import type { Against } from '@jadefence/contract';
+import type { Against, Tried } from '@jadefence/contract';
 
 interface HeaderOption {
   readonly name: string;
@@ -46,8 +46,9 @@ export function addTry(program: Command, streams: Streams): void {
   program
     .command('try')
     .description('See what would happen to one request, and why')
-    .requiredOption('--client <address>', 'address of the client')
-    .requiredOption('--url <url>', 'what is asked for; https unless it says')
+    .option('--client <address>', 'address of the client')
+    .option('--url <url>', 'what is asked for; https unless it says')
+    .allowExcessArguments(true)
     .option('--method <method>', 'HTTP method (default: GET)')
     .option('--at <time>', 'when, as 2026-10-12T10:00:00Z (default: now)', parseTime)
     .option(
@@ -72,13 +73,49 @@ Examples:
   jadefence try --client 198.18.4.7 --url https://studio.larkmoor.example/ --fences demo/fences
   jadefence try --client 198.18.90.7 --url tickets.larkmoor.example/login --method POST --output json`,
     )
-    .action(async (options: TryOptions) => {
+    .action(async (given: Omit<TryOptions, 'client' | 'url'> & Partial<TryOptions>, command: Command) => {
+      const options = wholeOptions(given, command.args);
       const explanation =
         options.fences === undefined
           ? await tryOnService(options, streams)
           : await tryLocally(options, options.fences, streams);
-      writeOne(streams, options.output, explanation, renderExplanation(explanation));
+      writeOne(
+        streams,
+        options.output,
+        explanation,
+        [renderExplanation(explanation), ...judgedBy(explanation)].join('\n'),
+      );
     });
+}
+
+/** @throws Failure where the client or the URL is not given, or something stands without an option */
+function wholeOptions(
+  given: Partial<TryOptions> & { readonly output: OneOutput },
+  rest: readonly string[],
+): TryOptions {
+  const { client, url } = given;
+  const [first] = rest;
+  if (first !== undefined)
+    throw new Failure(
+      `Found "${first}" without an option.`,
+      2,
+      'Write: jadefence try --client 198.18.4.7 --url https://shop.example/.',
+    );
+  if (client === undefined || url === undefined)
+    throw new Failure(
+      `${client === undefined ? '--client ADDRESS' : '--url URL'} is missing.`,
+      2,
+      'Write: jadefence try --client 198.18.4.7 --url https://shop.example/.',
+    );
+  return { ...given, client, url };
+}
+
+/** What judged, and whether the draft may say otherwise. */
+function judgedBy(explanation: Explanation | Tried): string[] {
+  if (!('revision' in explanation)) return [];
+  const { revision, draftDiffers } = explanation;
+  const name = revision === null ? 'the draft' : `revision ${revision}`;
+  return [`\nJudged by ${name}.${draftDiffers ? ' The draft differs from it; --against draft asks the draft.' : ''}`];
 }
 
 function parseTime(text: string): string {
@@ -93,7 +130,7 @@ function parseTime(text: string): string {
 async function tryOnService(
   { client, url, method, at, countryTable, categoryFeed, gate, header, user, peer, against }: TryOptions,
   streams: Streams,
-): Promise<Explanation> {
+): Promise<Tried> {
   const local = { 'country-table': countryTable, 'category-feed': categoryFeed, gate };
   const [option] = Object.entries(local).find(([, value]) => value !== undefined) ?? [];
   if (option !== undefined)
@@ -112,7 +149,7 @@ async function tryLocally(
 ): Promise<Explanation> {
   if (against !== undefined) throw new Failure('--against asks the service, and goes without --fences.');
   const categories = categoryFeed && (await loadCategoryFeeds(categoryFeed, streams));
-  const { rulebook } = await loadRulebook(fences, categories?.names);
+  const { rulebook } = await loadRulebook(fences, streams, categories?.names);
   const gateNames = rulebook.gates.map(({ statement }) => statement.name);
   if (gate !== undefined && !gateNames.includes(gate))
     throw new Failure(`No gate is named "${gate}".`, 2, suggestNearest(gate, gateNames));

@@ -10,7 +10,8 @@ import {
 } from '@jadefence/core';
 import type { FenceSources } from '@jadefence/contract';
 import { EXIT, Failure } from '../failure.js';
-import { describeDiagnostics } from '../render/diagnostics.js';
+import { say, type Streams } from '../output.js';
+import { describeDiagnostics, describeWarnings } from '../render/diagnostics.js';
 
 /**
  * Reads a fence file, or every `.fence` file below a folder, with the files that their lists and pages are kept in.
@@ -54,16 +55,23 @@ async function readSource(root: string, name: string): Promise<SourceFile> {
   return { path: name, text };
 }
 
-/** @throws Failure that lists every error of the fences */
+/**
+ * @param streams where warnings are told
+ * @throws Failure that lists every error of the fences
+ */
 export async function loadRulebook(
   path: string,
+  streams: Streams | undefined,
   categories?: ReadonlySet<string>,
-): Promise<{ rulebook: Rulebook; files: CheckedFences['files'] }> {
+): Promise<Pick<Required<CheckedFences>, 'rulebook' | 'files'>> {
   const sources = await readFenceSources(path);
-  const { rulebook, files, diagnostics } = checkFences(sources.fenceFiles, sources.namedFiles, { categories });
+  const { rulebook, files, diagnostics, warnings } = checkFences(sources.fenceFiles, sources.namedFiles, {
+    categories,
+  });
   if (!rulebook) {
     const count = `${diagnostics.length.toLocaleString('en')} ${diagnostics.length === 1 ? 'error' : 'errors'}`;
     throw new Failure(`${describeDiagnostics(diagnostics).join('\n')}\n${count} in the fences.`);
   }
+  for (const line of streams ? describeWarnings(warnings) : []) say(streams!, line);
   return { rulebook, files };
 }

@@ -19,11 +19,13 @@ import type { LogFile } from '@jadefence/files';
 import { Failure, EXIT } from '../failure.js';
 import { nameOfPath, say, type Streams } from '../output.js';
 import { showProgress } from '../progress.js';
+import { orQuiet, QUIET } from '../judging/quiet.js';
 import { orFail, type Reading } from './reading.js';
 
 /** Enough for the 200 lines that detection looks at. */
 const DETECT_BYTES = 1_048_576;
 const PIECE_BYTES = 262_144;
+const LINE_FEED = 0x0a;
 
 /** A log that is being read. It can be read once. */
 export interface OpenLog {
@@ -123,12 +125,18 @@ async function openFile(path: string, { format, options }: Reading, streams: Str
   const iterator = readBytes(path, streams, () => (hasEndedEarly = true))[Symbol.asyncIterator]();
   const head: Uint8Array[] = [];
   let isWhole = false;
+  let waiting: Promise<IteratorResult<Uint8Array>> | undefined;
   for (let size = 0; size < DETECT_BYTES && !isWhole;) {
-    const { value, done } = await iterator.next();
-    isWhole = done === true;
-    if (value) {
-      head.push(value);
-      size += value.length;
+    waiting ??= iterator.next();
+    // A log that somebody follows pauses: its format is told by what is there.
+    const hasLine = path === '-' && head.some((piece) => piece.includes(LINE_FEED));
+    const answer = hasLine ? await orQuiet(waiting) : await waiting;
+    if (answer === QUIET) break;
+    waiting = undefined;
+    isWhole = answer.done === true;
+    if (answer.value) {
+      head.push(answer.value);
+      size += answer.value.length;
     }
   }
   if (isWhole && head.every((piece) => piece.length === 0)) return undefined;
@@ -140,7 +148,7 @@ async function openFile(path: string, { format, options }: Reading, streams: Str
     path,
     detection,
     fit: detection.best,
-    pieces: joinPieces(head, isWhole ? undefined : iterator),
+    pieces: joinPieces(head, isWhole ? undefined : iterator, waiting),
     isCut: () => hasEndedEarly,
   };
 }
@@ -179,7 +187,9 @@ async function* readBytes(path: string, streams: Streams, onCut: () => void): As
 async function* joinPieces(
   head: readonly Uint8Array[],
   rest: AsyncIterator<Uint8Array> | undefined,
+  waiting: Promise<IteratorResult<Uint8Array>> | undefined,
 ): AsyncGenerator<Uint8Array> {
   yield* head;
-  if (rest) for (let next = await rest.next(); !next.done; next = await rest.next()) yield next.value;
+  if (!rest) return;
+  for (let next = await (waiting ?? rest.next()); !next.done; next = await rest.next()) yield next.value;
 }

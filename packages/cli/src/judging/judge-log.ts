@@ -30,6 +30,7 @@ import {
 import { importInThreads, importMerged, type Imported } from '@jadefence/files';
 import type { OpenLog } from '../files/open-log.js';
 import { ChunkStore } from './chunk-store.js';
+import { withQuiet } from './quiet.js';
 import { judgeReordered } from './reorder.js';
 
 /** Turns a decided request into the line that is printed. */
@@ -74,9 +75,10 @@ export class LogJudge {
 
   /**
    * Judges what comes bit by bit, line by line as it comes, where rules remember with some lines waiting so that they
-   * can be put in the order of time.
+   * can be put in the order of time, until the input pauses.
+   * @returns what to print, together what is certain at once
    */
-  async *judgeStream(log: OpenLog): AsyncGenerator<string> {
+  async *judgeStream(log: OpenLog): AsyncGenerator<readonly string[]> {
     const matcher = new Matcher(this.#program, new Memory(undefined, this.maxLimitKeys));
     const judgeRecord = (record: LogRecord): string | undefined => {
       const request = normalizeRequest(record);
@@ -86,13 +88,8 @@ export class LogJudge {
       return this.print && this.#printed(record, ruling);
     };
     const batches = this.#records(log.lines());
-    if (this.judge.rulebook.isStateful) for await (const lines of judgeReordered(batches, judgeRecord)) yield* lines;
-    else
-      for await (const batch of batches)
-        for (const record of batch) {
-          const line = judgeRecord(record);
-          if (line !== undefined) yield line;
-        }
+    if (this.judge.rulebook.isStateful) yield* judgeReordered(withQuiet(batches), judgeRecord);
+    else for await (const batch of batches) yield batch.flatMap((record) => judgeRecord(record) ?? []);
     addBreakdown(this.tally, this.#breakdown.take());
   }
 

@@ -1,6 +1,7 @@
 import type { LogRecord } from '@jadefence/core';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
+import { QUIET, withQuiet } from './quiet.js';
 import { judgeReordered, REORDER_LINES, type Batches } from './reorder.js';
 
 const record = (line: number, atUnixMs: number): LogRecord => ({
@@ -33,6 +34,15 @@ async function run(records: readonly LogRecord[], size: number): Promise<{ judge
 
 const times = fc.array(fc.nat(30), { maxLength: 40 });
 
+it('a stream says where it pauses, once a pause', async () => {
+  const slow = async function* (): AsyncGenerator<number> {
+    yield 1;
+    await new Promise((resolve) => setTimeout(resolve, 60));
+    yield 2;
+  };
+  expect(await gather(withQuiet(slow(), 5))).toEqual([1, QUIET, 2]);
+});
+
 describe('standard input that is out of order', () => {
   it('is judged by time and line, and printed by line', async () => {
     await fc.assert(
@@ -47,12 +57,32 @@ describe('standard input that is out of order', () => {
     );
   });
 
+  it('is judged whole where it pauses, and refuses what comes too late after that', async () => {
+    const printed: string[] = [];
+    const source = async function* (last: number): Batches {
+      yield [record(1, 20), record(2, 10)];
+      // Judged and printed before anything else comes.
+      yield QUIET;
+      expect(printed).toEqual(['2 judged 1st', '1 judged 2nd']);
+      yield [record(3, last)];
+    };
+    const follow = async (last: number): Promise<void> => {
+      let number = 0;
+      printed.length = 0;
+      const judge = (one: LogRecord): string => `${one.line} judged ${(number += 1) === 1 ? '1st' : `${number}nd`}`;
+      for await (const lines of judgeReordered(source(last), judge)) printed.push(...[...lines].reverse());
+    };
+    await follow(20);
+    expect(printed).toHaveLength(3);
+    await expect(follow(19)).rejects.toThrow(/^Line 3 comes too late, after the input had paused: its time is/);
+  });
+
   it('is put in order within as many lines as are said, and refused beyond', async () => {
     const records = Array.from({ length: REORDER_LINES + 10 }, (_, index) => record(index + 1, index + 10));
     const late = record(records.length + 1, 12);
     await expect(run([...records, late], 1000)).resolves.toBeDefined();
     await expect(
       run([...records, ...records.map(({ line }) => record(line + records.length, line + 200_000)), late], 1000),
-    ).rejects.toThrow(/^Line 100011 is more than 100000 lines too late: its time is 1970-01-01T00:00:00.012Z/);
+    ).rejects.toThrow(/^Line 100011 comes too late, by more than 100000 lines: its time is 1970-01-01T00:00:00.012Z/);
   });
 });

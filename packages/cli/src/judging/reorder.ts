@@ -1,17 +1,19 @@
 import type { LogRecord } from '@jadefence/core';
 import { Failure } from '../failure.js';
+import { QUIET } from './quiet.js';
 
 /** Lines within which standard input is put in order; files are, whatever their order. */
 export const REORDER_LINES = 100_000;
 
-/** A log as batches of its records, in the order of lines. */
-export type Batches = AsyncIterable<readonly LogRecord[]>;
+/** A log as batches of its records, in the order of lines, and where it pauses that it does. */
+export type Batches = AsyncIterable<readonly LogRecord[] | typeof QUIET>;
 
 /** Judges a record and answers the line to print, or undefined where nothing is printed. */
 export type JudgeRecord = (record: LogRecord) => string | undefined;
 
 /**
- * Judges a stream whose records are at most `REORDER_LINES` out of order: as many wait before the earliest is judged.
+ * Judges a stream whose records are at most `REORDER_LINES` out of order: as many wait before the earliest is judged, and
+ * all are judged where the stream pauses.
  * @throws Failure where a record comes later than that
  */
 export async function* judgeReordered(records: Batches, judge: JudgeRecord): AsyncGenerator<readonly string[]> {
@@ -41,11 +43,18 @@ export async function* judgeReordered(records: Batches, judge: JudgeRecord): Asy
     }
     return texts;
   };
+  let wasQuiet = false;
   for await (const batch of records) {
+    if (batch === QUIET) {
+      wasQuiet = true;
+      while (waiting.size > 0) judgeEarliest();
+      yield ready();
+      continue;
+    }
     for (const record of batch) {
       if (record.atUnixMs < lastJudged)
         throw new Failure(
-          `Line ${record.line} is more than ${REORDER_LINES} lines too late: its time is ${new Date(record.atUnixMs).toISOString()}, and requests up to ${new Date(lastJudged).toISOString()} are judged.`,
+          `Line ${record.line} comes too late${wasQuiet ? ', after the input had paused' : `, by more than ${REORDER_LINES} lines`}: its time is ${new Date(record.atUnixMs).toISOString()}, and requests up to ${new Date(lastJudged).toISOString()} are judged.`,
           2,
           'Rules that count or hold need the order of time. Give the log as a file, which is sorted first.',
         );

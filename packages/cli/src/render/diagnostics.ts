@@ -9,3 +9,8 @@ export function describeDiagnostics(diagnostics: readonly Diagnostic[]): string[
   const numOthers = diagnostics.length - lines.length;
   return numOthers > 0 ? [...lines, `... and ${numOthers.toLocaleString('en')} more.`] : lines;
 }
+
+/** Warnings as they are told beside what a command was asked for. */
+export function describeWarnings(warnings: readonly Diagnostic[]): string[] {
+  return describeDiagnostics(warnings).map((line) => `warning: ${line}`);
+}

@@ -2,6 +2,7 @@ import type { ReplayProgress } from '@jadefence/contract';
 import { describe, expect, it } from 'vitest';
 import type { Streams } from '../output.js';
 import { LiveLines, renderProgress } from './live.js';
+import { showControls } from './terminal.js';
 
 const progress: ReplayProgress = {
   state: 'running',
@@ -50,7 +51,7 @@ describe('what a replay came to so far', () => {
       lines.show('four');
       return written;
     };
-    expect(told(true)).toBe('one\ntwo\n\u001b[2A\u001b[Jthree\nfour\n');
+    expect(showControls(told(true))).toBe('one\ntwo\n\u001b[A\u001b[A\u001b[Jthree\nfour\n');
     expect(told(false)).toBe('');
   });
 });

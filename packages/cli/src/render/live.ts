@@ -1,6 +1,7 @@
 /** What changes while somebody looks at it. */
 import type { ReplayProgress } from '@jadefence/contract';
 import type { Streams } from '../output.js';
+import { own } from './terminal.js';
 import { countOf, formatCount, formatShare, printTable } from './text.js';
 
 /** Lines at the end of a terminal that are written over; without a terminal nothing is shown. */
@@ -23,7 +24,7 @@ export class LiveLines {
   }
 
   #clear(): void {
-    if (this.#numLines > 0) this.streams.stderr.write(`\u001b[${this.#numLines}A\u001b[J`);
+    if (this.#numLines > 0) this.streams.stderr.write(`${own('\u001b[A').repeat(this.#numLines)}${own('\u001b[J')}`);
   }
 }
 

@@ -1,6 +1,16 @@
 import { countWouldStop, type BreakdownName, type FenceSummary, type RuleSummary, type Summary } from '@jadefence/core';
 import type { Streams } from '../output.js';
-import { coloursFor, countOf, formatCount, formatShare, formatTime, printTable, shorten, widthOf } from './text.js';
+import {
+  type Colours,
+  coloursFor,
+  countOf,
+  formatCount,
+  formatShare,
+  formatTime,
+  printTable,
+  shorten,
+  widthOf,
+} from './text.js';
 
 /**
  * What a log came to, for people.
@@ -70,8 +80,6 @@ function renderBreakdown(name: BreakdownName, { breakdowns, requests }: Summary)
 
 const NEEDS: Partial<Record<BreakdownName, string>> = { country: 'country table', category: 'category feed' };
 
-type Colours = ReturnType<typeof coloursFor>;
-
 function renderOutcomes({ outcomes }: Summary, colours: Colours): string {
   const colourOf = {
     allowed: colours.green,
@@ -89,10 +97,13 @@ function renderOutcomes({ outcomes }: Summary, colours: Colours): string {
   return printTable(['outcome', 'requests', 'share'], rows, [1, 2]);
 }
 
-function renderUncovered({ uncoveredHosts }: Summary): string[] {
+function renderUncovered({ uncoveredHosts, otherUncovered }: Summary): string[] {
   if (uncoveredHosts.length === 0) return [];
   const shown = uncoveredHosts.map(({ host, requests }) => `${host} (${formatCount(requests)})`).join(', ');
-  return [`No gate covers: ${shown}`];
+  if (!otherUncovered) return [`No gate covers: ${shown}`];
+  const { hosts, requests, isExact } = otherUncovered;
+  const others = `${isExact ? '' : 'at least '}${countOf(hosts, 'more host')} (${formatCount(requests)})`;
+  return [`No gate covers: ${shown} and ${others}`];
 }
 
 function renderFence(fence: FenceSummary, streams: Streams): string {

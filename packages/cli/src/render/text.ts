@@ -1,6 +1,7 @@
 import Table from 'cli-table3';
 import pc from 'picocolors';
 import type { Streams } from '../output.js';
+import { own } from './terminal.js';
 
 const DEFAULT_WIDTH = 110;
 
@@ -9,9 +10,19 @@ export function widthOf({ stdout }: Streams): number {
   return stdout.isTTY && stdout.columns ? stdout.columns : DEFAULT_WIDTH;
 }
 
+const COLOURS = ['bold', 'dim', 'red', 'green', 'yellow', 'blue', 'magenta', 'cyan', 'gray'] as const;
+export type Colours = Record<(typeof COLOURS)[number], (text: string) => string>;
+
 /** Colours, on a terminal only. */
-export function coloursFor({ stdout, env }: Streams): ReturnType<typeof pc.createColors> {
-  return pc.createColors(stdout.isTTY === true && env['NO_COLOR'] === undefined);
+export function coloursFor({ stdout, env }: Pick<Streams, 'stdout' | 'env'>): Colours {
+  const colours = pc.createColors(stdout.isTTY === true && env['NO_COLOR'] === undefined);
+  return Object.fromEntries(
+    COLOURS.map((name) => {
+      const [open, close] = colours[name]('|').split('|') as [string, string];
+      const paint = (text: string): string => (open === '' ? text : `${own(open)}${text}${own(close)}`);
+      return [name, paint];
+    }),
+  ) as Colours;
 }
 
 const PLAIN_FRAME = {
@@ -64,8 +75,9 @@ export function formatCount(count: number): string {
 }
 
 /** `1 line`, `2 lines`. */
-export function countOf(count: number, noun: string): string {
-  return `${formatCount(count)} ${noun}${count === 1 ? '' : 's'}`;
+/** @param plural where it is not the noun with an s */
+export function countOf(count: number, noun: string, plural = `${noun}s`): string {
+  return `${formatCount(count)} ${count === 1 ? noun : plural}`;
 }
 
 export function formatShare(share: number): string {

@@ -18,8 +18,15 @@ import { createSchedule, endOfDate, type Schedule } from '../reference/schedule.
 import { invariant } from '../request/invariant.js';
 import { BUILT_IN_APPLICATIONS } from './built-in-applications.js';
 import { collectLookups } from './lookups.js';
-import { createMembers, isListName, resolveDataset, resolveList, type ResolvedList } from './members.js';
-import { checkNames, fencesByName } from './names.js';
+import {
+  createMembers,
+  isListName,
+  resolveDataset,
+  resolveList,
+  resolveRegions,
+  type ResolvedList,
+} from './members.js';
+import { checkNames, fencesByName, findUnsetTags } from './names.js';
 import type { CheckedGate, Rulebook } from './rulebook.js';
 
 /** A fence file or a file that a list or page is kept in, by its path from the folder of the fences, with `/` between parts. */
@@ -33,6 +40,8 @@ export interface CheckedFences {
   readonly files: readonly FenceFile[];
   /** Sorted by place. */
   readonly diagnostics: readonly Diagnostic[];
+  /** What the rulebook can judge with and is probably a mistake. Sorted by place. */
+  readonly warnings: readonly Diagnostic[];
   readonly rulebook?: Rulebook;
 }
 
@@ -42,6 +51,8 @@ export interface Outside {
   readonly categories?: ReadonlySet<string>;
   /** By name. Absent where only files are read, which have none. */
   readonly datasets?: ReadonlyMap<string, Dataset>;
+  /** What was pinned when these checks were fewer stays usable: countries and gates that conditions name are not checked. */
+  readonly isPinned?: boolean;
 }
 
 /**
@@ -63,7 +74,8 @@ export function checkFences(
   );
   const diagnostics = [...parsed.flatMap((result) => result.diagnostics), ...checked.diagnostics];
   diagnostics.sort(compareDiagnostics);
-  return diagnostics.length > 0 ? { files: checked.files, diagnostics } : { ...checked, diagnostics };
+  const { warnings } = checked;
+  return diagnostics.length > 0 ? { files: checked.files, diagnostics, warnings } : { ...checked, diagnostics };
 }
 
 /** Checks files that are parsed already. */
@@ -79,9 +91,10 @@ export function checkTree(
   const lists = resolveLists(statements, entriesOf, outside.datasets ?? new Map(), diagnostics);
   for (const diagnostic of checkCarriers(statements)) diagnostics.push(diagnostic);
   diagnostics.sort(compareDiagnostics);
+  const warnings = findUnsetTags(statements).sort(compareDiagnostics);
   return diagnostics.length > 0
-    ? { files, diagnostics }
-    : { files, diagnostics, rulebook: buildRulebook(statements, lists) };
+    ? { files, diagnostics, warnings }
+    : { files, diagnostics, warnings, rulebook: buildRulebook(statements, lists) };
 }
 
 /** The files that the lists and pages of a fence file are kept in, by path from the folder of the fences. */
@@ -154,7 +167,7 @@ function resolveLists(
   const statementOf = new Map(
     statements.flatMap((statement) => (statement.kind === 'list' ? [[statement.name, statement] as const] : [])),
   );
-  const resolved = new Map<string, ResolvedList>();
+  const resolved = new Map<string, ResolvedList>([...resolveRegions()].filter(([name]) => !statementOf.has(name)));
   const underWay: string[] = [];
   const broken = new Set<string>();
   const resolve = (name: string): boolean => {
@@ -204,6 +217,7 @@ function buildRulebook(statements: readonly Statement[], lists: ReadonlyMap<stri
     gates: statements.flatMap((statement) => (statement.kind === 'gate' ? [checkGate(statement, byName, lists)] : [])),
     fences,
     lists,
+    zone,
     lookups: collectLookups([...statements, ...BUILT_IN_APPLICATIONS].flatMap(conditionsOf), lists),
     schedules: new Map(
       statements.flatMap((one) => (one.kind === 'schedule' ? [[one.name, scheduleOf(one, zone)] as const] : [])),

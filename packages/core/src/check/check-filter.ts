@@ -1,12 +1,14 @@
 import type { Diagnostic } from '../language/diagnostic.js';
+import { ruleId } from '../decide/decision.js';
 import { kindOf, LIST_KIND_OF } from '../language/fields.js';
 import { parseFences, parseFilter } from '../language/parser.js';
-import type { Condition } from '../language/tree.js';
+import type { Hours } from '../language/measure.js';
+import type { Comparison, Condition } from '../language/tree.js';
 import { visitComparisons } from '../language/visit.js';
-import { collectLookups, type Lookups } from './lookups.js';
-import type { ResolvedList } from './members.js';
+import { createSchedule } from '../reference/schedule.js';
+import { collectLookups, type Lookup, type Lookups } from './lookups.js';
 import { invariant } from '../request/invariant.js';
-import { checkListName } from './names.js';
+import { checkCountry, checkListName, checkWords, tagsOf, type Report } from './names.js';
 import type { Rulebook } from './rulebook.js';
 
 /** A condition over decisions that can be asked. */
@@ -17,29 +19,68 @@ export interface Filter {
 
 /**
  * Parses and checks a filter.
- * @param lists the lists that it may name: those of the rules that decided
+ * @param rulebook the rules that decided: what it may name is theirs
  * @returns the filter only where nothing is wrong with it
  */
 export function checkFilter(
   text: string,
-  lists: ReadonlyMap<string, ResolvedList>,
+  rulebook: Pick<Rulebook, 'lists' | 'gates' | 'fences' | 'zone'>,
 ): { filter?: Filter; diagnostics: readonly Diagnostic[] } {
   const { condition, diagnostics } = parseFilter(text, 'filter');
-  if (!condition) return { diagnostics };
+  if (!condition || diagnostics.length > 0) return { diagnostics };
+  const { lists } = rulebook;
+  const report: Report = (code, message, place, hint) => {
+    diagnostics.push({ code, message, place, ...(hint ? { hint } : {}) });
+  };
+  const names = {
+    gate: new Set(rulebook.gates.map(({ statement }) => statement.name)),
+    fence: new Set(rulebook.fences.map(({ name }) => name)),
+    rule: new Set(rulebook.fences.flatMap(({ name, rules }) => rules.map((rule) => ruleId(name, rule.name)))),
+    tag: tagsOf(rulebook.fences),
+  };
   const kinds = new Map([...lists].map(([name, list]) => [name, list.kind]));
-  visitComparisons(condition, ({ field, values }) => {
+  visitComparisons(condition, (comparison) => {
+    const { field, values } = comparison;
+    for (const [word, known] of Object.entries(names))
+      checkWords(comparison, word as keyof typeof names, known, report);
     const expected = LIST_KIND_OF[kindOf(field)];
     for (const value of expected ? values : []) {
-      if (value.kind === 'list')
-        checkListName(value.name, value.place, expected!, kinds, (code, message, place, hint) =>
-          diagnostics.push({ code, message, place, ...(hint ? { hint } : {}) }),
-        );
+      if (value.kind === 'list') checkListName(value.name, value.place, expected!, kinds, report);
+      if (value.kind === 'country') checkCountry(value.code, value.place, report);
     }
   });
-  return diagnostics.length > 0
-    ? { diagnostics }
-    : { filter: { condition, lookups: collectLookups([condition], lists) }, diagnostics };
+  if (diagnostics.length > 0) return { diagnostics };
+  const lookups = new Map([...collectLookups([condition], lists), ...collectHours(condition, rulebook.zone)]);
+  return { filter: { condition, lookups }, diagnostics };
 }
+
+/** Hours are asked in the time zone of the rules. */
+function collectHours(condition: Condition, zone: string): Lookups {
+  const lookups = new Map<Comparison, Lookup>();
+  visitComparisons(condition, (comparison) => {
+    const schedules = new Map(
+      comparison.values.flatMap((value) =>
+        value.kind === 'hours'
+          ? [
+              [
+                value as Hours,
+                createSchedule(
+                  zone,
+                  DAYS_OF_WEEK.map((day) => ({ ...value, day })),
+                  new Set(),
+                ),
+              ] as const,
+            ]
+          : [],
+      ),
+    );
+    if (schedules.size > 0)
+      lookups.set(comparison, { kind: 'hours', contains: (hours, at) => schedules.get(hours)!.contains(at) });
+  });
+  return lookups;
+}
+
+const DAYS_OF_WEEK = [1, 2, 3, 4, 5, 6, 7] as const;
 
 /** The condition of a rule that was checked. @param text the rule as fence text */
 export function readCondition(text: string): Condition {

@@ -1,4 +1,5 @@
 import { kindOf, LIST_KIND_OF } from '../language/fields.js';
+import type { Hours } from '../language/measure.js';
 import type { Comparison, Condition } from '../language/tree.js';
 import { visitComparisons } from '../language/visit.js';
 import { invariant } from '../request/invariant.js';
@@ -11,6 +12,8 @@ import { createUrlMembers, type UrlMembers } from './url-members.js';
 export type Lookup =
   | { readonly kind: 'members'; readonly members: Members; readonly lists: ReadonlyMap<string, ResolvedList> }
   | { readonly kind: 'urls'; readonly urls: UrlMembers }
+  /** Of hours among the times that a filter asks for. */
+  | { readonly kind: 'hours'; readonly contains: (hours: Hours, atUnixMs: number) => boolean }
   /** For a server's reading of paths; all others read nothing into a text. */
   | { readonly kind: 'tests'; readonly testsFor: (reading: PathReading) => readonly TextTest[] };
 

@@ -5,6 +5,7 @@ import type { Dataset } from '../reference/dataset.js';
 import { createDomainSet, formatDomainEntry, isCloser, type DomainEntry } from '../reference/domain-set.js';
 import type { ListKind } from '../language/fields.js';
 import type { InlineEntries, Value } from '../language/tree.js';
+import { REGIONS } from '../reference/regions.js';
 import { createDatasetUrls, createUrlMembers, type UrlMembers } from './url-members.js';
 
 /** Why a value is in a set: the entry that covers it, and the lists it was found through, outermost first. */
@@ -37,6 +38,8 @@ export interface ResolvedList {
   readonly urls?: UrlMembers;
   /** Own entries and those of lists inside it, exceptions not deducted. */
   readonly numEntries: number;
+  /** A region of the world, which nobody had to define. */
+  readonly isBuiltIn?: boolean;
 }
 
 type OwnLookup = (value: Address | string) => CoveringEntry | undefined;
@@ -138,3 +141,17 @@ export function resolveList(
     ),
   };
 }
+
+/** The regions of the world as lists of countries. */
+export function resolveRegions(): ReadonlyMap<string, ResolvedList> {
+  regionLists ??= new Map(
+    [...REGIONS].map(([name, { countries }]) => {
+      const place = { file: 'built-in', line: 1, column: 1 };
+      const entries = countries.map((code): Value => ({ kind: 'country', code, place }));
+      const source = { kind: 'inline', entries, exceptions: [] } as const;
+      return [name, { ...resolveList(name, 'countries', source, new Map()), isBuiltIn: true }];
+    }),
+  );
+  return regionLists;
+}
+let regionLists: ReadonlyMap<string, ResolvedList> | undefined;

@@ -1,10 +1,13 @@
-import { suggestCountry } from '../language/country-hint.js';
+import { suggestCode, suggestCountry } from '../language/country-hint.js';
 import { suggestNearest, type Diagnostic, type DiagnosticCode, type Place } from '../language/diagnostic.js';
 import type { ListKind } from '../language/fields.js';
 import { listMentions, type Mention } from '../language/mentions.js';
 import { nameOfStatement } from '../language/parts.js';
-import type { FenceStatement, InlineEntries, ListStatement, Statement } from '../language/tree.js';
+import type { Comparison, FenceStatement, InlineEntries, ListStatement, Statement } from '../language/tree.js';
+import { conditionsOf, visitComparisons } from '../language/visit.js';
+import { INTERNAL, NO_COUNTRY } from '../reference/country-table.js';
 import type { Dataset } from '../reference/dataset.js';
+import { isWritableCountry, REGIONS } from '../reference/regions.js';
 import type { Outside } from './check-fences.js';
 import { BUILT_IN_APPLICATIONS } from './built-in-applications.js';
 
@@ -14,6 +17,7 @@ export type Report = (code: DiagnosticCode, message: string, place: Place, hint?
 interface Known {
   readonly lists: ReadonlyMap<string, ListKind>;
   readonly fences: ReadonlySet<string>;
+  readonly gates: ReadonlySet<string>;
   readonly schedules: ReadonlySet<string>;
   readonly pages: ReadonlySet<string>;
   readonly applications: ReadonlySet<string>;
@@ -23,6 +27,7 @@ interface Known {
   readonly categories: ReadonlySet<string> | undefined;
   /** Undefined where there are only files. */
   readonly datasets: ReadonlyMap<string, Dataset> | undefined;
+  readonly isPinned: boolean;
 }
 
 /**
@@ -45,28 +50,90 @@ export function checkNames(
     const entries = statement.kind === 'list' ? entriesOf.get(statement) : undefined;
     const whole = statement.kind === 'list' && entries ? { ...statement, source: entries } : statement;
     for (const mention of listMentions(whole)) checkMention(mention, known, report);
+    if (known.isPinned) continue;
+    for (const condition of conditionsOf(statement))
+      visitComparisons(condition, (comparison) => checkWords(comparison, 'gate', known.gates, report));
   }
   return diagnostics;
 }
 
-function gatherNames(statements: readonly Statement[], { categories, datasets }: Outside): Known {
+/**
+ * Names tags that are asked for and that no rule sets, in whatever state it is: such a condition is never true, or always.
+ */
+export function findUnsetTags(statements: readonly Statement[]): Diagnostic[] {
+  const tags = tagsOf(statements);
+  const diagnostics: Diagnostic[] = [];
+  for (const condition of statements.flatMap(conditionsOf))
+    visitComparisons(condition, (comparison) => {
+      if (comparison.field !== 'tag' || !isByName(comparison)) return;
+      for (const value of comparison.values) {
+        if (value.kind !== 'text' || tags.has(value.text)) continue;
+        const message = `No rule sets the tag "${value.text}".`;
+        diagnostics.push({
+          code: 'unset-tag',
+          message,
+          place: value.place,
+          hint: suggestNearest(value.text, tags) ?? `Set it in a rule: tag ${value.text} when ...`,
+        });
+      }
+    });
+  return diagnostics;
+}
+
+/** The tags that rules set. */
+export function tagsOf(statements: readonly Statement[]): Set<string> {
+  return new Set(
+    statements.flatMap((statement) =>
+      statement.kind === 'fence'
+        ? statement.rules.flatMap(({ action }) => (action.kind === 'tag' ? action.tags : []))
+        : [],
+    ),
+  );
+}
+
+function isByName({ operator }: Comparison): boolean {
+  return operator === '=' || operator === 'in';
+}
+
+/** Checks the values of a field that are names of something. */
+export function checkWords(
+  comparison: Comparison,
+  field: 'gate' | 'fence' | 'rule' | 'tag',
+  names: ReadonlySet<string>,
+  report: Report,
+): void {
+  if (comparison.field !== field || !isByName(comparison)) return;
+  for (const value of comparison.values)
+    if (value.kind === 'text') checkKnown(value.text, value.place, field, names, report);
+}
+
+/** Reports two letters that are no country. */
+export function checkCountry(code: string, place: Place, report: Report): void {
+  if (!isWritableCountry(code) && code !== INTERNAL && code !== NO_COUNTRY)
+    report('unknown-name', `No country has the code "${code}".`, place, suggestCode(code));
+}
+
+function gatherNames(statements: readonly Statement[], { categories, datasets, isPinned = false }: Outside): Known {
   const named = (kind: Statement['kind']): Set<string> =>
     new Set(statements.filter((statement) => statement.kind === kind).map(nameOfStatement));
   const lists = new Map<string, ListKind>();
   for (const statement of statements)
     if (statement.kind === 'list' && !lists.has(statement.name)) lists.set(statement.name, statement.listKind);
+  for (const region of REGIONS.keys()) if (!lists.has(region)) lists.set(region, 'countries');
   const rules = statements.flatMap((statement) =>
     statement.kind === 'fence' ? statement.rules.map((rule) => `${statement.name}/${rule.name}`) : [],
   );
   return {
     lists,
     fences: named('fence'),
+    gates: named('gate'),
     schedules: named('schedule'),
     pages: named('page'),
     applications: new Set([...BUILT_IN_APPLICATIONS.map(({ name }) => name), ...named('application'), 'unrecognised']),
     rules: new Set(rules),
     categories: categories && new Set([...categories, 'uncategorised']),
     datasets,
+    isPinned,
   };
 }
 
@@ -118,6 +185,8 @@ function checkMention(mention: Mention, known: Known, report: Report): void {
       return checkKnown(name, place, 'rule', known.rules, report);
     case 'dataset':
       return checkDataset(mention, known.datasets, report);
+    case 'country':
+      return known.isPinned ? undefined : checkCountry(name, place, report);
   }
 }
 

@@ -11,6 +11,8 @@ export interface Rulebook {
   /** Every fence, also those at no gate, in the order of definition. */
   readonly fences: readonly FenceStatement[];
   readonly lists: ReadonlyMap<string, ResolvedList>;
+  /** The IANA time zone of dates, and of hours that have none of their own. */
+  readonly zone: string;
   /** Of every condition. */
   readonly lookups: Lookups;
   readonly schedules: ReadonlyMap<string, Schedule>;

@@ -116,6 +116,12 @@ export class ChunkRows {
     return times?.kind === 'integers' ? times.values : new Float64Array(this.numRows);
   }
 
+  /** The lines of all rows in their log. */
+  lines(): Float64Array {
+    const lines = this.#columns.get(LINE_COLUMN);
+    return lines?.kind === 'integers' ? lines.values : new Float64Array(this.numRows);
+  }
+
   #integer(name: string, index: number): number {
     const column = this.#columns.get(name);
     return column?.kind === 'integers' ? column.values[index]! : 0;

@@ -28,6 +28,8 @@ export interface DecidedFields {
   readonly 'status': Field<number>;
   readonly 'recorded status': Field<number>;
   readonly 'line': number;
+  /** Milliseconds since the epoch. */
+  readonly 'time': number;
 }
 
 /** What conditions are answered with besides the request. */
@@ -145,7 +147,8 @@ function askApplication(comparison: Comparison, subject: Subject, terms: Terms):
 
 function isSatisfied(comparison: Comparison, actual: Seen, view: View, lookup: Lookup | undefined): boolean {
   if (comparison.operator === 'present') return true;
-  if (typeof actual === 'number') return comparison.values.some((value) => satisfiesNumber(comparison, actual, value));
+  if (typeof actual === 'number')
+    return comparison.values.some((value) => satisfiesNumber(comparison, actual, value, lookup));
   if (actual instanceof Uint8Array) return satisfiesPayload(comparison, actual, view);
   if (Array.isArray(actual)) return actual.some((one: string) => isSatisfied(comparison, one, view, lookup));
   const known = actual as Address | string;
@@ -183,7 +186,16 @@ function satisfiesPayload({ operator, values }: Comparison, payload: Uint8Array,
   });
 }
 
-function satisfiesNumber({ field, operator }: Comparison, actual: number, value: Value): boolean {
+function satisfiesNumber(
+  { field, operator }: Comparison,
+  actual: number,
+  value: Value,
+  lookup: Lookup | undefined,
+): boolean {
+  if (value.kind === 'hours') {
+    invariant(lookup?.kind === 'hours', 'hours were not prepared');
+    return lookup.contains(value, actual);
+  }
   invariant(value.kind === 'number', `${field} is compared with a ${value.kind}`);
   switch (operator) {
     case '<':

@@ -18,13 +18,17 @@ import type { FenceStatement, GateStatement, ListStatement, Rule, Statement, Val
 import { printValue } from '../language/value.js';
 import { EDIT_FILE, type Configuration } from './configuration.js';
 
-/** What differs, statements and rules first, then files. */
-export function compareConfigurations(before: Configuration, after: Configuration): Change[] {
+/** What differs, statements and rules first, then files. @param movers what somebody moved, see `compareParts` */
+export function compareConfigurations(
+  before: Configuration,
+  after: Configuration,
+  movers?: ReadonlySet<string>,
+): Change[] {
   const texts = ({ namedFiles }: Configuration): [string, string][] => namedFiles.map(({ path, text }) => [path, text]);
   const contents = ({ datasets = [] }: Configuration): [string, string][] =>
     datasets.map((dataset) => [dataset.name, describeDataset(dataset)]);
   return [
-    ...compareParts(before.parts, after.parts),
+    ...compareParts(before.parts, after.parts, movers),
     ...compareTexts('file', texts(before), texts(after)),
     ...compareTexts('dataset', contents(before), contents(after)),
   ];
@@ -68,7 +72,8 @@ const NO_SIZES = new Map();
 
 export function describeChange(change: Change): DescribedChange {
   const details = DETAILS[change.part as keyof typeof DETAILS] ?? statementDetails;
-  return { ...change, summary: summarize(change), details: details(change) };
+  const isRenamed = change.wasNamed !== undefined || change.isNamed !== undefined;
+  return { ...change, summary: summarize(change), details: isRenamed ? [] : details(change) };
 }
 
 const DETAILS = { file: fileDetails, dataset: datasetDetails, rule: ruleDetails };
@@ -94,7 +99,11 @@ function fileDetails({ before = '', after = '' }: Change): string[] {
   ];
 }
 
-function summarize({ kind, part, name }: Change): string {
+function summarize(change: Change): string {
+  const { kind, part, name } = change;
+  const { wasNamed, isNamed } = change;
+  if (wasNamed !== undefined) return `${capitalize(`${part} ${name}`)} is what was named ${wasNamed}.`;
+  if (isNamed !== undefined) return `${capitalize(`${part} ${name}`)} was renamed to ${isNamed}.`;
   if (part === 'expect') return `An expectation was ${kind}.`;
   return `${capitalize(part === 'zone' ? 'the zone' : `${part} ${name}`)} was ${kind}.`;
 }
@@ -130,7 +139,9 @@ function whenUnknown({ matchesUnknown }: Rule): string {
   return matchesUnknown ? 'it matches' : 'it does not match';
 }
 
-function difference(what: string, before: string | undefined, after: string | undefined): string[] {
+function difference(what: string, given: string | undefined, then: string | undefined): string[] {
+  // Sentences end their parts with a comma where something follows.
+  const [before, after] = [given, then].map((text) => text?.replace(/,$/, ''));
   if ((before ?? '') === (after ?? '')) return [];
   if (!before) return [`${capitalize(what)} added: ${after}.`];
   if (!after) return [`${capitalize(what)} removed: ${before}.`];
@@ -208,8 +219,9 @@ function gateDetails(old: GateStatement, now: GateStatement): string[] {
 function setDetails(what: string, before: readonly string[], after: readonly string[]): string[] {
   const line = (verb: string, texts: readonly string[]): string[] =>
     texts.length === 0 ? [] : [`${capitalize(what)}${texts.length === 1 ? '' : 's'} ${verb}: ${texts.join(', ')}.`];
-  const added = after.filter((text) => !before.includes(text));
-  const removed = before.filter((text) => !after.includes(text));
+  const [old, now] = [new Set(before), new Set(after)];
+  const added = after.filter((text) => !old.has(text));
+  const removed = before.filter((text) => !now.has(text));
   const isMoved = added.length === 0 && removed.length === 0 && before.join() !== after.join();
   return [
     ...line('added', added),

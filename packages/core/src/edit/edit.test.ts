@@ -137,7 +137,7 @@ describe('a name', () => {
 
 describe('an edit that cannot be made', () => {
   it.each<[string, Edit]>([
-    ['unknown-part: Fence door has no rule "gone" (any more).', { kind: 'remove-rule', fence: 'door', rule: 'gone' }],
+    ['unknown-part: Fence door has no rule "gone".', { kind: 'remove-rule', fence: 'door', rule: 'gone' }],
     ['name-taken: Fence door has a rule "first" already.', { kind: 'rename-rule', ...RULE, to: 'first' }],
     [
       'bad-text: Found "With Space", expected a name.',
@@ -200,16 +200,55 @@ describe('entries of a list', () => {
     );
   });
 
+  it('keep their comments, and are not taken where they name no country', () => {
+    const { configuration, entries } = applyEdits(START, [
+      { kind: 'put', text: 'list near countries { }' },
+      { kind: 'put', text: 'list sites domains { }' },
+      { kind: 'edit-list', list: 'guests', add: ['198.18.44.1 # the printer'], remove: [] },
+      { kind: 'edit-list', list: 'near', add: ['NO', 'northern-europe', 'UK', 'EU', 'norden'], remove: [] },
+      { kind: 'edit-list', list: 'sites', add: ['a.example', '*.b.example', '=b.example', 'x.a.example'], remove: [] },
+    ]);
+    expect(entries.map(({ text, result, note }) => [text, result, note ?? ''].join('|'))).toEqual([
+      '198.18.44.1|added|',
+      'NO|added|',
+      'northern-europe|added|',
+      'UK|invalid|No country has the code "UK". Write GB for United Kingdom.',
+      'EU|invalid|No country has the code "EU". Write europe for the continent, or the countries one by one.',
+      'norden|invalid|No list is named "norden", and it is no literal. Write JO for Jordan.',
+      'a.example|added|',
+      '*.b.example|added|',
+      '=b.example|added|',
+      'x.a.example|added|overlaps a.example',
+    ]);
+    expect(configuration.parts.find(({ name }) => name === 'guests')!.text).toBe(
+      'list guests addresses {\n  198.18.5.0/24,\n  # the printer\n  198.18.44.1\n}',
+    );
+    expect(showList(configuration, 'near').entries[1]!.contents?.entries.map(({ text }) => text)).toContain('SE');
+  });
+
+  it('are as quickly added to a long list as to a short one', () => {
+    const row = (index: number): string => `198.${18 + (index >> 16)}.${(index >> 8) & 255}.${index & 255}`;
+    const rows = Array.from({ length: 20_000 }, (_, index) => row(index));
+    const { entries } = applyEdits(START, [
+      { kind: 'put', text: 'list long addresses { }' },
+      { kind: 'edit-list', list: 'long', add: [...rows, '198.18.0.0/16', row(7)], remove: [] },
+    ]);
+    expect(entries.slice(-2).map(({ result, note }) => [result, note])).toEqual([
+      ['added', 'overlaps 198.18.0.0, 198.18.0.1, 198.18.0.2, 198.18.0.3, 198.18.0.4 and 19995 more'],
+      ['already-there', undefined],
+    ]);
+  });
+
   it('of a list in a file change the file, and comments of other lines stay', () => {
     const { configuration } = applyEdits(START, [
       { kind: 'put', text: 'list touts addresses from "touts.txt"' },
-      { kind: 'edit-list', list: 'touts', add: ['198.18.10.0/24'], remove: [] },
+      { kind: 'edit-list', list: 'touts', add: ['198.18.10.0/24 # b'], remove: [] },
     ]);
-    expect(configuration.namedFiles[0]!.text).toBe('# who\n198.18.9.0/24 # a rack\n198.18.10.0/24\n');
+    expect(configuration.namedFiles[0]!.text).toBe('# who\n198.18.9.0/24 # a rack\n198.18.10.0/24 # b\n');
     const removed = applyEdits(configuration, [
       { kind: 'edit-list', list: 'touts', add: [], remove: ['198.18.9.0/24'] },
     ]);
-    expect(removed.configuration.namedFiles[0]!.text).toBe('# who\n198.18.10.0/24\n');
+    expect(removed.configuration.namedFiles[0]!.text).toBe('# who\n198.18.10.0/24 # b\n');
   });
 
   it('are looked up through nested lists and exceptions', () => {

@@ -1,4 +1,9 @@
 import { checkTree } from '../check/check-fences.js';
+import { checkCountry } from '../check/names.js';
+import { suggestCountry } from '../language/country-hint.js';
+import type { Diagnostic } from '../language/diagnostic.js';
+import { REGIONS } from '../reference/regions.js';
+import { OverlapIndex } from './overlaps.js';
 import { createMembers, formatEntry, isListName, type ResolvedList } from '../check/members.js';
 import { VALUE_KIND_OF } from '../language/fields.js';
 import { parseEntry } from '../language/parser.js';
@@ -23,7 +28,7 @@ export interface EntryReport {
 
 /**
  * Adds and removes entries of a list, each line by itself: what cannot be read is reported and left out. A list that is
- * kept in a file has its file rewritten; comments of unchanged lines stay.
+ * kept in a file has its file rewritten; comments stay with their entries.
  */
 export function editList(
   configuration: Configuration,
@@ -42,26 +47,100 @@ export function editList(
     );
   const file = source.kind === 'file' ? configuration.namedFiles.find(({ path }) => path === source.path) : undefined;
   const rows = file ? file.text.split(/\r?\n/) : [];
-  const entries =
-    source.kind === 'inline' ? [...source.entries] : rows.flatMap((row) => readEntry(row, list).entry ?? []);
-  const removed = remove.map((text, index) => removeEntry(entries, list, text, index + 1));
+  const before = source.kind === 'inline' ? source.entries : rows.flatMap((row) => readEntry(row, list).entry ?? []);
   const lists = new Set(configuration.parts.flatMap((one) => (one.kind === 'list' ? [one.name] : [])));
-  const added = add.map((text, index) => addEntry(entries, list, lists, text, index + 1));
-  const reports = [...removed, ...added].filter((report) => report !== undefined);
-  const gone = new Set(removed.flatMap((report) => (report?.result === 'removed' ? [report.text] : [])));
+  const editing = new ListEditing(list, lists, before);
+  const removed = remove.flatMap((text, index) => editing.remove(text, index + 1) ?? []);
+  const added = add.flatMap((text, index) => editing.add(text, index + 1) ?? []);
+  const reports = [...removed, ...added];
   if (source.kind === 'inline') {
-    const changed = splitStatement({ ...list, source: { ...source, entries } });
+    const changed = splitStatement({ ...list, source: { ...source, entries: editing.entries } });
     const parts = configuration.parts.map((one) => (one === part ? changed[0]! : one));
     return { configuration: { ...configuration, parts }, entries: reports };
   }
+  const gone = new Set(removed.flatMap((report) => (report.result === 'removed' ? [report.text] : [])));
   const kept = rows.filter((row) => {
     const { entry } = readEntry(row, list);
     return !entry || !gone.has(printEntry(entry, list));
   });
-  const news = reports.filter((report) => report.result === 'added').map((report) => report.text);
+  const news = editing.added.map(
+    (entry) => `${printEntry(entry, list)}${entry.comments ? ` # ${entry.comments.join('; ')}` : ''}`,
+  );
   const text = `${[...kept.join('\n').trimEnd().split('\n'), ...news].filter((row, index) => index > 0 || row !== '').join('\n')}\n`;
   const namedFiles = [...configuration.namedFiles.filter((one) => one !== file), { path: source.path, text }];
   return { configuration: { ...configuration, namedFiles }, entries: reports };
+}
+
+/** How many overlaps of an entry are told by name. */
+const TOLD_OVERLAPS = 5;
+
+/** The entries of a list while lines are added and removed, each line at about the same cost however many there are. */
+class ListEditing {
+  readonly added: Value[] = [];
+  readonly #byText = new Map<string, Value>();
+  readonly #overlaps = new OverlapIndex();
+
+  constructor(
+    private readonly list: ListStatement,
+    private readonly lists: ReadonlySet<string>,
+    entries: readonly Value[],
+  ) {
+    for (const entry of entries) this.#keep(printEntry(entry, list), entry);
+  }
+
+  get entries(): Value[] {
+    return [...this.#byText.values()];
+  }
+
+  #keep(text: string, entry: Value): void {
+    if (!this.#byText.has(text)) this.#byText.set(text, entry);
+    this.#overlaps.add(text, entry);
+  }
+
+  add(row: string, line: number): EntryReport | undefined {
+    const { list } = this;
+    const { entry, diagnostics } = readEntry(row, list);
+    const base = { list: list.name, line };
+    if (diagnostics.length > 0) return { ...base, text: row.trim(), result: 'invalid', note: noteOf(diagnostics[0]!) };
+    if (!entry) return undefined;
+    const text = printEntry(entry, list);
+    const problem = this.#problemOf(entry);
+    if (problem !== undefined) return { ...base, text, result: 'invalid', note: problem };
+    if (this.#byText.has(text)) return { ...base, text, result: 'already-there' };
+    const overlaps = this.#overlaps.find(entry, (one) => this.#byText.has(one));
+    this.#keep(text, entry);
+    this.added.push(entry);
+    if (overlaps.length === 0) return { ...base, text, result: 'added' };
+    const others = overlaps.length - TOLD_OVERLAPS;
+    const told = overlaps.slice(0, TOLD_OVERLAPS).join(', ');
+    return { ...base, text, result: 'added', note: `overlaps ${told}${others > 0 ? ` and ${others} more` : ''}` };
+  }
+
+  #problemOf(entry: Value): string | undefined {
+    if (entry.kind === 'country') {
+      const found: string[] = [];
+      checkCountry(entry.code, entry.place, (_code, message, _place, hint) => found.push(`${message} ${hint ?? ''}`));
+      return found[0]?.trim();
+    }
+    if (entry.kind !== 'list') return undefined;
+    if (entry.name === this.list.name) return 'A list cannot contain itself.';
+    if (this.lists.has(entry.name) || (this.list.listKind === 'countries' && REGIONS.has(entry.name))) return undefined;
+    const hint = this.list.listKind === 'countries' ? ` ${suggestCountry(entry.name) ?? ''}` : '';
+    return `No list is named "${entry.name}", and it is no literal.${hint}`.trim();
+  }
+
+  remove(row: string, line: number): EntryReport | undefined {
+    const { entry, diagnostics } = readEntry(row, this.list);
+    const base = { list: this.list.name, line };
+    if (diagnostics.length > 0) return { ...base, text: row.trim(), result: 'invalid', note: noteOf(diagnostics[0]!) };
+    if (!entry) return undefined;
+    const text = printEntry(entry, this.list);
+    return { ...base, text, result: this.#byText.delete(text) ? 'removed' : 'not-there' };
+  }
+}
+
+function noteOf({ message, hint }: Diagnostic): string {
+  return `${message}${hint ? ` ${hint}` : ''}`;
 }
 
 function readEntry(row: string, list: ListStatement): ReturnType<typeof parseEntry> {
@@ -70,67 +149,6 @@ function readEntry(row: string, list: ListStatement): ReturnType<typeof parseEnt
 
 function printEntry(value: Value, { listKind }: ListStatement): string {
   return printValue(value, VALUE_KIND_OF[listKind]);
-}
-
-function addEntry(
-  entries: Value[],
-  list: ListStatement,
-  lists: ReadonlySet<string>,
-  text: string,
-  line: number,
-): EntryReport | undefined {
-  const { entry, diagnostics } = readEntry(text, list);
-  const base = { list: list.name, line };
-  if (diagnostics.length > 0) {
-    const [{ message, hint }] = diagnostics as [(typeof diagnostics)[number]];
-    return { ...base, text: text.trim(), result: 'invalid', note: `${message}${hint ? ` ${hint}` : ''}` };
-  }
-  if (!entry) return undefined;
-  const printed = printEntry(entry, list);
-  if (entry.kind === 'list' && entry.name === list.name)
-    return { ...base, text: printed, result: 'invalid', note: 'A list cannot contain itself.' };
-  if (entry.kind === 'list' && !lists.has(entry.name))
-    return {
-      ...base,
-      text: printed,
-      result: 'invalid',
-      note: `No list is named "${entry.name}", and it is no literal.`,
-    };
-  if (entries.some((one) => printEntry(one, list) === printed))
-    return { ...base, text: printed, result: 'already-there' };
-  const overlaps = entries.filter((one) => doOverlap(one, entry)).map((one) => printEntry(one, list));
-  entries.push(entry);
-  return {
-    ...base,
-    text: printed,
-    result: 'added',
-    ...(overlaps.length > 0 ? { note: `overlaps ${overlaps.join(', ')}` } : {}),
-  };
-}
-
-function removeEntry(entries: Value[], list: ListStatement, text: string, line: number): EntryReport | undefined {
-  const { entry, diagnostics } = readEntry(text, list);
-  const base = { list: list.name, line };
-  if (diagnostics.length > 0) return { ...base, text: text.trim(), result: 'invalid', note: diagnostics[0]!.message };
-  if (!entry) return undefined;
-  const printed = printEntry(entry, list);
-  const at = entries.findIndex((one) => printEntry(one, list) === printed);
-  if (at < 0) return { ...base, text: printed, result: 'not-there' };
-  entries.splice(at, 1);
-  return { ...base, text: printed, result: 'removed' };
-}
-
-/** Whether one of two entries holds something that the other does. */
-function doOverlap(a: Value, b: Value): boolean {
-  if (a.kind === 'addresses' && b.kind === 'addresses')
-    return a.range.family === b.range.family && a.range.first <= b.range.last && b.range.first <= a.range.last;
-  if (a.kind === 'domain' && b.kind === 'domain') return coversName(a, b.entry.name) || coversName(b, a.entry.name);
-  return false;
-}
-
-function coversName({ entry }: Extract<Value, { kind: 'domain' }>, name: string): boolean {
-  if (entry.reach !== 'below' && name === entry.name) return true;
-  return entry.reach !== 'only' && name.endsWith(`.${entry.name}`);
 }
 
 /** What a list says of one value. */
@@ -213,6 +231,20 @@ function datasetOf({ datasets }: Configuration, name: string): { name: string; n
   return { name, numEntries: datasets?.find((dataset) => dataset.name === name)?.numEntries ?? 0 };
 }
 
+/** A region of the world, where no list of the draft has its name. */
+function showRegion(name: string): ListContents | undefined {
+  const region = REGIONS.get(name);
+  return (
+    region && {
+      name,
+      kind: 'countries',
+      title: region.title,
+      entries: region.countries.map((text) => ({ text })),
+      exceptions: [],
+    }
+  );
+}
+
 /** @throws EditError where there is no such list */
 export function showList(configuration: Configuration, name: string, depth = 0): ListContents {
   const list = statementOf(findPart(configuration.parts, 'list', name)) as ListStatement;
@@ -223,13 +255,16 @@ export function showList(configuration: Configuration, name: string, depth = 0):
     source.kind === 'inline'
       ? source.entries
       : (file?.text ?? '').split(/\r?\n/).flatMap((row) => readEntry(row, list).entry ?? []);
+  const contentsOf = (value: Value): ListContents | undefined => {
+    if (!isListName(value, names) || depth >= MAX_NESTING) return undefined;
+    if (names.has(value.name)) return showList(configuration, value.name, depth + 1);
+    return list.listKind === 'countries' ? showRegion(value.name) : undefined;
+  };
   const show = (values: readonly Value[]): ListEntry[] =>
-    values.map((value) => ({
-      text: printEntry(value, list),
-      ...(isListName(value, names) && names.has(value.name) && depth < MAX_NESTING
-        ? { contents: showList(configuration, value.name, depth + 1) }
-        : {}),
-    }));
+    values.map((value) => {
+      const contents = contentsOf(value);
+      return { text: printEntry(value, list), ...(contents ? { contents } : {}) };
+    });
   return {
     name,
     kind: list.listKind,

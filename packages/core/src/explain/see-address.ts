@@ -20,7 +20,8 @@ const COUNTRY_FIELDS = ['country', 'server country'];
 
 /** Finds which lists hold an address or its country, which gates it would go out through, and which rules look at it. */
 export function seeAddress(rulebook: Rulebook, address: Address, country: string | undefined): AddressSight {
-  const lists = [...rulebook.lists.values()].flatMap(({ name, kind, members }) => {
+  const lists = [...rulebook.lists.values()].flatMap(({ name, kind, members, isBuiltIn }) => {
+    if (isBuiltIn) return [];
     const value = kind === 'addresses' ? address : kind === 'countries' ? country : undefined;
     const found = value === undefined ? undefined : members.find(value);
     return found ? [{ list: name, entry: formatEntry(found.entry), through: found.through }] : [];

@@ -9,16 +9,32 @@ export interface Change {
   /** Canonical text; absent where it was added or removed. */
   readonly before?: string;
   readonly after?: string;
+  /** Of what was added: the name of what was removed and is the same but for its name. */
+  readonly wasNamed?: string;
+  /** Of what was removed: the name of what was added and is the same. */
+  readonly isNamed?: string;
 }
 
-/** What differs, in the order of the later configuration, then what was removed. A rule or gate that only stands elsewhere among its like is moved. */
-export function compareParts(before: readonly Part[], after: readonly Part[]): Change[] {
+/**
+ * What differs, in the order of the later configuration, then what was removed. A rule or gate that only stands elsewhere
+ * among its like is moved.
+ * @param movers names of rules and gates that somebody moved: where it can be told either way which of several moved, these did
+ */
+export function compareParts(
+  before: readonly Part[],
+  after: readonly Part[],
+  movers: ReadonlySet<string> = new Set(),
+): Change[] {
   const old = new Map(before.map((part, index) => [keyOf(part), { part, index }]));
   const kept = after.flatMap((part) => {
     const found = old.get(keyOf(part));
     return found ? [{ part, index: found.index }] : [];
   });
-  const moved = new Set(groupByOrder(kept).flatMap(findMoved).map(keyOf));
+  const moved = new Set(
+    groupByOrder(kept)
+      .flatMap((group) => findMoved(group, movers))
+      .map(keyOf),
+  );
   const changes = after.flatMap((part): Change[] => {
     const base = { part: part.kind, name: nameOf(part) };
     const found = old.get(keyOf(part));
@@ -30,7 +46,30 @@ export function compareParts(before: readonly Part[], after: readonly Part[]): C
   const removed = before
     .filter((part) => !still.has(keyOf(part)))
     .map((part): Change => ({ kind: 'removed', part: part.kind, name: nameOf(part), before: part.text }));
-  return [...changes, ...removed];
+  return nameRenamed([...changes, ...removed]);
+}
+
+/** Tells of what was removed and added again under another name that it was renamed. */
+function nameRenamed(changes: readonly Change[]): Change[] {
+  const keyFor = ({ part, name }: Change, text: string): string => {
+    const own = name.slice(name.indexOf('/') + 1);
+    const owner = name.slice(0, name.length - own.length);
+    return [part, owner, text.replace(new RegExp(`^((?:#.*\\n)*\\s*${part} )${own}(?![a-z0-9-])`), '$1')].join('\n');
+  };
+  const removed = new Map(
+    changes.flatMap((change) => (change.kind === 'removed' ? [[keyFor(change, change.before!), change] as const] : [])),
+  );
+  const newNames = new Map<Change, string>();
+  const told = changes.map((change): Change => {
+    if (change.kind !== 'added' || change.part === 'expect' || change.part === 'zone') return change;
+    const key = keyFor(change, change.after!);
+    const was = removed.get(key);
+    if (!was) return change;
+    removed.delete(key);
+    newNames.set(was, change.name);
+    return { ...change, wasNamed: was.name };
+  });
+  return told.map((change) => (newNames.has(change) ? { ...change, isNamed: newNames.get(change)! } : change));
 }
 
 interface KeptPart {
@@ -50,7 +89,13 @@ function groupByOrder(kept: readonly KeptPart[]): KeptPart[][] {
   return [...groups.values()];
 }
 
-function findMoved(group: readonly KeptPart[]): Part[] {
+function findMoved(group: readonly KeptPart[], movers: ReadonlySet<string>): Part[] {
+  const others = group.filter(({ part }) => !movers.has(nameOf(part)));
+  const isAscending = others.every(({ index }, position) => position === 0 || others[position - 1]!.index < index);
+  if (isAscending) {
+    const wasAscending = group.every(({ index }, position) => position === 0 || group[position - 1]!.index < index);
+    return wasAscending ? [] : group.filter((one) => !others.includes(one)).map(({ part }) => part);
+  }
   const inPlace = longestAscending(group.map(({ index }) => index));
   return group.filter((_, position) => !inPlace.has(position)).map(({ part }) => part);
 }

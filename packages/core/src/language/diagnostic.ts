@@ -23,6 +23,7 @@ export const DIAGNOSTIC_CODES = [
   'wrong-operator',
   'unknown-field',
   'unknown-name',
+  'unset-tag',
   'duplicate-name',
   'duplicate-clause',
   'misplaced-clause',

@@ -27,6 +27,7 @@ export type ValueKind =
   | 'bytes'
   | 'payload'
   | 'outcome'
+  | 'time'
   | 'rule';
 
 /** The kind of list that may stand among values of a kind. */
@@ -71,6 +72,7 @@ export const OPERATORS_OF: Record<ValueKind, readonly Operator[]> = {
   bytes: NUMBER_OPERATORS,
   payload: ['starts', 'is', 'present'],
   outcome: NAMED_OPERATORS,
+  time: NUMBER_OPERATORS,
   rule: NAMED_OPERATORS,
 };
 
@@ -120,6 +122,7 @@ export const FILTER_FIELDS = {
   'status': 'number',
   'recorded status': 'number',
   'line': 'number',
+  'time': 'time',
 } as const satisfies Record<string, ValueKind>;
 export type FilterFieldName = keyof typeof FILTER_FIELDS;
 

@@ -1,10 +1,10 @@
 /** Lists and pages: fence text to tree and back. */
-import { parseValues } from './condition-text.js';
+import { parseValue } from './condition-text.js';
 import type { Cursor } from './cursor.js';
 import { LIST_KINDS, VALUE_KIND_OF } from './fields.js';
-import { MAX_WIDTH, printTitle } from './layout.js';
+import { MAX_WIDTH, printComments, printTitle } from './layout.js';
 import type { DatasetSource, FileSource, ListStatement, PageStatement, Value } from './tree.js';
-import { printValue } from './value.js';
+import { printValue, type Asked } from './value.js';
 
 export function parseList(cursor: Cursor): Omit<ListStatement, 'kind' | 'comments' | 'place'> {
   const { name } = cursor.expectName('a list');
@@ -13,11 +13,26 @@ export function parseList(cursor: Cursor): Omit<ListStatement, 'kind' | 'comment
   const base = { name, listKind, ...(title === undefined ? {} : { title }) };
   if (cursor.accept('from')) return { ...base, source: parseDatasetSource(cursor) ?? parseFileSource(cursor) };
   cursor.expect('{', 'before the entries, or the word "from" and a file or dataset');
+  cursor.takeTrailingComments();
   const asked = { kind: VALUE_KIND_OF[listKind], operator: 'in' } as const;
-  const entries = cursor.sees('}', 'except') ? [] : parseValues(cursor, asked);
-  const exceptions = cursor.accept('except') ? parseValues(cursor, asked) : [];
+  const entries = cursor.sees('}', 'except') ? [] : parseEntries(cursor, asked);
+  const exceptions = cursor.accept('except') ? parseEntries(cursor, asked) : [];
   cursor.expect('}', 'after the entries');
   return { ...base, source: { kind: 'inline', entries, exceptions } };
+}
+
+/** Entries keep the comments above them and behind them. */
+function parseEntries(cursor: Cursor, asked: Asked): Value[] {
+  const values: Value[] = [];
+  let isMore = true;
+  while (isMore)
+    cursor.construct((comments) => {
+      const value = parseValue(cursor, asked);
+      isMore = cursor.accept(',');
+      cursor.takeTrailingComments();
+      values.push(comments.length > 0 ? { ...value, comments } : value);
+    });
+  return values;
 }
 
 export function parsePage(cursor: Cursor): Omit<PageStatement, 'kind' | 'comments' | 'place'> {
@@ -47,8 +62,10 @@ export function printList({ name, listKind, title, source }: ListStatement): str
   ].filter(Boolean);
   if (parts.length === 0) return `${head} { }`;
   const oneLine = `${head} { ${parts.join(' ')} }`;
-  if (oneLine.length <= MAX_WIDTH) return oneLine;
-  const tall = (values: readonly Value[]): string => values.map((value) => `  ${print(value)}`).join(',\n');
+  const hasComments = [...source.entries, ...source.exceptions].some(({ comments }) => comments);
+  if (!hasComments && oneLine.length <= MAX_WIDTH) return oneLine;
+  const tall = (values: readonly Value[]): string =>
+    values.map((value) => `${printComments(value.comments ?? [], '  ')}  ${print(value)}`).join(',\n');
   return [
     `${head} {`,
     ...(source.entries.length > 0 ? [tall(source.entries)] : []),

@@ -51,3 +51,29 @@ export function parseDate(text: string): string | undefined {
 export function printInstant(atUnixMs: number): string {
   return new Date(atUnixMs).toISOString().replace('.000Z', 'Z');
 }
+
+/** Hours of a day in minutes from midnight. */
+export interface Hours {
+  readonly fromMinute: number;
+  readonly toMinute: number;
+}
+
+/** Reads `09:00-17:00`. @returns undefined where the text is no hours at all, and what is wrong with hours that cannot be */
+export function readHours(text: string): Hours | string | undefined {
+  const match = /^([01]\d|2[0-3]):([0-5]\d)-([01]\d|2[0-4]):([0-5]\d)$/.exec(text);
+  if (!match) return undefined;
+  const fromMinute = Number(match[1]) * 60 + Number(match[2]);
+  const toMinute = Number(match[3]) * 60 + Number(match[4]);
+  if (toMinute > 1440) return undefined;
+  if (fromMinute === toMinute) return `Found "${text}", expected hours whose end differs from their start.`;
+  return { fromMinute, toMinute };
+}
+
+/** `09:00-17:00`. */
+export function printHours({ fromMinute, toMinute }: Hours): string {
+  return `${printTime(fromMinute)}-${printTime(toMinute)}`;
+}
+
+function printTime(minute: number): string {
+  return `${String(Math.floor(minute / 60)).padStart(2, '0')}:${String(minute % 60).padStart(2, '0')}`;
+}

@@ -12,6 +12,8 @@ export type Mention = { readonly name: string; readonly place: Place } & (
   | { readonly kind: 'dataset'; readonly listKind: ListKind }
   /** Written `fence/rule`. */
   | { readonly kind: 'rule' }
+  /** A code, which is never renamed. */
+  | { readonly kind: 'country' }
 );
 
 /** Answers the name that a mention shall have from now on. */
@@ -143,6 +145,7 @@ function mapCondition(condition: Condition, rename: Rename): Condition {
 function mapValues(values: readonly Value[], listKind: ListKind, takesLists: boolean, rename: Rename): Value[] {
   return values.map((value) => {
     const { place } = value;
+    if (value.kind === 'country') rename({ kind: 'country', name: value.code, place });
     if (value.kind === 'list') return { ...value, name: rename({ kind: 'list', listKind, name: value.name, place }) };
     if (value.kind !== 'word') return value;
     const kind = VALUE_KIND_OF[listKind] === 'application' ? 'applications' : 'categories';

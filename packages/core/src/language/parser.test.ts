@@ -117,7 +117,7 @@ describe('an error in fence text', () => {
     [
       'list a countries { no }',
       [
-        'f.fence:1:20: Found "no", expected a country code of two capital letters or a list. Write NO for the country. [bad-value]',
+        'f.fence:1:20: Found "no", expected a country code of two capital letters or a list. Write NO for Norway. [bad-value]',
       ],
     ],
     [

@@ -113,7 +113,12 @@ export function parseEntry(
   let entry: Value | undefined;
   try {
     if (cursor.isAtEnd) return { diagnostics: [] };
-    entry = { ...parseValue(cursor, { kind: VALUE_KIND_OF[listKind], operator: 'in' }), place };
+    const { value, comments } = cursor.construct((behind) => {
+      const read = parseValue(cursor, { kind: VALUE_KIND_OF[listKind], operator: 'in' });
+      cursor.takeTrailingComments();
+      return { value: read, comments: behind };
+    });
+    entry = { ...value, place, ...(comments.length > 0 ? { comments } : {}) };
     if (!cursor.isAtEnd) cursor.fail('bad-entry', 'expected one entry on each line');
   } catch (error) {
     if (!(error instanceof GiveUp)) throw error;

@@ -1,7 +1,7 @@
 /** Schedules: fence text to tree and back. */
 import { IANAZone } from 'luxon';
 import type { Cursor } from './cursor.js';
-import { parseDate } from './measure.js';
+import { parseDate, printHours, readHours } from './measure.js';
 import type { ScheduleStatement, WeeklyHours } from './tree.js';
 
 export const DAYS = ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun'] as const;
@@ -60,20 +60,17 @@ function parseDays(cursor: Cursor): number[] {
 
 function parseSpan(cursor: Cursor): WeeklyHours['spans'][number] {
   const { kind, text } = cursor.token;
-  const match = /^([01]\d|2[0-3]):([0-5]\d)-([01]\d|2[0-4]):([0-5]\d)$/.exec(text);
-  const [fromMinute, toMinute] = match
-    ? [Number(match[1]) * 60 + Number(match[2]), Number(match[3]) * 60 + Number(match[4])]
-    : [0, 0];
-  if (kind !== 'bare' || !match || toMinute > 1440)
+  const hours = kind === 'bare' ? readHours(text) : undefined;
+  if (hours === undefined)
     cursor.fail('bad-value', 'expected hours such as 09:00-17:00', '24:00 can end hours, not begin them.');
-  if (fromMinute === toMinute)
+  if (typeof hours === 'string')
     cursor.fail(
       'bad-value',
       'expected hours whose end differs from their start',
       'Write 00:00-24:00 for the whole day.',
     );
   cursor.next();
-  return { fromMinute, toMinute };
+  return hours;
 }
 
 function parseDates(cursor: Cursor): string[] {
@@ -91,7 +88,7 @@ export function printSchedule({ name, zone, weekly, exceptions }: ScheduleStatem
   return [
     `schedule ${name} {`,
     ...(zone === undefined ? [] : [`  zone ${zone}`]),
-    ...weekly.map(({ days, spans }) => `  ${printDays(days)} ${spans.map(printSpan).join(', ')}`),
+    ...weekly.map(({ days, spans }) => `  ${printDays(days)} ${spans.map(printHours).join(', ')}`),
     ...(exceptions.length > 0 ? [`  except ${exceptions.join(', ')}`] : []),
     '}',
   ].join('\n');
@@ -114,12 +111,4 @@ function printDays(days: readonly number[]): string {
       run.length > 2 ? [`${DAYS[run[0]! - 1]}-${DAYS[run.at(-1)! - 1]}`] : run.map((day) => DAYS[day - 1]!),
     )
     .join(', ');
-}
-
-export function printSpan({ fromMinute, toMinute }: WeeklyHours['spans'][number]): string {
-  return `${printTime(fromMinute)}-${printTime(toMinute)}`;
-}
-
-function printTime(minute: number): string {
-  return `${String(Math.floor(minute / 60)).padStart(2, '0')}:${String(minute % 60).padStart(2, '0')}`;
 }

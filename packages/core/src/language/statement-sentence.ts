@@ -1,9 +1,9 @@
 /** Statements other than rules as plain English sentences. */
 import { formatRange } from '../request/address.js';
-import { printDuration, printInstant } from './measure.js';
+import { printDuration, printHours, printInstant } from './measure.js';
 import { printField } from './condition-text.js';
 import { VALUE_KIND_OF } from './fields.js';
-import { printSpan, runsOf } from './schedule-text.js';
+import { runsOf } from './schedule-text.js';
 import { countEntries, describeCondition, describeEnding, joinWords, type ListSizes } from './sentence.js';
 import type {
   ApplicationStatement,
@@ -63,7 +63,7 @@ function describeList({ name, listKind, source }: ListStatement): string {
 const DAY_NAMES = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'];
 
 export function describeSchedule({ name, zone, weekly, exceptions }: ScheduleStatement): string {
-  const hours = weekly.map(({ days, spans }) => `${describeDays(days)} ${joinWords(spans.map(printSpan), 'and')}`);
+  const hours = weekly.map(({ days, spans }) => `${describeDays(days)} ${joinWords(spans.map(printHours), 'and')}`);
   return [
     `The schedule ${name} is ${hours.join('; ')}`,
     zone === undefined ? '' : `, in the time of ${zone}`,

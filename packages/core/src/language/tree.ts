@@ -281,7 +281,11 @@ export interface Comparison {
 }
 
 /** One value of a comparison or entry of a list, in its normal form. */
-export type Value = { readonly place: Place } & (
+export type Value = {
+  readonly place: Place;
+  /** Of an entry of a list: the comments above it and behind it. */
+  readonly comments?: readonly string[];
+} & (
   | { readonly kind: 'addresses'; readonly range: AddressRange }
   | { readonly kind: 'country'; readonly code: string }
   | { readonly kind: 'domain'; readonly entry: DomainEntry }
@@ -290,8 +294,10 @@ export type Value = { readonly place: Place } & (
   | { readonly kind: 'text'; readonly text: string }
   /** A category or application, or a list of them where one has that name. */
   | { readonly kind: 'word'; readonly name: string }
-  /** A whole number, or all from `first` to `last`, both included. */
+  /** A whole number, or all from `first` to `last`, both included. Of a time: milliseconds since the epoch. */
   | { readonly kind: 'number'; readonly first: number; readonly last: number }
+  /** Hours of every day, as minutes of the day; the end is not included, and one below the start lies on the next day. */
+  | { readonly kind: 'hours'; readonly fromMinute: number; readonly toMinute: number }
   /** Bytes as lower-case hexadecimal digits. */
   | { readonly kind: 'bytes'; readonly hex: string }
   | { readonly kind: 'list'; readonly name: string }

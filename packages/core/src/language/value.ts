@@ -5,15 +5,16 @@ import { INTERNAL, NO_COUNTRY } from '../reference/country-table.js';
 import { formatDomainEntry, type Reach } from '../reference/domain-set.js';
 import { PROTOCOLS } from '../request/protocols.js';
 import { compilePattern } from '../reference/text-pattern.js';
-import { suggestCountry } from './country-hint.js';
+import { suggestCode, suggestCountry } from './country-hint.js';
 import { suggestNearest } from './diagnostic.js';
 import { WORDS_OF, type FieldName, type FilterFieldName, type Operator, type ValueKind } from './fields.js';
-import { printBytes } from './measure.js';
+import { printBytes, printHours, printInstant, readHours } from './measure.js';
+import { parseRfc3339 } from '../request/time.js';
 import { OUTCOMES } from './outcomes.js';
 import { NAME, RESERVED_WORDS, type Value } from './tree.js';
 
 /** A value's content before it has a place. */
-type Content = Value extends infer V ? (V extends Value ? Omit<V, 'place'> : never) : never;
+type Content = Value extends infer V ? (V extends Value ? Omit<V, 'place' | 'comments'> : never) : never;
 export type ValueOrProblem =
   { readonly content: Content } | { readonly problem: string; readonly hint?: string; readonly isPattern?: boolean };
 
@@ -40,7 +41,7 @@ export interface WrittenValue {
 export function decodeValue(asked: Asked, written: WrittenValue): ValueOrProblem {
   const { kind, operator } = asked;
   const { text, isQuoted, rangeEnd } = written;
-  if (rangeEnd !== undefined && kind !== 'address' && kind !== 'number' && kind !== 'bytes')
+  if (rangeEnd !== undefined && kind !== 'address' && kind !== 'number' && kind !== 'bytes' && kind !== 'time')
     return { problem: `Found a range, expected one ${describeKind(kind)}.` };
   if (operator === 'matches') return decodePattern(text);
   const isName = !isQuoted && NAME.test(text) && text !== NO_COUNTRY && text !== INTERNAL;
@@ -66,6 +67,8 @@ export function decodeValue(asked: Asked, written: WrittenValue): ValueOrProblem
     case 'number':
     case 'bytes':
       return decodeNumber(text, rangeEnd, kind);
+    case 'time':
+      return decodeTimes(text, rangeEnd, operator);
     case 'payload':
       return operator === 'is' ? decodeOneOf(text, PROTOCOLS, 'a protocol') : decodeBytes(text);
     case 'outcome':
@@ -117,6 +120,7 @@ export function describeKind(kind: ValueKind): string {
     outcome: 'outcome',
     rule: 'rule written fence/rule',
     number: 'whole number',
+    time: 'time such as 2026-10-12T10:00:00Z, or after "in" hours such as 10:00-11:00',
     bytes: 'number of bytes such as 200 or 10MB',
     payload: 'protocol, or hex and quoted bytes',
   }[kind];
@@ -167,6 +171,26 @@ function readNumber(text: string, kind: 'number' | 'bytes'): number | undefined 
   return Number.isSafeInteger(value) ? value : undefined;
 }
 
+/** One instant, all from one to another, or hours of every day. */
+function decodeTimes(text: string, rangeEnd: string | undefined, operator: Operator): ValueOrProblem {
+  const hours = rangeEnd === undefined ? readHours(text) : undefined;
+  if (typeof hours === 'string') return { problem: hours };
+  if (hours && operator !== 'in')
+    return {
+      problem: `Found ${JSON.stringify(text)}, expected a time such as 2026-10-12T10:00:00Z.`,
+      hint: 'Write: time in 10:00-11:00.',
+    };
+  if (hours) return { content: { kind: 'hours', ...hours } };
+  const [first, last] = [text, rangeEnd ?? text].map(parseRfc3339);
+  if (first === undefined || last === undefined)
+    return {
+      problem: `Found ${JSON.stringify(first === undefined ? text : rangeEnd)}, expected a ${describeKind('time')}.`,
+      hint: 'A time is written with its offset: 2026-10-12T10:00:00Z or 2026-10-12T12:00:00+02:00.',
+    };
+  if (last < first) return { problem: `The range ${text} - ${rangeEnd} ends before it begins.` };
+  return { content: { kind: 'number', first, last } };
+}
+
 function decodeBytes(text: string): ValueOrProblem {
   const hex = text.replace(/ /g, '').toLowerCase();
   return /^([0-9a-f]{2})+$/.test(hex)
@@ -200,7 +224,7 @@ function nameOrCountryTypo(text: string): ValueOrProblem {
   if (/^[a-z]{2}$/.test(text)) {
     return {
       problem: `Found "${text}", expected a country code of two capital letters or a list.`,
-      hint: `Write ${text.toUpperCase()} for the country.`,
+      hint: suggestCode(text),
     };
   }
   return { content: { kind: 'list', name: text } };
@@ -266,9 +290,11 @@ export function printValue(value: Value, kind?: ValueKind): string {
     case 'text':
       return printText(value.text);
     case 'number': {
-      const print = kind === 'bytes' ? printBytes : String;
+      const print = kind === 'bytes' ? printBytes : kind === 'time' ? printInstant : String;
       return value.first === value.last ? print(value.first) : `${print(value.first)} - ${print(value.last)}`;
     }
+    case 'hours':
+      return printHours(value);
     case 'bytes':
       return `hex ${JSON.stringify(value.hex.replace(/..(?=.)/g, '$& '))}`;
   }

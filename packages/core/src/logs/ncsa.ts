@@ -101,13 +101,15 @@ export function unescapeField(text: string): string {
     const bytes: number[] = [];
     const runStart = at;
     let isAscii = true;
+    let ascii = '';
     for (let byte = escapedByte(text, at); byte >= 0; byte = escapedByte(text, at)) {
       bytes.push(byte);
+      ascii += String.fromCharCode(byte);
       isAscii &&= byte < 0x80;
       at += text[at + 1] === 'x' ? 4 : 2;
     }
     if (bytes.length > 0) {
-      const run = isAscii ? String.fromCharCode(...bytes) : decodeWithMarks(Uint8Array.from(bytes));
+      const run = isAscii ? ascii : decodeWithMarks(Uint8Array.from(bytes));
       result += text.slice(plainFrom, runStart) + run;
       plainFrom = at;
     } else at += 1;

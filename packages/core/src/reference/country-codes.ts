@@ -22,6 +22,14 @@ export function isCountryCode(code: string): boolean {
   return countryNames().has(code) || USER_ASSIGNED.test(code);
 }
 
+/** Groups of countries and test codes, which the platform has names for. */
+const NO_COUNTRIES: ReadonlySet<string> = new Set(['EU', 'EZ', 'UN', 'QO', 'XA', 'XB', 'ZZ']);
+
+/** Whether a code is that of one country with a name. */
+export function isNamedCountry(code: string): boolean {
+  return countryNames().has(code) && !NO_COUNTRIES.has(code);
+}
+
 /** The English name of a country, or its code where it has none. */
 export function nameCountry(code: string): string {
   return countryNames().get(code) ?? code;
@@ -29,5 +37,8 @@ export function nameCountry(code: string): string {
 
 /** Every country with its code, sorted by name. */
 export function listCountries(): { readonly code: string; readonly name: string }[] {
-  return [...countryNames()].map(([code, name]) => ({ code, name })).sort((a, b) => a.name.localeCompare(b.name, 'en'));
+  return [...countryNames()]
+    .filter(([code]) => isNamedCountry(code))
+    .map(([code, name]) => ({ code, name }))
+    .sort((a, b) => a.name.localeCompare(b.name, 'en'));
 }

@@ -128,7 +128,7 @@ describe('counting in columns', () => {
           const rules = judge.rulebook.gates.flatMap(({ fences }) => fences.flatMap((fence) => fence.rules));
           for (const { condition } of rules.slice(0, 4)) {
             const asked = `${where} ${joined} (${printCondition(condition)})`;
-            const { filter } = checkFilter(asked, judge.rulebook.lists);
+            const { filter } = checkFilter(asked, judge.rulebook);
             // "always" stands by itself.
             if (!filter) continue;
             const expected = filterChunk(filter, judge, rows, codes, rulings);

@@ -1,7 +1,7 @@
 import type { Filter } from '../check/check-filter.js';
 import type { ChunkRows } from '../columns/chunk.js';
 import type { Ruling } from '../decide/decision.js';
-import { evaluateComparison, type Subject, type Terms } from '../decide/evaluate.js';
+import { evaluate, evaluateComparison, type Subject, type Terms } from '../decide/evaluate.js';
 import { NO_GATE } from '../decide/gate.js';
 import type { Judge } from '../decide/interpreter.js';
 import type { Condition } from '../language/tree.js';
@@ -12,6 +12,7 @@ import { Plan } from '../match/plan.js';
 import { ChunkSeat } from '../match/seat.js';
 import { evaluateNode } from '../match/conditions.js';
 import { FALSE, TRUE, UNKNOWN, type Degree } from '../match/truth.js';
+import { invariant } from '../request/invariant.js';
 import type { LogRecord } from '../request/record.js';
 import { recordedStatusOf, subjectOf } from './filter-decisions.js';
 import { NOT_JUDGED } from './replay-chunk.js';
@@ -25,27 +26,58 @@ const recordedStatus = feature('recorded status', ['http.response.status_code'],
   recordedStatusOf(attributes),
 );
 
-/** Whether it asks for the line, which is no attribute, so that requests have to be asked one by one. */
-export function asksLine({ condition }: Filter): boolean {
-  let asks = false;
-  visitComparisons(condition, ({ field }) => (asks ||= field === 'line'));
-  return asks;
+/** What is known of a row without any of its attributes. */
+const PLACE_FIELDS: readonly string[] = ['line', 'time'];
+
+/** A filter whose parts are all true where it is: those that ask for the line or time alone, and the rest. */
+interface Parts {
+  readonly ofPlace: readonly Condition[];
+  readonly rest: Condition;
+}
+
+/** @returns undefined where line or time stand so that requests have to be asked one by one */
+function partsOf(condition: Condition): Parts | undefined {
+  const all = condition.kind === 'and' ? condition.parts : [condition];
+  const ofPlace = all.filter((part) => countFields(part).own > 0 && countFields(part).others === 0);
+  const rest = all.filter((part) => !ofPlace.includes(part));
+  if (rest.some((part) => countFields(part).own > 0)) return undefined;
+  return {
+    ofPlace,
+    rest: rest.length === 0 ? { kind: 'always' } : rest.length === 1 ? rest[0]! : { kind: 'and', parts: rest },
+  };
+}
+
+function countFields(condition: Condition): { own: number; others: number } {
+  const counts = { own: 0, others: 0 };
+  visitComparisons(condition, ({ field }) => (counts[PLACE_FIELDS.includes(field) ? 'own' : 'others'] += 1));
+  return counts;
+}
+
+/** Whether requests have to be asked one by one: it mixes the line or time, which are no attributes, with what is one. */
+export function asksRowByRow({ condition }: Filter): boolean {
+  return partsOf(condition) === undefined;
 }
 
 /**
- * Finds what `filterChunk` finds, of filters that do not ask for the line: of each ruling what the filter comes to is
+ * Finds what `filterChunk` finds, of filters that need not be asked row by row: of each ruling what the filter comes to is
  * known but for what it asks of the request, and that is asked once a value.
  */
 export class DecisionFilter extends Plan {
   /** By code of the ruling. */
   readonly #nodes: readonly Node[];
+  readonly #ofPlace: readonly Condition[];
+  readonly #terms: Terms;
 
   constructor({ condition, lookups }: Filter, judge: Judge, rulings: readonly Ruling[]) {
     super();
+    const parts = partsOf(condition);
+    invariant(parts, 'a filter has to be asked row by row');
+    this.#ofPlace = parts.ofPlace;
+    this.#terms = { lookups, applications: judge.rulebook.applications };
     const rulebook = { ...judge.rulebook, lookups: new Map([...judge.rulebook.lookups, ...lookups]) };
     this.#nodes = rulings.map((ruling) => {
       const gate = rulebook.gates.find(({ statement }) => statement.name === ruling.gate) ?? NO_GATE;
-      return this.#compile(condition, subjectOf(judge, NO_RECORD, ruling), rulebook, {
+      return this.#compile(parts.rest, subjectOf(judge, NO_RECORD, ruling), rulebook, {
         rulebook,
         lens: { gate, isHidden: false, world: judge },
       });
@@ -82,12 +114,24 @@ export class DecisionFilter extends Plan {
   select(rows: ChunkRows, codes: Uint32Array): Uint32Array {
     if (this.isFull) this.forget();
     const seat = new ChunkSeat(this, rows);
+    const isPlaced = this.#placesOf(rows);
     const matching: number[] = [];
     for (let row = 0; row < rows.numRows; row += 1) {
-      if (codes[row] === NOT_JUDGED) continue;
+      if (codes[row] === NOT_JUDGED || isPlaced?.(row) === false) continue;
       seat.row = row;
       if (evaluateNode(this.#nodes[codes[row]!]!, seat, this.groups, NO_TAGS) === TRUE) matching.push(row);
     }
     return Uint32Array.from(matching);
+  }
+
+  /** Whether a row satisfies what is asked of its line and time; undefined where nothing is. */
+  #placesOf(rows: ChunkRows): ((row: number) => boolean) | undefined {
+    if (this.#ofPlace.length === 0) return undefined;
+    const [lines, times] = [rows.lines(), rows.timesUnixMs()];
+    return (row) => {
+      const decided = { line: lines[row]!, time: times[row]! };
+      const subject = { decided } as unknown as Subject;
+      return this.#ofPlace.every((part) => evaluate(part, subject, this.#terms) === 'true');
+    };
   }
 }

@@ -5,13 +5,14 @@ import { formatDiagnostic } from '../language/diagnostic.js';
 import { parseCountryRows } from '../reference/country-rows.js';
 import { createCountryTable } from '../reference/country-table.js';
 import type { LogRecord } from '../request/record.js';
-import { asksLine, DecisionFilter } from './decision-filter.js';
+import { asksRowByRow, DecisionFilter } from './decision-filter.js';
 import { filterChunk } from './filter-decisions.js';
 import { Program } from '../match/program.js';
 import { chunkOf } from '../test/chunk-of.js';
 import { ChunkReplay } from './replay-chunk.js';
 
 const FENCES = `
+zone Europe/Oslo
 list team addresses { 198.18.4.0/24 }
 gate shop inbound { hosts shop.example fences desk, extra otherwise allow }
 fence desk enforce {
@@ -53,7 +54,7 @@ const LOG = [
 
 /** The lines for which the condition is true. */
 function linesWhere(where: string): number[] {
-  const { filter, diagnostics } = checkFilter(where, judge.rulebook.lists);
+  const { filter, diagnostics } = checkFilter(where, judge.rulebook);
   expect(diagnostics).toEqual([]);
   const rows = chunkOf(LOG)!;
   const replay = new ChunkReplay(new Program(judge));
@@ -61,7 +62,7 @@ function linesWhere(where: string): number[] {
   const { rulings } = replay.table;
   const found = filterChunk(filter!, judge, rows, codes, rulings);
   // In columns it finds the same.
-  if (!asksLine(filter!)) expect(new DecisionFilter(filter!, judge, rulings).select(rows, codes)).toEqual(found);
+  if (!asksRowByRow(filter!)) expect(new DecisionFilter(filter!, judge, rulings).select(rows, codes)).toEqual(found);
   return [...found].map((row) => row + 1);
 }
 
@@ -91,6 +92,14 @@ describe('a filter', () => {
     ['recorded status >= 400 and recorded status < 500', [3]],
     ['recorded status present', [1, 2, 3, 6]],
     ['recorded status absent', [4]],
+    ['time >= 1970-01-01T00:00:05Z', [5, 6]],
+    ['time in 1970-01-01T00:00:02Z - 1970-01-01T01:00:03+01:00 and not outcome = allowed', [2]],
+    ['time = 1970-01-01T00:00:04Z or client in team', [1, 4, 6]],
+    // The clock of Oslo shows one hour more.
+    ['time in 01:00-02:00 and line < 3', [1, 2]],
+    ['time not in 23:00-00:30', [1, 2, 3, 4, 5, 6]],
+    ['time in 00:00-01:00, 22:00-24:00', []],
+    ['country in northern-europe and outcome = allowed', [1, 3, 4]],
     ['method = POST and not path under /login', [4]],
   ])('%s', (where, lines) => expect(linesWhere(where)).toEqual(lines));
 
@@ -107,13 +116,12 @@ describe('a filter', () => {
 });
 
 describe('an error in a filter', () => {
-  const errorsOf = (where: string): string[] =>
-    checkFilter(where, judge.rulebook.lists).diagnostics.map(formatDiagnostic);
+  const errorsOf = (where: string): string[] => checkFilter(where, judge.rulebook).diagnostics.map(formatDiagnostic);
   it.each([
     [
       '',
       [
-        'filter:1:1: Found the end of the file, expected a field: client, peer, country, server country, server, host, site, scheme, transport, port, method, path, query, url, header, cookie, agent, size, from-client, to-client, user, group, category, application, payload, tag, gate, direction, outcome, fence, rule, would, status, recorded status, line. [unknown-field]',
+        'filter:1:1: Found the end of the file, expected a field: client, peer, country, server country, server, host, site, scheme, transport, port, method, path, query, url, header, cookie, agent, size, from-client, to-client, user, group, category, application, payload, tag, gate, direction, outcome, fence, rule, would, status, recorded status, line, time. [unknown-field]',
       ],
     ],
     [
@@ -138,6 +146,21 @@ describe('an error in a filter', () => {
       ],
     ],
     ['recorded = 4', ['filter:1:10: Found "=", expected "status" after "recorded". [unexpected]']],
+    ['rule = desk/logn', ['filter:1:8: No rule is named "desk/logn". Did you mean "desk/login"? [unknown-name]']],
+    ['fence in desk, dusk', ['filter:1:16: No fence is named "dusk". Did you mean "desk"? [unknown-name]']],
+    ['gate != shops', ['filter:1:9: No gate is named "shops". Did you mean "shop"? [unknown-name]']],
+    ['tag = stuff', ['filter:1:7: No tag is named "stuff". Did you mean "staff"? [unknown-name]']],
+    ['country = UK', ['filter:1:11: No country has the code "UK". Write GB for United Kingdom. [unknown-name]']],
+    [
+      'time > 10:00-11:00',
+      [
+        'filter:1:8: Found "10:00-11:00", expected a time such as 2026-10-12T10:00:00Z. Write: time in 10:00-11:00. [bad-value]',
+      ],
+    ],
+    [
+      'time in 10:00-10:00',
+      ['filter:1:9: Found "10:00-10:00", expected hours whose end differs from their start. [bad-value]'],
+    ],
     ['client in teem', ['filter:1:11: No list is named "teem". Did you mean "team"? [unknown-name]']],
     ['host in team', ['filter:1:9: "team" is a list of addresses, expected a list of domains. [wrong-kind]']],
     [

@@ -17,6 +17,7 @@ export function subjectOf(judge: Judge, record: LogRecord, ruling: Ruling): Subj
     tag: noneIfEmpty(ruling.tags),
     decided: {
       'line': record.line,
+      'time': record.atUnixMs,
       'outcome': ruling.outcome,
       'gate': ruling.gate ?? null,
       'direction': ruling.gate === undefined ? null : view.gate.statement.direction,

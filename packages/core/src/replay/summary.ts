@@ -6,6 +6,7 @@ import type { FenceStatement } from '../language/tree.js';
 import { REJECT_REASONS, type RejectedLine, type RejectReason } from '../request/record.js';
 import {
   BREAKDOWNS,
+  MAX_UNCOVERED_HOSTS,
   ownValue,
   sortValues,
   sumOf,
@@ -26,6 +27,8 @@ export interface Summary {
   readonly outcomes: readonly { readonly outcome: Outcome; readonly requests: number; readonly share: number }[];
   /** The ten most asked for hosts that no gate covers. */
   readonly uncoveredHosts: readonly { readonly host: string; readonly requests: number }[];
+  /** The others of them, where there are more. Beyond 50,000 hosts there may be more than `hosts` says. */
+  readonly otherUncovered?: { readonly hosts: number; readonly requests: number; readonly isExact: boolean };
   readonly gates: readonly (Readonly<GateTally> & { readonly gate: string })[];
   readonly fences: readonly FenceSummary[];
   /** Only of what something is known. */
@@ -99,10 +102,7 @@ export function summarize(tally: Tally, rulebook: Rulebook): Summary {
     fromUnixMs: tally.fromUnixMs,
     toUnixMs: tally.toUnixMs,
     outcomes,
-    uncoveredHosts: Object.entries(tally.uncoveredHosts)
-      .map(([host, requests]) => ({ host, requests }))
-      .sort((a, b) => b.requests - a.requests || (a.host < b.host ? -1 : 1))
-      .slice(0, SHOWN_HOSTS),
+    ...summarizeUncovered(tally),
     gates: rulebook.gates.map(({ statement }) => ({
       gate: statement.name,
       ...(ownValue(tally.gates, statement.name) ?? { requests: 0, stopped: 0, otherwise: 0, ignoredHeaders: 0 }),
@@ -114,6 +114,17 @@ export function summarize(tally: Tally, rulebook: Rulebook): Summary {
     rejected,
     firstRejected: tally.firstRejected.slice(0, SHOWN_REJECTED),
   };
+}
+
+function summarizeUncovered(tally: Tally): Pick<Summary, 'uncoveredHosts' | 'otherUncovered'> {
+  const all = Object.entries(tally.uncoveredHosts)
+    .map(([host, requests]) => ({ host, requests }))
+    .sort((a, b) => b.requests - a.requests || (a.host < b.host ? -1 : 1));
+  const uncoveredHosts = all.slice(0, SHOWN_HOSTS);
+  const requests = (tally.outcomes.uncovered ?? 0) - uncoveredHosts.reduce((sum, one) => sum + one.requests, 0);
+  if (requests === 0) return { uncoveredHosts };
+  const isExact = all.length < MAX_UNCOVERED_HOSTS;
+  return { uncoveredHosts, otherUncovered: { hosts: all.length - uncoveredHosts.length, requests, isExact } };
 }
 
 export function summarizeBreakdowns(by: Tally['by']): BreakdownSummary[] {

@@ -67,7 +67,7 @@ export interface Tally {
   by: Partial<Record<BreakdownName, ValueTally>>;
 }
 
-const MAX_UNCOVERED_HOSTS = 1000;
+export const MAX_UNCOVERED_HOSTS = 50_000;
 const MAX_FIRST_REJECTED = 1000;
 const MAX_VALUES = 50_000;
 

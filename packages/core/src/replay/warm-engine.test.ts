@@ -126,7 +126,7 @@ class Engine {
 
   /** The rows of a log that a filter finds. */
   filter(chunks: readonly ChunkRows[], rulings: readonly Ruling[]): number[] {
-    const { filter } = checkFilter(FILTER, this.judge.rulebook.lists);
+    const { filter } = checkFilter(FILTER, this.judge.rulebook);
     const found = new DecisionFilter(filter!, this.judge, rulings);
     let first = 0;
     return chunks.flatMap((rows) => {

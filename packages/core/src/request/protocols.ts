@@ -196,5 +196,5 @@ function findServerName(bytes: Uint8Array): string | undefined {
 }
 
 function latin1(bytes: Uint8Array, max: number): string {
-  return String.fromCharCode(...bytes.subarray(0, max));
+  return Array.from(bytes.subarray(0, max), (byte) => String.fromCharCode(byte)).join('');
 }

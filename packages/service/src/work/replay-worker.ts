@@ -1,7 +1,7 @@
 /** Runs in a worker thread: judges, filters, counts and explains rows of a stored log. */
 import {
   askCondition,
-  asksLine,
+  asksRowByRow,
   Breakdown,
   ChunkReplay,
   checkFences,
@@ -346,12 +346,12 @@ function filterFor({ replayId, where, rulings, ...source }: FilterTask): NonNull
   const one = preparedFor(source);
   const key = JSON.stringify([replayId, where]);
   if (one.filter?.key !== key) {
-    const { filter } = checkFilter(where, one.judge.rulebook.lists);
+    const { filter } = checkFilter(where, one.judge.rulebook);
     if (!filter) throw new Error(`Internal error: a filter that was checked cannot be asked: ${where}`);
     one.filter = {
       key,
       filter,
-      ...(asksLine(filter) ? {} : { inColumns: new DecisionFilter(filter, one.judge, rulings) }),
+      ...(asksRowByRow(filter) ? {} : { inColumns: new DecisionFilter(filter, one.judge, rulings) }),
     };
   }
   return one.filter;
@@ -386,6 +386,7 @@ export function prepareJudge(
     opened?.datasets ?? datasets.map(({ name, kind, buffer, sha256 }) => new Dataset(name, kind, buffer, sha256));
   const { rulebook, diagnostics } = checkFences([fenceFile], namedFiles, {
     datasets: new Map(all.map((dataset) => [dataset.name, dataset])),
+    isPinned: true,
   });
   if (!rulebook) throw new Error(`Internal error: a pinned snapshot cannot judge: ${diagnostics[0]?.message}`);
   return { rulebook, gate, people, ...(opened?.world ?? openWorld(world)) };

@@ -35,14 +35,26 @@ export function AddressLookUpCard() {
         </div>
         {found.error && <ErrorNotice error={found.error} />}
         {found.data?.addresses.map((address) => (
-          <Answer key={address.address} answer={address} />
+          <Answer key={address.address} answer={address} canTell={found.data.cannotTell === undefined} />
         ))}
+        {found.data?.cannotTell && (
+          <div role="alert" className="rounded-lg bg-soft-limited px-3 py-2 text-limited">
+            <p>Which lists, gates and rules see it cannot be told, since the draft has errors:</p>
+            <ul className="mt-1 grid gap-1">
+              {found.data.cannotTell.map((error) => (
+                <li key={error} className="font-mono text-xs">
+                  {error}
+                </li>
+              ))}
+            </ul>
+          </div>
+        )}
       </form>
     </Card>
   );
 }
 
-function Answer({ answer }: { answer: AddressLookUp }) {
+function Answer({ answer, canTell }: { answer: AddressLookUp; canTell: boolean }) {
   const { address, country, countryName, evidence, lists, gates, rules } = answer;
   return (
     <div role="status" className="rounded-lg bg-sunken p-3">
@@ -68,7 +80,7 @@ function Answer({ answer }: { answer: AddressLookUp }) {
             <span className="text-muted"> ({at.length > 0 ? `at ${at.join(', ')}` : 'at no gate'})</span>
           </li>
         ))}
-        {lists.length + gates.length + rules.length === 0 && (
+        {canTell && lists.length + gates.length + rules.length === 0 && (
           <li className="text-muted">No list, gate or rule of the draft looks at it.</li>
         )}
       </ul>

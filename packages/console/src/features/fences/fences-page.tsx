@@ -112,6 +112,14 @@ function DraftFences({
           {diagnostic.message} {diagnostic.hint}
         </p>
       ))}
+      {draft.warnings.map((warning) => (
+        <p
+          key={`${warning.place.file}:${warning.place.line}:${warning.place.column}`}
+          className="mb-2 rounded-lg bg-soft-limited px-3 py-2 text-sm text-limited"
+        >
+          {warning.message} {warning.hint} The draft cannot be published until this is mended.
+        </p>
+      ))}
       {draft.fences.map((fence) => (
         <FenceCard key={fence.name} fence={fence} tallies={tallies} most={most} filter={filter} onEdit={onEdit} />
       ))}

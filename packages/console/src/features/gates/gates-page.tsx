@@ -49,7 +49,10 @@ function GateCard({ gate, fences, onEdit }: { gate: Gate; fences: readonly strin
     </>
   );
   return (
-    <Card title={heading} aside={<span className="text-sm text-muted">{gate.hosts.join(', ')}</span>}>
+    <Card
+      title={heading}
+      aside={<span className="text-sm text-muted">{[...gate.hosts, ...gate.clients].join(', ')}</span>}
+    >
       <ol>
         {gate.fences.map((fence, index) => (
           <li key={fence} className="flex items-center gap-3 border-b border-line px-4 py-2">

@@ -114,7 +114,10 @@ function Result({ result }: { result: ReplayResult }) {
       {summary.uncoveredHosts.length > 0 && (
         <p className="mb-6 text-sm text-muted">
           No gate covers{' '}
-          {summary.uncoveredHosts.map(({ host, requests }) => `${host} (${formatCount(requests)})`).join(', ')}.
+          {summary.uncoveredHosts.map(({ host, requests }) => `${host} (${formatCount(requests)})`).join(', ')}
+          {summary.otherUncovered &&
+            ` and ${summary.otherUncovered.isExact ? '' : 'at least '}${formatCount(summary.otherUncovered.hosts)} more (${formatCount(summary.otherUncovered.requests)})`}
+          .
         </p>
       )}
       <Card title="Requests over time">

@@ -12,7 +12,7 @@ import { EditorState } from '@codemirror/state';
 import { EditorView, placeholder } from '@codemirror/view';
 import { tags } from '@lezer/highlight';
 import { minimalSetup } from 'codemirror';
-import { ACTIONS, FIELD_INFOS, listCountries, type Diagnostic } from '@jadefence/core';
+import { ACTIONS, FIELD_INFOS, listCountries, REGIONS, type Diagnostic } from '@jadefence/core';
 import { useEffect, useRef } from 'react';
 import type { Known } from './known.js';
 
@@ -167,6 +167,7 @@ function optionsAfter(before: string, known: Known): Completion[] {
   const lists = known.lists.filter(({ kind }) => kind === info.listKind).map(({ name }) => name);
   return [
     ...named(lists, 'list'),
+    ...(info.listKind === 'countries' ? named([...REGIONS.keys()], 'region') : []),
     ...(info.listKind === 'countries'
       ? COUNTRIES.map(({ code, name }) => ({ label: name, apply: code, detail: code }))
       : []),

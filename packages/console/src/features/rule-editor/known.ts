@@ -1,7 +1,14 @@
 import { useQuery } from '@tanstack/react-query';
 import type { Countries } from '@jadefence/contract';
-import { type FieldInfo, formatAddressCount, listCountries, type ListKind, PROTOCOLS } from '@jadefence/core';
-import { continents, countries as countryData, type TCountryCode } from 'countries-list';
+import {
+  BUILT_IN_APPLICATIONS,
+  type FieldInfo,
+  formatAddressCount,
+  listCountries,
+  type ListKind,
+  PROTOCOLS,
+  REGIONS,
+} from '@jadefence/core';
 import { categoriesQuery, countriesQuery, draftQuery, draftSourcesQuery } from '../../api/queries.js';
 import type { PickGroup, PickOption } from '../../components/multi-pick.js';
 import { formatShare } from '../../format.js';
@@ -18,8 +25,6 @@ export interface Known {
   readonly countries: Countries | undefined;
 }
 
-const BUILT_IN_APPLICATIONS = ['dns', 'tls', 'http', 'http2', 'ssh', 'icmp-echo', 'unrecognised'];
-
 export function useKnown(logId: number | undefined): Known {
   const draft = useQuery(draftQuery).data;
   const parts = useQuery(draftSourcesQuery).data?.parts ?? [];
@@ -31,7 +36,7 @@ export function useKnown(logId: number | undefined): Known {
     gates: draft?.gates.map(({ name }) => name) ?? [],
     schedules: named('schedule'),
     pages: named('page'),
-    applications: [...named('application'), ...BUILT_IN_APPLICATIONS],
+    applications: [...named('application'), ...BUILT_IN_APPLICATIONS.map(({ name }) => name), 'unrecognised'],
     categories: categories.map(({ name }) => name),
     countries: countries?.table ? countries : undefined,
   };
@@ -46,7 +51,19 @@ export function optionsFor({ field, listKind, words }: FieldInfo, operator: stri
   const lists = known.lists
     .filter(({ kind }) => takesLists && kind === listKind)
     .map(({ name }): PickOption => ({ value: name, note: 'list' }));
-  return [...lists, ...literalsFor(field, operator, words, known)];
+  const regions = takesLists && listKind === 'countries' ? regionOptions(known) : [];
+  return [...lists, ...regions, ...literalsFor(field, operator, words, known)];
+}
+
+/** Continents and their parts, each with its countries; a list of the same name stands in its place. */
+function regionOptions({ lists }: Known): PickOption[] {
+  return [...REGIONS.values()]
+    .filter(({ name }) => !lists.some((list) => list.name === name))
+    .map(({ name, title, countries }) => ({
+      value: name,
+      text: title,
+      note: `region · ${countries.length} ${countries.length === 1 ? 'country' : 'countries'}: ${countries.join(' ')}`,
+    }));
 }
 
 function literalsFor(
@@ -69,14 +86,10 @@ function literalsFor(
 /** The countries of a continent are picked together. */
 export function groupsFor({ field }: FieldInfo): PickGroup[] {
   if (field !== 'country' && field !== 'server country') return [];
-  const codes = Object.keys(countryData) as TCountryCode[];
-  return Object.entries(continents).map(([continent, text]) => ({
-    text,
-    values: codes.filter((code) => countryData[code].continent === continent && KNOWN_CODES.has(code)),
-  }));
+  return [...REGIONS.values()]
+    .filter(({ isContinent }) => isContinent)
+    .map(({ title, countries }) => ({ text: title, values: countries }));
 }
-
-const KNOWN_CODES: ReadonlySet<string> = new Set(COUNTRIES.map(({ code }) => code));
 
 /** Those that the log has come first, each with its addresses and its share of the log; a warning where the table has none. */
 function countryOptions({ countries }: Known): PickOption[] {

@@ -68,6 +68,15 @@ export function usableRulebook(
   return rulebook;
 }
 
+/** @throws ProblemError where something is probably a mistake: what a draft may hold for a while is not published */
+export function refuseWarnings({ warnings }: CheckedFences, what: string): void {
+  if (warnings.length > 0)
+    throw new ProblemError('draft-not-usable', `${what} asks for tags that no rule sets.`, {
+      errors: warnings.map(tell),
+      hint: 'Correct the name, or add the rule that sets the tag; nothing was published.',
+    });
+}
+
 function tell({ place, message, hint, code }: Diagnostic): { place: string; message: string } {
   return {
     place: `${place.file}:${place.line}:${place.column}`,

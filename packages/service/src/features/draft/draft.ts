@@ -94,7 +94,7 @@ export class Drafts {
   }
 
   async #check(db: Database, configuration: Configuration): Promise<CheckedFences> {
-    return checkStored(configuration, await this.outside.categoryNames(db));
+    return checkStored(configuration, { categories: await this.outside.categoryNames(db) });
   }
 
   async #withDatasets(db: Database, configuration: Configuration): Promise<Configuration> {
@@ -105,11 +105,8 @@ export class Drafts {
   async preview(sources: FenceSources, isMerge: boolean): Promise<ImportPreview> {
     const { version, configuration } = await this.#load(this.db);
     const after = await this.#withDatasets(this.db, readSources(sources, isMerge ? configuration : undefined));
-    return {
-      version,
-      changes: compareConfigurations(configuration, after),
-      diagnostics: (await this.#check(this.db, after)).diagnostics,
-    };
+    const { diagnostics, warnings } = await this.#check(this.db, after);
+    return { version, changes: compareConfigurations(configuration, after), diagnostics, warnings };
   }
 
   /**
@@ -133,7 +130,7 @@ export class Drafts {
     return inTransaction(this.db, async (trx) => {
       const before = await this.#load(trx, true);
       const { configuration, entries } = tellProblem(() => applyEdits(before.configuration, edits));
-      const written = await this.#write(trx, before, configuration, seenVersion, actor, 'draft.edit');
+      const written = await this.#write(trx, before, configuration, seenVersion, actor, 'draft.edit', moversOf(edits));
       return presentEdit(written.version, written.changes, entries, written.checked);
     });
   }
@@ -145,7 +142,7 @@ export class Drafts {
     const after = await this.#withDatasets(this.db, configuration);
     const checked = await this.#check(this.db, after);
     refuseErrors(checked.diagnostics);
-    return presentEdit(version, compareConfigurations(before, after), entries, checked);
+    return presentEdit(version, compareConfigurations(before, after, moversOf(edits)), entries, checked);
   }
 
   /** What differs from what is published, and who changed it. */
@@ -235,11 +232,12 @@ export class Drafts {
     seenVersion: number,
     actor: Actor,
     what: string,
+    movers?: ReadonlySet<string>,
   ): Promise<{ version: number; changes: readonly Change[]; checked: CheckedFences }> {
     const after = await this.#withDatasets(trx, written);
     const checked = await this.#check(trx, after);
     refuseErrors(checked.diagnostics);
-    const changes = compareConfigurations(before.configuration, after).filter(({ part }) => part !== 'dataset');
+    const changes = compareConfigurations(before.configuration, after, movers).filter(({ part }) => part !== 'dataset');
     const old = new Map(before.entries.map((entry) => [keyOf(entry), entry]));
     const overwritten = changes.flatMap((change) => old.get(keyOfChange(change)) ?? []);
     await this.#refuse(
@@ -287,6 +285,11 @@ export class Drafts {
   }
 }
 
+/** The rules that edits move. */
+function moversOf(edits: readonly Edit[]): ReadonlySet<string> {
+  return new Set(edits.flatMap((edit) => (edit.kind === 'move-rule' ? [`${edit.fence}/${edit.rule}`] : [])));
+}
+
 /** Only what changed is written where everything still stands where it stood. */
 async function replaceEntries(
   trx: Transaction,
@@ -315,9 +318,9 @@ function presentEdit(
   version: number,
   changes: readonly Change[],
   entries: readonly EntryReport[],
-  { diagnostics }: CheckedFences,
+  { diagnostics, warnings }: CheckedFences,
 ): EditResult {
-  return { version, changes: changes.map(describeChange), entries, diagnostics };
+  return { version, changes: changes.map(describeChange), entries, diagnostics, warnings };
 }
 
 function keyOf({ kind, owner, name }: { kind: string; owner: string; name: string }): string {

@@ -16,14 +16,16 @@ import {
 export function presentFences({
   files,
   diagnostics,
+  warnings,
   rulebook,
-}: CheckedFences): Pick<Draft, 'gates' | 'fences' | 'lists' | 'schedules' | 'diagnostics'> {
+}: CheckedFences): Pick<Draft, 'gates' | 'fences' | 'lists' | 'schedules' | 'diagnostics' | 'warnings'> {
   const statements = files.flatMap((file) => file.statements);
   const sizes: ListSizes = rulebook?.lists ?? new Map();
-  const gates = ofKind(statements, 'gate').map(({ name, direction, hosts, fences, otherwise }) => ({
+  const gates = ofKind(statements, 'gate').map(({ name, direction, hosts, clients, fences, otherwise }) => ({
     name,
     direction,
     hosts: hosts.map((value) => printValue(value)),
+    clients: clients.map((value) => printValue(value)),
     fences: fences.map((fence) => fence.name),
     otherwise: describeEnding(otherwise),
   }));
@@ -44,6 +46,7 @@ export function presentFences({
       exceptions: schedule.exceptions,
     })),
     diagnostics,
+    warnings,
   };
 }
 

@@ -111,13 +111,17 @@ export function pickEntry({ kind, owner, name, position, objectHash }: Entry): E
 
 /**
  * Fence text of a stored configuration, parsed and checked.
- * @param categories those that are known; unless given every name may be one, as in what was published before they changed
+ * @param known what is there now, for a draft; what was pinned is checked as it was when fewer things were
  */
 export function checkStored(
   { parts, namedFiles, datasets = [] }: Configuration,
-  categories?: ReadonlySet<string>,
+  known?: { readonly categories: ReadonlySet<string> | undefined },
 ): CheckedFences & { text: string } {
   const text = printFences(joinParts(parts, DRAFT_PATH));
-  const outside = { categories, datasets: new Map(datasets.map((dataset) => [dataset.name, dataset])) };
+  const outside = {
+    categories: known?.categories,
+    datasets: new Map(datasets.map((dataset) => [dataset.name, dataset])),
+    isPinned: known === undefined,
+  };
   return { ...checkFences([{ path: DRAFT_PATH, text }], namedFiles, outside), text };
 }

@@ -1,4 +1,4 @@
-import type { Correction } from '@jadefence/contract';
+import type { Correction, PutCorrection } from '@jadefence/contract';
 import {
   formatRange,
   isCountryCode,
@@ -23,6 +23,8 @@ export class Corrections {
   constructor(
     private readonly db: Database,
     private readonly datasets: Datasets,
+    /** Those of the feeds and corrections; undefined where nothing says which there are. */
+    private readonly knownCategories: () => Promise<ReadonlySet<string> | undefined>,
   ) {}
 
   async list(kind: Kind): Promise<Correction[]> {
@@ -40,13 +42,16 @@ export class Corrections {
   }
 
   /** Adds a correction, or replaces the one of the same range or site. @throws ProblemError saying what cannot be read */
-  async put(kind: Kind, given: { key: string; value: string; reason?: string }, actor: Actor): Promise<Correction> {
+  async put(kind: Kind, given: { key: string; value: string; reason?: string }, actor: Actor): Promise<PutCorrection> {
     const key = kind === 'country' ? formatRange(readRange(given.key)) : normalSite(given.key);
     const value = kind === 'country' ? readCountry(given.value) : readCategories(given.value);
     const { reason = null } = given;
+    const known = kind === 'category' ? await this.knownCategories() : undefined;
+    let replaced: PutCorrection['replaced'] = null;
     await this.datasets.change(async (trx) => {
       const before = await CorrectionModel.query(trx).findById([kind, key]);
       const fields = { value, reason, changedBy: actor.userId, changedAt: new Date() };
+      if (before) replaced = { value: before.value, reason: before.reason };
       if (before) await CorrectionModel.query(trx).patch(fields).where({ kind, key });
       else await CorrectionModel.query(trx).insert({ kind, key, ...fields });
       await recordChange(trx, {
@@ -55,7 +60,9 @@ export class Corrections {
         detail: { key, before: before?.value ?? null, after: value, reason },
       });
     });
-    return (await this.list(kind)).find((correction) => correction.key === key)!;
+    const put = (await this.list(kind)).find((correction) => correction.key === key)!;
+    const newCategories = known && value.split(',').filter((name) => !known.has(name));
+    return { ...put, replaced, ...(newCategories && newCategories.length > 0 ? { newCategories } : {}) };
   }
 
   /** @throws ProblemError where there is none of this range or site */

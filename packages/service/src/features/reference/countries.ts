@@ -2,6 +2,7 @@ import { lookup, Resolver } from 'node:dns/promises';
 import type { AddressLookUp, Countries, CountryLookUp } from '@jadefence/contract';
 import {
   describeCountryAnswer,
+  formatDiagnostic,
   formatAddress,
   formatRange,
   invariant,
@@ -87,9 +88,10 @@ export class CountryTables {
       throw new ProblemError('not-found', 'There is no country table yet.', {
         hint: 'Import one with jadefence country import FILE.',
       });
-    const { rulebook } = checkStored(await this.drafts.configuration());
+    const { rulebook, diagnostics } = checkStored(await this.drafts.configuration(), { categories: undefined });
     return {
       asked,
+      ...(rulebook ? {} : { cannotTell: diagnostics.map(formatDiagnostic) }),
       addresses: addresses.map((one): AddressLookUp => {
         const answer = world.countries!.find(one);
         return {

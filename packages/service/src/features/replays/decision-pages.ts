@@ -107,7 +107,7 @@ export class DecisionPages {
     chunks: readonly number[],
     rulings: readonly Ruling[],
   ): Promise<ReadonlyMap<number, Uint32Array>> {
-    const { diagnostics } = checkFilter(where, judge.rulebook.lists);
+    const { diagnostics } = checkFilter(where, judge.rulebook);
     if (diagnostics.length > 0) {
       const errors = diagnostics.map(({ place, message, hint }) => ({
         place: `${place.line}:${place.column}`,

@@ -13,7 +13,7 @@ import { inTransaction, type Database, type Transaction } from '../../database/d
 import { RevisionModel, SnapshotModel, UserModel } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
-import { takeParts, usableRulebook } from '../draft/check.js';
+import { refuseWarnings, takeParts, usableRulebook } from '../draft/check.js';
 import type { Drafts, Published } from '../draft/draft.js';
 import { checkStored, loadSnapshot, pinSnapshot, storeObjects, type DatasetSource } from '../draft/snapshots.js';
 import type { Worlds } from '../reference/worlds.js';
@@ -95,6 +95,13 @@ export class Revisions {
     return { snapshotId, gates: rulebook.gates.map(({ statement }) => statement.name) };
   }
 
+  /** Whether the draft differs from a revision. */
+  async draftDiffers(against: Against): Promise<boolean> {
+    if (against === 'draft') return false;
+    const [before, draft] = await Promise.all([this.#configuration(against), this.drafts.configuration()]);
+    return compareConfigurations(before, draft).length > 0;
+  }
+
   /** What differs from one to the other, by meaning and as text. */
   async diff(from: Against, to: Against): Promise<RevisionDiff> {
     const [before, after] = await Promise.all([this.#configuration(from), this.#configuration(to)]);
@@ -120,13 +127,16 @@ export class Revisions {
       const base = published?.configuration ?? EMPTY;
       if (only) refuseMissing(only, base, draft);
       const next = only ? takeParts(base, draft, only) : draft;
+      const what = only ? 'What would be published' : 'The draft';
+      const fences = await checked(next);
       const rulebook = usableRulebook(
-        await checked(next),
-        only ? 'What would be published' : 'The draft',
+        fences,
+        what,
         only
           ? 'Publish what it needs with it: give --only once more.'
           : 'Mend the fences first; nothing was published.',
       );
+      refuseWarnings(fences, what);
       const changes = compareConfigurations(base, next);
       if (published && changes.length === 0)
         throw new ProblemError('nothing-to-publish', `Nothing differs from revision ${published.number}.`);

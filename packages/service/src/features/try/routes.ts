@@ -1,4 +1,4 @@
-import type { Explanation } from '@jadefence/contract';
+import type { Tried } from '@jadefence/contract';
 import { TryRequestInput } from '@jadefence/contract/server';
 import { explainRequest, makeUpRecord, normalizeRequest, type MadeUpField } from '@jadefence/core';
 import { ProblemError } from '../../http/problem.js';
@@ -13,7 +13,7 @@ export function tryRoutes(revisions: Revisions, worlds: Worlds): Route[] {
       path: '/try',
       needs: 'viewer',
       body: TryRequestInput,
-      handle: async ({ body }): Promise<Explanation> => {
+      handle: async ({ body }): Promise<Tried> => {
         const atUnixMs = body.at === undefined ? Date.now() : Date.parse(body.at);
         const { record, problems } = makeUpRecord({ ...body, fields: fieldsOf(body), atUnixMs });
         if (!record) {
@@ -21,8 +21,17 @@ export function tryRoutes(revisions: Revisions, worlds: Worlds): Route[] {
             errors: problems.map(({ part, message }) => ({ place: part, message })),
           });
         }
-        const rulebook = await revisions.rulebook(body.against ?? (await revisions.defaultAgainst()));
-        return explainRequest({ rulebook, ...(await worlds.loadCurrent()).world }, normalizeRequest(record));
+        const against = body.against ?? (await revisions.defaultAgainst());
+        const rulebook = await revisions.rulebook(against);
+        const explanation = explainRequest(
+          { rulebook, ...(await worlds.loadCurrent()).world },
+          normalizeRequest(record),
+        );
+        return {
+          ...explanation,
+          revision: against === 'draft' ? null : against,
+          draftDiffers: await revisions.draftDiffers(against),
+        };
       },
     }),
   ];
