@@ -148,7 +148,7 @@ the first of them
     );
     const printed = await jadefence(['judge', '-', '--fences', fences, '--output', 'ndjson'], { input });
     expect(printed.exitCode).toBe(2);
-    expect(printed.stderr).toContain('Line 110001 is more than 100000 lines too late');
+    expect(printed.stderr).toContain('Line 110001 comes too late, by more than 100000 lines');
   });
 
   it('finds the events that were planted in the demo log, and blames nobody else', async () => {

@@ -96,9 +96,9 @@ describe('the draft', () => {
   it('has gates, and lists with what uses them', async () => {
     expect(await run('gate list')).toBe(
       lines(
-        'gate  direction  before        fences  otherwise',
-        'shop  inbound    shop.example  desk    allow',
-        'wifi  outbound                         block with 403',
+        'gate  direction  stands before  fences  otherwise',
+        'shop  inbound    shop.example   desk    allow',
+        'wifi  outbound   198.18.0.0/16          block with 403',
       ),
     );
     expect(await run('list list')).toBe(
@@ -258,8 +258,29 @@ describe('a log, its replays and comparisons', () => {
       ),
     );
     expect(await run('replay start 1')).toBe(
-      lines('Replay 1 of "day.log" against revision 3 is done: 12 requests.', 'See it with: jadefence replay show 1'),
+      lines(
+        'Replay 1 of "day.log" against revision 3 is done: 12 requests.',
+        'See it with: jadefence replay show 1',
+        'The draft differs from revision 3 (9 changes): --against draft judges by it.',
+      ),
     );
+    expect(await run('why 1 99')).toBe(
+      lines(
+        'Replay 1 decided nothing of line 99.',
+        'The line may have been rejected at import, or lie outside what was replayed.',
+        'exit 2',
+      ),
+    );
+    const why = await run('why 1 2');
+    expect(why.split('\n').slice(0, 2)).toEqual([
+      'line 2, 2026-10-12 10:00:01 UTC, 198.18.4.1 (-): GET shop.example/',
+      'GET shop.example/ at INSTANT',
+    ]);
+    expect(why).toContain(
+      'asked client in everyone; the client is 198.18.4.1 (everyone > team holds it as 198.18.4.0/24)',
+    );
+    expect(why.trimEnd().split('\n').at(-1)).toBe('Judged by revision 3.');
+    expect(await run('replay decisions 1 --limit 1 --explain')).toContain('Judged by revision 3.');
     expect(await run('replay list --output csv')).toBe(
       lines('number,log,state,requests,started (UTC)', '1,day.log,done,12,DATE'),
     );

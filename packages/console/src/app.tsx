@@ -17,7 +17,9 @@ import {
 } from '@heroicons/react/24/outline';
 import { ServiceError } from '@jadefence/contract';
 import { QueryClient, QueryClientProvider, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { createBrowserRouter, Navigate, NavLink, Outlet, RouterProvider } from 'react-router';
+import type { ComponentType } from 'react';
+import { createPortal } from 'react-dom';
+import { createBrowserRouter, Navigate, NavLink, Outlet, RouterProvider, useParams, useRouteError } from 'react-router';
 import { hasProblem, service } from './api/client.js';
 import { meQuery } from './api/queries.js';
 import { Button } from './components/button.js';
@@ -50,10 +52,14 @@ const queryClient = new QueryClient({
     },
   },
 });
-// A session that ends leads back to the sign-in, whatever was being looked at.
+// A session that ends leads to the sign-in, whatever was being looked at or changed.
 queryClient.getQueryCache().subscribe(({ query, type }) => {
   if (type === 'updated' && query.queryKey[0] !== 'me' && hasProblem(query.state.error, 'not-signed-in'))
-    void queryClient.resetQueries({ queryKey: meQuery.queryKey });
+    void queryClient.invalidateQueries({ queryKey: meQuery.queryKey });
+});
+queryClient.getMutationCache().subscribe(({ mutation, type }) => {
+  if (type === 'updated' && hasProblem(mutation.state.error, 'not-signed-in'))
+    void queryClient.invalidateQueries({ queryKey: meQuery.queryKey });
 });
 
 const router = createBrowserRouter([
@@ -72,19 +78,47 @@ const router = createBrowserRouter([
       { path: 'revisions', element: <RevisionsPage /> },
       { path: 'audit', element: <AuditPage /> },
       { path: 'logs', element: <LogsPage /> },
-      { path: 'logs/:id', element: <LogPage /> },
+      { path: 'logs/:id', element: <WithId page={LogPage} /> },
       { path: 'try', element: <TryPage /> },
       { path: 'replays', element: <ReplaysPage /> },
-      { path: 'replays/:id', element: <ReplayPage /> },
+      { path: 'replays/:id', element: <WithId page={ReplayPage} /> },
       { path: 'compare', element: <ComparePage /> },
-      { path: 'comparisons/:id', element: <ComparisonPage /> },
-      {
-        path: '*',
-        element: <EmptyState title="There is no such page">The navigation leads to those there are.</EmptyState>,
-      },
-    ],
+      { path: 'comparisons/:id', element: <WithId page={ComparisonPage} /> },
+      { path: '*', element: <NoSuchPage /> },
+    ].map((page) => ({ ...page, errorElement: <BrokenPage /> })),
+    errorElement: <BrokenPage />,
   },
 ]);
+
+/** A page of one thing, by the number in its address. */
+function WithId({ page: Page }: { page: ComponentType<{ id: number }> }) {
+  const { id = '' } = useParams();
+  return /^[1-9]\d{0,8}$/.test(id) ? <Page key={id} id={Number(id)} /> : <NoSuchPage />;
+}
+
+function NoSuchPage() {
+  return (
+    <EmptyState isPage title="There is no such page">
+      The navigation leads to those there are.
+    </EmptyState>
+  );
+}
+
+/** What stands in place of a page that could not be shown, such as one whose parts have changed since this tab was opened. */
+function BrokenPage() {
+  const error = useRouteError();
+  return (
+    <EmptyState isPage title="This page cannot be shown">
+      <p role="alert">
+        {error instanceof Error ? error.message : 'Something went wrong.'} The service may have been renewed, or cannot
+        be reached.
+      </p>
+      <Button className="mt-4" onClick={() => window.location.reload()}>
+        Load the page again
+      </Button>
+    </EmptyState>
+  );
+}
 
 export function App() {
   return (
@@ -96,8 +130,25 @@ export function App() {
 
 function SignedIn() {
   const me = useQuery(meQuery);
-  if (hasProblem(me.error, 'not-signed-in')) return <SignInPage />;
-  return <Loaded query={me}>{() => <RouterProvider router={router} />}</Loaded>;
+  const isSignedOut = hasProblem(me.error, 'not-signed-in');
+  if (isSignedOut && !me.data) return <SignInPage />;
+  return (
+    <>
+      <Loaded query={me}>{() => <RouterProvider router={router} />}</Loaded>
+      {isSignedOut && createPortal(<SignInPage />, signInHost())}
+    </>
+  );
+}
+
+/** Where the sign-in stands over pages that keep what is being written: outside what an open dialog shuts off. */
+function signInHost(): HTMLElement {
+  const found = document.getElementById('sign-in');
+  if (found) return found;
+  const host = document.createElement('div');
+  host.id = 'sign-in';
+  host.className = 'fixed inset-0 z-50 overflow-y-auto bg-ground empty:hidden';
+  document.body.append(host);
+  return host;
 }
 
 /** In the order of the work. */

@@ -4,9 +4,9 @@ export function formatCount(count: number): string {
   return counts.format(count);
 }
 
-/** `1 line`, `2 lines`. */
-export function countOf(count: number, noun: string): string {
-  return `${formatCount(count)} ${noun}${count === 1 ? '' : 's'}`;
+/** `1 line`, `2 lines`. @param plural where it is not the noun with an s */
+export function countOf(count: number, noun: string, plural = `${noun}s`): string {
+  return `${formatCount(count)} ${count === 1 ? noun : plural}`;
 }
 
 /** A share from 0 to 1 as per cent. */

@@ -117,7 +117,8 @@ export class PositionInput {
 export class EditInput {
   @IsIn(EDIT_KINDS) kind!: Edit['kind'];
   @Needed(['put', 'add-rule', 'replace-rule', 'put-file']) @IsString() @MaxLength(MAX_TEXT_CHARACTERS) text?: string;
-  @Needed(['remove', 'rename']) @IsIn(STATEMENTS) part?: StatementKind;
+  @Needed(['remove', 'rename', 'put?']) @IsIn(STATEMENTS) part?: StatementKind;
+  @Needed(['put?']) @IsBoolean() isNew?: boolean;
   @Needed(['remove', 'rename', 'clone-rule?']) @IsString() @Length(1, 2000) name?: string;
   @Needed(['rename', 'rename-rule']) @IsString() @Length(1, 100) to?: string;
   @Needed(RULE_EDITS) @Matches(NAME, { message: '$property must be the name of a fence' }) fence?: string;

@@ -44,3 +44,21 @@ export class Admission {
     return { underWay: this.#numUnderWay, waiting: this.#waiting.length };
   }
 }
+
+/**
+ * Refuses more work of a kind that waits in the database, whichever process it waits for.
+ * @param query over its rows
+ * @throws ProblemError `busy`
+ */
+export async function refuseCrowd(
+  query: { where(equal: { state: string }): { resultSize(): Promise<number> } },
+  what: string,
+  maxWaiting: number,
+): Promise<void> {
+  const waiting = await query.where({ state: 'waiting' }).resultSize();
+  if (waiting >= maxWaiting)
+    throw new ProblemError('busy', `${waiting} ${what} wait already.`, {
+      hint: 'Try again later, or raise JADEFENCE_MAX_WAITING.',
+      retryAfterSeconds: RETRY_SECONDS,
+    });
+}

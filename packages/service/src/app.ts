@@ -159,9 +159,19 @@ export async function createService(config: Config): Promise<Service> {
   const pool = new JudgingPool(Math.min(availableParallelism(), MAX_THREADS), config.maxLimitKeys);
   const queue = new JobQueue(config.databaseUrl, logger);
   const runs = new ReplayRuns(db, logs, judges, pool, logger, config.checkpointSeconds * 1000);
-  const replays = new Replays(db, drafts, revisions, logs, worlds, judges, queue);
+  const replays = new Replays(db, drafts, revisions, logs, worlds, judges, queue, config.maxWaiting);
   const pages = new DecisionPages(db, logs, judges, pool);
-  const comparisons = new Comparisons(db, { replays, runs, pages, judges, logs, pool, queue, logger });
+  const comparisons = new Comparisons(db, {
+    replays,
+    runs,
+    pages,
+    judges,
+    logs,
+    pool,
+    queue,
+    logger,
+    maxWaiting: config.maxWaiting,
+  });
   const readers = new ReferencePool(config.referenceSeconds * 1000);
   const effects = new Effects(db, datasets, worlds, revisions, runs, queue);
   const referenceImports = new ReferenceImports(datasets, effects, readers, importAdmission);

@@ -45,7 +45,14 @@ export function addList(list: Command, streams: Streams): void {
     .addHelpText('after', "\nExamples:\n  jadefence list create couriers addresses --title 'Who brings parcels'")
     .action((name: string, kind: string, { title, output }: One & { title?: string }) =>
       editDraft(
-        [{ kind: 'put', text: `list ${name} ${kind}${title === undefined ? '' : ` ${JSON.stringify(title)}`} { }` }],
+        [
+          {
+            kind: 'put',
+            text: `list ${name} ${kind}${title === undefined ? '' : ` ${JSON.stringify(title)}`} { }`,
+            part: 'list',
+            isNew: true,
+          },
+        ],
         output,
         streams,
       ),

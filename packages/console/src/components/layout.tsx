@@ -27,11 +27,20 @@ export function Card({ title, aside, children }: { title?: ReactNode; aside?: Re
   );
 }
 
-/** Says what to do first where there is nothing yet. */
-export function EmptyState({ title, children }: { title: string; children: ReactNode }) {
+/** Says what to do first where there is nothing yet. @param isPage it is all there is of a page, so its title is the page's */
+export function EmptyState({
+  title,
+  children,
+  isPage = false,
+}: {
+  title: string;
+  children: ReactNode;
+  isPage?: boolean;
+}) {
+  const Title = isPage ? 'h1' : 'p';
   return (
     <div className="rounded-xl border border-dashed border-line bg-surface px-6 py-12 text-center">
-      <p className="font-semibold">{title}</p>
+      <Title className="font-semibold">{title}</Title>
       <div className="mt-2 text-sm text-muted">{children}</div>
     </div>
   );

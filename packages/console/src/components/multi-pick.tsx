@@ -9,6 +9,8 @@ export interface PickOption {
   readonly value: string;
   /** What people read, where that is not the value. */
   readonly text?: string;
+  /** Other words that it is found by. */
+  readonly aliases?: string;
   /** A figure or a word beside it. */
   readonly note?: string;
   /** The note is a warning. */
@@ -23,13 +25,14 @@ export interface PickGroup {
 
 const SHOWN_OPTIONS = 200;
 
-/** Several values, by search and tick boxes; what is not among the options can be written. */
+/** Several values, by search and tick boxes. @param isClosed unless it is, what is not among the options can be written */
 export function MultiPick({
   label,
   options,
   values,
   groups = [],
   isSingle = false,
+  isClosed = false,
   onChange,
 }: {
   label: string;
@@ -37,14 +40,22 @@ export function MultiPick({
   values: readonly string[];
   groups?: readonly PickGroup[];
   isSingle?: boolean;
+  isClosed?: boolean;
   onChange: (values: readonly string[]) => void;
 }) {
   const [search, setSearch] = useState('');
   const known = new Set(options.map(({ value }) => value));
   const all = [...values.filter((value) => !known.has(value)).map((value): PickOption => ({ value })), ...options];
   const wanted = search.trim().toLowerCase();
-  const found = all.filter(({ value, text = '' }) => `${value} ${text}`.toLowerCase().includes(wanted));
-  const isNew = search.trim() !== '' && !all.some(({ value }) => value === search.trim());
+  const found = all.filter(({ value, text = '', aliases = '' }) =>
+    `${value} ${text} ${aliases}`.toLowerCase().includes(wanted),
+  );
+  /** The one that is meant where it is written whole, or the only one that is left. */
+  const meant =
+    found.find(({ value, text, aliases = '' }) =>
+      [value, text, ...aliases.split(', ')].some((one) => one?.toLowerCase() === wanted),
+    ) ?? (found.length === 1 ? found[0] : undefined);
+  const isNew = !isClosed && wanted !== '' && !all.some(({ value }) => value === search.trim());
   const toggle = (value: string): void => {
     if (isSingle) return onChange([value]);
     onChange(values.includes(value) ? values.filter((one) => one !== value) : [...values, value]);
@@ -64,10 +75,12 @@ export function MultiPick({
             onKeyDown={(event) => {
               if (event.key !== 'Enter') return;
               event.preventDefault();
-              if (isNew) add();
-              else if (found.length === 1) toggle(found[0]!.value);
+              if (meant && wanted !== '') {
+                toggle(meant.value);
+                setSearch('');
+              } else if (isNew) add();
             }}
-            placeholder="Search, or write a value"
+            placeholder={isClosed ? 'Search' : 'Search, or write a value'}
             className={INPUT_STYLE}
           />
           {isNew && (
@@ -89,7 +102,9 @@ export function MultiPick({
           />
         ))}
       </ul>
-      {found.length === 0 && !isNew && <p className="text-muted">Nothing to pick from: write a value.</p>}
+      {found.length === 0 && !isNew && (
+        <p className="text-muted">{isClosed ? 'Nothing is called so.' : 'Nothing to pick from: write a value.'}</p>
+      )}
     </div>
   );
 }

@@ -34,7 +34,7 @@ export function findPart(parts: readonly Part[], kind: PartKind, name: string, o
   const found = parts.find((part) => part.kind === kind && part.owner === owner && part.name === name);
   if (found) return found;
   const what = kind === 'rule' ? `fence ${owner} has no rule "${name}"` : `there is no ${kind} "${name}"`;
-  throw new EditError('unknown-part', `${what[0]!.toUpperCase()}${what.slice(1)} `);
+  throw new EditError('unknown-part', `${what[0]!.toUpperCase()}${what.slice(1)}.`);
 }
 
 export function statementOf(part: Part): Statement {

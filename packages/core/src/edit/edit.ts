@@ -31,8 +31,11 @@ import { describePart, findUses, renameMentions, type Mentioned } from './uses.j
 export type Position = { readonly at: 'top' | 'bottom' } | { readonly at: 'above' | 'below'; readonly name: string };
 
 export type Edit =
-  /** Adds a statement, or replaces the one of its kind and name; a fence keeps its rules and its place. */
-  | { readonly kind: 'put'; readonly text: string }
+  /**
+   * Adds a statement, or replaces the one of its kind and name; a fence keeps its rules and its place. `part` is the kind
+   * that the text has to be; with `isNew` there must be none of its name.
+   */
+  | { readonly kind: 'put'; readonly text: string; readonly part?: StatementKind; readonly isNew?: boolean }
   | { readonly kind: 'remove'; readonly part: StatementKind; readonly name: string }
   | { readonly kind: 'rename'; readonly part: StatementKind; readonly name: string; readonly to: string }
   | { readonly kind: 'add-rule'; readonly fence: string; readonly text: string; readonly position: Position }
@@ -115,7 +118,7 @@ type PartsEdit = Exclude<Edit, { kind: 'edit-list' | 'put-file' | 'start-from' }
 function editParts(parts: readonly Part[], edit: PartsEdit): readonly Part[] {
   switch (edit.kind) {
     case 'put':
-      return putStatement(parts, edit.text);
+      return putStatement(parts, edit);
     case 'remove':
       return removeStatement(parts, edit.part, edit.name);
     case 'rename':
@@ -163,14 +166,25 @@ function editParts(parts: readonly Part[], edit: PartsEdit): readonly Part[] {
   }
 }
 
-function putStatement(parts: readonly Part[], text: string): Part[] {
+function putStatement(
+  parts: readonly Part[],
+  { text, part: wanted, isNew = false }: Extract<Edit, { kind: 'put' }>,
+): Part[] {
   const statement = readStatement(text);
+  if (wanted !== undefined && statement.kind !== wanted)
+    throw new EditError('bad-text', `Found ${withArticle(statement.kind)}, expected ${withArticle(wanted)}.`);
   const [head, ...rules] = splitStatement(statement);
   const at = parts.findIndex((part) => part.kind === head!.kind && part.name === head!.name && part.owner === '');
+  if (at >= 0 && isNew)
+    throw new EditError('name-taken', `There is a ${head!.kind} "${head!.name}" already.`, 'Choose another name.');
   // The rules of a fence are edited one by one; only a fence that is new brings its own.
   if (at >= 0 && rules.length > 0)
     throw new EditError('name-taken', `There is a fence "${head!.name}" already.`, 'Edit its rules one by one.');
   return at >= 0 ? parts.map((part, index) => (index === at ? head! : part)) : [...parts, head!, ...rules];
+}
+
+function withArticle(kind: StatementKind): string {
+  return `${/^[aeiou]/.test(kind) ? 'an' : 'a'} ${kind === 'expect' ? 'expectation' : kind}`;
 }
 
 const MENTIONED: readonly PartKind[] = ['list', 'fence', 'schedule', 'page', 'application'];

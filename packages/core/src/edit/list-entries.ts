@@ -167,7 +167,8 @@ export interface LookUp {
 export function lookUpInList(configuration: Configuration, name: string, text: string): LookUp {
   findPart(configuration.parts, 'list', name);
   const file = joinParts(
-    configuration.parts.filter((part) => part.kind === 'list'),
+    // Lists of applications name applications.
+    configuration.parts.filter((part) => part.kind === 'list' || part.kind === 'application'),
     EDIT_FILE,
   );
   const { rulebook, diagnostics } = checkTree([file], configuration.namedFiles, {

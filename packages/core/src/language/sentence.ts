@@ -216,7 +216,7 @@ const COUNTED: Record<ListKind, readonly [string, string]> = {
 };
 
 export function countEntries(kind: ListKind, count: number): string {
-  return `${count} ${COUNTED[kind][count === 1 ? 0 : 1]}`;
+  return `${count.toLocaleString('en')} ${COUNTED[kind][count === 1 ? 0 : 1]}`;
 }
 
 export function joinWords(words: readonly string[], last: 'and' | 'or' | 'nor'): string {

@@ -90,6 +90,11 @@ export function openKept({ chunks, dictionaries, run }: ChunksSource): OpenChunk
   return new OpenChunks(chunks, opened);
 }
 
+/** Lets go of all dictionaries that are kept; who needs them is asked for all again. */
+export function forgetDictionaries(): void {
+  kept.clear();
+}
+
 /** All of some chunks that come with all their dictionaries. @throws DamagedColumnError naming the chunk and the column */
 export function openChunks(source: Omit<ChunksSource, 'run'>): ChunkRows[] {
   const opened = openKept({ ...source, run: undefined })!;

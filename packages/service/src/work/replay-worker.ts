@@ -38,7 +38,7 @@ import {
 } from '@jadefence/core';
 import type { MessagePort } from 'node:worker_threads';
 import { packMemory, unpackState } from './pack-state.js';
-import { openChunks, openKept, type ChunksSource } from './open-chunks.js';
+import { type ChunksSource, forgetDictionaries, openChunks, openKept } from './open-chunks.js';
 import { openWorld, type SharedWorld, type World } from './shared-world.js';
 
 /** The entries of a list, in their stored form. */
@@ -130,6 +130,23 @@ interface Prepared {
 }
 
 /** By judge key; two, since a comparison goes back and forth between two. */
+/**
+ * A task that leaves nothing behind where it fails: what was in use then may be half-way, so that it is made again for the
+ * next who asks.
+ */
+function orForget<T extends Pick<JudgeSource, 'judgeKey'>, R>(task: (given: T) => R): (given: T) => R {
+  return (given) => {
+    try {
+      return task(given);
+    } catch (error) {
+      prepared.delete(given.judgeKey);
+      pasts.clear();
+      forgetDictionaries();
+      throw error;
+    }
+  };
+}
+
 const prepared = new Map<string, Prepared>();
 const MAX_PREPARED = 2;
 
@@ -147,9 +164,9 @@ function judgeFor(source: JudgeSource): Judge {
 }
 
 /** The attributes that a replay has to read. */
-export function attributesRead(source: JudgeSource): string[] {
+export const attributesRead = orForget(function attributesRead(source: JudgeSource): string[] {
   return [...new Set([...programFor(source).attributes, ...breakdownFor(source).attributes])];
-}
+});
 
 /** The rules compiled, once for all chunks that are judged by them. */
 function programFor(source: JudgeSource): Program {
@@ -182,7 +199,7 @@ function keep(replay: ChunkReplay, { nextName }: Past): Uint8Array {
 }
 
 /** @returns undefined where the thread lacks what it was to keep; nothing is judged then, and all is needed */
-export function judgeChunks({
+export const judgeChunks = orForget(function judgeChunks({
   parts,
   span,
   past,
@@ -193,8 +210,6 @@ export function judgeChunks({
   const rows = openKept(source);
   const replay = recall(source, past, maxLimitKeys);
   if (!rows || !replay) return undefined;
-  // What a task that failed half-way had counted.
-  replay.breakdown?.take();
   const lastPart = new Map(parts.flatMap((part, index) => part.chunks.map((chunk) => [chunk, index])));
   let numDone = 0;
   const judged = parts.map(({ chunks, sequence }, index) => {
@@ -212,7 +227,7 @@ export function judgeChunks({
   progress.close();
   const by = replay.breakdown?.take() ?? {};
   return { parts: judged, rulings: replay.table.rulings, by, ...(past ? { state: keep(replay, past) } : {}) };
-}
+});
 
 /** Rows of one chunk that were judged, to be counted by what describes them. */
 export interface DescribeTask extends JudgeSource, ChunksSource {
@@ -223,16 +238,20 @@ export interface DescribeTask extends JudgeSource, ChunksSource {
   readonly rulings: readonly Ruling[];
 }
 
-export function describeRows({ rows, codes, rulings, ...source }: DescribeTask): Tally['by'] {
+export const describeRows: (task: DescribeTask) => Tally['by'] = orForget(function describeRows({
+  rows,
+  codes,
+  rulings,
+  ...source
+}: DescribeTask): Tally['by'] {
   const breakdown = breakdownFor(source);
-  breakdown.take();
   const chunks = openChunks(source);
   const times = chunks[0]!.timesUnixMs();
   const sequence = { chunkOf: new Uint32Array(rows.length), rowOf: rows };
   const atUnixMs = Float64Array.from(rows, (row) => times[row]!);
   breakdown.count(chunks, codes, rulings, atUnixMs, sequence);
   return breakdown.take();
-}
+});
 
 /** One row to explain, where the rules remember with the rows that were judged before it since a state was kept. */
 export interface ExplainTask extends JudgeSource, ChunksSource {
@@ -246,7 +265,14 @@ export interface ExplainTask extends JudgeSource, ChunksSource {
   readonly maxLimitKeys: number;
 }
 
-export function explainRow({ parts, span, state, index, maxLimitKeys, ...source }: ExplainTask): Explanation {
+export const explainRow = orForget(function explainRow({
+  parts,
+  span,
+  state,
+  index,
+  maxLimitKeys,
+  ...source
+}: ExplainTask): Explanation {
   const judge = judgeFor(source);
   const rows = openChunks(source);
   const rowsOf = ({ chunks }: JudgePart): ChunkRows[] => chunks.map((chunk) => rows[chunk]!);
@@ -266,7 +292,7 @@ export function explainRow({ parts, span, state, index, maxLimitKeys, ...source 
   const chunk = sequence ? lastRows[sequence.chunkOf[index]!]! : lastRows[0]!;
   const record = chunk.row(sequence ? sequence.rowOf[index]! : index) as LogRecord;
   return explainRequest(judge, normalizeRequest(record), new State(memory.store()));
-}
+});
 
 /** A condition to be counted over some rows. */
 export interface CountTask extends JudgeSource, ChunksSource {
@@ -282,14 +308,17 @@ export interface CountTask extends JudgeSource, ChunksSource {
   readonly gates?: readonly string[];
 }
 
-export function countRows({ rule, gates, state, ...task }: CountTask): { matches: Matches; state: StoredState } {
+export const countRows = orForget(function countRows({ rule, gates, state, ...task }: CountTask): {
+  matches: Matches;
+  state: StoredState;
+} {
   const judge = judgeFor(task);
   const condition = readCondition(rule);
   const asked = askCondition(judge.rulebook, condition, collectRuleLookups(condition, judge.rulebook));
   const after = new State(state);
   const matches = countMatches(judge, asked, recordsOf(task), gates && new Set(gates), after);
   return { matches, state: after.store() };
-}
+});
 
 function* recordsOf({ sequence, rowStart = 0, rowEnd, ...source }: Omit<CountTask, 'rule'>): Generator<LogRecord> {
   const rows = openChunks(source);
@@ -317,30 +346,32 @@ function matchCounterFor({ rule, gates, ...source }: MatchTask): MatchCounter {
   return one.matches.counter;
 }
 
-export function matchAttributes(task: MatchTask): string[] {
+export const matchAttributes = orForget(function matchAttributes(task: MatchTask): string[] {
   return matchCounterFor(task).attributes;
-}
+});
 
 /** @returns what each chunk comes to */
-export function matchChunks(task: MatchTask & ChunksSource): Matches[] {
+export const matchChunks = orForget(function matchChunks(task: MatchTask & ChunksSource): Matches[] {
   const counter = matchCounterFor(task);
   return openChunks(task).map((rows) => counter.count(rows));
-}
+});
 
 function countryCounterFor(source: JudgeSource): CountryCounter {
   const one = preparedFor(source);
   return (one.countries ??= new CountryCounter(one.judge));
 }
 
-export function countryAttributes(source: JudgeSource): string[] {
+export const countryAttributes = orForget(function countryAttributes(source: JudgeSource): string[] {
   return countryCounterFor(source).attributes;
-}
+});
 
 /** Requests of each chunk by the country of the client. */
-export function countChunkCountries(source: JudgeSource & ChunksSource): Map<string, number>[] {
+export const countChunkCountries = orForget(function countChunkCountries(
+  source: JudgeSource & ChunksSource,
+): Map<string, number>[] {
   const counter = countryCounterFor(source);
   return openChunks(source).map((rows) => counter.count(rows));
-}
+});
 
 function filterFor({ replayId, where, rulings, ...source }: FilterTask): NonNullable<Prepared['filter']> {
   const one = preparedFor(source);
@@ -358,19 +389,19 @@ function filterFor({ replayId, where, rulings, ...source }: FilterTask): NonNull
 }
 
 /** The attributes that it reads; undefined for all. */
-export function filterAttributes(task: FilterTask): string[] | undefined {
+export const filterAttributes = orForget(function filterAttributes(task: FilterTask): string[] | undefined {
   return filterFor(task).inColumns?.attributes;
-}
+});
 
 /** @returns of each chunk the rows that match, ascending */
-export function filterDecisions({ codes, ...task }: FilterChunksTask): Uint32Array[] {
+export const filterDecisions = orForget(function filterDecisions({ codes, ...task }: FilterChunksTask): Uint32Array[] {
   const { filter, inColumns } = filterFor(task);
   return openChunks(task).map((rows, index) =>
     inColumns
       ? inColumns.select(rows, codes[index]!)
       : filterChunk(filter, judgeFor(task), rows, codes[index]!, task.rulings),
   );
-}
+});
 
 /**
  * Everything a decision rests on, from what can be sent. Categories are not checked here: what was published stays usable

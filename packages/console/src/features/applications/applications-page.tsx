@@ -155,7 +155,7 @@ function TextForm({ initial, label, button }: { initial: string; label: string; 
   const edit = useEdit();
   const submit = (event: FormEvent): void => {
     event.preventDefault();
-    edit.mutate([{ kind: 'put', text }]);
+    edit.mutate([{ kind: 'put', text, part: 'application' }]);
   };
   return (
     <form onSubmit={submit} className="grid gap-3 border-t border-line p-4 text-sm">

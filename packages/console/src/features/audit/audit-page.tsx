@@ -4,7 +4,7 @@ import { auditQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Card, PageHeading, WideTable } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
-import { formatCount, formatTime } from '../../format.js';
+import { countOf, formatTime } from '../../format.js';
 
 const PAGE_ROWS = 25;
 
@@ -20,7 +20,7 @@ export function AuditPage() {
       <Loaded query={page}>
         {({ entries, total, isIntact, problem }) => (
           <Card
-            title={`${formatCount(total)} entries`}
+            title={countOf(total, 'entry', 'entries')}
             aside={
               <span className={`text-sm ${isIntact ? 'text-muted' : 'font-semibold text-blocked'}`}>
                 {isIntact ? 'Audit trail intact' : `Audit trail tampered with. ${problem ?? ''}`}

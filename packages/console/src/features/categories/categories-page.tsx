@@ -7,7 +7,7 @@ import { Button } from '../../components/button.js';
 import { Card, Command, EmptyState, PageHeading, WideTable } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { TextField } from '../../components/text-field.js';
-import { formatCount } from '../../format.js';
+import { countOf, formatCount } from '../../format.js';
 import { CorrectionsCard } from '../reference/corrections-card.js';
 import { DatasetsCard } from '../reference/datasets-card.js';
 import { FreshnessBadge } from '../reference/freshness-badge.js';
@@ -130,7 +130,8 @@ function FeedsCard({ feeds }: { feeds: readonly FeedInfo[] }) {
                 {index + 1}. {name}
               </p>
               <p className="text-muted">
-                {formatCount(dataset.numEntries)} entries in {dataset.categories?.length ?? 0} categories
+                {countOf(dataset.numEntries, 'entry', 'entries')} in{' '}
+                {countOf(dataset.categories?.length ?? 0, 'category', 'categories')}
               </p>
               <FreshnessBadge freshness={freshness} />
             </div>

@@ -2,7 +2,6 @@ import { useQuery, useQueryClient } from '@tanstack/react-query';
 import type { ComparisonInfo, ComparisonProgress, ComparisonResult } from '@jadefence/contract';
 import { OUTCOMES, type ComparisonGroup, type Outcome } from '@jadefence/core';
 import { useEffect, useState } from 'react';
-import { useParams } from 'react-router';
 import { service } from '../../api/client.js';
 import { comparisonQuery, comparisonResultQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
@@ -14,8 +13,7 @@ import { BreakdownCard } from '../replays/breakdown-card.js';
 import { ChangesTable } from './changes-table.js';
 import { judgeName, SideLabel } from './sides.js';
 
-export function ComparisonPage() {
-  const id = Number(useParams()['id']);
+export function ComparisonPage({ id }: { id: number }) {
   const comparison = useQuery(comparisonQuery(id));
   return (
     <Loaded query={comparison}>
@@ -75,7 +73,7 @@ function Result({ result }: { result: ComparisonResult }) {
         <ChangesTable key={group} comparison={result} group={group} chosen={tally.groups[group ?? -1]} />
       )}
       {tally.changed > 0 && breakdowns.length > 0 && (
-        <BreakdownCard title="Whose requests change" breakdowns={breakdowns} />
+        <BreakdownCard title="Whose requests change" breakdowns={breakdowns} isOfChanges />
       )}
     </>
   );

@@ -15,7 +15,7 @@ export function ExpectationsPage() {
   const edit = useEdit(() => setText('expect allowed from 198.18.4.20 to https://'));
   const add = (event: FormEvent): void => {
     event.preventDefault();
-    edit.mutate([{ kind: 'put', text }]);
+    edit.mutate([{ kind: 'put', text, part: 'expect' }]);
   };
   const nameOf = (one: string): string => one.replace(/ because "(?:[^"\\]|\\.)*"$/, '');
   return (

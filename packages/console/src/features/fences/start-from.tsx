@@ -46,7 +46,7 @@ function StartingPoints({ onDone }: { onDone: () => void }) {
         onSubmit={(event) => {
           event.preventDefault();
           const name = String(new FormData(event.currentTarget).get('name'));
-          edit.mutate([{ kind: 'put', text: `fence ${name} trial { }` }]);
+          edit.mutate([{ kind: 'put', text: `fence ${name} trial { }`, part: 'fence', isNew: true }]);
         }}
         className="flex items-end gap-2 border-t border-line pt-3"
       >

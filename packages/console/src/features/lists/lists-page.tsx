@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import type { ListInfo } from '@jadefence/contract';
-import { countEntries, DATASET_KINDS, type DatasetKind, type EntryReport, type ListContents } from '@jadefence/core';
+import { countEntries, DATASET_KINDS, type DatasetKind, type ListContents } from '@jadefence/core';
 import { useState, type FormEvent } from 'react';
 import { useEdit } from '../../api/edit.js';
 import { service } from '../../api/client.js';
@@ -12,6 +12,7 @@ import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { INPUT_STYLE, TextField } from '../../components/text-field.js';
 import { DatasetsCard } from '../reference/datasets-card.js';
 import { ImportForm } from '../reference/import-form.js';
+import { EntryReports, linesOf } from './entry-reports.js';
 import { NewList } from './new-list.js';
 import { SchedulesCard } from './schedules-card.js';
 import { formatMinute } from '../../format.js';
@@ -30,7 +31,7 @@ export function ListsPage() {
           const shown = all.find(({ name }) => name === chosen) ?? all[0];
           if (!shown) return <EmptyState title="No lists yet">Create one with the button above.</EmptyState>;
           return (
-            <div className="grid items-start gap-6 md:grid-cols-[18rem_1fr]">
+            <div className="grid min-w-0 grid-cols-[minmax(0,1fr)] items-start gap-6 md:grid-cols-[18rem_minmax(0,1fr)]">
               <Card>
                 <ul>
                   {all.map((list) => (
@@ -224,18 +225,10 @@ function LookUpForm({ list }: { list: ListInfo }) {
   );
 }
 
-const RESULT_STYLES: Record<EntryReport['result'], string> = {
-  'added': 'text-allowed',
-  'removed': 'text-allowed',
-  'already-there': 'text-muted',
-  'not-there': 'text-muted',
-  'invalid': 'text-blocked',
-};
-
 function BulkForm({ list }: { list: ListInfo }) {
   const [text, setText] = useState('');
   const edit = useEdit();
-  const rows = text.split('\n');
+  const rows = linesOf(text);
   const submit = (add: readonly string[], remove: readonly string[]): void =>
     edit.mutate([{ kind: 'edit-list', list: list.name, add, remove }]);
   const isEmpty = text.trim() === '';
@@ -255,6 +248,7 @@ function BulkForm({ list }: { list: ListInfo }) {
         <input
           type="file"
           accept=".txt,.csv,text/plain"
+          className="max-w-full"
           onChange={(event) => void event.target.files?.[0]?.text().then(setText)}
         />
       </label>
@@ -267,18 +261,7 @@ function BulkForm({ list }: { list: ListInfo }) {
         </Button>
       </div>
       {edit.error && <ErrorNotice error={edit.error} />}
-      {edit.data && edit.data.entries.length > 0 && (
-        <ul role="status" aria-label="What became of each line">
-          {edit.data.entries.map(({ line, text: entry, result, note }) => (
-            <li key={`${line}:${entry}`}>
-              <span className="mr-2 inline-block w-8 text-right text-muted tabular-nums">{line}</span>
-              <span className={RESULT_STYLES[result]}>{result.replace('-', ' ')}</span>:{' '}
-              <span className="font-mono">{entry}</span>
-              {note && <span className="text-muted"> ({note})</span>}
-            </li>
-          ))}
-        </ul>
-      )}
+      {edit.data && <EntryReports entries={edit.data.entries} />}
     </div>
   );
 }

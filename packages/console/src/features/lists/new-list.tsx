@@ -1,12 +1,15 @@
 import { Popover, PopoverButton, PopoverPanel } from '@headlessui/react';
 import { LIST_KINDS, type ListKind } from '@jadefence/core';
-import { useQuery } from '@tanstack/react-query';
+import type { Edit } from '@jadefence/contract';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
+import { service } from '../../api/client.js';
 import { useEdit } from '../../api/edit.js';
 import { datasetsQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
 import { ErrorNotice } from '../../components/loaded.js';
+import { EntryReports, linesOf } from './entry-reports.js';
 import { INPUT_STYLE, TextField } from '../../components/text-field.js';
 
 /** The entries are written in the list itself. */
@@ -35,7 +38,26 @@ function NewListForm({ onDone }: { onDone: () => void }) {
   const datasets = (useQuery(datasetsQuery).data ?? []).filter((one) => one.isActive && one.listKind === kind);
   const dataset = datasets.find((one) => one.name === from);
   const edit = useEdit(onDone);
-  const rows = entries.split('\n').filter((row) => row.trim() !== '');
+  const edits: Edit[] = [
+    {
+      kind: 'put',
+      text: `list ${name} ${kind} ${dataset ? `from dataset ${from}` : '{ }'}`,
+      part: 'list',
+      isNew: true,
+    },
+    ...(!dataset && entries.trim() !== ''
+      ? [{ kind: 'edit-list' as const, list: name, add: linesOf(entries), remove: [] }]
+      : []),
+  ];
+  // Nothing is created while an entry is wrong, so that nothing of what was written is lost.
+  const check = useMutation({
+    mutationFn: () => service.previewEdits(edits),
+    onSuccess: (preview) => {
+      if (preview.entries.every(({ result }) => result !== 'invalid')) edit.mutate(edits);
+    },
+  });
+  const refused = check.data?.entries.filter(({ result }) => result === 'invalid') ?? [];
+  const error = check.error ?? edit.error;
   return (
     <div className="grid gap-3">
       <TextField label="Name" value={name} onChange={(event) => setName(event.target.value)} placeholder="couriers" />
@@ -67,17 +89,13 @@ function NewListForm({ onDone }: { onDone: () => void }) {
           />
         </label>
       )}
-      {edit.error && <ErrorNotice error={edit.error} />}
+      {error && <ErrorNotice error={error} />}
+      {refused.length > 0 && <EntryReports entries={refused} />}
       <Button
         look="primary"
         className="justify-self-end"
-        disabled={name === '' || edit.isPending}
-        onClick={() =>
-          edit.mutate([
-            { kind: 'put', text: `list ${name} ${kind} ${dataset ? `from dataset ${from}` : '{ }'}` },
-            ...(!dataset && rows.length > 0 ? [{ kind: 'edit-list' as const, list: name, add: rows, remove: [] }] : []),
-          ])
-        }
+        disabled={name === '' || check.isPending || edit.isPending}
+        onClick={() => check.mutate()}
       >
         Create the list
       </Button>

@@ -17,7 +17,7 @@ export function SchedulesCard() {
   const edit = useEdit();
   const put = (event: FormEvent): void => {
     event.preventDefault();
-    edit.mutate([{ kind: 'put', text }]);
+    edit.mutate([{ kind: 'put', text, part: 'schedule' }]);
   };
   return (
     <Card title="Schedules">
@@ -55,6 +55,7 @@ export function SchedulesCard() {
           </Button>
         </div>
         {edit.error && <ErrorNotice error={edit.error} />}
+        {edit.isSuccess && <p role="status">The draft has it.</p>}
       </form>
     </Card>
   );

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { Against, Log } from '@jadefence/contract';
 import { LOG_FORMATS, REJECT_REASONS } from '@jadefence/core';
 import { useState } from 'react';
-import { useNavigate, useParams } from 'react-router';
+import { useNavigate } from 'react-router';
 import { hasProblem, service } from '../../api/client.js';
 import { draftQuery, logQuery, logsQuery, surveyQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
@@ -11,8 +11,7 @@ import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { countOf, formatTime } from '../../format.js';
 import { SurveyCards } from './survey-cards.js';
 
-export function LogPage() {
-  const id = Number(useParams()['id']);
+export function LogPage({ id }: { id: number }) {
   const log = useQuery(logQuery(id));
   const survey = useQuery(surveyQuery(id));
   return (

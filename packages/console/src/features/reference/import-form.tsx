@@ -4,7 +4,7 @@ import { useState, type FormEvent, type ReactNode } from 'react';
 import { service, uploadDataset } from '../../api/client.js';
 import { Button } from '../../components/button.js';
 import { ErrorNotice } from '../../components/loaded.js';
-import { formatCount } from '../../format.js';
+import { countOf, formatCount } from '../../format.js';
 import { EffectSentence } from './effect-sentence.js';
 
 type Query = Parameters<ServiceClient['importDataset']>[0];
@@ -74,7 +74,7 @@ function Imported({ dataset }: { dataset: DatasetInfo }) {
   return (
     <div role="status" className="grid gap-1 rounded-lg bg-sunken p-3">
       <p className="font-medium">
-        {name} with {formatCount(numEntries)} entries {isActive ? 'is active now.' : 'waits for a yes.'}
+        {name} with {countOf(numEntries, 'entry', 'entries')} {isActive ? 'is active now.' : 'waits for a yes.'}
       </p>
       {waitsFor && <p>{waitsFor} Say yes to it in the table of what was imported.</p>}
       <EffectSentence effect={dataset.effect} />

@@ -17,15 +17,17 @@ const TITLES: Readonly<Record<BreakdownName, string>> = {
 const FIELDS: readonly BreakdownName[] = ['country', 'category', 'application', 'client', 'host'];
 const SHOWN_VALUES = 10;
 
-/** Requests by who asked and for what, with the share that was stopped. @param onFilter makes a value the filter of the decisions */
+/** Requests by who asked and for what, with the share that was stopped. @param onFilter makes a value the filter of the decisions @param isOfChanges all requests are changed ones, of which none is more stopped than another */
 export function BreakdownCard({
   title,
   breakdowns,
   onFilter,
+  isOfChanges = false,
 }: {
   title: string;
   breakdowns: readonly BreakdownSummary[];
   onFilter?: (where: string) => void;
+  isOfChanges?: boolean;
 }) {
   const [name, setName] = useState<BreakdownName>(breakdowns[0]!.by);
   const found = breakdowns.find(({ by }) => by === name) ?? breakdowns[0]!;
@@ -54,21 +56,36 @@ export function BreakdownCard({
               requests
             </th>
             <th scope="col" className="w-2/5 px-2 py-2 font-medium">
-              <span className="mr-3 inline-flex items-center gap-1">
-                <span aria-hidden className="size-2.5 rounded-sm bg-blocked" /> stopped
-              </span>
-              <span className="inline-flex items-center gap-1">
-                <span aria-hidden className="size-2.5 rounded-sm bg-jade" /> not stopped
-              </span>
+              {isOfChanges ? (
+                <span className="sr-only">as a bar</span>
+              ) : (
+                <>
+                  <span className="mr-3 inline-flex items-center gap-1">
+                    <span aria-hidden className="size-2.5 rounded-sm bg-blocked" /> stopped
+                  </span>
+                  <span className="inline-flex items-center gap-1">
+                    <span aria-hidden className="size-2.5 rounded-sm bg-jade" /> not stopped
+                  </span>
+                </>
+              )}
             </th>
-            <th scope="col" className="px-4 py-2 text-right font-medium">
-              stopped
-            </th>
+            {!isOfChanges && (
+              <th scope="col" className="px-4 py-2 text-right font-medium">
+                stopped
+              </th>
+            )}
           </tr>
         </thead>
         <tbody>
           {shown.map((one) => (
-            <ValueRow key={one.value} by={found.by} one={one} most={most} onFilter={onFilter} />
+            <ValueRow
+              key={one.value}
+              by={found.by}
+              one={one}
+              most={most}
+              onFilter={onFilter}
+              isOfChanges={isOfChanges}
+            />
           ))}
         </tbody>
       </WideTable>
@@ -84,11 +101,13 @@ function ValueRow({
   one: { value, requests, stopped },
   most,
   onFilter,
+  isOfChanges,
 }: {
   by: BreakdownName;
   one: ValueSummary;
   most: number;
   onFilter?: (where: string) => void;
+  isOfChanges: boolean;
 }) {
   const isAskable = onFilter && FIELDS.includes(by) && !value.startsWith('(');
   const share = (count: number): string => `${(count / most) * 100}%`;
@@ -111,17 +130,22 @@ function ValueRow({
       <td className="px-2 py-1.5 text-right tabular-nums">{formatCount(requests)}</td>
       <td className="px-2 py-1.5">
         <div aria-hidden className="flex h-2.5 gap-px">
-          <div className="rounded-l-sm bg-blocked" style={{ width: share(stopped) }} />
-          <div className="rounded-r-sm bg-jade" style={{ width: share(requests - stopped) }} />
+          {!isOfChanges && <div className="rounded-l-sm bg-blocked" style={{ width: share(stopped) }} />}
+          <div
+            className={`rounded-r-sm ${isOfChanges ? 'bg-limited' : 'bg-jade'}`}
+            style={{ width: share(isOfChanges ? requests : requests - stopped) }}
+          />
         </div>
       </td>
-      <td className="px-4 py-1.5 text-right whitespace-nowrap tabular-nums">
-        {stopped === 0 ? (
-          <span className="text-muted">none</span>
-        ) : (
-          `${formatCount(stopped)} (${formatShare(stopped / requests)})`
-        )}
-      </td>
+      {!isOfChanges && (
+        <td className="px-4 py-1.5 text-right whitespace-nowrap tabular-nums">
+          {stopped === 0 ? (
+            <span className="text-muted">none</span>
+          ) : (
+            `${formatCount(stopped)} (${formatShare(stopped / requests)})`
+          )}
+        </td>
+      )}
     </tr>
   );
 }

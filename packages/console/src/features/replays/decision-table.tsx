@@ -62,7 +62,12 @@ export function DecisionTable({
       {!hasProblem(page.error, 'bad-filter') && (
         <Loaded query={page}>
           {({ rows, total, offset: shownOffset }) => (
-            <>
+            <div aria-busy={page.isPlaceholderData} className={page.isPlaceholderData ? 'opacity-40' : ''}>
+              {page.isPlaceholderData && (
+                <p role="status" className="px-4 pt-3 text-sm">
+                  Looking for the decisions …
+                </p>
+              )}
               <WideTable label="Decisions">
                 <thead className="text-muted">
                   <tr className="border-b border-line">
@@ -90,7 +95,7 @@ export function DecisionTable({
                 nothing="no decisions"
                 onOffset={setOffset}
               />
-            </>
+            </div>
           )}
         </Loaded>
       )}

@@ -2,7 +2,6 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { Outcome } from '@jadefence/core';
 import type { Replay, ReplayProgress, ReplayResult } from '@jadefence/contract';
 import { lazy, Suspense, useEffect, useRef, useState } from 'react';
-import { useParams } from 'react-router';
 import { service } from '../../api/client.js';
 import { replayQuery, replayResultQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
@@ -17,8 +16,7 @@ import { RulesTable } from './rules-table.js';
 
 const OutcomeTimeline = lazy(() => import('./outcome-timeline.js'));
 
-export function ReplayPage() {
-  const id = Number(useParams()['id']);
+export function ReplayPage({ id }: { id: number }) {
   const replay = useQuery(replayQuery(id));
   return (
     <Loaded query={replay}>

@@ -45,7 +45,7 @@ export function ReplaysPage() {
                         Replay {replay.id}: {replay.logName}
                       </Link>
                       <p className="text-sm text-muted">
-                        started {formatTime(Date.parse(replay.startedAt))} UTC , against {judgeName(replay)}
+                        started {formatTime(Date.parse(replay.startedAt))} UTC, against {judgeName(replay)}
                         {replay.gate ? `, all judged by gate ${replay.gate}` : ''}
                         {spanText(replay)}
                       </p>

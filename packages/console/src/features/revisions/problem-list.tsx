@@ -8,15 +8,6 @@ export function ProblemList({ error, onForce }: { error: Error; onForce: () => v
   return (
     <div className="grid gap-2">
       <ErrorNotice error={error} />
-      {problem?.errors && (
-        <ul className="grid gap-1 text-sm text-blocked">
-          {problem.errors.map(({ place, message }) => (
-            <li key={`${place} ${message}`}>
-              <span className="font-mono">{place}</span> {message}
-            </li>
-          ))}
-        </ul>
-      )}
       {problem?.code === 'expectations-not-met' && (
         <Button className="justify-self-start" onClick={onForce}>
           Publish all the same

@@ -140,6 +140,7 @@ function ComparisonPicker({
           isSingle={takesOne}
           options={optionsFor(info, draft.operator, known)}
           groups={groupsFor(info)}
+          isClosed={info.field === 'country' || info.field === 'server country'}
           values={draft.values}
           onChange={(values) => setDraft({ ...draft, values })}
         />

@@ -43,6 +43,29 @@ export function useKnown(logId: number | undefined): Known {
 }
 
 const COUNTRIES = listCountries();
+/** What people also call some countries. */
+const ALIASES: Readonly<Record<string, string>> = {
+  CD: 'Democratic Republic of the Congo',
+  CI: 'Ivory Coast',
+  CZ: 'Czech Republic',
+  GB: 'UK, Great Britain, England, Scotland, Wales, Northern Ireland',
+  GR: 'Hellas, EL',
+  IR: 'Persia',
+  KP: "North Korea, DPRK, Democratic People's Republic of Korea",
+  KR: 'South Korea, Republic of Korea',
+  LA: "Lao People's Democratic Republic",
+  MD: 'Republic of Moldova',
+  MK: 'Macedonia',
+  MM: 'Burma',
+  NL: 'Holland, The Netherlands',
+  RU: 'Russian Federation',
+  SZ: 'Swaziland',
+  TL: 'East Timor',
+  TR: 'Turkey, Turkiye',
+  TW: 'Republic of China',
+  US: 'USA, United States of America',
+  VA: 'Holy See',
+};
 const METHODS = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS', 'CONNECT', 'TRACE'];
 
 /** What can be picked as a value of a field: lists first, then literals that are known. */
@@ -107,7 +130,7 @@ function countryOptions({ countries }: Known): PickOption[] {
     return { note: [`${addresses} addresses`, share].filter(Boolean).join(' · ') };
   };
   return [
-    ...COUNTRIES.map(({ code, name }) => ({ value: code, text: name, ...noteOf(code) })),
+    ...COUNTRIES.map(({ code, name }) => ({ value: code, text: name, aliases: ALIASES[code], ...noteOf(code) })),
     { value: 'no-country', text: 'In no country', ...noteOf('no-country') },
     { value: 'internal', text: 'Private and local addresses', ...noteOf('internal') },
   ].sort((a, b) => requestsOf(b.value) - requestsOf(a.value));

@@ -33,10 +33,10 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
   const lastRule = useLast(diagnostics.length === 0 ? rule : undefined);
   const logs = useQuery(logsQuery).data ?? [];
   const [chosenLog, setChosenLog] = useState<number>();
-  const logId = chosenLog ?? logs.at(-1)?.id;
+  const logId = chosenLog ?? logs[0]?.id;
   const known = useKnown(logId);
   const draft = useQuery(draftQuery).data;
-  const [openedOn] = useState(draft?.version);
+  const [openedOn, setOpenedOn] = useState(draft?.version);
   const edit = useEdit(onClose, openedOn);
   const matches = useMatches(logId, text, edited.fence, draft?.version ?? 0, diagnostics.length === 0 && !!rule);
   const sizes = new Map(draft?.lists.map(({ name, kind, numEntries = 0 }) => [name, { kind, numEntries }]));
@@ -76,6 +76,17 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
           {edit.error && (
             <div className="mt-3">
               <ErrorNotice error={edit.error} />
+              {hasProblem(edit.error, 'changed-meanwhile') && (
+                <Button
+                  className="mt-2"
+                  onClick={() => {
+                    setOpenedOn(draft?.version);
+                    edit.reset();
+                  }}
+                >
+                  I have seen it: let me keep mine in its place
+                </Button>
+              )}
             </div>
           )}
           <div className="mt-5 flex flex-wrap justify-between gap-2">

@@ -3,7 +3,6 @@ import type { FormEvent } from 'react';
 import { service } from '../../api/client.js';
 import { meQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
-import { Command } from '../../components/layout.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { TextField } from '../../components/text-field.js';
 
@@ -11,7 +10,11 @@ export function SignInPage() {
   const queryClient = useQueryClient();
   const signIn = useMutation({
     mutationFn: (input: { name: string; password: string }) => service.signIn(input.name, input.password),
-    onSuccess: (me) => queryClient.setQueryData(meQuery.queryKey, me),
+    onSuccess: (me) => {
+      queryClient.setQueryData(meQuery.queryKey, me);
+      // What was refused meanwhile is asked again.
+      return queryClient.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== meQuery.queryKey[0] });
+    },
   });
   const submit = (event: FormEvent<HTMLFormElement>): void => {
     event.preventDefault();
@@ -24,8 +27,7 @@ export function SignInPage() {
         <img src="/icon.svg" alt="" className="size-12" />
         <h1 className="mt-4 text-xl font-semibold">Sign in to Jade Fence</h1>
         <p className="mt-1 text-sm text-muted">
-          The first sign-in stands in the file <Command>.jadefence/sign-in</Command> of the machine that runs the
-          service.
+          The service says at its start which file of its machine holds the first sign-in.
         </p>
         <TextField className="mt-6" label="Name" name="name" required autoComplete="username" defaultValue="admin" />
         <TextField

@@ -6,6 +6,7 @@ import type {
   ComparisonProgress,
   ComparisonState,
   ComparisonResult,
+  Replay,
   StartComparison,
 } from '@jadefence/contract';
 import {
@@ -20,6 +21,7 @@ import {
   type Side,
 } from '@jadefence/core';
 import type { Logger } from 'pino';
+import { refuseCrowd } from '../../admission.js';
 import { recordChange } from '../../database/audit.js';
 import { takeLease } from '../../database/lease.js';
 import { inTransaction, isUnreachable, type Database, type Transaction } from '../../database/database.js';
@@ -36,6 +38,16 @@ import type { ReplayInputs, Replays } from '../replays/replays.js';
 
 const PROGRESS_MS = 250;
 const SHOWN_COMPARISONS = 100;
+/** All that is known of a comparison but its result. */
+const WITHOUT_RESULT = [
+  'id',
+  'beforeId',
+  'afterId',
+  'state',
+  'failure',
+  'startedBy',
+  'startedAt',
+] as const satisfies readonly (keyof ComparisonModel)[];
 /** Of each country, client and the like, so many with most changed requests are kept. */
 const KEPT_VALUES = 200;
 
@@ -48,6 +60,8 @@ interface Parts {
   readonly pool: JudgingPool;
   readonly queue: JobQueue;
   readonly logger: Logger;
+  /** How many may wait. */
+  readonly maxWaiting: number;
 }
 
 interface ChangesQuery {
@@ -67,6 +81,7 @@ export class Comparisons {
   async start({ before, after, ...options }: StartComparison, actor: Actor): Promise<ComparisonInfo> {
     const { replays, queue } = this.parts;
     const comparison = await inTransaction(this.db, async (trx) => {
+      await refuseCrowd(ComparisonModel.query(trx), 'comparisons', this.parts.maxWaiting);
       const sides: ReplayModel[] = [];
       for (const against of [before, after])
         sides.push(await this.#replayFor(trx, await replays.pin(trx, against, options), actor));
@@ -91,8 +106,12 @@ export class Comparisons {
   }
 
   async list(): Promise<ComparisonInfo[]> {
-    const comparisons = await ComparisonModel.query(this.db).orderBy('id', 'desc').limit(SHOWN_COMPARISONS);
-    return Promise.all(comparisons.map((comparison) => this.#present(comparison)));
+    const comparisons = await ComparisonModel.query(this.db)
+      .select(WITHOUT_RESULT)
+      .orderBy('id', 'desc')
+      .limit(SHOWN_COMPARISONS);
+    const replays = await this.parts.replays.showMany(comparisons.flatMap((one) => [one.beforeId, one.afterId]));
+    return comparisons.map((one) => presentComparison(one, replays.get(one.beforeId)!, replays.get(one.afterId)!));
   }
 
   /** @throws ProblemError when there is no such comparison */
@@ -268,21 +287,30 @@ export class Comparisons {
     return comparison;
   }
 
-  async #present({ id, beforeId, afterId, state, failure, startedAt }: ComparisonModel): Promise<ComparisonInfo> {
+  async #present(comparison: ComparisonModel): Promise<ComparisonInfo> {
+    const { beforeId, afterId } = comparison;
     const [before, after] = await Promise.all([this.parts.replays.show(beforeId), this.parts.replays.show(afterId)]);
-    return {
-      id,
-      logId: after.logId,
-      logName: after.logName,
-      before,
-      after,
-      state,
-      requestsDone: before.requestsDone + after.requestsDone,
-      requests: before.requests + after.requests,
-      failure,
-      startedAt: startedAt.toISOString(),
-    };
+    return presentComparison(comparison, before, after);
   }
+}
+
+function presentComparison(
+  { id, state, failure, startedAt }: ComparisonModel,
+  before: Replay,
+  after: Replay,
+): ComparisonInfo {
+  return {
+    id,
+    logId: after.logId,
+    logName: after.logName,
+    before,
+    after,
+    state,
+    requestsDone: before.requestsDone + after.requestsDone,
+    requests: before.requests + after.requests,
+    failure,
+    startedAt: startedAt.toISOString(),
+  };
 }
 
 /** Results that were stored before sides had redirects name none. */

@@ -26,6 +26,7 @@ import {
   type ReplayModel,
 } from '../../database/models.js';
 import { ProblemError } from '../../http/problem.js';
+import { Recent } from '../../recent.js';
 import type { Logs } from '../logs/logs.js';
 import { openChunks } from '../../work/open-chunks.js';
 import type { JudgingPool } from '../../work/judging-pool.js';
@@ -35,6 +36,12 @@ import type { Judges } from './judges.js';
 
 /** How many filters keep their matching rows, four bytes each. */
 const KEPT_FILTERS = 8;
+/** Chunks that stay open, up to some ten megabytes each. */
+const KEPT_CHUNKS = 4;
+/** Chunks whose codes are kept, four bytes a row. */
+const KEPT_CODES = 32;
+/** Replays whose rulings and counts are kept; once done they never change. */
+const KEPT_REPLAYS = 8;
 
 interface PageQuery {
   readonly offset: number;
@@ -50,6 +57,10 @@ interface PageQuery {
  */
 export class DecisionPages {
   readonly #keptMatches = new Map<string, ReadonlyMap<number, Uint32Array>>();
+  readonly #chunks = new Recent<{ readonly rowStart: number; readonly rows: ChunkRows }>(KEPT_CHUNKS);
+  readonly #codes = new Recent<Uint32Array>(KEPT_CODES);
+  readonly #rulings = new Recent<Ruling[]>(KEPT_REPLAYS);
+  readonly #counts = new Recent<Pick<ReplayChunkModel, 'chunk' | 'codeCounts'>[]>(KEPT_REPLAYS);
 
   constructor(
     private readonly db: Database,
@@ -63,10 +74,9 @@ export class DecisionPages {
     const rulings = await this.rulings(replay.id);
     const judge = await this.judges.judge(replay);
     const isWanted = rulings.map((ruling) => outcome === undefined || ruling.outcome === outcome);
-    const chunks = await ReplayChunkModel.query(this.db)
-      .select('chunk', 'codeCounts')
-      .where({ replayId: replay.id })
-      .orderBy('chunk');
+    const chunks = await this.#counts.get(String(replay.id), async () =>
+      ReplayChunkModel.query(this.db).select('chunk', 'codeCounts').where({ replayId: replay.id }).orderBy('chunk'),
+    );
     const matches =
       where === undefined
         ? undefined
@@ -211,10 +221,12 @@ export class DecisionPages {
     rulings: readonly Ruling[],
     rows: Uint32Array,
   ): Promise<DecisionRow[]> {
-    const chunk = await this.#logChunk(replay, chunkNumber);
     const codes = await this.codes(replay.id, chunkNumber);
-    const records = await this.#chunkRows(replay, chunk);
-    return Array.from(rows, (row) => presentRow(chunk.rowStart + row, records, row, rulings[codes[row]!]!, judge));
+    const { rowStart, rows: records } = await this.#chunks.get(`${replay.logId} ${chunkNumber}`, async () => {
+      const chunk = await this.#logChunk(replay, chunkNumber);
+      return { rowStart: chunk.rowStart, rows: openChunks(await this.logs.load(replay.logId, [chunkNumber]))[0]! };
+    });
+    return Array.from(rows, (row) => presentRow(rowStart + row, records, row, rulings[codes[row]!]!, judge));
   }
 
   async #logChunk(replay: ReplayModel, chunkNumber: number): Promise<LogChunkModel> {
@@ -223,21 +235,21 @@ export class DecisionPages {
     return chunk;
   }
 
-  async #chunkRows(replay: ReplayModel, { chunk }: LogChunkModel): Promise<ChunkRows> {
-    return openChunks(await this.logs.load(replay.logId, [chunk]))[0]!;
+  /** The codes of the rows of a chunk of a replay that is done. */
+  codes(replayId: number, chunk: number): Promise<Uint32Array> {
+    return this.#codes.get(`${replayId} ${chunk}`, async () => {
+      const stored = await ReplayChunkModel.query(this.db).findById([replayId, chunk]);
+      invariant(stored, `replay ${replayId} lacks chunk ${chunk}`);
+      return unpackCodes(stored.codes, stored.checksum);
+    });
   }
 
-  /** The codes of the rows of a chunk. */
-  async codes(replayId: number, chunk: number): Promise<Uint32Array> {
-    const stored = await ReplayChunkModel.query(this.db).findById([replayId, chunk]);
-    invariant(stored, `replay ${replayId} lacks chunk ${chunk}`);
-    return unpackCodes(stored.codes, stored.checksum);
-  }
-
-  /** The rulings of a replay by their codes. */
-  async rulings(replayId: number): Promise<Ruling[]> {
-    const results = await ReplayResultModel.query(this.db).where({ replayId }).orderBy('code');
-    return results.map(({ ruling }) => ruling);
+  /** The rulings of a replay that is done, by their codes. */
+  rulings(replayId: number): Promise<Ruling[]> {
+    return this.#rulings.get(String(replayId), async () => {
+      const results = await ReplayResultModel.query(this.db).where({ replayId }).orderBy('code');
+      return results.map(({ ruling }) => ruling);
+    });
   }
 }
 

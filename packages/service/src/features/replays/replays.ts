@@ -8,7 +8,8 @@ import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
 import type { JobQueue } from '../../work/job-queue.js';
 import type { Drafts } from '../draft/draft.js';
-import type { Worlds } from '../reference/worlds.js';
+import { refuseCrowd } from '../../admission.js';
+import type { WorldPin, Worlds } from '../reference/worlds.js';
 import type { Revisions } from '../revisions/revisions.js';
 import type { Logs } from '../logs/logs.js';
 import type { Judges } from './judges.js';
@@ -16,6 +17,26 @@ import type { Judges } from './judges.js';
 const PROGRESS_MS = 250;
 const SHOWN_REPLAYS = 100;
 const MAX_TIMELINE_STEPS = 96;
+/** All that is known of a replay but its tally. */
+const WITHOUT_TALLY = [
+  'id',
+  'logId',
+  'snapshotId',
+  'worldHash',
+  'gate',
+  'revision',
+  'people',
+  'fromMs',
+  'toMs',
+  'folder',
+  'state',
+  'requests',
+  'requestsDone',
+  'failure',
+  'soFar',
+  'startedBy',
+  'startedAt',
+] as const satisfies readonly (keyof ReplayModel)[];
 
 /** What a replay rests on. */
 export type ReplayInputs = Pick<
@@ -34,11 +55,14 @@ export class Replays {
     private readonly worlds: Worlds,
     private readonly judges: Judges,
     private readonly queue: JobQueue,
+    /** How many may wait. */
+    private readonly maxWaiting: number,
   ) {}
 
   /** @throws ProblemError when there is no such log or gate, or what is to judge cannot */
   async start(options: StartReplay, actor: Actor): Promise<Replay> {
     const replay = await inTransaction(this.db, async (trx) => {
+      await refuseCrowd(ReplayModel.query(trx), 'replays', this.maxWaiting);
       const inserted = await this.insert(trx, await this.#pin(trx, options), actor.userId);
       const { id, logId, gate, revision, people, folder, fromMs, toMs } = inserted;
       await recordChange(trx, {
@@ -125,17 +149,28 @@ export class Replays {
   }
 
   async list(): Promise<Replay[]> {
-    const replays = await ReplayModel.query(this.db).orderBy('id', 'desc').limit(SHOWN_REPLAYS);
-    return Promise.all(replays.map((replay) => this.present(replay)));
+    return this.#presentAll(
+      await ReplayModel.query(this.db).select(WITHOUT_TALLY).orderBy('id', 'desc').limit(SHOWN_REPLAYS),
+    );
   }
 
   async show(id: number): Promise<Replay> {
     return this.present(await this.find(id));
   }
 
-  /** @throws ProblemError when there is no such replay */
+  /** Several, by their numbers; those that are not there are left out. */
+  async showMany(ids: readonly number[]): Promise<Map<number, Replay>> {
+    const replays = await this.#presentAll(
+      await ReplayModel.query(this.db)
+        .select(WITHOUT_TALLY)
+        .findByIds([...new Set(ids)]),
+    );
+    return new Map(replays.map((replay) => [replay.id, replay]));
+  }
+
+  /** Without its tally, which may be long. @throws ProblemError when there is no such replay */
   async find(id: number): Promise<ReplayModel> {
-    const replay = await ReplayModel.query(this.db).findById(id);
+    const replay = await ReplayModel.query(this.db).select(WITHOUT_TALLY).findById(id);
     if (!replay) throw new ProblemError('not-found', `There is no replay ${id}.`);
     return replay;
   }
@@ -154,10 +189,11 @@ export class Replays {
 
   async result(id: number): Promise<ReplayResult> {
     const replay = await this.findDone(id);
-    invariant(replay.tally, `replay ${id} is done without a tally`);
+    const counted = (await ReplayModel.query(this.db).select('tally').findById(id))?.tally;
+    invariant(counted, `replay ${id} is done without a tally`);
     const { rulebook } = await this.judges.judge(replay);
     const log = await this.logs.show(replay.logId);
-    const tally = { ...replay.tally, rejected: log.rejectedByReason, firstRejected: [...log.firstRejected] };
+    const tally = { ...counted, rejected: log.rejectedByReason, firstRejected: [...log.firstRejected] };
     return {
       ...(await this.present(replay)),
       summary: summarize(tally, rulebook),
@@ -180,32 +216,65 @@ export class Replays {
   }
 
   async present(replay: ReplayModel): Promise<Replay> {
-    const log = await LogModel.query(this.db).findById(replay.logId);
-    const snapshot = await SnapshotModel.query(this.db).findById(replay.snapshotId);
-    const { country, feeds, countryCorrections, categoryCorrections } = await this.worlds.pinned(replay.worldHash);
-    const { id, logId, state, requests, requestsDone, failure, gate, revision, people, startedAt } = replay;
-    const { folder, fromMs, toMs, soFar } = replay;
-    return {
-      id,
-      logId,
-      logName: log!.name,
-      logSha256: log!.sha256,
-      snapshot: snapshot!.rootHash,
-      countryTable: country && { name: country.name, sha256: country.sha256 },
-      categoryFeeds: feeds.map(({ name, sha256 }) => ({ name, sha256 })),
-      numCorrections: countryCorrections.length + categoryCorrections.length,
-      gate,
-      revision,
-      folder,
-      people,
-      fromUnixMs: fromMs,
-      toUnixMs: toMs,
-      state,
-      requests,
-      requestsDone,
-      failure,
-      soFar,
-      startedAt: startedAt.toISOString(),
-    };
+    return (await this.#presentAll([replay]))[0]!;
   }
+
+  /** What they rest on is asked for together. */
+  async #presentAll(replays: readonly ReplayModel[]): Promise<Replay[]> {
+    const idsOf = <T>(idOf: (replay: ReplayModel) => T): T[] => [...new Set(replays.map(idOf))];
+    const [logs, snapshots, worlds] = await Promise.all([
+      LogModel.query(this.db)
+        .select('id', 'name', 'sha256')
+        .findByIds(idsOf(({ logId }) => logId)),
+      SnapshotModel.query(this.db).findByIds(idsOf(({ snapshotId }) => snapshotId)),
+      Promise.all(
+        idsOf(({ worldHash }) => worldHash).map(async (hash) => [hash, await this.worlds.pinned(hash)] as const),
+      ),
+    ]);
+    const rest = {
+      logs: new Map(logs.map((log) => [log.id, log])),
+      snapshots: new Map(snapshots.map((snapshot) => [snapshot.id, snapshot])),
+      worlds: new Map(worlds),
+    };
+    return replays.map((replay) =>
+      presentReplay(
+        replay,
+        rest.logs.get(replay.logId)!,
+        rest.snapshots.get(replay.snapshotId)!,
+        rest.worlds.get(replay.worldHash)!,
+      ),
+    );
+  }
+}
+
+function presentReplay(
+  replay: ReplayModel,
+  log: Pick<LogModel, 'name' | 'sha256'>,
+  snapshot: SnapshotModel,
+  { country, feeds, countryCorrections, categoryCorrections }: WorldPin,
+): Replay {
+  const { id, logId, state, requests, requestsDone, failure, gate, revision, people, startedAt } = replay;
+  const { folder, fromMs, toMs, soFar } = replay;
+  return {
+    id,
+    logId,
+    logName: log.name,
+    logSha256: log.sha256,
+    snapshot: snapshot.rootHash,
+    countryTable: country && { name: country.name, sha256: country.sha256 },
+    categoryFeeds: feeds.map(({ name, sha256 }) => ({ name, sha256 })),
+    numCorrections: countryCorrections.length + categoryCorrections.length,
+    gate,
+    revision,
+    folder,
+    people,
+    fromUnixMs: fromMs,
+    toUnixMs: toMs,
+    state,
+    requests,
+    requestsDone,
+    failure,
+    soFar,
+    startedAt: startedAt.toISOString(),
+  };
 }
