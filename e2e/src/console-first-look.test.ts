@@ -41,14 +41,14 @@ describe('a page', () => {
 
   it.each([
     ['/applications', 'Domain name system', 'udp/53, tcp/53', 'payload is dns'],
-    ['/audit', '2 entries', 'Every entry fits the one before it.', 'user.create'],
+    ['/audit', 'Audit trail intact', 'user.create', 'sign-in'],
     ['/try', 'Client', 'URL', 'Method'],
     ['/settings', 'Passphrases', 'The service keeps a hash of it, and nothing else.'],
   ])('%s has what is there from the start', (path, ...told) => expectOn(path, told));
 
   it.each([
     ['/logs/9', 'There is no log 9.'],
-    ['/logs/x', 'id must be'],
+    ['/logs/x', 'There is no such page'],
     ['/replays/9', 'There is no replay 9.'],
     ['/comparisons/9', 'There is no comparison 9.'],
     ['/nowhere', 'There is no such page'],

@@ -109,7 +109,8 @@ rule login block when path under /login and not tag = staff }`,
     );
     await run('fence', 'import', 'all.fence', '--yes');
     expect(await exported('by-file')).toBe(byConsole);
-  });
+    // Three ways with a dozen commands.
+  }, 90_000);
 
   it('keeps sentence and text together, and counts the requests that match', async () => {
     const { page, context, errors } = await open('/fences');

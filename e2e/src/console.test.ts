@@ -112,7 +112,7 @@ describe('the console', () => {
     await filter.press('Enter');
     await expect
       .poll(() => page.getByRole('alert').textContent())
-      .toBe('Found "sc", expected a country code of two capital letters or a list. Write SC for the country.');
+      .toBe('Found "sc", expected a country code of two capital letters or a list. Write SC for Seychelles.');
     await context.close();
   });
 

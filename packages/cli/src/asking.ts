@@ -3,16 +3,17 @@ import { createInterface, type Interface } from 'node:readline/promises';
 import { Writable } from 'node:stream';
 import { Failure } from './failure.js';
 import { readAll, type Streams } from './output.js';
+import { showControls } from './render/terminal.js';
 
 /**
  * Asks whether to go on; without a terminal only `--yes` does.
  * @throws Failure when the answer is no, or nobody can be asked
  */
-export async function confirm(question: string, isYes: boolean, { stdin, stderr }: Streams): Promise<void> {
+export async function confirm(question: string, isYes: boolean, { stdin, prompt }: Streams): Promise<void> {
   if (isYes) return;
   if (!stdin.isTTY)
     throw new Failure('Nothing is changed: nobody can be asked here.', 2, 'Say --yes to go on without asking.');
-  const answer = await answerTo(`${question} [y/N] `, createInterface({ input: stdin, output: stderr }));
+  const answer = await answerTo(`${showControls(question)} [y/N] `, createInterface({ input: stdin, output: prompt }));
   if (!/^y(es)?$/i.test(answer.trim())) throw new Failure('Nothing is changed.');
 }
 

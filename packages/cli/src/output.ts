@@ -47,6 +47,8 @@ export function parseName(text: string): string {
 export interface Streams {
   readonly stdout: NodeJS.WritableStream & { columns?: number; isTTY?: boolean };
   readonly stderr: NodeJS.WritableStream & { isTTY?: boolean };
+  /** Where a person is asked: a terminal as it is, for which what is asked has to be made fit. */
+  readonly prompt: NodeJS.WritableStream;
   /** Where results for programs go: as they are, but for a terminal. */
   readonly data: NodeJS.WritableStream;
   readonly stdin: NodeJS.ReadableStream & { isTTY?: boolean };

@@ -27,7 +27,7 @@ import type { Streams } from './output.js';
 import { guard } from './render/terminal.js';
 
 /** Runs one command line. Never throws for what a person got wrong: it says so on stderr and answers the exit code. */
-export async function runProgram(args: readonly string[], given: Omit<Streams, 'data'>): Promise<ExitCode> {
+export async function runProgram(args: readonly string[], given: Omit<Streams, 'data' | 'prompt'>): Promise<ExitCode> {
   const streams = guard(given);
   try {
     await buildProgram(streams).parseAsync([...args], { from: 'user' });

@@ -119,6 +119,23 @@ async function takeUp({ db, imports, runs, comparisons, queue }: Unfinished): Pr
   for (const comparisonId of await comparisons.unfinished(['running'])) await queue.addComparison(comparisonId);
 }
 
+/** What knows reference data, but for country tables, which know logs and the draft, too. */
+function openReference(opened: {
+  readonly db: Database;
+  readonly datasets: Datasets;
+  readonly worlds: Worlds;
+  readonly sources: Sources;
+  readonly imports: ReferenceImports;
+}) {
+  const { db, datasets, worlds, sources } = opened;
+  return {
+    ...opened,
+    removals: new Removals(datasets),
+    corrections: new Corrections(db, datasets, () => worlds.categoryNames()),
+    categoryFeeds: new CategoryFeeds(datasets, worlds, sources),
+  };
+}
+
 function admitImports({ maxImports, maxWaiting }: Config): Admission {
   return new Admission('imports', maxImports, maxWaiting, 'JADEFENCE_MAX_IMPORTS or JADEFENCE_MAX_WAITING');
 }
@@ -161,31 +178,14 @@ export async function createService(config: Config): Promise<Service> {
   const runs = new ReplayRuns(db, logs, judges, pool, logger, config.checkpointSeconds * 1000);
   const replays = new Replays(db, drafts, revisions, logs, worlds, judges, queue, config.maxWaiting);
   const pages = new DecisionPages(db, logs, judges, pool);
-  const comparisons = new Comparisons(db, {
-    replays,
-    runs,
-    pages,
-    judges,
-    logs,
-    pool,
-    queue,
-    logger,
-    maxWaiting: config.maxWaiting,
-  });
+  const { maxWaiting } = config;
+  const comparisons = new Comparisons(db, { replays, runs, pages, judges, logs, pool, queue, logger, maxWaiting });
   const readers = new ReferencePool(config.referenceSeconds * 1000);
   const effects = new Effects(db, datasets, worlds, revisions, runs, queue);
   const referenceImports = new ReferenceImports(datasets, effects, readers, importAdmission);
   const sources = new Sources(db, referenceImports, fetchLimits(config), config.referenceFolder, logger);
-  const reference = {
-    datasets,
-    worlds,
-    sources,
-    imports: referenceImports,
-    removals: new Removals(datasets),
-    corrections: new Corrections(db, datasets, () => worlds.categoryNames()),
-    countryTables: new CountryTables(datasets, worlds, sources, drafts, logs, pool, config.resolver),
-    categoryFeeds: new CategoryFeeds(datasets, worlds, sources),
-  };
+  const opened = { db, datasets, worlds, sources, imports: referenceImports };
+  const countryTables = new CountryTables(datasets, worlds, sources, drafts, logs, pool, config.resolver);
   const routes = [
     ...health.routes,
     ...userRoutes(users),
@@ -193,7 +193,7 @@ export async function createService(config: Config): Promise<Service> {
     ...revisionRoutes(revisions),
     ...listRoutes(drafts),
     ...auditRoutes(db, trail),
-    ...referenceRoutes(reference, drafts, config.maxUploadBytes),
+    ...referenceRoutes({ ...openReference(opened), countryTables }, drafts, config.maxUploadBytes),
     ...passphraseRoutes(new Passphrases(db, drafts)),
     ...logRoutes(logs, imports, config.maxUploadBytes),
     ...matchRoutes(new MatchCounts(drafts, logs, worlds, pool)),

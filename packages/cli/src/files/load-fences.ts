@@ -1,13 +1,6 @@
 import { readdir, readFile, stat } from 'node:fs/promises';
 import { basename, dirname, join, relative, sep } from 'node:path';
-import {
-  checkFences,
-  namedFilesOf,
-  parseFences,
-  type CheckedFences,
-  type Rulebook,
-  type SourceFile,
-} from '@jadefence/core';
+import { checkFences, namedFilesOf, parseFences, type CheckedFences, type SourceFile } from '@jadefence/core';
 import type { FenceSources } from '@jadefence/contract';
 import { EXIT, Failure } from '../failure.js';
 import { say, type Streams } from '../output.js';

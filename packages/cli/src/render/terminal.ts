@@ -10,7 +10,6 @@ import type { Streams } from '../output.js';
 const KEY = Array.from(randomBytes(10), (byte) => String.fromCharCode(0x80 + (byte & 31))).join('');
 const sequences: string[] = [];
 const OWN = new RegExp(`${KEY}([\\u0080-\\u009f])`);
-// eslint-disable-next-line no-control-regex -- Control characters are what is looked for.
 const CONTROL = /[\u0000-\u0008\u000b-\u001f\u007f-\u009f]/g;
 
 /** A sequence of this program's own, such as a colour, for a text that goes through `guard`. At most 32 are told apart. */
@@ -32,13 +31,14 @@ export function showControls(text: string): string {
     .join('');
 }
 
-/** The streams with a guard before what people read. `data` writes as it is where no terminal is. */
-export function guard(streams: Omit<Streams, 'data'>): Streams {
+/** The streams with a guard before what people read. `data` writes as it is where no terminal is, `prompt` always. */
+export function guard(streams: Omit<Streams, 'data' | 'prompt'>): Streams {
   const stdout = guardStream(streams.stdout);
   return {
     ...streams,
     stdout,
     stderr: guardStream(streams.stderr),
+    prompt: streams.stderr,
     data: streams.stdout.isTTY ? stdout : streams.stdout,
   };
 }

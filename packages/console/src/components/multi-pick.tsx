@@ -47,9 +47,7 @@ export function MultiPick({
   const known = new Set(options.map(({ value }) => value));
   const all = [...values.filter((value) => !known.has(value)).map((value): PickOption => ({ value })), ...options];
   const wanted = search.trim().toLowerCase();
-  const found = all.filter(({ value, text = '', aliases = '' }) =>
-    `${value} ${text} ${aliases}`.toLowerCase().includes(wanted),
-  );
+  const found = all.filter((option) => wordsOf(option).includes(wanted));
   /** The one that is meant where it is written whole, or the only one that is left. */
   const meant =
     found.find(({ value, text, aliases = '' }) =>
@@ -107,6 +105,11 @@ export function MultiPick({
       )}
     </div>
   );
+}
+
+/** All that an option is found by. */
+function wordsOf({ value, text = '', aliases = '' }: PickOption): string {
+  return `${value} ${text} ${aliases}`.toLowerCase();
 }
 
 function Groups({

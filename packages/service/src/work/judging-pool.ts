@@ -10,10 +10,10 @@ import type {
   FilterChunksTask,
   FilterTask,
   JudgeAnswer,
-  JudgeSource,
   JudgeTask,
   MatchTask,
 } from './replay-worker.js';
+import type { JudgeSource } from './prepare-judge.js';
 
 /** Worker threads that judge and filter chunks, started when there is something to do. */
 export class JudgingPool {

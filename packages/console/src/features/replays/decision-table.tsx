@@ -63,11 +63,7 @@ export function DecisionTable({
         <Loaded query={page}>
           {({ rows, total, offset: shownOffset }) => (
             <div aria-busy={page.isPlaceholderData} className={page.isPlaceholderData ? 'opacity-40' : ''}>
-              {page.isPlaceholderData && (
-                <p role="status" className="px-4 pt-3 text-sm">
-                  Looking for the decisions …
-                </p>
-              )}
+              {page.isPlaceholderData && <Looking />}
               <WideTable label="Decisions">
                 <thead className="text-muted">
                   <tr className="border-b border-line">
@@ -101,6 +97,15 @@ export function DecisionTable({
       )}
       <ExplanationPanel replayId={replayId} row={explained} onClose={() => setExplained(undefined)} />
     </Card>
+  );
+}
+
+/** What is shown is that of before. */
+function Looking() {
+  return (
+    <p role="status" className="px-4 pt-3 text-sm">
+      Looking for the decisions …
+    </p>
   );
 }
 

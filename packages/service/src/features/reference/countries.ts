@@ -18,7 +18,7 @@ import {
 } from '@jadefence/core';
 import { ProblemError } from '../../http/problem.js';
 import type { JudgingPool } from '../../work/judging-pool.js';
-import type { JudgeSource } from '../../work/replay-worker.js';
+import type { JudgeSource } from '../../work/prepare-judge.js';
 import { checkStored, DRAFT_PATH } from '../draft/snapshots.js';
 import type { Drafts } from '../draft/draft.js';
 import type { Logs } from '../logs/logs.js';

@@ -1,7 +1,7 @@
 import { printFences, joinParts, type Dataset, type Judge } from '@jadefence/core';
 import type { Database } from '../../database/database.js';
 import type { ReplayModel } from '../../database/models.js';
-import { prepareJudge, type JudgeSource, type SharedDataset } from '../../work/replay-worker.js';
+import { prepareJudge, type JudgeSource, type SharedDataset } from '../../work/prepare-judge.js';
 import { DRAFT_PATH, loadSnapshot, type DatasetSource } from '../draft/snapshots.js';
 import type { Worlds } from '../reference/worlds.js';
 

@@ -25,7 +25,8 @@ import {
 } from '../../database/models.js';
 import type { JudgingPool } from '../../work/judging-pool.js';
 import type { ChunksSource } from '../../work/open-chunks.js';
-import type { JudgeAnswer, JudgePart, JudgeSource, Past } from '../../work/replay-worker.js';
+import type { JudgeAnswer, JudgePart, Past } from '../../work/replay-worker.js';
+import type { JudgeSource } from '../../work/prepare-judge.js';
 import { batches } from '../draft/snapshots.js';
 import { packCodes } from './codes.js';
 import type { Judges } from './judges.js';

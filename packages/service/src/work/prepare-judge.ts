@@ -1,0 +1,43 @@
+/** What decisions rest on, as it is sent to threads and opened there. */
+import { checkFences, Dataset, type DatasetKind, type Judge, type People, type SourceFile } from '@jadefence/core';
+import { openWorld, type SharedWorld, type World } from './shared-world.js';
+
+/** The entries of a list, in their stored form. */
+export interface SharedDataset {
+  readonly name: string;
+  readonly kind: DatasetKind;
+  readonly sha256: string;
+  readonly buffer: SharedArrayBuffer;
+}
+
+/** What decisions rest on, in a form that can be sent to a thread. */
+export interface JudgeSource {
+  /** Tells configurations apart, so that a worker prepares each once. */
+  readonly judgeKey: string;
+  readonly fenceFile: SourceFile;
+  readonly namedFiles: readonly SourceFile[];
+  readonly datasets: readonly SharedDataset[];
+  readonly world: SharedWorld;
+  readonly gate?: string;
+  readonly people?: People;
+}
+
+/**
+ * Everything a decision rests on, from what can be sent. Categories are not checked here: what was published stays usable
+ * when a feed loses one.
+ * @param opened what is opened already, in the thread that keeps it
+ * @throws Error when the fences cannot judge, which a snapshot's always can
+ */
+export function prepareJudge(
+  { fenceFile, namedFiles, datasets, world, gate, people }: Omit<JudgeSource, 'judgeKey'>,
+  opened?: { readonly world: World; readonly datasets?: readonly Dataset[] },
+): Judge {
+  const all =
+    opened?.datasets ?? datasets.map(({ name, kind, buffer, sha256 }) => new Dataset(name, kind, buffer, sha256));
+  const { rulebook, diagnostics } = checkFences([fenceFile], namedFiles, {
+    datasets: new Map(all.map((dataset) => [dataset.name, dataset])),
+    isPinned: true,
+  });
+  if (!rulebook) throw new Error(`Internal error: a pinned snapshot cannot judge: ${diagnostics[0]?.message}`);
+  return { rulebook, gate, people, ...(opened?.world ?? openWorld(world)) };
+}
