@@ -13,10 +13,13 @@ const CORE_MAY_USE = {
   decide: ['request', 'reference', 'language', 'check'],
   match: ['request', 'reference', 'language', 'check', 'decide', 'columns'],
   explain: ['request', 'reference', 'language', 'check', 'decide'],
-  logs: ['request', 'language', 'columns', 'kernel'],
+  logs: ['request', 'language', 'columns', 'kernel', 'binary'],
   survey: ['request', 'reference', 'language', 'columns', 'check', 'decide', 'match'],
   replay: ['request', 'reference', 'language', 'check', 'decide', 'columns', 'match'],
 };
+
+/** The bounds of the engine are parameters of every folder. */
+const BOUNDS = '^packages/core/src/bounds\\.ts$';
 
 /** Each part with the packages of ours that it may use. */
 const PARTS = { core: [], contract: ['core'], files: ['core'], service: ['core', 'contract', 'files'], cli: ['core', 'contract', 'files'], console: ['core', 'contract'] };
@@ -29,7 +32,7 @@ module.exports = {
       name: `core-${folder}`,
       severity: 'error',
       from: { path: core(folder), pathNot: NOT_TEST },
-      to: { path: '^packages/core/src/', pathNot: [core(folder), ...allowed.map(core)] },
+      to: { path: '^packages/core/src/', pathNot: [core(folder), ...allowed.map(core), BOUNDS] },
     })),
     { name: 'core-is-pure', severity: 'error', from: { path: '^packages/core/src/', pathNot: NOT_TEST }, to: { dependencyTypes: ['core'] } },
     { name: 'contract-runs-in-browsers', severity: 'error', from: { path: '^packages/contract/src/', pathNot: ['server\\.ts$', NOT_TEST] }, to: { dependencyTypes: ['core'] } },

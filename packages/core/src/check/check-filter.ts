@@ -1,5 +1,4 @@
 import type { Diagnostic } from '../language/diagnostic.js';
-import { ruleId } from '../decide/decision.js';
 import { kindOf, LIST_KIND_OF } from '../language/fields.js';
 import { parseFences, parseFilter } from '../language/parser.js';
 import type { Hours } from '../language/measure.js';
@@ -35,7 +34,7 @@ export function checkFilter(
   const names = {
     gate: new Set(rulebook.gates.map(({ statement }) => statement.name)),
     fence: new Set(rulebook.fences.map(({ name }) => name)),
-    rule: new Set(rulebook.fences.flatMap(({ name, rules }) => rules.map((rule) => ruleId(name, rule.name)))),
+    rule: new Set(rulebook.fences.flatMap(({ name, rules }) => rules.map((rule) => `${name}/${rule.name}`))),
     tag: tagsOf(rulebook.fences),
   };
   const kinds = new Map([...lists].map(([name, list]) => [name, list.kind]));
