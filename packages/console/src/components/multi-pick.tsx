@@ -13,6 +13,8 @@ export interface PickOption {
   readonly aliases?: string;
   /** A figure or a word beside it. */
   readonly note?: string;
+  /** What it holds, in small print below it. */
+  readonly detail?: string;
   /** The note is a warning. */
   readonly isWarning?: boolean;
 }
@@ -146,7 +148,7 @@ function Groups({
 }
 
 function OptionRow({
-  option: { value, text, note, isWarning },
+  option: { value, text, note, detail, isWarning },
   isPicked,
   onToggle,
 }: {
@@ -165,8 +167,11 @@ function OptionRow({
           <CheckIcon aria-hidden className="invisible size-3.5 text-on-jade group-data-checked:visible" />
         </Checkbox>
         <Label className="flex min-w-0 grow cursor-pointer items-baseline justify-between gap-3">
-          <span className="min-w-0 truncate">
-            {text ?? value} {text !== undefined && <span className="font-mono text-muted">{value}</span>}
+          <span className="min-w-0">
+            <span className="block truncate">
+              {text ?? value} {text !== undefined && <span className="font-mono text-muted">{value}</span>}
+            </span>
+            {detail && <span className="block font-mono text-xs text-muted">{detail}</span>}
           </span>
           {note && (
             <span

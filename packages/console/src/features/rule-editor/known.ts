@@ -74,18 +74,20 @@ export function optionsFor({ field, listKind, words }: FieldInfo, operator: stri
   const lists = known.lists
     .filter(({ kind }) => takesLists && kind === listKind)
     .map(({ name }): PickOption => ({ value: name, note: 'list' }));
-  const regions = takesLists && listKind === 'countries' ? regionOptions(known) : [];
-  return [...lists, ...regions, ...literalsFor(field, operator, words, known)];
+  if (!takesLists || listKind !== 'countries') return [...lists, ...literalsFor(field, operator, words, known)];
+  // The parts of continents are found by their names, below the countries.
+  return [...lists, ...regionOptions(known, true), ...countryOptions(known), ...regionOptions(known, false)];
 }
 
-/** Continents and their parts, each with its countries; a list of the same name stands in its place. */
-function regionOptions({ lists }: Known): PickOption[] {
+/** Continents, or their parts, each with its countries; a list of the same name stands in its place. */
+function regionOptions({ lists }: Known, ofContinents: boolean): PickOption[] {
   return [...REGIONS.values()]
-    .filter(({ name }) => !lists.some((list) => list.name === name))
+    .filter(({ name, isContinent }) => isContinent === ofContinents && !lists.some((list) => list.name === name))
     .map(({ name, title, countries }) => ({
       value: name,
       text: title,
-      note: `region · ${countries.length} ${countries.length === 1 ? 'country' : 'countries'}: ${countries.join(' ')}`,
+      note: `${countries.length} ${countries.length === 1 ? 'country' : 'countries'}`,
+      detail: countries.join(' '),
     }));
 }
 

@@ -1,0 +1,70 @@
+/** What somebody was writing is still there after what went wrong. */
+import type { Browser } from 'playwright-core';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { launchBrowser, openPage } from './browser.js';
+import { FENCES } from './desk.js';
+import { importInto, startTestService, type TestService } from './service.js';
+
+let service: TestService;
+let browser: Browser;
+beforeAll(async () => {
+  service = await startTestService();
+  await importInto(service.client, { fenceFiles: [{ path: 'site.fence', text: FENCES }], namedFiles: [] });
+  browser = await launchBrowser();
+});
+afterAll(async () => {
+  await browser?.close();
+  await service.stop();
+});
+
+describe('what is being written', () => {
+  it('outlives the end of the session, and can be kept after the sign-in', async () => {
+    const { page, context } = await openPage(service, browser, '/fences');
+    await page.getByRole('button', { name: 'Edit rule login' }).click();
+    await page.getByRole('button', { name: 'Rule state: on' }).or(page.getByText('As fence text')).first().waitFor();
+    await context.clearCookies();
+    await page.getByRole('button', { name: 'Keep it in the draft' }).click();
+    await page.getByLabel('Password').fill(service.signIn.password);
+    await page.getByRole('button', { name: 'Sign in' }).click();
+    await page.getByText('Sign in to Jade Fence').waitFor({ state: 'detached' });
+    await page.getByRole('button', { name: 'Keep it in the draft' }).click();
+    await page.getByRole('dialog').waitFor({ state: 'detached' });
+    await page.getByRole('button', { name: 'Edit rule login' }).click();
+    await page.getByRole('dialog').waitFor();
+    await context.close();
+  }, 60_000);
+
+  it('is not created in part, nor over what is there', async () => {
+    const { page, context } = await openPage(service, browser, '/lists');
+    await page.getByRole('button', { name: 'New list' }).click();
+    await page.getByLabel('Name', { exact: true }).fill('fresh');
+    const entries = page.getByLabel('Entries, one a line').first();
+    await entries.fill('198.51.100.0/24\nfoo bar\n');
+    await page.getByRole('button', { name: 'Create the list' }).click();
+    await page.getByText('1 entry was refused.').waitFor();
+    expect(await entries.inputValue()).toBe('198.51.100.0/24\nfoo bar\n');
+    expect((await service.client.draft()).lists.map(({ name }) => name)).not.toContain('fresh');
+    await page.getByLabel('Name', { exact: true }).fill('team');
+    await entries.fill('198.51.100.0/24');
+    await page.getByRole('button', { name: 'Create the list' }).click();
+    await page.getByText('There is a list "team" already.').waitFor();
+    await context.close();
+  }, 60_000);
+
+  it('of one kind is not taken for another', async () => {
+    const { page, context } = await openPage(service, browser, '/lists');
+    await page.getByLabel('Add one, or write one again').fill('zone Europe/Oslo');
+    await page.getByRole('button', { name: 'Keep it', exact: true }).last().click();
+    await page.getByText('Found a zone, expected a schedule.').waitFor();
+    await context.close();
+  }, 60_000);
+
+  it('is told to be lost only where a page cannot be shown at all', async () => {
+    const { page, context } = await openPage(service, browser, '/lists');
+    await page.route('**/assets/*map*', (route) => route.abort());
+    await page.getByRole('link', { name: 'Countries' }).click();
+    await page.getByRole('heading', { level: 1 }).waitFor();
+    expect(await page.getByText('Hey developer').count()).toBe(0);
+    await context.close();
+  }, 60_000);
+});
