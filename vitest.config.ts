@@ -12,7 +12,7 @@ export default defineConfig({
       'scripts/**/*.test.ts',
     ],
     reporters: ['default', './scripts/closing-line-reporter.mjs'],
-    testTimeout: 20_000,
+    testTimeout: 60_000,
     hookTimeout: 60_000,
     pool: 'forks',
     maxWorkers: 2,

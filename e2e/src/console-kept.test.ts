@@ -21,7 +21,8 @@ describe('what is being written', () => {
   it('outlives the end of the session, and can be kept after the sign-in', async () => {
     const { page, context } = await openPage(service, browser, '/fences');
     await page.getByRole('button', { name: 'Edit rule login' }).click();
-    await page.getByRole('button', { name: 'Rule state: on' }).or(page.getByText('As fence text')).first().waitFor();
+    await page.getByRole('button', { name: /^Condition: the path/ }).waitFor();
+    await page.getByRole('textbox', { name: 'The rule as fence text' }).waitFor();
     await context.clearCookies();
     await page.getByRole('button', { name: 'Keep it in the draft' }).click();
     await page.getByLabel('Password').fill(service.signIn.password);
@@ -30,7 +31,7 @@ describe('what is being written', () => {
     await page.getByRole('button', { name: 'Keep it in the draft' }).click();
     await page.getByRole('dialog').waitFor({ state: 'detached' });
     await page.getByRole('button', { name: 'Edit rule login' }).click();
-    await page.getByRole('dialog').waitFor();
+    await page.getByText('As fence text').waitFor();
     await context.close();
   }, 60_000);
 
@@ -38,7 +39,8 @@ describe('what is being written', () => {
     const { page, context } = await openPage(service, browser, '/lists');
     await page.getByRole('button', { name: 'New list' }).click();
     await page.getByLabel('Name', { exact: true }).fill('fresh');
-    const entries = page.getByLabel('Entries, one a line').first();
+    const form = page.getByRole('button', { name: 'Create the list' }).locator('..');
+    const entries = form.getByLabel('Entries, one a line');
     await entries.fill('198.51.100.0/24\nfoo bar\n');
     await page.getByRole('button', { name: 'Create the list' }).click();
     await page.getByText('1 entry was refused.').waitFor();

@@ -110,9 +110,10 @@ describe('several files', () => {
       file('before.csv.gz', gzipSync(`${csv([REQUESTS[0], REQUESTS[1]])}broken\n`)),
     ];
     const judged = await jadefence(['judge', ...paths, '--fences', file('site.fence', FENCES), '--output', 'ndjson']);
-    expect(outcomesOf(judged)).toEqual(OUTCOMES);
+    // Judged in the order of time, printed file by file.
+    expect(outcomesOf(judged)).toEqual([...OUTCOMES.slice(2), ...OUTCOMES.slice(0, 2)]);
     expect(judged.stdout.match(/"jade\.file":"[^"]*"/g)).toEqual(
-      ['before.csv.gz', 'before.csv.gz', 'now.csv', 'now.csv'].map((name) => `"jade.file":"${name}"`),
+      ['now.csv', 'now.csv', 'before.csv.gz', 'before.csv.gz'].map((name) => `"jade.file":"${name}"`),
     );
     const env = { JADEFENCE_URL: service.address, JADEFENCE_TOKEN: service.token };
     const imported = await jadefence(['log', 'import', ...paths, '--name', 'both', '--output', 'json'], { env });

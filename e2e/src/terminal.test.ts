@@ -178,7 +178,12 @@ describe('a service whose database goes away', () => {
     const url = new URL(service.databaseUrl);
     url.port = String(port);
     behind = await startService(
-      { JADEFENCE_DATABASE_URL: url.href, JADEFENCE_PORT: '0', JADEFENCE_LOG_LEVEL: 'silent' },
+      {
+        JADEFENCE_DATABASE_URL: url.href,
+        JADEFENCE_SIGN_IN_FILE: join(service.folder, 'sign-in'),
+        JADEFENCE_PORT: '0',
+        JADEFENCE_LOG_LEVEL: 'silent',
+      },
       'ignore',
     );
     const ask = (): Promise<Ran> =>

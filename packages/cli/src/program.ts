@@ -77,6 +77,23 @@ function buildProgram(streams: Streams): Command {
   return program;
 }
 
+/** Of one message the places where it is first said. */
+const TOLD_PLACES = 3;
+
+/** A line an error; what is said of many places is said of the first of them, with how many others there are. */
+function describeErrors(errors: readonly { readonly place: string; readonly message: string }[]): string[] {
+  const byMessage = new Map<string, string[]>();
+  for (const { place, message } of errors) {
+    const places = byMessage.get(message);
+    if (places) places.push(place);
+    else byMessage.set(message, [place]);
+  }
+  return [...byMessage].flatMap(([message, places]) => [
+    ...places.slice(0, TOLD_PLACES).map((place) => `${place}: ${message}`),
+    ...(places.length > TOLD_PLACES ? [`and ${places.length - TOLD_PLACES} more of these`] : []),
+  ]);
+}
+
 function report(error: unknown, { stderr, env }: Streams): ExitCode {
   if (error instanceof CommanderError) return error.exitCode === 0 ? EXIT.fine : EXIT.wrongInput;
   if (error instanceof Failure) {
@@ -89,7 +106,7 @@ function report(error: unknown, { stderr, env }: Streams): ExitCode {
     const isOnlyPlaced = errors.length === 1 && errors[0]!.message === error.message;
     const lines = [
       ...(isOnlyPlaced ? [] : [error.message]),
-      ...errors.map(({ place, message }) => `${place}: ${message}`),
+      ...describeErrors(errors),
       ...(problem?.hint ? [problem.hint] : []),
     ];
     stderr.write(`${lines.join('\n')}\n`);

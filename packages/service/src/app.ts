@@ -271,13 +271,35 @@ function buildApp(
   return app;
 }
 
-/** Every address that is not the API's is a page of the console. */
+/** The first part of the address of a page of the console. */
+const PAGES: ReadonlySet<string> = new Set([
+  '',
+  'applications',
+  'audit',
+  'categories',
+  'compare',
+  'comparisons',
+  'countries',
+  'expectations',
+  'fences',
+  'gates',
+  'lists',
+  'logs',
+  'replays',
+  'revisions',
+  'settings',
+  'try',
+]);
+
+/** An address that is not the API's is a page of the console, which also says where it has no such page. */
 function serveConsole(app: Express, folder: string): void {
   if (!existsSync(join(folder, 'index.html'))) return;
   app.use('/assets', express.static(join(folder, 'assets'), { immutable: true, maxAge: '1y', fallthrough: false }));
   app.use(express.static(folder, { index: false }));
-  app.get('/{*page}', (_request, response) =>
-    response.sendFile('index.html', { root: folder, headers: { 'cache-control': 'no-cache' } }),
+  app.get('/{*page}', (request, response) =>
+    response
+      .status(PAGES.has(request.path.split('/')[1]!) ? 200 : 404)
+      .sendFile('index.html', { root: folder, headers: { 'cache-control': 'no-cache' } }),
   );
 }
 

@@ -7,6 +7,22 @@ import { formatEntry } from './members.js';
 const errorsOf = (text: string, namedFiles: SourceFile[] = []): string[] =>
   checkFences([{ path: 'f.fence', text }], namedFiles).diagnostics.map(formatDiagnostic);
 
+it('names tags that no rule sets, which keeps nobody from judging', () => {
+  const text = 'fence f trial { rule a tag staff when always rule b block when not tag = staf or tag in staff, night }';
+  const { warnings, diagnostics, rulebook } = checkFences([{ path: 'f.fence', text }], []);
+  expect(diagnostics).toEqual([]);
+  expect(rulebook).toBeDefined();
+  expect(warnings.map(formatDiagnostic)).toEqual([
+    'f.fence:1:74: No rule sets the tag "staf". Did you mean "staff"? [unset-tag]',
+    'f.fence:1:96: No rule sets the tag "night". Set it in a rule: tag night when ... [unset-tag]',
+  ]);
+});
+
+it('takes what was pinned before countries and gates were checked', () => {
+  const file = { path: 'f.fence', text: 'fence f trial { rule a block when country = UK and gate = gone }' };
+  expect(checkFences([file], [], { isPinned: true }).rulebook).toBeDefined();
+});
+
 describe('checking fences', () => {
   it.each([
     [
@@ -27,6 +43,16 @@ describe('checking fences', () => {
         'f.fence:1:20: No list is named "norway". Write NO for Norway. [unknown-name]',
         'f.fence:1:28: Found "United Kingdom", expected a country code of two capital letters, no-country, internal, or a list. Write GB for United Kingdom. [bad-value]',
         'f.fence:1:46: Found "Swedn", expected a country code of two capital letters, no-country, internal, or a list. Write SE for Sweden. [bad-value]',
+      ],
+    ],
+    [
+      'list a countries { UK, EU, QQ, XK }\nfence f trial { rule r allow when country in europ and gate = gone }',
+      [
+        'f.fence:1:20: No country has the code "UK". Write GB for United Kingdom. [unknown-name]',
+        'f.fence:1:24: No country has the code "EU". Write europe for the continent, or the countries one by one. [unknown-name]',
+        'f.fence:1:28: No country has the code "QQ". Codes that begin so are QA (Qatar). [unknown-name]',
+        'f.fence:2:46: No list is named "europ". Did you mean "europe"? [unknown-name]',
+        'f.fence:2:63: No gate is named "gone". [unknown-name]',
       ],
     ],
     [

@@ -36,8 +36,21 @@ describe('comparing configurations', () => {
       'removed rule f/x',
     ]);
   });
-  it('calls as few rules moved as it can', () => {
+  it('calls as few rules moved as it can, and of two that could have moved the one that somebody moved', () => {
     expect(kinds(FENCE('a', 'b', 'c', 'd'), FENCE('d', 'a', 'b', 'c'))).toEqual(['moved rule f/d']);
+    for (const mover of ['f/a', 'f/b'])
+      expect(compareParts(partsOf(FENCE('a', 'b')), partsOf(FENCE('b', 'a')), new Set([mover]))).toMatchObject([
+        { kind: 'moved', name: mover },
+      ]);
+  });
+  it('tells what is the same but for its name', () => {
+    const changes = compareParts(
+      partsOf('list a countries { NO }\nlist b countries { SE }\n' + FENCE('x', 'y')),
+      partsOf('list c countries { NO }\nlist d countries { DK }\n' + FENCE('x', 'z').replace('z block', 'z allow')),
+    );
+    expect(
+      changes.map(({ kind, name, wasNamed, isNamed }) => [kind, name, wasNamed ?? isNamed ?? '-'].join(' ')),
+    ).toEqual(['added c a', 'added d -', 'added f/z -', 'removed a c', 'removed b -', 'removed f/y -']);
   });
 });
 
