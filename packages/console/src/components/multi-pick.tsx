@@ -171,7 +171,11 @@ function OptionRow({
             <span className="block truncate">
               {text ?? value} {text !== undefined && <span className="font-mono text-muted">{value}</span>}
             </span>
-            {detail && <span className="block font-mono text-xs text-muted">{detail}</span>}
+            {detail && (
+              <span className="line-clamp-1 font-mono text-xs text-muted" title={detail}>
+                {detail}
+              </span>
+            )}
           </span>
           {note && (
             <span

@@ -233,7 +233,7 @@ function BulkForm({ list }: { list: ListInfo }) {
     edit.mutate([{ kind: 'edit-list', list: list.name, add, remove }]);
   const isEmpty = text.trim() === '';
   return (
-    <div className="grid gap-3 p-4 text-sm">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-3 p-4 text-sm">
       <label className="font-medium">
         Entries, one a line
         <textarea
