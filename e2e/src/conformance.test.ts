@@ -86,7 +86,9 @@ describe('a replay in the service decides as the corpus says', () => {
     expect(replay.failure).toBeNull();
     const { rows } = await client.decisions(replay.id, { offset: 0, limit: 1000 });
     const lines = readFileSync(one.logFile, 'utf8').split(/\r?\n/);
-    expect(rows.map(({ written }) => written)).toEqual(rows.map(({ line }) => lines[line - 1]));
+    // Entries of a HAR file are no lines.
+    if (!one.logFile.endsWith('.har'))
+      expect(rows.map(({ written }) => written)).toEqual(rows.map(({ line }) => lines[line - 1]));
     return rows.map(({ record }) => `${JSON.stringify(record)}\n`).join('');
   };
 
