@@ -30,7 +30,7 @@ export function readConformanceCases(): ConformanceCase[] {
     return {
       name,
       folder,
-      logFile: optional('log.ndjson') ?? join(folder, 'log.log'),
+      logFile: optional('log.ndjson') ?? optional('log.har') ?? join(folder, 'log.log'),
       countryFile: optional('countries.csv'),
       categoryFile: optional('categories.csv'),
       fenceFiles: sources.filter(({ path }) => path.endsWith('.fence')),
