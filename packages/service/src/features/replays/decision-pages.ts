@@ -56,7 +56,7 @@ interface PageQuery {
  * only the chunks it lies in are read.
  */
 export class DecisionPages {
-  readonly #keptMatches = new Map<string, ReadonlyMap<number, Uint32Array>>();
+  readonly #matches = new Recent<ReadonlyMap<number, Uint32Array>>(KEPT_FILTERS);
   readonly #chunks = new Recent<{ readonly rowStart: number; readonly rows: ChunkRows }>(KEPT_CHUNKS);
   readonly #codes = new Recent<Uint32Array>(KEPT_CODES);
   readonly #rulings = new Recent<Ruling[]>(KEPT_REPLAYS);
@@ -125,9 +125,15 @@ export class DecisionPages {
       }));
       throw new ProblemError('bad-filter', errors.map(({ message }) => message).join(' '), { errors });
     }
-    const key = JSON.stringify([replay.id, where]);
-    const kept = this.#keptMatches.get(key);
-    if (kept) return kept;
+    return this.#matches.get(JSON.stringify([replay.id, where]), () => this.#find(replay, where, chunks, rulings));
+  }
+
+  async #find(
+    replay: ReplayModel,
+    where: string,
+    chunks: readonly number[],
+    rulings: readonly Ruling[],
+  ): Promise<ReadonlyMap<number, Uint32Array>> {
     const task = { ...(await this.judges.source(replay)), replayId: replay.id, where, rulings };
     const attributes = await this.pool.filterAttributes(task);
     const wanted = new Set(chunks);
@@ -141,10 +147,7 @@ export class DecisionPages {
         return loaded.chunks.map(({ chunk }, index) => [chunk, rows[index]!] as const);
       },
     );
-    const matches = new Map(found);
-    if (this.#keptMatches.size >= KEPT_FILTERS) this.#keptMatches.delete(this.#keptMatches.keys().next().value!);
-    this.#keptMatches.set(key, matches);
-    return matches;
+    return new Map(found);
   }
 
   /** @throws ProblemError when there is no such row */
