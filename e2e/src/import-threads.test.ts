@@ -12,7 +12,7 @@ const { importInThreads, importMerged } = (await import(
 const ncsa = (line: number): string =>
   line % 1000 === 999
     ? `junk ${line}`
-    : `shop.example 198.18.${line % 250}.7 - - [10/Oct/2026:13:55:${line % 60 < 10 ? '0' : ''}${line % 60} +0000] "GET /${'x'.repeat(line % 90)}/${line} HTTP/1.1" 200 ${line} "https://shop.example/${line % 7}" "${line % 50 === 0 ? 'odd \\"agent\\"' : 'Heron/1'}"`;
+    : `shop.example 198.18.${line % 250}.7 - - [10/Oct/2026:13:55:${line % 60 < 10 ? '0' : ''}${line % 60} +0000] "GET /${'x'.repeat(line % 90)}/${line} HTTP/1.1" 200 ${line} "https://shop.example/${line % 7}" "${line % 50 === 0 ? 'odd \\"agent\\"' : line % 70 === 0 ? 'bl\\xc3\\xa5' : 'Heron/1'}"`;
 const ndjson = (line: number): string =>
   line % 1000 === 999
     ? '{'

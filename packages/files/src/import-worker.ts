@@ -108,13 +108,13 @@ async function parse({ format, options, keepsLines }: ImportTask, next: MessageP
       return buffer ? parser.parse(new Uint8Array(buffer, 0, numBytes)) : parser.end(isCut);
     });
     if ('failure' in step) return next.postMessage(step);
-    const plain = step.plain && packLines(step.plain, buffer);
-    const carried = plain ? plain.source.buffer : buffer;
-    // Parts of the piece, which is handed on by itself.
+    // Parts of the piece, which is written over next.
     const others = step.others.map(({ numBefore, line }) => ({
       numBefore,
       line: line.kind === 'record' && line.bytes ? { ...line, bytes: line.bytes.slice() } : line,
     }));
+    const plain = step.plain && packLines(step.plain, buffer);
+    const carried = plain ? plain.source.buffer : buffer;
     next.postMessage(
       { lines: { plain, others }, isLast: !buffer, buffer: carried } satisfies Step,
       carried ? [carried] : [],
