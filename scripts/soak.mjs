@@ -1,19 +1,45 @@
-/** `npm run soak [RUNS]`: holds the matcher against the interpreter over many more random fences and logs, others each time. */
+/**
+ * `npm run soak -- [--minutes N] [--runs N] [--lines N] [--rules N] [--seed N]`: holds the engine against the interpreter, first over
+ * random rules and small logs, then over large logs in every format; others each time.
+ */
+import { parseArgs } from 'node:util';
+import { build } from './lib/build.mjs';
 import { checkNode, installPackages, runTool } from './lib/install.mjs';
-import { buildKernel } from './lib/kernel.mjs';
-import { main } from './lib/run.mjs';
-
-const USUAL_RUNS = 20_000;
+import { main, runHere } from './lib/run.mjs';
 
 await main(async () => {
   checkNode();
-  await installPackages();
-  await buildKernel();
-  const runs = Number(process.argv[2] ?? USUAL_RUNS);
-  if (!Number.isSafeInteger(runs) || runs < 1)
-    throw new Error(`Found ${process.argv[2]}, expected a number of runs, such as ${USUAL_RUNS}.`);
-  const env = { ...process.env, JADE_SOAK_RUNS: String(runs) };
-  return await runTool('vitest/vitest.mjs', ['run', 'packages/core/src/match', '-t', 'decides as the interpreter'], {
-    env,
+  const { values } = parseArgs({
+    options: {
+      minutes: { type: 'string', default: '60' },
+      runs: { type: 'string', default: '20000' },
+      lines: { type: 'string' },
+      rules: { type: 'string' },
+      seed: { type: 'string' },
+    },
   });
+  for (const [name, text] of Object.entries(values))
+    if (!/^\d{1,9}$/.test(text)) throw new Error(`--${name}: found ${text}, expected a whole number`);
+  await installPackages();
+  await build();
+  const { runs, ...rest } = values;
+  if (Number(runs) > 0) {
+    const code = await runTool(
+      'vitest/vitest.mjs',
+      ['run', 'packages/core/src/match', '-t', 'decides as the interpreter'],
+      { env: { ...process.env, JADE_SOAK_RUNS: runs } },
+    );
+    if (code !== 0) return code;
+  }
+  return runHere(
+    process.execPath,
+    [
+      '--import',
+      'tsx',
+      '--conditions=jade-source',
+      'bench/src/soak/main.ts',
+      ...Object.entries(rest).flatMap(([name, text]) => [`--${name}`, text]),
+    ],
+    { env: { ...process.env, TSX_TSCONFIG_PATH: 'tsconfig.json' } },
+  );
 });

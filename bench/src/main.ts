@@ -8,6 +8,7 @@ import { benchDecision } from './replay/bench-decision.js';
 import { benchImport } from './replay/bench-import.js';
 import { benchLength } from './replay/bench-length.js';
 import { benchMawk } from './replay/bench-mawk.js';
+import { benchPages } from './replay/bench-pages.js';
 import { benchReplay } from './replay/bench-replay.js';
 import { benchService } from './replay/bench-service.js';
 import { benchSql } from './replay/bench-sql.js';
@@ -27,6 +28,7 @@ const WORKLOADS: Record<string, () => Promise<void>> = {
 };
 /** Those that take long: only when they are asked for. */
 const LONG: Record<string, () => Promise<void>> = {
+  'pages': benchPages,
   'service': () => benchService(2_000_000),
   'service-20m': () => benchService(20_000_000),
 };

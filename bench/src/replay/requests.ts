@@ -82,7 +82,7 @@ export function formatCombined(request: BenchRequest): string {
   return `${host} ${client} - - [${lastSecond.text}] "${method} ${target} HTTP/1.1" ${status} ${bytes} "${referer || '-'}" "${agent}"\n`;
 }
 
-function formatTime(atUnixMs: number): string {
+export function formatTime(atUnixMs: number): string {
   const iso = new Date(atUnixMs).toISOString();
   return `${iso.slice(8, 10)}/${MONTHS[Number(iso.slice(5, 7)) - 1]}/${iso.slice(0, 4)}:${iso.slice(11, 19)} +0000`;
 }

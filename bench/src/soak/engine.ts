@@ -1,0 +1,170 @@
+/** Everything that is done with a log and rules, and what it comes to, as hashes that two processes can compare. */
+import { createHash, type Hash } from 'node:crypto';
+import { createReadStream } from 'node:fs';
+import {
+  checkFences,
+  checkFilter,
+  ChunkReplay,
+  ChunkRows,
+  DecisionComparison,
+  DecisionFilter,
+  Program,
+  SegmentDictionaries,
+  type EncodedChunk,
+  type Judge,
+  type RejectedLine,
+  type Ruling,
+} from '@jadefence/core';
+import { LogImporter } from '@jadefence/core/import';
+import type { RealFormat } from '../replay/real-requests.js';
+
+/** What is to be done, in a form that can be sent to another process. */
+export interface SoakTask {
+  readonly logPath: string;
+  readonly format: RealFormat;
+  /** Rules before and after; both judge the log, and are compared. */
+  readonly before: string;
+  readonly after: string;
+  readonly filter: string;
+}
+
+/** SHA-256 of what each step came to. */
+export type Digest = Readonly<Record<'import' | 'before' | 'after' | 'compared' | 'filtered', string>>;
+
+export interface ImportedLog {
+  readonly chunks: readonly ChunkRows[];
+  readonly hash: string;
+  readonly numRejected: number;
+}
+
+/** Takes chunks as they come out of an import. */
+export class LogGatherer {
+  readonly #hash = createHash('sha256');
+  /** Of their own: they are told of together with other chunks, or earlier, where there are threads. */
+  readonly #rejects = createHash('sha256');
+  readonly #chunks: ChunkRows[] = [];
+  #dictionaries = new SegmentDictionaries();
+  #numRejected = 0;
+
+  add(chunks: readonly EncodedChunk[], rejected: readonly RejectedLine[]): void {
+    for (const { line, reason } of rejected) this.#rejects.update(`${line} ${reason}\n`);
+    this.#numRejected += rejected.length;
+    for (const { beginsSegment, dictionaries, numRows, columns } of chunks) {
+      this.#hash.update(`${numRows} ${beginsSegment}`);
+      updateAll(this.#hash, dictionaries);
+      updateAll(this.#hash, columns);
+      if (beginsSegment) this.#dictionaries = new SegmentDictionaries();
+      for (const [name, part] of dictionaries) this.#dictionaries.add(name, part);
+      this.#chunks.push(new ChunkRows(numRows, columns, this.#dictionaries));
+    }
+  }
+
+  end(): ImportedLog {
+    return {
+      chunks: this.#chunks,
+      hash: this.#hash.update(this.#rejects.digest()).digest('hex'),
+      numRejected: this.#numRejected,
+    };
+  }
+}
+
+function updateAll(hash: Hash, parts: ReadonlyMap<string, Uint8Array>): void {
+  for (const [name, bytes] of [...parts].sort(([a], [b]) => (a < b ? -1 : 1))) hash.update(name).update(bytes);
+}
+
+/** On one thread. */
+export async function importHere(path: string, format: RealFormat): Promise<ImportedLog> {
+  const gatherer = new LogGatherer();
+  const rejected: RejectedLine[] = [];
+  const importer = new LogImporter(format, {}, (line) => rejected.push(line));
+  for await (const piece of createReadStream(path, { highWaterMark: 262_144 }))
+    gatherer.add(importer.push(piece as Uint8Array), rejected.splice(0));
+  gatherer.add(importer.end(), rejected.splice(0));
+  return gatherer.end();
+}
+
+export function judgeOf(text: string, world: Pick<Judge, 'countries' | 'categories'>): Judge {
+  const { rulebook, diagnostics } = checkFences([{ path: 'soak.fence', text }], []);
+  if (!rulebook) throw new Error(`The rules of the soak cannot judge: ${diagnostics[0]?.message}`);
+  return { rulebook, ...world };
+}
+
+/** What a replay decided: of each chunk the codes of its rows, and the rulings that they stand for. */
+export interface Decided {
+  readonly codes: readonly Uint32Array[];
+  readonly rulings: readonly Ruling[];
+}
+
+export function replay(program: Program, chunks: readonly ChunkRows[]): Decided {
+  const running = new ChunkReplay(program);
+  const codes = chunks.map((rows) => running.judge([rows]).codes.slice());
+  return { codes, rulings: running.table.rulings };
+}
+
+export function hashDecided({ codes, rulings }: Decided): string {
+  const hash = createHash('sha256').update(JSON.stringify(rulings));
+  for (const own of codes) hash.update(own);
+  return hash.digest('hex');
+}
+
+export function compare(before: Decided, after: Decided): string {
+  const nowhere = (): undefined => undefined;
+  const comparison = new DecisionComparison([...before.rulings], [...after.rulings], {
+    before: nowhere,
+    after: nowhere,
+  });
+  const hash = createHash('sha256');
+  before.codes.forEach((was, chunk) => hash.update(Uint32Array.from(comparison.add(was, after.codes[chunk]!))));
+  return hash.update(JSON.stringify(comparison.tally({}))).digest('hex');
+}
+
+/** The rows of each chunk that a filter finds. */
+export function filterRows(judge: Judge, text: string, decided: Decided, chunks: readonly ChunkRows[]): Uint32Array[] {
+  const { filter, diagnostics } = checkFilter(text, judge.rulebook);
+  if (!filter) throw new Error(`The filter of the soak is wrong: ${diagnostics[0]?.message}`);
+  const found = new DecisionFilter(filter, judge, decided.rulings);
+  return chunks.map((rows, chunk) => Uint32Array.from(found.select(rows, decided.codes[chunk]!)));
+}
+
+export function hashRows(rows: readonly Uint32Array[]): string {
+  const hash = createHash('sha256');
+  for (const own of rows) hash.update(`${own.length}`).update(own);
+  return hash.digest('hex');
+}
+
+/** An engine that is compiled once and asked again and again. */
+export class SoakEngine {
+  readonly #before: Program;
+  readonly #after: Program;
+  readonly #judges: { readonly before: Judge; readonly after: Judge };
+
+  constructor(
+    private readonly task: SoakTask,
+    world: Pick<Judge, 'countries' | 'categories'>,
+  ) {
+    this.#judges = { before: judgeOf(task.before, world), after: judgeOf(task.after, world) };
+    this.#before = new Program(this.#judges.before);
+    this.#after = new Program(this.#judges.after);
+  }
+
+  get judge(): Judge {
+    return this.#judges.before;
+  }
+
+  run({ chunks, hash }: ImportedLog): { digest: Digest; before: Decided; filtered: readonly Uint32Array[] } {
+    const before = replay(this.#before, chunks);
+    const after = replay(this.#after, chunks);
+    const filtered = filterRows(this.#judges.before, this.task.filter, before, chunks);
+    return {
+      digest: {
+        import: hash,
+        before: hashDecided(before),
+        after: hashDecided(after),
+        compared: compare(before, after),
+        filtered: hashRows(filtered),
+      },
+      before,
+      filtered,
+    };
+  }
+}

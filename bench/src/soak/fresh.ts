@@ -1,0 +1,12 @@
+/** A process that has done nothing yet: imports, replays, compares and filters once, and answers what that came to. */
+import { frozenWorld } from '../replay/replay-engine.js';
+import { importHere, SoakEngine, type SoakTask } from './engine.js';
+
+process.once('message', (task: SoakTask) => {
+  const work = async (): Promise<void> => {
+    const engine = new SoakEngine(task, frozenWorld());
+    const { digest } = engine.run(await importHere(task.logPath, task.format));
+    process.send!(digest, () => process.disconnect());
+  };
+  void work();
+});
