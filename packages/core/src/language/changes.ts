@@ -51,18 +51,16 @@ export function compareParts(
 
 /** Tells of what was removed and added again under another name that it was renamed. */
 function nameRenamed(changes: readonly Change[]): Change[] {
-  const keyFor = ({ part, name }: Change, text: string): string => {
-    const own = name.slice(name.indexOf('/') + 1);
-    const owner = name.slice(0, name.length - own.length);
-    return [part, owner, text.replace(new RegExp(`^((?:#.*\\n)*\\s*${part} )${own}(?![a-z0-9-])`), '$1')].join('\n');
-  };
   const removed = new Map(
-    changes.flatMap((change) => (change.kind === 'removed' ? [[keyFor(change, change.before!), change] as const] : [])),
+    changes.flatMap((change) =>
+      change.kind === 'removed' ? [[withoutName(change, change.before!), change] as const] : [],
+    ),
   );
+  if (removed.size === 0) return [...changes];
   const newNames = new Map<Change, string>();
   const told = changes.map((change): Change => {
     if (change.kind !== 'added' || change.part === 'expect' || change.part === 'zone') return change;
-    const key = keyFor(change, change.after!);
+    const key = withoutName(change, change.after!);
     const was = removed.get(key);
     if (!was) return change;
     removed.delete(key);
@@ -70,6 +68,17 @@ function nameRenamed(changes: readonly Change[]): Change[] {
     return { ...change, wasNamed: was.name };
   });
   return told.map((change) => (newNames.has(change) ? { ...change, isNamed: newNames.get(change)! } : change));
+}
+
+/** Comments, the word for the kind of part, and its name. */
+const HEAD = /^((?:#.*\n)*\s*[a-z]+ )([a-z0-9-]+)/;
+
+/** What is the same of a part under every name. */
+function withoutName({ part, name }: Change, text: string): string {
+  const own = name.slice(name.indexOf('/') + 1);
+  const owner = name.slice(0, name.length - own.length);
+  const nameless = text.replace(HEAD, (all, head: string, named: string) => (named === own ? head : all));
+  return [part, owner, nameless].join('\n');
 }
 
 interface KeptPart {
@@ -94,7 +103,7 @@ function findMoved(group: readonly KeptPart[], movers: ReadonlySet<string>): Par
   const isAscending = others.every(({ index }, position) => position === 0 || others[position - 1]!.index < index);
   if (isAscending) {
     const wasAscending = group.every(({ index }, position) => position === 0 || group[position - 1]!.index < index);
-    return wasAscending ? [] : group.filter((one) => !others.includes(one)).map(({ part }) => part);
+    return wasAscending ? [] : group.filter(({ part }) => movers.has(nameOf(part))).map(({ part }) => part);
   }
   const inPlace = longestAscending(group.map(({ index }) => index));
   return group.filter((_, position) => !inPlace.has(position)).map(({ part }) => part);
