@@ -4,7 +4,7 @@ import { stat } from 'node:fs/promises';
 import { basename } from 'node:path';
 import { Readable } from 'node:stream';
 import type { DatasetEffect, DatasetInfo, DatasetOwner, FreshnessInfo, ServiceClient } from '@jadefence/contract';
-import { decompress, packFolder } from '@jadefence/files';
+import { decompress, packFiles, packFolder } from '@jadefence/files';
 import { confirm } from './asking.js';
 import { EXIT, Failure } from './failure.js';
 import { nameOfPath, say, writeOne, type OneOutput, type Streams } from './output.js';
@@ -40,6 +40,12 @@ export async function importReference(
   await tellDataset(client, sent, output, streams);
 }
 
+/** Of the names of hosts files. */
+export function describeOwnNames(count: number): string {
+  const names = `${formatCount(count)} ${count === 1 ? 'name' : 'names'}`;
+  return `${names} without a dot, such as localhost, ${count === 1 ? 'is' : 'are'} left out.`;
+}
+
 /** Waits for the replay of a dataset and tells what it holds and changes, and whether it is active now. */
 export async function tellDataset(
   client: ServiceClient,
@@ -56,6 +62,7 @@ export async function tellDataset(
       streams,
       `${formatCount(dataset.numRejected)} ${dataset.numRejected === 1 ? 'line is' : 'lines are'} left out.`,
     );
+  if (dataset.numOwnNames) say(streams, describeOwnNames(dataset.numOwnNames));
   for (const [from, to] of Object.entries(dataset.renamed ?? {})) say(streams, `"${from}" is called ${to} here`);
   const [one, many] = dataset.kind === 'country' ? ['range', 'ranges'] : ['entry', 'entries'];
   const entries = `${formatCount(dataset.numEntries)} ${dataset.numEntries === 1 ? one : many}`;
@@ -141,6 +148,8 @@ async function openAll(paths: readonly string[], noun: string, streams: Streams)
   if (paths.length === 1) return showProgress(open(0), size, streams);
   if (infos.some((info) => info?.isDirectory()))
     throw new Failure('A folder is sent alone.', EXIT.wrongInput, 'Give one folder, or files.');
+  // So that what is said of a line names its file; a feed takes the category from the name of a file of an archive.
+  if (noun !== NOUN_OF.category && !paths.includes('-')) return showProgress(packFiles(paths), size, streams);
   const joined = async function* (): AsyncGenerator<Uint8Array> {
     for (let index = 0; index < paths.length; index += 1) {
       yield* decompress(open(index));

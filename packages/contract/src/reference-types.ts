@@ -40,6 +40,8 @@ export interface DatasetInfo {
   readonly listKind?: DatasetKind;
   readonly categories?: readonly { readonly name: string; readonly numEntries: number }[];
   readonly renamed?: Readonly<Record<string, string>>;
+  /** Of a hosts file: names of the machine itself, such as localhost, which are left out. */
+  readonly numOwnNames?: number;
   readonly builtAt: string | null;
   readonly importedAt: string;
   readonly importedBy: string | null;

@@ -29,7 +29,13 @@ export {
   type CountryShare,
   type CountryTable,
 } from './reference/country-table.js';
-export { parseCountryRows, type CountryRowProblem, type CountryRows } from './reference/country-rows.js';
+export {
+  parseCountryRows,
+  parseCountryTexts,
+  type CountryText,
+  type CountryRowProblem,
+  type CountryRows,
+} from './reference/country-rows.js';
 export { REGIONS, type Region } from './reference/regions.js';
 export { isCountryCode, listCountries, nameCountry } from './reference/country-codes.js';
 export { DamagedTableError } from './binary/damaged.js';

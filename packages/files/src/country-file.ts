@@ -1,12 +1,14 @@
 import {
   formatAddress,
   isCountryCode,
-  parseCountryRows,
+  parseCountryTexts,
   type CountryRange,
   type CountryRows,
+  type CountryText,
   type Family,
 } from '@jadefence/core';
 import { Reader } from 'mmdb-lib';
+import { filesOf } from './archive.js';
 import { decompress, UnreadableFileError } from './decompress.js';
 
 export interface CountryFile extends CountryRows {
@@ -26,18 +28,26 @@ const NETWORKS_A_NODE = 8;
 const MIN_NETWORKS = 1000;
 
 /**
- * Reads a country table: rows of text in any of their shapes, or the open MMDB format, either also as gzip.
+ * Reads a country table: rows of text in any of their shapes, also as a tar archive of several files, or the open MMDB
+ * format, all also as gzip.
  * @throws UnreadableFileError
  */
 export async function readCountryFile(pieces: AsyncIterable<Uint8Array>): Promise<CountryFile> {
-  const gathered: Uint8Array[] = [];
-  for await (const piece of decompress(pieces, MAX_BYTES)) gathered.push(piece);
-  const bytes = Buffer.concat(gathered);
-  if (bytes.subarray(0, TEXT_SAMPLE_BYTES).includes(0)) return readMmdb(bytes);
-  const text = bytes.toString('utf8');
-  if (/^\s*<(!doctype|html|\?xml)/i.test(text))
-    throw new UnreadableFileError('The file is a web page, not a country table.');
-  return { format: 'text', ...parseCountryRows(text) };
+  const texts: CountryText[] = [];
+  for await (const file of filesOf(decompress(pieces, MAX_BYTES))) {
+    const gathered: Uint8Array[] = [];
+    // Files of an archive may be compressed, too.
+    for await (const piece of decompress(file.pieces, MAX_BYTES)) gathered.push(piece);
+    const bytes = Buffer.concat(gathered);
+    const isBinary = bytes.subarray(0, TEXT_SAMPLE_BYTES).includes(0);
+    if (isBinary && file.path === undefined) return readMmdb(bytes);
+    if (isBinary) throw new UnreadableFileError(`${file.path} is no text; a table of the MMDB format is sent alone.`);
+    const text = bytes.toString('utf8');
+    if (/^\s*<(!doctype|html|\?xml)/i.test(text))
+      throw new UnreadableFileError(`${file.path ?? 'The file'} is a web page, not a country table.`);
+    texts.push({ ...(file.path === undefined ? {} : { file: file.path }), text });
+  }
+  return { format: 'text', ...parseCountryTexts(texts) };
 }
 
 /** What the records of country tables are known to look like. */

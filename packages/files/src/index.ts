@@ -3,5 +3,5 @@ export { decompress, MAX_DECOMPRESSED_BYTES, TooLargeFileError, UnreadableFileEr
 export { readCountryFile, type CountryFile } from './country-file.js';
 export { readCategoryFile } from './category-file.js';
 export { readDatasetFile } from './dataset-file.js';
-export { packFolder } from './pack-folder.js';
+export { packFiles, packFolder } from './pack-folder.js';
 export { importInThreads, importMerged, type Imported, type ImportTask, type LogFile } from './import-threads.js';

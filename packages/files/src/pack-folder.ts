@@ -6,16 +6,24 @@ import { pack } from 'tar-stream';
 
 /** The files below a folder as a tar archive, in byte order of path, read as it is sent. */
 export function packFolder(folder: string): AsyncIterable<Uint8Array> {
-  const archive = pack();
-  const fill = async (): Promise<void> => {
+  return packAll(async () => {
     const entries = await readdir(folder, { recursive: true, withFileTypes: true });
     const paths = entries.filter((entry) => entry.isFile()).map((entry) => join(entry.parentPath, entry.name));
-    for (const path of paths.sort()) {
+    return paths.sort().map((path) => ({ path, name: relative(folder, path).split(sep).join('/') }));
+  });
+}
+
+/** Files as a tar archive, in their order and under the names that are given. */
+export function packFiles(paths: readonly string[]): AsyncIterable<Uint8Array> {
+  return packAll(async () => paths.map((path) => ({ path, name: path })));
+}
+
+function packAll(list: () => Promise<{ path: string; name: string }[]>): AsyncIterable<Uint8Array> {
+  const archive = pack();
+  const fill = async (): Promise<void> => {
+    for (const { path, name } of await list()) {
       const { size } = await stat(path);
-      await pipeline(
-        createReadStream(path),
-        archive.entry({ name: relative(folder, path).split(sep).join('/'), size }),
-      );
+      await pipeline(createReadStream(path), archive.entry({ name, size }));
     }
     archive.finalize();
   };

@@ -1,3 +1,4 @@
+import { describeOwnNames } from '../reference.js';
 import { createReadStream } from 'node:fs';
 import { stat } from 'node:fs/promises';
 import { basename } from 'node:path';
@@ -46,6 +47,7 @@ async function loadCategoryFeed(text: string, streams: Streams): Promise<Categor
     readCategoryFile(basename(path), await openFolderOrFile(path), { category }),
   );
   tellProblems(path, report.problems, 'the line is left out', streams, report.numRejected);
+  if (report.numOwnNames > 0) say(streams, `${path}: ${describeOwnNames(report.numOwnNames)}`);
   for (const [from, to] of Object.entries(report.renamed)) say(streams, `${path}: "${from}" is called ${to} here`);
   if (report.numEntries === 0)
     throw new Failure(

@@ -1,14 +1,7 @@
 import { REACHES, type DatasetKind } from '../reference/dataset.js';
 import { HostTableBuilder } from '../reference/host-table-builder.js';
 import { createRangeTable, type RangeRow } from '../reference/range-table.js';
-import {
-  LineCounter,
-  namesOfHostsLine,
-  quoteText,
-  TextLines,
-  withoutComment,
-  type LinesReport,
-} from '../reference/text-lines.js';
+import { LineCounter, quoteText, TextLines, withoutComment, type LinesReport } from '../reference/text-lines.js';
 import { parseAddress } from '../request/address.js';
 import { parseEntry } from './parser.js';
 
@@ -65,7 +58,8 @@ export class DatasetReader {
       }
       const [first, ...hosts] = text.split(/\s+/);
       if (hosts.length > 0 && parseAddress(first!))
-        return namesOfHostsLine(hosts)
+        return this.#counter
+          .namesOfHosts(hosts)
           .map((host) => this.#readEntry(host))
           .find((problem) => problem !== undefined);
     }

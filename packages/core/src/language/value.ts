@@ -251,15 +251,16 @@ function decodeDomain(text: string): ValueOrProblem {
   };
 }
 
-function decodeUrl(text: string): ValueOrProblem {
+function decodeUrl(written: string): ValueOrProblem {
+  const text = written.replace(/^https?:\/\//i, '');
   const slash = text.indexOf('/');
   const authority = slash < 0 ? text : text.slice(0, slash);
   const path = slash < 0 ? '/' : text.slice(slash);
   const host = /[@:*=]/.test(authority) && !isAddressHost(authority) ? null : normalizeHost(authority);
   if (host !== null && !/[?#]/.test(path)) return { content: { kind: 'url', host, path: normalizePath(path) } };
   return {
-    problem: `Found ${JSON.stringify(text)}, expected a host with a path such as shop.example/sale.`,
-    hint: 'Leave out the scheme, the port, the query and patterns; the host and all below it is meant, and the path and all below it.',
+    problem: `Found ${JSON.stringify(written)}, expected a host with a path such as shop.example/sale.`,
+    hint: 'Leave out the port, the query and patterns; the host and all below it is meant, and the path and all below it.',
   };
 }
 

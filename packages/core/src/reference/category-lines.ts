@@ -7,7 +7,7 @@ import { normalizeHost } from '../request/host.js';
 import { normalizePath } from '../request/path.js';
 import { ByteWords } from './byte-words.js';
 import { PlainSite } from './plain-sites.js';
-import { LineCounter, namesOfHostsLine, quoteText, TextLines, withoutComment, type LinesReport } from './text-lines.js';
+import { LineCounter, quoteText, TextLines, withoutComment, type LinesReport } from './text-lines.js';
 import { CategoryFeedBuilder, UNCATEGORISED, type CategoryEntry, type CategoryFeed } from './categories.js';
 
 /** What reading a feed came to. */
@@ -120,7 +120,8 @@ export class CategoryFeedReader {
   }
 
   #readHostsLine(hosts: readonly string[]): string | undefined {
-    return namesOfHostsLine(hosts)
+    return this.#counter
+      .namesOfHosts(hosts)
       .map((host) => this.#add(host, this.#category))
       .find((problem) => problem !== undefined);
   }

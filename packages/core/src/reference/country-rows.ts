@@ -5,6 +5,8 @@ import { isCountryCode } from './country-codes.js';
 
 /** A row that cannot be used, or one that overlaps another of another country, with its 1-based line. */
 export interface CountryRowProblem {
+  /** Where there are several files. */
+  readonly file?: string;
   readonly line: number;
   readonly message: string;
   /** The row is used; where it overlaps, the narrower range decides. */
@@ -16,29 +18,49 @@ export interface CountryRows {
   readonly problems: CountryRowProblem[];
 }
 
+/** One of several files of rows. */
+export interface CountryText {
+  /** Absent where it is the only one. */
+  readonly file?: string;
+  readonly text: string;
+}
+
+interface Place {
+  readonly file?: string;
+  readonly line: number;
+}
+
 /**
  * Reads rows of either shape, also mixed, quoted or not; a header line and `#` comments are allowed.
  * @returns the usable rows in file order, and a problem for every other row and every overlap between countries
  */
 export function parseCountryRows(text: string): CountryRows {
+  return parseCountryTexts([{ text }]);
+}
+
+/** The rows of several files as those of one table, whose later files come later. */
+export function parseCountryTexts(texts: readonly CountryText[]): CountryRows {
   const ranges: CountryRange[] = [];
-  const lines: number[] = [];
+  const places: Place[] = [];
   const problems: CountryRowProblem[] = [];
-  let line = 0;
-  for (let start = 0; start < text.length;) {
-    const end = text.indexOf('\n', start);
-    const row = text.slice(start, end < 0 ? text.length : end).trim();
-    start = end < 0 ? text.length : end + 1;
-    line += 1;
-    if (row === '' || row.startsWith('#')) continue;
-    const parsed = row.includes('|') ? parseStatistics(row) : parseCsvRow(row);
-    if (parsed === undefined) continue;
-    if (typeof parsed !== 'string') {
-      ranges.push(parsed);
-      lines.push(line);
-    } else if (line > 1 || /\d/.test(row)) problems.push({ line, message: parsed, isUsed: false });
+  for (const { file, text } of texts) {
+    let line = 0;
+    for (let start = 0; start < text.length;) {
+      const end = text.indexOf('\n', start);
+      const row = text.slice(start, end < 0 ? text.length : end).trim();
+      start = end < 0 ? text.length : end + 1;
+      line += 1;
+      if (row === '' || row.startsWith('#')) continue;
+      const parsed = row.includes('|') ? parseStatistics(row) : parseCsvRow(row);
+      if (parsed === undefined) continue;
+      const place = { ...(file === undefined ? {} : { file }), line };
+      if (typeof parsed !== 'string') {
+        ranges.push(parsed);
+        places.push(place);
+      } else if (line > 1 || /\d/.test(row)) problems.push({ ...place, message: parsed, isUsed: false });
+    }
   }
-  return { ranges, problems: problems.concat(findOverlaps(ranges, lines)) };
+  return { ranges, problems: problems.concat(findOverlaps(ranges, places)) };
 }
 
 function parseCsvRow(row: string): CountryRange | string {
@@ -94,7 +116,7 @@ function parseStatistics(row: string): CountryRange | string | undefined {
 }
 
 /** Where a row overlaps an earlier-starting one of another country; a sweep that remembers the widest end so far. */
-function findOverlaps(ranges: readonly CountryRange[], lines: readonly number[]): CountryRowProblem[] {
+function findOverlaps(ranges: readonly CountryRange[], places: readonly Place[]): CountryRowProblem[] {
   const problems: CountryRowProblem[] = [];
   for (const family of [4, 6] as const) {
     const order = ranges
@@ -104,16 +126,26 @@ function findOverlaps(ranges: readonly CountryRange[], lines: readonly number[])
     let widest: number | undefined;
     for (const index of order) {
       const [range, before] = [ranges[index]!, widest === undefined ? undefined : ranges[widest]!];
-      if (before && before.last >= range.first && before.country !== range.country)
+      if (before && before.last >= range.first && before.country !== range.country) {
+        const decides = sizeOf(range) === sizeOf(before) ? 'the later row decides' : 'the narrower range decides';
         problems.push({
-          line: lines[index]!,
-          message: `${formatRange(range)} is ${range.country} and overlaps ${formatRange(before)} (line ${lines[widest!]}), which is ${before.country}; the narrower range decides`,
+          ...places[index]!,
+          message: `${formatRange(range)} is ${range.country} and overlaps ${formatRange(before)} (${textOf(places[widest!]!)}), which is ${before.country}; ${decides}`,
           isUsed: true,
         });
+      }
       if (!before || range.last > before.last) widest = index;
     }
   }
   return problems;
+}
+
+function textOf({ file, line }: Place): string {
+  return `${file === undefined ? '' : `${file} `}line ${line}`;
+}
+
+function sizeOf({ first, last }: AddressRange): bigint {
+  return last - first;
 }
 
 function compareStarts(a: AddressRange, b: AddressRange): number {

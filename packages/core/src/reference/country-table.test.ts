@@ -154,7 +154,7 @@ describe('rows of a country table', () => {
       '7: "JJ" is no country code of ISO 3166-1 false',
       '2: 198.18.1.0/24 is SE and overlaps 198.18.0.0/16 (line 1), which is NO; the narrower range decides true',
       '4: 198.18.1.255 - 198.18.3.0 is DK and overlaps 198.18.0.0/16 (line 1), which is NO; the narrower range decides true',
-      '6: 203.0.113.0/24 is QQ and overlaps 203.0.113.0/24 (line 5), which is XK; the narrower range decides true',
+      '6: 203.0.113.0/24 is QQ and overlaps 203.0.113.0/24 (line 5), which is XK; the later row decides true',
     ]);
   });
 

@@ -103,6 +103,7 @@ describe('a dataset', () => {
     ).toEqual(['a.example', undefined, '*.b.example', '=c.example', undefined, 'xn--bcher-kva.example', 'e.example']);
     expect(report).toEqual({
       numLines: 9,
+      numOwnNames: 1,
       numEntries: 6,
       numRejected: 2,
       problems: [

@@ -56,10 +56,15 @@ export interface LinesReport {
   readonly numRejected: number;
   /** The first thousand of them. */
   readonly problems: readonly LineProblem[];
+  /** Names that a hosts file gives to the machine itself, such as localhost, which are left out. */
+  readonly numOwnNames: number;
 }
 
 const KEPT_PROBLEMS = 1000;
 const SHOWN_CHARACTERS = 100;
+
+/** Names that hosts files give to the machine itself: no name of a site is a single label. */
+const OWN_NAMES = /^[^.]+$/;
 
 /** Counts lines and keeps the first problems. */
 export class LineCounter {
@@ -68,6 +73,7 @@ export class LineCounter {
   #numFileLines = 0;
   #numLines = 0;
   #numRejected = 0;
+  #numOwnNames = 0;
 
   get numLines(): number {
     return this.#numLines;
@@ -97,23 +103,28 @@ export class LineCounter {
     this.#problems.push({ ...file, line: this.#numFileLines, message });
   }
 
+  /** The names of a line of a hosts file, without those of the machine itself, which are counted. */
+  namesOfHosts(names: readonly string[]): string[] {
+    const others = names.filter((name) => !OWN_NAMES.test(name));
+    this.#numOwnNames += names.length - others.length;
+    return others;
+  }
+
   report(numEntries: number): LinesReport {
     const { numLines } = this;
-    return { numLines, numEntries, numRejected: this.#numRejected, problems: this.#problems };
+    return {
+      numLines,
+      numEntries,
+      numRejected: this.#numRejected,
+      problems: this.#problems,
+      numOwnNames: this.#numOwnNames,
+    };
   }
 }
 
 /** Text of a line as a message quotes it. */
 export function quoteText(text: string): string {
   return JSON.stringify(text.trim().slice(0, SHOWN_CHARACTERS));
-}
-
-/** Names that hosts files give to the machine itself. */
-const OWN_NAMES = /^(localhost|local|broadcasthost|ip6-\w+|[^.]+)$/;
-
-/** The names of a line of a hosts file, without those of the machine itself. */
-export function namesOfHostsLine(names: readonly string[]): string[] {
-  return names.filter((name) => !OWN_NAMES.test(name));
 }
 
 /** A line without its comment: `#` at the start or behind a space. */

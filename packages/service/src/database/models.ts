@@ -134,6 +134,8 @@ export interface DatasetStats {
   readonly numRejected: number;
   /** The first of them. */
   readonly problems: readonly LineProblem[];
+  /** Of a hosts file: names of the machine itself, which are left out. */
+  readonly numOwnNames?: number;
   /** Of a list. */
   readonly listKind?: DatasetKind;
   /** Of a category feed: entries by category, in the order of its numbers. */

@@ -40,7 +40,7 @@ async function read(task: ReferenceTask, pieces: AsyncIterable<Uint8Array>): Pro
       numRejected: problems.filter(({ isUsed }) => !isUsed).length,
       problems: problems
         .slice(0, KEPT_PROBLEMS)
-        .map(({ line, message, isUsed }) => ({ line, message: isUsed ? message : `${message}; left out` })),
+        .map(({ isUsed, message, ...place }) => ({ ...place, message: isUsed ? message : `${message}; left out` })),
       countries: measureCountryTable(buffer),
     };
     return { bytes: new Uint8Array(buffer), stats, ...(builtAt ? { builtAtUnixMs: builtAt.getTime() } : {}) };
@@ -54,11 +54,13 @@ async function read(task: ReferenceTask, pieces: AsyncIterable<Uint8Array>): Pro
       problems: report.problems.slice(0, KEPT_PROBLEMS),
       categories: feed.categories.map((name, value) => ({ name, numEntries: counts.get(value) ?? 0 })),
       renamed: report.renamed,
+      numOwnNames: report.numOwnNames,
     };
     return { bytes: new Uint8Array(feed.table.buffer), stats };
   }
   const { buffer, report } = await readDatasetFile(task.listKind, pieces);
-  const { numEntries, numRejected, problems } = report;
-  const stats = { numEntries, numRejected, problems: problems.slice(0, KEPT_PROBLEMS), listKind: task.listKind };
+  const { numEntries, numRejected, problems, numOwnNames } = report;
+  const shown = problems.slice(0, KEPT_PROBLEMS);
+  const stats = { numEntries, numRejected, problems: shown, numOwnNames, listKind: task.listKind };
   return { bytes: new Uint8Array(buffer), stats };
 }

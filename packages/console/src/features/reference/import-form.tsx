@@ -70,7 +70,7 @@ export function ImportForm({
 const SHOWN_PROBLEMS = 8;
 
 function Imported({ dataset }: { dataset: DatasetInfo }) {
-  const { name, numEntries, numRejected, problems, renamed = {}, isActive, waitsFor } = dataset;
+  const { name, numEntries, numRejected, problems, renamed = {}, numOwnNames = 0, isActive, waitsFor } = dataset;
   return (
     <div role="status" className="grid gap-1 rounded-lg bg-sunken p-3">
       <p className="font-medium">
@@ -81,6 +81,12 @@ function Imported({ dataset }: { dataset: DatasetInfo }) {
       {numRejected > 0 && (
         <p>
           {formatCount(numRejected)} {numRejected === 1 ? 'line was' : 'lines were'} left out.
+        </p>
+      )}
+      {numOwnNames > 0 && (
+        <p>
+          {countOf(numOwnNames, 'name', 'names')} without a dot, such as localhost, {numOwnNames === 1 ? 'was' : 'were'}{' '}
+          left out.
         </p>
       )}
       <ul className="font-mono text-xs">

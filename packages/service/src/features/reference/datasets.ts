@@ -23,12 +23,19 @@ interface Opened {
   readonly hosts?: HostTable;
 }
 
+/** Where the bytes of datasets come from that another thread has in memory. */
+export type TableSource = Pick<Datasets, 'buffer'>;
+
 /** Keeps datasets in the database, and those in use in memory, where threads share them. */
 export class Datasets {
   readonly #opened = new Map<number, Promise<Opened>>();
   readonly #sizes = new Map<number, number>();
 
-  constructor(private readonly db: Database) {}
+  /** @param tables asked for bytes; unless given they are read from the database */
+  constructor(
+    private readonly db: Database,
+    private readonly tables?: TableSource,
+  ) {}
 
   /** @throws ProblemError when there is no such dataset (any more) */
   async find(id: number, db: Database = this.db): Promise<DatasetModel> {
@@ -133,6 +140,12 @@ export class Datasets {
   }
 
   async #load(id: number): Promise<Opened> {
+    const buffer = this.tables ? await this.tables.buffer(id) : await this.#read(id);
+    const magic = Buffer.from(buffer, 0, Math.min(buffer.byteLength, 4)).toString('latin1');
+    return magic === 'JFHT' ? { buffer, hosts: new HostTable(buffer) } : { buffer, ranges: new RangeTable(buffer) };
+  }
+
+  async #read(id: number): Promise<SharedArrayBuffer> {
     const rows = await DatasetPartModel.query(this.db).where({ datasetId: id }).orderBy('seq');
     if (rows.length === 0)
       throw new ProblemError('not-repeatable', `Dataset ${id}, which this rests on, was deleted.`, {
@@ -146,7 +159,7 @@ export class Datasets {
       : new Uint8Array(encodeCountryTable(parseCountryRows(stored.toString('utf8')).ranges));
     const buffer = new SharedArrayBuffer(bytes.length);
     new Uint8Array(buffer).set(bytes);
-    return magic === 'JFHT' ? { buffer, hosts: new HostTable(buffer) } : { buffer, ranges: new RangeTable(buffer) };
+    return buffer;
   }
 
   /** Lets go of a dataset that was deleted. */
@@ -177,7 +190,7 @@ export class Datasets {
     const { id, kind, name, sha256, isActive, state, waitsFor, effect, stats, builtAt, importedAt } = dataset;
     const importer =
       dataset.importedBy === null ? undefined : await UserModel.query(this.db).findById(dataset.importedBy);
-    const { numEntries, numRejected, problems, listKind, categories, renamed } = stats;
+    const { numEntries, numRejected, problems, listKind, categories, renamed, numOwnNames } = stats;
     return {
       id,
       kind,
@@ -193,6 +206,7 @@ export class Datasets {
       ...(listKind ? { listKind } : {}),
       ...(categories ? { categories } : {}),
       ...(renamed ? { renamed } : {}),
+      ...(numOwnNames ? { numOwnNames } : {}),
       builtAt: builtAt?.toISOString() ?? null,
       importedAt: importedAt.toISOString(),
       importedBy: importer?.name ?? null,
