@@ -39,6 +39,7 @@ export const PROBLEMS = {
   'upload-cut': { status: 400, title: 'The upload was cut off' },
   'too-many-tries': { status: 429, title: 'Too many wrong sign-ins' },
   'busy': { status: 503, title: 'Too much is under way' },
+  'too-slow': { status: 503, title: 'It takes too long' },
   'shutting-down': { status: 503, title: 'The service is stopping' },
   'disk-full': { status: 507, title: 'The disk is full' },
   'database-unreachable': { status: 503, title: 'The database cannot be reached' },

@@ -20,6 +20,7 @@ beforeAll(async () => {
       JADEFENCE_LOG_LEVEL: 'silent',
       JADEFENCE_CONSOLE_FOLDER: '/nowhere',
     }),
+    false,
   );
   await service.users.createFirstAdministrator('/tmp/jadefence-app-test-sign-in', 'http://127.0.0.1');
   const admin = (await service.users.byUserId(1))!;

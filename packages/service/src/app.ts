@@ -4,7 +4,7 @@ import { existsSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import connectPgSimple from 'connect-pg-simple';
-import express, { type Express, type RequestHandler } from 'express';
+import express, { type Express, type RequestHandler, type Router } from 'express';
 import session from 'express-session';
 import helmet from 'helmet';
 import pg from 'pg';
@@ -12,53 +12,40 @@ import { pino, type Logger } from 'pino';
 import { pinoHttp } from 'pino-http';
 import { Admission } from './admission.js';
 import type { Config } from './config.js';
-import { AuditTrail, loadAuditKey } from './database/audit.js';
+import { doHere, doInThreads } from './elsewhere.js';
+import { openFeatures } from './features.js';
+import { loadAuditKey } from './database/audit.js';
 import { releaseDeadLeases } from './database/lease.js';
 import { migrate, openDatabase, type Database } from './database/database.js';
 import { SettingModel } from './database/models.js';
-import { Drafts, type Outside } from './features/draft/draft.js';
-import { draftRoutes } from './features/draft/routes.js';
 import { HealthCheck } from './features/health/routes.js';
 import { LogImports } from './features/logs/log-import.js';
-import { Logs } from './features/logs/logs.js';
 import { logRoutes } from './features/logs/routes.js';
-import { DecisionPages } from './features/replays/decision-pages.js';
-import { Judges } from './features/replays/judges.js';
-import { Comparisons } from './features/comparisons/comparisons.js';
-import { comparisonRoutes } from './features/comparisons/routes.js';
+import { ComparisonRuns } from './features/comparisons/comparison-runs.js';
+import { KeptSources } from './features/replays/judges.js';
 import { ReplayRuns } from './features/replays/replay-run.js';
-import { Replays } from './features/replays/replays.js';
-import { replayRoutes } from './features/replays/routes.js';
-import { MatchCounts } from './features/matches/matches.js';
-import { matchRoutes } from './features/matches/routes.js';
-import { auditRoutes } from './features/audit/routes.js';
-import { listRoutes } from './features/lists/routes.js';
-import { PublishedRevisions, Revisions } from './features/revisions/revisions.js';
-import { revisionRoutes } from './features/revisions/routes.js';
-import { tryRoutes } from './features/try/routes.js';
-import { Passphrases } from './features/passphrases/passphrases.js';
-import { passphraseRoutes } from './features/passphrases/routes.js';
 import { CategoryFeeds } from './features/reference/categories.js';
 import { Corrections } from './features/reference/corrections.js';
-import { CountryTables } from './features/reference/countries.js';
-import { Datasets } from './features/reference/datasets.js';
+import type { Datasets } from './features/reference/datasets.js';
 import { Effects } from './features/reference/effects.js';
 import { ReferenceImports } from './features/reference/imports.js';
 import { Removals } from './features/reference/removals.js';
 import { referenceRoutes } from './features/reference/routes.js';
 import type { FetchLimits } from './features/reference/fetch.js';
 import { Sources } from './features/reference/sources.js';
-import { Worlds } from './features/reference/worlds.js';
+import type { Worlds } from './features/reference/worlds.js';
 import { userRoutes } from './features/users/routes.js';
 import { SignInAttempts } from './features/users/sign-in-attempts.js';
 import { Users } from './features/users/users.js';
 import { Authenticator } from './http/authenticate.js';
 import { handleErrors } from './http/problem.js';
-import { buildRouter, type Route } from './http/route.js';
+import type { Route } from './http/route.js';
+import { buildRouter } from './http/router.js';
 import { runPeriodically } from './periodic.js';
 import { removeStaleFolders } from './temporary-folder.js';
 import { JobQueue } from './work/job-queue.js';
 import { JudgingPool } from './work/judging-pool.js';
+import { RequestThreads } from './work/request-threads.js';
 import { ReferencePool } from './work/reference-pool.js';
 
 const MAX_CONNECTIONS = 10;
@@ -87,7 +74,7 @@ interface Unfinished {
   readonly db: Database;
   readonly imports: LogImports;
   readonly runs: ReplayRuns;
-  readonly comparisons: Comparisons;
+  readonly comparisons: ComparisonRuns;
   readonly referenceImports: ReferenceImports;
   readonly queue: JobQueue;
   readonly logger: Logger;
@@ -119,7 +106,7 @@ async function takeUp({ db, imports, runs, comparisons, queue }: Unfinished): Pr
   for (const comparisonId of await comparisons.unfinished(['running'])) await queue.addComparison(comparisonId);
 }
 
-/** What knows reference data, but for country tables, which know logs and the draft, too. */
+/** What knows reference data and nothing of rules. */
 function openReference(opened: {
   readonly db: Database;
   readonly datasets: Datasets;
@@ -151,66 +138,57 @@ function openSessionPool(connectionString: string, logger: Logger): pg.Pool {
   return pool;
 }
 
-export async function createService(config: Config): Promise<Service> {
+/** @param hasThreads unless, everything is answered on the event loop, for tests of the sources */
+export async function createService(config: Config, hasThreads = true): Promise<Service> {
   const logger = pino({ level: config.logLevel });
   const db = openDatabase(config.databaseUrl, MAX_CONNECTIONS);
   await migrate(db);
   await loadAuditKey(db, config.auditKeyFile);
   await removeStaleFolders();
-  const trail = new AuditTrail(db, `${config.auditKeyFile}-seen`);
   const attempts = new SignInAttempts(db);
   const users = new Users(db, attempts);
   const health = new HealthCheck(db);
-  const datasets = new Datasets(db);
-  const worlds = new Worlds(db, datasets);
-  const outside: Outside = {
-    forLists: (names, trx) => datasets.forLists(names, trx),
-    categoryNames: (trx) => worlds.categoryNames(trx),
-  };
-  const drafts = new Drafts(db, new PublishedRevisions(datasets), outside);
-  const revisions = new Revisions(db, drafts, worlds, datasets);
-  const logs = new Logs(db);
+  const queue = new JobQueue(config.databaseUrl, logger);
+  const numJudging = Math.min(availableParallelism(), MAX_THREADS);
+  const pool = new JudgingPool(numJudging, config.maxLimitKeys, logger);
+  const features = openFeatures({ db, config, pool, queue });
+  const { datasets, worlds, logs, pages, replays } = features;
+  const threads = hasThreads ? new RequestThreads(config, numJudging, { pool, queue, datasets }, logger) : undefined;
+  const elsewhere = threads ? doInThreads(threads) : doHere(features);
+  const judges = new KeptSources(elsewhere.judges);
   const importAdmission = admitImports(config);
   const imports = new LogImports(db, logs, worlds, importAdmission, config.maxUploadBytes, logger);
-  const judges = new Judges(db, worlds, datasets);
-  const pool = new JudgingPool(Math.min(availableParallelism(), MAX_THREADS), config.maxLimitKeys);
-  const queue = new JobQueue(config.databaseUrl, logger);
   const runs = new ReplayRuns(db, logs, judges, pool, logger, config.checkpointSeconds * 1000);
-  const replays = new Replays(db, drafts, revisions, logs, worlds, judges, queue, config.maxWaiting);
-  const pages = new DecisionPages(db, logs, judges, pool);
-  const { maxWaiting } = config;
-  const comparisons = new Comparisons(db, { replays, runs, pages, judges, logs, pool, queue, logger, maxWaiting });
-  const readers = new ReferencePool(config.referenceSeconds * 1000);
-  const effects = new Effects(db, datasets, worlds, revisions, runs, queue);
+  const comparisons = new ComparisonRuns(db, { replays, runs, pages, sources: judges, logs, pool, logger });
+  const readers = new ReferencePool(config.referenceSeconds * 1000, logger);
+  const effects = new Effects(db, datasets, elsewhere.effects, runs, queue);
   const referenceImports = new ReferenceImports(datasets, effects, readers, importAdmission);
   const sources = new Sources(db, referenceImports, fetchLimits(config), config.referenceFolder, logger);
-  const opened = { db, datasets, worlds, sources, imports: referenceImports };
-  const countryTables = new CountryTables(datasets, worlds, sources, drafts, logs, pool, config.resolver);
   const routes = [
     ...health.routes,
     ...userRoutes(users),
-    ...draftRoutes(drafts, worlds),
-    ...revisionRoutes(revisions),
-    ...listRoutes(drafts),
-    ...auditRoutes(db, trail),
-    ...referenceRoutes({ ...openReference(opened), countryTables }, drafts, config.maxUploadBytes),
-    ...passphraseRoutes(new Passphrases(db, drafts)),
+    ...referenceRoutes(
+      openReference({ db, datasets, worlds, sources, imports: referenceImports }),
+      config.maxUploadBytes,
+    ),
     ...logRoutes(logs, imports, config.maxUploadBytes),
-    ...matchRoutes(new MatchCounts(drafts, logs, worlds, pool)),
-    ...tryRoutes(revisions, worlds),
-    ...replayRoutes(replays, pages),
-    ...comparisonRoutes(comparisons),
+    ...features.routes,
   ];
   const unfinished = { db, imports, runs, comparisons, referenceImports, queue, logger };
   await resume(unfinished);
   const periodic = [
     runPeriodically('refresh', REFRESH_CHECK_MS, () => sources.refreshDue(new Date()), logger),
-    runPeriodically('audit trail', AUDIT_CHECK_MS, () => trail.verifyNew(), logger),
+    runPeriodically('audit trail', AUDIT_CHECK_MS, () => elsewhere.verifyTrail(), logger),
     runPeriodically('take up', RESUME_CHECK_MS, () => takeUp(unfinished), logger),
     runPeriodically('sign-in attempts', REFRESH_CHECK_MS, () => attempts.removeQuiet(), logger),
   ];
   const sessionPool = openSessionPool(config.databaseUrl, logger);
-  const app = buildApp(config, logger, routes, users, await sessionHandler(config, db, sessionPool));
+  const app = buildApp(
+    config,
+    logger,
+    await sessionHandler(config, db, sessionPool),
+    buildRouter(routes, new Authenticator(users), elsewhere.requests, logger),
+  );
   return {
     app,
     routes,
@@ -220,6 +198,7 @@ export async function createService(config: Config): Promise<Service> {
     async close() {
       for (const one of periodic) await one.stop();
       await queue.stop();
+      await threads?.close();
       await pool.close();
       await readers.close();
       await sessionPool.end();
@@ -228,15 +207,11 @@ export async function createService(config: Config): Promise<Service> {
   };
 }
 
-function buildApp(
-  config: Config,
-  logger: Logger,
-  routes: readonly Route[],
-  users: Users,
-  sessions: RequestHandler,
-): Express {
+function buildApp(config: Config, logger: Logger, sessions: RequestHandler, router: Router): Express {
   const app = express();
   app.disable('x-powered-by');
+  // Nothing of the API is stored; the version of a draft is the only tag.
+  app.set('etag', false);
   app.use(
     pinoHttp({
       logger,
@@ -265,7 +240,7 @@ function buildApp(
     }),
   );
   if (config.isBehindHttps) app.set('trust proxy', 1);
-  app.use('/api/v1', sessions, buildRouter(routes, new Authenticator(users)));
+  app.use('/api/v1', sessions, router);
   serveConsole(app, config.consoleFolder);
   app.use(handleErrors(logger));
   return app;

@@ -24,6 +24,8 @@ export interface Config {
   readonly maxConnections: number;
   /** How long reading one file of reference data may take. */
   readonly referenceSeconds: number;
+  /** How long one request may take a thread. */
+  readonly requestSeconds: number;
   /** How long requests under way may take to end when the service stops. */
   readonly graceSeconds: number;
   /** How often a running replay keeps what it would have to do again after a restart. */
@@ -105,6 +107,12 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
     referenceSeconds: read(
       'JADEFENCE_REFERENCE_SECONDS',
       '600',
+      'a number of seconds',
+      (text) => wholeNumber(text, 86_400) || undefined,
+    ),
+    requestSeconds: read(
+      'JADEFENCE_REQUEST_SECONDS',
+      '60',
       'a number of seconds',
       (text) => wholeNumber(text, 86_400) || undefined,
     ),

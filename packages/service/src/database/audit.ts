@@ -173,6 +173,7 @@ const START: Position = { id: 0, hash: '', numEntries: 0 };
 export class AuditTrail {
   /** Where the next check begins: a batch before the end of what was checked, so that its last entries are read again. */
   #checkedUpTo: Position = START;
+  #checks: Promise<unknown> = Promise.resolve();
 
   /** @param seenFile the beginning of the name of the file with the last entry that was seen */
   constructor(
@@ -186,8 +187,14 @@ export class AuditTrail {
     return this.verifyNew();
   }
 
-  /** Checks the entries since the last check, and the end of the trail. */
+  /** Checks the entries since the last check, and the end of the trail; one check after the other. */
   async verifyNew(): Promise<TrailCheck> {
+    const check = this.#checks.then(() => this.#verifyNew());
+    this.#checks = check.catch(() => undefined);
+    return check;
+  }
+
+  async #verifyNew(): Promise<TrailCheck> {
     // The head belongs to the entries, so both are read as of one moment.
     return this.db.transaction(
       async (trx) => {

@@ -1,20 +1,49 @@
 /** JSON bodies: read up to a limit, and checked in their bytes before anything is made of them. */
 import express, { type RequestHandler } from 'express';
 import { ProblemError } from './problem.js';
+import type { Route } from './route.js';
 
 const MAX_DEPTH = 32;
 const [QUOTE, BACKSLASH, COMMA, OPEN, CLOSE, OPEN_ARRAY, CLOSE_ARRAY] = [0x22, 0x5c, 0x2c, 0x7b, 0x7d, 0x5b, 0x5d];
 
+const KIB = 1024;
+
+interface BodyLimits {
+  /** Of the body, decompressed. */
+  readonly maxBytes: number;
+  /** Numbers, texts and so on, since each costs many times its bytes. */
+  readonly maxValues: number;
+}
+
+/** Nobody is known yet, so that what they send must cost next to nothing. */
+const PUBLIC: BodyLimits = { maxBytes: 16 * KIB, maxValues: 100 };
+const SMALL: BodyLimits = { maxBytes: 256 * KIB, maxValues: 5_000 };
+const LARGE: BodyLimits = { maxBytes: 64 * KIB * KIB, maxValues: 1_000_000 };
+
+function limitsOf({ needs, hasLargeBody }: Route): BodyLimits {
+  return needs === 'nobody' ? PUBLIC : hasLargeBody ? LARGE : SMALL;
+}
+
+/** Reads the bytes of a JSON body, decompressed, as the route's `body`; whoever answers parses them. */
+export function readBodyOf(definition: Route): RequestHandler {
+  if (!definition.body) return (_request, _response, next) => next();
+  return express.raw({ limit: limitsOf(definition).maxBytes, type: 'application/json' });
+}
+
+const decoder = new TextDecoder();
+
 /**
- * @param maxBytes of the body, decompressed
- * @param maxValues numbers, texts and so on, since each costs many times its bytes
+ * @param bytes undefined where there is no body
+ * @throws ProblemError where they are not JSON, or hold more than the route takes
  */
-export function readJsonBody(maxBytes: number, maxValues: number): RequestHandler {
-  return express.json({
-    limit: maxBytes,
-    strict: true,
-    verify: (_request, _response, bytes) => assertBounded(bytes, maxValues),
-  });
+export function parseBody(definition: Route, bytes: Uint8Array | undefined): unknown {
+  if (!bytes) return undefined;
+  assertBounded(bytes, limitsOf(definition).maxValues);
+  try {
+    return JSON.parse(decoder.decode(bytes));
+  } catch (error) {
+    throw new ProblemError('bad-body', `The body is not JSON: ${(error as Error).message}.`);
+  }
 }
 
 /** @throws ProblemError where the text is nested too deeply or has too many values; one pass over its bytes */

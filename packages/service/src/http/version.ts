@@ -1,15 +1,20 @@
-import type { Request, Response } from 'express';
 import { ProblemError } from './problem.js';
+import type { RouteContext } from './route.js';
+
+type Context = RouteContext<never, never, never>;
 
 /** Answers what was asked for with its version as an entity tag (RFC 9110, 8.8.3). */
-export function tellVersion<T extends { readonly version: number }>(response: Response, answer: T): T {
-  response.setHeader('etag', `"${answer.version}"`);
+export function tellVersion<T extends { readonly version: number }>(
+  { setHeader }: Pick<Context, 'setHeader'>,
+  answer: T,
+): T {
+  setHeader('etag', `"${answer.version}"`);
   return answer;
 }
 
 /** The version that a write has seen, from If-Match. @throws ProblemError where it does not say one */
-export function seenVersion(request: Request): number {
-  const version = /^"(\d{1,9})"$/.exec(request.headers['if-match'] ?? '')?.[1];
+export function seenVersion({ ifMatch }: Pick<Context, 'ifMatch'>): number {
+  const version = /^"(\d{1,9})"$/.exec(ifMatch ?? '')?.[1];
   if (version === undefined)
     throw new ProblemError(
       'version-needed',

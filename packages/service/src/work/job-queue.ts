@@ -15,6 +15,9 @@ export interface JobRunner {
   check(datasetId: number, userId: number | null): Promise<void>;
 }
 
+/** What puts jobs into the queue. */
+export type JobAdder = Pick<JobQueue, 'addReplay' | 'addComparison' | 'addCheck'>;
+
 /** Jobs kept in PostgreSQL, so that they outlive the process. */
 export class JobQueue {
   readonly #boss: PgBoss;

@@ -1,5 +1,6 @@
 import { MessageChannel } from 'node:worker_threads';
 import { Piscina } from 'piscina';
+import type { Logger } from 'pino';
 import type { Explanation, Matches, Tally } from '@jadefence/core';
 import type { ChunksSource } from './open-chunks.js';
 import type {
@@ -15,6 +16,9 @@ import type {
 } from './replay-worker.js';
 import type { JudgeSource } from './prepare-judge.js';
 
+/** What a pool does, wherever it is. */
+export type Judging = Pick<JudgingPool, keyof JudgingPool>;
+
 /** Worker threads that judge and filter chunks, started when there is something to do. */
 export class JudgingPool {
   #started: Piscina | undefined;
@@ -25,6 +29,7 @@ export class JudgingPool {
   constructor(
     private readonly numThreads: number,
     private readonly maxLimitKeys: number,
+    private readonly logger: Logger,
   ) {}
 
   /**
@@ -56,7 +61,7 @@ export class JudgingPool {
 
   /** @returns of each chunk the rows that match, ascending */
   async filter(task: FilterChunksTask): Promise<Uint32Array[]> {
-    return (await this.#pool().run(task, { name: 'filterDecisions' })) as Uint32Array[];
+    return (await this.#pool().run(task, { name: 'filterDecisions', transferList: buffersOf(task) })) as Uint32Array[];
   }
 
   /** @returns undefined for all */
@@ -71,7 +76,10 @@ export class JudgingPool {
 
   /** @returns requests by country, of each chunk */
   async countCountries(task: JudgeSource & ChunksSource): Promise<Map<string, number>[]> {
-    return (await this.#pool().run(task, { name: 'countChunkCountries' })) as Map<string, number>[];
+    return (await this.#pool().run(task, { name: 'countChunkCountries', transferList: buffersOf(task) })) as Map<
+      string,
+      number
+    >[];
   }
 
   async countryAttributes(source: JudgeSource): Promise<string[]> {
@@ -80,7 +88,7 @@ export class JudgingPool {
 
   /** @returns what each chunk comes to */
   async match(task: MatchTask & ChunksSource): Promise<Matches[]> {
-    return (await this.#pool().run(task, { name: 'matchChunks' })) as Matches[];
+    return (await this.#pool().run(task, { name: 'matchChunks', transferList: buffersOf(task) })) as Matches[];
   }
 
   async matchAttributes(task: MatchTask): Promise<string[]> {
@@ -105,26 +113,29 @@ export class JudgingPool {
   }
 
   #poolFor(isStateful: boolean): Piscina {
-    return isStateful ? (this.#ordered ??= startThreads(1)) : this.#pool();
+    return isStateful ? (this.#ordered ??= this.#start(1)) : this.#pool();
   }
 
   #pool(): Piscina {
-    return (this.#started ??= startThreads(this.numThreads));
+    return (this.#started ??= this.#start(this.numThreads));
+  }
+
+  #start(numThreads: number): Piscina {
+    const pool = new Piscina({
+      filename: new URL('./replay-worker.js', import.meta.url).href,
+      minThreads: numThreads,
+      maxThreads: numThreads,
+    });
+    // Whoever waited for the thread is told; without a listener the process would end with it.
+    pool.on('error', (error) => this.logger.error({ err: error }, 'a thread that judges ended'));
+    return pool;
   }
 }
 
 /** Those that hold one array, all of it. */
-function buffersOf({ chunks, dictionaries }: ChunksSource): ArrayBuffer[] {
+export function buffersOf({ chunks, dictionaries }: ChunksSource): ArrayBuffer[] {
   const columns = chunks.flatMap((chunk) => [...chunk.columns.values()]);
   const parts = [...dictionaries.values()].flatMap((one) => one.parts.map(([, bytes]) => bytes));
   const whole = [...columns, ...parts].filter((array) => array.byteLength === array.buffer.byteLength);
   return whole.map((array) => array.buffer as ArrayBuffer);
-}
-
-function startThreads(numThreads: number): Piscina {
-  return new Piscina({
-    filename: new URL('./replay-worker.js', import.meta.url).href,
-    minThreads: numThreads,
-    maxThreads: numThreads,
-  });
 }

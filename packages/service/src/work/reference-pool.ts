@@ -1,4 +1,5 @@
 import { Piscina } from 'piscina';
+import type { Logger } from 'pino';
 import { ProblemError } from '../http/problem.js';
 import type { ReferenceAnswer, ReferenceTask } from './reference-worker.js';
 
@@ -12,22 +13,19 @@ export class ReferencePool {
   #started: Piscina | undefined;
 
   /** @param timeoutMs how long reading one file may take */
-  constructor(private readonly timeoutMs: number) {}
+  constructor(
+    private readonly timeoutMs: number,
+    private readonly logger: Logger,
+  ) {}
 
   /**
    * @param signal ends the reading where nobody waits for it any more
    * @throws ProblemError where it took too long
    */
   async read(task: ReferenceTask, signal?: AbortSignal): Promise<ReferenceAnswer> {
-    this.#started ??= new Piscina({
-      filename: new URL('./reference-worker.js', import.meta.url).href,
-      minThreads: 0,
-      maxThreads: MAX_THREADS,
-      idleTimeout: IDLE_MS,
-    });
     const timeout = AbortSignal.timeout(this.timeoutMs);
     try {
-      return (await this.#started.run(task, {
+      return (await (this.#started ??= this.#start()).run(task, {
         name: 'readReference',
         // The thread ends with it, whatever it does at that moment.
         signal: signal ? AbortSignal.any([timeout, signal]) : timeout,
@@ -39,6 +37,17 @@ export class ReferencePool {
         `Reading the file took longer than ${this.timeoutMs / 1000} s; nothing of it is kept.`,
       );
     }
+  }
+
+  #start(): Piscina {
+    const pool = new Piscina({
+      filename: new URL('./reference-worker.js', import.meta.url).href,
+      minThreads: 0,
+      maxThreads: MAX_THREADS,
+      idleTimeout: IDLE_MS,
+    });
+    pool.on('error', (error) => this.logger.error({ err: error }, 'a thread that reads reference data ended'));
+    return pool;
   }
 
   async close(): Promise<void> {

@@ -3,12 +3,12 @@ import { PageQuery } from '@jadefence/contract/server';
 import type { AuditTrail } from '../../database/audit.js';
 import type { Database } from '../../database/database.js';
 import { AuditModel, UserModel } from '../../database/models.js';
-import { route, type Route } from '../../http/route.js';
+import { threadRoute, type Route } from '../../http/route.js';
 
 /** The audit trail, latest first. */
 export function auditRoutes(db: Database, trail: AuditTrail): Route[] {
   return [
-    route({
+    threadRoute('pages', {
       method: 'get',
       path: '/audit',
       needs: 'viewer',
@@ -32,7 +32,7 @@ export function auditRoutes(db: Database, trail: AuditTrail): Route[] {
         };
       },
     }),
-    route({
+    threadRoute('pages', {
       method: 'post',
       path: '/audit/verify',
       needs: 'editor',

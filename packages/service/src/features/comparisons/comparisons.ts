@@ -4,36 +4,23 @@ import type {
   ChangeRow,
   ComparisonInfo,
   ComparisonProgress,
-  ComparisonState,
   ComparisonResult,
   Replay,
   StartComparison,
 } from '@jadefence/contract';
-import {
-  addBreakdown,
-  DecisionComparison,
-  createTally,
-  invariant,
-  redirectOf,
-  summarizeBreakdowns,
-  trimTally,
-  type ComparisonTally,
-  type Side,
-} from '@jadefence/core';
-import type { Logger } from 'pino';
+import { invariant, summarizeBreakdowns, type Side } from '@jadefence/core';
 import { refuseCrowd } from '../../admission.js';
 import { recordChange } from '../../database/audit.js';
-import { takeLease } from '../../database/lease.js';
-import { inTransaction, isUnreachable, type Database, type Transaction } from '../../database/database.js';
-import { ComparisonModel, ReplayChunkModel, type ReplayModel } from '../../database/models.js';
+import { inTransaction, type Database, type Transaction } from '../../database/database.js';
+import { ComparisonModel, type ReplayModel } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
-import type { JobQueue } from '../../work/job-queue.js';
-import type { JudgingPool } from '../../work/judging-pool.js';
+import type { JobAdder } from '../../work/job-queue.js';
+import type { Judging } from '../../work/judging-pool.js';
 import type { Logs } from '../logs/logs.js';
 import type { DecisionPages } from '../replays/decision-pages.js';
 import type { Judges } from '../replays/judges.js';
-import type { ReplayRuns } from '../replays/replay-run.js';
+import { chunksOf, openSides } from './sides.js';
 import type { ReplayInputs, Replays } from '../replays/replays.js';
 
 const PROGRESS_MS = 250;
@@ -48,18 +35,14 @@ const WITHOUT_RESULT = [
   'startedBy',
   'startedAt',
 ] as const satisfies readonly (keyof ComparisonModel)[];
-/** Of each country, client and the like, so many with most changed requests are kept. */
-const KEPT_VALUES = 200;
 
 interface Parts {
   readonly replays: Replays;
-  readonly runs: ReplayRuns;
   readonly pages: DecisionPages;
   readonly judges: Judges;
   readonly logs: Logs;
-  readonly pool: JudgingPool;
-  readonly queue: JobQueue;
-  readonly logger: Logger;
+  readonly pool: Judging;
+  readonly queue: JobAdder;
   /** How many may wait. */
   readonly maxWaiting: number;
 }
@@ -119,86 +102,6 @@ export class Comparisons {
     return this.#present(await this.#find(id));
   }
 
-  async unfinished(states: readonly ComparisonState[]): Promise<number[]> {
-    const comparisons = await ComparisonModel.query(this.db)
-      .whereIn('state', [...states])
-      .where((query) => query.whereNull('leasedUntil').orWhereRaw('leased_until < now()'))
-      .orderBy('id');
-    return comparisons.map(({ id }) => id);
-  }
-
-  /** Runs what of the two replays is not done, and keeps what differs; what another process runs is left to it. */
-  async run(id: number): Promise<void> {
-    const lease = await takeLease(this.db, 'comparisons', id, this.parts.logger);
-    if (!lease) return;
-    try {
-      await this.#run(id);
-    } finally {
-      await lease.release().catch(() => undefined);
-    }
-  }
-
-  async #run(id: number): Promise<void> {
-    const { replays, runs, logger } = this.parts;
-    const comparison = await ComparisonModel.query(this.db).findById(id);
-    if (!comparison || comparison.state === 'done') return;
-    const { beforeId, afterId } = comparison;
-    try {
-      await ComparisonModel.query(this.db).patch({ state: 'running', failure: null }).where({ id });
-      await runs.run(...new Set([beforeId, afterId]));
-      for (const replayId of [beforeId, afterId]) {
-        const { state, failure } = await replays.find(replayId);
-        if (state !== 'done') throw new Error(failure ?? `Replay ${replayId} is ${state}.`);
-      }
-      const result = await this.#compare(await replays.find(beforeId), await replays.find(afterId));
-      await ComparisonModel.query(this.db).patch({ state: 'done', result }).where({ id });
-    } catch (error) {
-      // Taken up again by whoever looks for what is unfinished.
-      if (isUnreachable(error)) throw error;
-      logger.error({ err: error, comparison: id }, 'comparison failed');
-      await ComparisonModel.query(this.db)
-        .patch({ state: 'failed', failure: (error as Error).message })
-        .where({ id });
-    }
-  }
-
-  async #compare(before: ReplayModel, after: ReplayModel): Promise<ComparisonTally> {
-    const { pages, judges, logs, pool } = this.parts;
-    const comparison = await this.#sides(before, after);
-    const rulings = await pages.rulings(after.id);
-    const source = await judges.source(after);
-    const attributes = await pool.attributesRead(source, false);
-    const described = createTally();
-    for (const chunk of await this.#chunksOf(after)) {
-      const [was, is] = await Promise.all([pages.codes(before.id, chunk), pages.codes(after.id, chunk)]);
-      const rows = comparison.add(was, is);
-      if (rows.length === 0) continue;
-      const loaded = await logs.load(after.logId, [chunk], attributes);
-      const codes = rows.map((row) => is[row]!);
-      addBreakdown(described, await pool.describe({ ...source, ...loaded, rows, codes, rulings }));
-    }
-    trimTally(described, KEPT_VALUES);
-    return comparison.tally(described.by);
-  }
-
-  async #sides(before: ReplayModel, after: ReplayModel): Promise<DecisionComparison> {
-    const { pages, judges } = this.parts;
-    const [was, is] = await Promise.all([pages.rulings(before.id), pages.rulings(after.id)]);
-    const [judgeBefore, judgeAfter] = await Promise.all([judges.judge(before), judges.judge(after)]);
-    return new DecisionComparison(was, is, {
-      before: (ruling) => redirectOf(judgeBefore.rulebook, ruling),
-      after: (ruling) => redirectOf(judgeAfter.rulebook, ruling),
-    });
-  }
-
-  async #chunksOf(replay: ReplayModel): Promise<number[]> {
-    const chunks = await ReplayChunkModel.query(this.db)
-      .select('chunk')
-      .where({ replayId: replay.id })
-      .orderBy('chunk');
-    return chunks.map(({ chunk }) => chunk);
-  }
-
   /** @throws ProblemError when it is not done yet, or has failed */
   async result(id: number): Promise<ComparisonResult> {
     const comparison = await this.#findDone(id);
@@ -217,7 +120,7 @@ export class Comparisons {
         'not-found',
         `Comparison ${id} has no group ${group}; it has ${found.result!.groups.length}.`,
       );
-    const comparison = await this.#sides(before, after);
+    const comparison = await openSides(pages, judges, before, after);
     const judge = await judges.judge(after);
     const rulings = await pages.rulings(after.id);
     const isWanted = (pair: number): boolean => {
@@ -229,7 +132,7 @@ export class Comparisons {
     const total = wanted ? wanted.requests : found.result!.changed;
     const rows: ChangeRow[] = [];
     let seen = 0;
-    for (const chunk of await this.#chunksOf(after)) {
+    for (const chunk of await chunksOf(this.db, after)) {
       if (rows.length === limit || seen === total) break;
       const [was, is] = await Promise.all([pages.codes(before.id, chunk), pages.codes(after.id, chunk)]);
       const page: number[] = [];

@@ -1,12 +1,12 @@
 import { ChangesQuery, IdParams, StartComparisonInput } from '@jadefence/contract/server';
 import { sendEvents } from '../../http/events.js';
-import { route, type Route } from '../../http/route.js';
+import { route, threadRoute, type Route } from '../../http/route.js';
 import type { Comparisons } from './comparisons.js';
 
 export function comparisonRoutes(comparisons: Comparisons): Route[] {
   return [
     route({ method: 'get', path: '/comparisons', needs: 'viewer', handle: () => comparisons.list() }),
-    route({
+    threadRoute('rules', {
       method: 'post',
       path: '/comparisons',
       needs: 'editor',
@@ -31,14 +31,14 @@ export function comparisonRoutes(comparisons: Comparisons): Route[] {
         await sendEvents(response, comparisons.progress(params.id));
       },
     }),
-    route({
+    threadRoute('pages', {
       method: 'get',
       path: '/comparisons/:id/result',
       needs: 'viewer',
       params: IdParams,
       handle: ({ params }) => comparisons.result(params.id),
     }),
-    route({
+    threadRoute('pages', {
       method: 'get',
       path: '/comparisons/:id/changes',
       needs: 'viewer',

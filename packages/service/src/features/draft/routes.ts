@@ -1,25 +1,25 @@
 import { EditsInput, FenceSourcesInput } from '@jadefence/contract/server';
 import { runExpectations, STARTING_POINTS, type Edit } from '@jadefence/core';
-import { route, type Route } from '../../http/route.js';
+import { threadRoute, type Route } from '../../http/route.js';
 import { seenVersion, tellVersion } from '../../http/version.js';
 import type { Worlds } from '../reference/worlds.js';
 import type { Drafts } from './draft.js';
 
 export function draftRoutes(drafts: Drafts, worlds: Worlds): Route[] {
   return [
-    route({
+    threadRoute('rules', {
       method: 'get',
       path: '/draft',
       needs: 'viewer',
-      handle: async ({ response }) => tellVersion(response, await drafts.show()),
+      handle: async (context) => tellVersion(context, await drafts.show()),
     }),
-    route({
+    threadRoute('rules', {
       method: 'get',
       path: '/draft/sources',
       needs: 'viewer',
-      handle: async ({ response }) => tellVersion(response, await drafts.sources()),
+      handle: async (context) => tellVersion(context, await drafts.sources()),
     }),
-    route({
+    threadRoute('rules', {
       method: 'post',
       path: '/draft/preview',
       needs: 'viewer',
@@ -27,25 +27,25 @@ export function draftRoutes(drafts: Drafts, worlds: Worlds): Route[] {
       hasLargeBody: true,
       handle: ({ body }) => drafts.preview(body, body.isMerge),
     }),
-    route({
+    threadRoute('rules', {
       method: 'put',
       path: '/draft',
       needs: 'editor',
       body: FenceSourcesInput,
       hasLargeBody: true,
-      handle: async ({ body, actor, request, response }) =>
-        tellVersion(response, await drafts.import(body, body.isMerge, seenVersion(request), actor)),
+      handle: async ({ body, actor, ...context }) =>
+        tellVersion(context, await drafts.import(body, body.isMerge, seenVersion(context), actor)),
     }),
-    route({
+    threadRoute('rules', {
       method: 'post',
       path: '/draft/edits',
       needs: 'editor',
       body: EditsInput,
       hasLargeBody: true,
-      handle: async ({ body, actor, request, response }) =>
-        tellVersion(response, await drafts.edit(body.edits as Edit[], seenVersion(request), actor)),
+      handle: async ({ body, actor, ...context }) =>
+        tellVersion(context, await drafts.edit(body.edits as Edit[], seenVersion(context), actor)),
     }),
-    route({
+    threadRoute('rules', {
       method: 'post',
       path: '/draft/edits/preview',
       needs: 'viewer',
@@ -53,13 +53,18 @@ export function draftRoutes(drafts: Drafts, worlds: Worlds): Route[] {
       hasLargeBody: true,
       handle: ({ body }) => drafts.previewEdits(body.edits as Edit[]),
     }),
-    route({ method: 'get', path: '/draft/changes', needs: 'viewer', handle: () => drafts.changes() }),
-    route({
+    threadRoute('rules', { method: 'get', path: '/draft/changes', needs: 'viewer', handle: () => drafts.changes() }),
+    threadRoute('rules', {
       method: 'get',
       path: '/draft/expectations',
       needs: 'viewer',
       handle: async () => runExpectations({ rulebook: await drafts.rulebook(), ...(await worlds.loadCurrent()).world }),
     }),
-    route({ method: 'get', path: '/starting-points', needs: 'viewer', handle: async () => STARTING_POINTS }),
+    threadRoute('rules', {
+      method: 'get',
+      path: '/starting-points',
+      needs: 'viewer',
+      handle: async () => STARTING_POINTS,
+    }),
   ];
 }

@@ -109,11 +109,43 @@ export function pickEntry({ kind, owner, name, position, objectHash }: Entry): E
   return { kind, owner, name, position, objectHash };
 }
 
+/** Of that many configurations the rules stay read: what is published, the draft, and one more. */
+const KEPT_READ = 3;
+const read = new Map<string, CheckedFences & { text: string }>();
+
 /**
- * Fence text of a stored configuration, parsed and checked.
+ * Fence text of a stored configuration, parsed and checked. Reading thousands of rules takes seconds, so that the latest
+ * few stay read.
  * @param known what is there now, for a draft; what was pinned is checked as it was when fewer things were
  */
 export function checkStored(
+  configuration: Configuration,
+  known?: { readonly categories: ReadonlySet<string> | undefined },
+): CheckedFences & { text: string } {
+  const key = hashOf(configuration, known);
+  const checked = read.get(key) ?? readStored(configuration, known);
+  read.delete(key);
+  read.set(key, checked);
+  if (read.size > KEPT_READ) read.delete(read.keys().next().value!);
+  return checked;
+}
+
+/** Of everything that the result depends on. */
+function hashOf(
+  { parts, namedFiles, datasets = [] }: Configuration,
+  known?: { readonly categories: ReadonlySet<string> | undefined },
+): string {
+  const all = [
+    parts.map(({ kind, owner, name, text }) => [kind, owner, name, text]),
+    namedFiles.map(({ path, text }) => [path, text]),
+    datasets.map(({ name, kind, sha256 }) => [name, kind, sha256]),
+    known ? [...(known.categories ?? ['any'])] : 'pinned',
+    known?.categories === undefined,
+  ];
+  return createHash('sha256').update(JSON.stringify(all)).digest('hex');
+}
+
+function readStored(
   { parts, namedFiles, datasets = [] }: Configuration,
   known?: { readonly categories: ReadonlySet<string> | undefined },
 ): CheckedFences & { text: string } {

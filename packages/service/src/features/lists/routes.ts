@@ -1,7 +1,7 @@
 import type { ListInfo } from '@jadefence/contract';
 import { LookUpQuery, NameParams } from '@jadefence/contract/server';
 import { findUses, lookUpInList, showList, type Configuration } from '@jadefence/core';
-import { route, type Route } from '../../http/route.js';
+import { threadRoute, type Route } from '../../http/route.js';
 import { tellProblem } from '../draft/check.js';
 import type { Drafts } from '../draft/draft.js';
 
@@ -17,20 +17,20 @@ export function listRoutes(drafts: Drafts): Route[] {
     }));
   };
   return [
-    route({
+    threadRoute('rules', {
       method: 'get',
       path: '/lists',
       needs: 'viewer',
       handle: () => present(({ parts }) => parts.filter(({ kind }) => kind === 'list').map(({ name }) => name)),
     }),
-    route({
+    threadRoute('rules', {
       method: 'get',
       path: '/lists/:name',
       needs: 'viewer',
       params: NameParams,
       handle: async ({ params }) => (await present(() => [params.name]))[0],
     }),
-    route({
+    threadRoute('rules', {
       method: 'get',
       path: '/lists/:name/look-up',
       needs: 'viewer',

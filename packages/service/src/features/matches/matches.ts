@@ -15,7 +15,7 @@ import {
 } from '@jadefence/core';
 import pMap from 'p-map';
 import { ProblemError } from '../../http/problem.js';
-import type { JudgingPool } from '../../work/judging-pool.js';
+import type { Judging } from '../../work/judging-pool.js';
 import type { ChunksSource } from '../../work/open-chunks.js';
 import type { CountTask, MatchTask } from '../../work/replay-worker.js';
 import type { Worlds } from '../reference/worlds.js';
@@ -31,7 +31,7 @@ export class MatchCounts {
     private readonly drafts: Drafts,
     private readonly logs: Logs,
     private readonly worlds: Worlds,
-    private readonly pool: JudgingPool,
+    private readonly pool: Judging,
   ) {}
 
   /**

@@ -1,10 +1,10 @@
 import { CountMatchesInput, IdParams } from '@jadefence/contract/server';
-import { route, type Route } from '../../http/route.js';
+import { threadRoute, type Route } from '../../http/route.js';
 import type { MatchCounts } from './matches.js';
 
 export function matchRoutes(matches: MatchCounts): Route[] {
   return [
-    route({
+    threadRoute('rules', {
       method: 'post',
       path: '/logs/:id/matches',
       needs: 'viewer',

@@ -1,11 +1,11 @@
 import { NameParams, PassphraseInput } from '@jadefence/contract/server';
-import { route, type Route } from '../../http/route.js';
+import { threadRoute, type Route } from '../../http/route.js';
 import type { Passphrases } from './passphrases.js';
 
 export function passphraseRoutes(passphrases: Passphrases): Route[] {
   return [
-    route({ method: 'get', path: '/passphrases', needs: 'viewer', handle: () => passphrases.list() }),
-    route({
+    threadRoute('rules', { method: 'get', path: '/passphrases', needs: 'viewer', handle: () => passphrases.list() }),
+    threadRoute('rules', {
       method: 'put',
       path: '/passphrases/:name',
       needs: 'editor',
@@ -13,7 +13,7 @@ export function passphraseRoutes(passphrases: Passphrases): Route[] {
       body: PassphraseInput,
       handle: ({ params, body, actor }) => passphrases.set(params.name, body.passphrase, actor),
     }),
-    route({
+    threadRoute('rules', {
       method: 'delete',
       path: '/passphrases/:name',
       needs: 'editor',

@@ -16,8 +16,9 @@ import {
   type Address,
   type AddressSight,
 } from '@jadefence/core';
+import type { Database } from '../../database/database.js';
 import { ProblemError } from '../../http/problem.js';
-import type { JudgingPool } from '../../work/judging-pool.js';
+import type { Judging } from '../../work/judging-pool.js';
 import type { JudgeSource } from '../../work/prepare-judge.js';
 import { checkStored, DRAFT_PATH } from '../draft/snapshots.js';
 import type { Drafts } from '../draft/draft.js';
@@ -25,7 +26,7 @@ import type { Logs } from '../logs/logs.js';
 import { shareDataset } from '../replays/judges.js';
 import type { Datasets } from './datasets.js';
 import { tellFreshness } from './freshness.js';
-import type { Sources } from './sources.js';
+import { findSource } from './sources.js';
 import type { Worlds } from './worlds.js';
 
 const RESOLVE_TIMEOUT_MS = 5000;
@@ -37,19 +38,19 @@ export class CountryTables {
   #counted: { readonly key: string; readonly counts: Promise<Map<string, number>> } | undefined;
 
   constructor(
+    private readonly db: Database,
     private readonly datasets: Datasets,
     private readonly worlds: Worlds,
-    private readonly sources: Sources,
     private readonly drafts: Drafts,
     private readonly logs: Logs,
-    private readonly pool: JudgingPool,
+    private readonly pool: Judging,
     private readonly resolver: string | undefined,
   ) {}
 
   /** @param logId counts the requests of a log by country. @throws ProblemError when there is no such log */
   async overview(logId: number | undefined): Promise<Countries> {
     const [table] = await this.datasets.active('country');
-    const freshness = tellFreshness(table, await this.sources.of('country', ''), new Date());
+    const freshness = tellFreshness(table, await findSource(this.db, 'country', ''), new Date());
     const counts = logId === undefined ? undefined : await this.#count(logId);
     // Tables of the first version were not measured when they were imported.
     const shares =

@@ -1,33 +1,43 @@
 import type { DatasetEffect } from '@jadefence/contract';
 import { invariant, type Ruling } from '@jadefence/core';
-import { inTransaction, type Database } from '../../database/database.js';
+import type { Database } from '../../database/database.js';
 import { DatasetModel, LogModel, ReplayChunkModel, ReplayModel, ReplayResultModel } from '../../database/models.js';
-import { ProblemError } from '../../http/problem.js';
-import type { JobQueue } from '../../work/job-queue.js';
+import type { JobAdder } from '../../work/job-queue.js';
 import { unpackCodes } from '../replays/codes.js';
 import type { ReplayRuns } from '../replays/replay-run.js';
-import type { Revisions } from '../revisions/revisions.js';
 import type { Datasets } from './datasets.js';
 import type { Doer } from './imports.js';
-import type { WorldPin, Worlds } from './worlds.js';
+
+/** What effects need of rules, without reading them. */
+export interface EffectRules {
+  /** Whether there are rules that can judge. */
+  canJudge(): Promise<boolean>;
+  /** The replays of the latest log as it is judged now and with the dataset, made where there are none; undefined without a log. */
+  create(datasetId: number): Promise<{ before: EffectReplay; after: EffectReplay } | undefined>;
+}
+
+/** A replay and whether it is done. */
+export interface EffectReplay {
+  readonly id: number;
+  readonly state: ReplayModel['state'];
+}
 
 /** Finds what a dataset would change: the latest log is replayed as it is judged now, and with the dataset. */
 export class Effects {
   constructor(
     private readonly db: Database,
     private readonly datasets: Datasets,
-    private readonly worlds: Worlds,
-    private readonly revisions: Revisions,
+    private readonly rules: EffectRules,
     private readonly runs: ReplayRuns,
-    private readonly queue: JobQueue,
+    private readonly queue: JobAdder,
   ) {}
 
   /** @returns false where there is nothing to replay: no log, or no fences that can judge */
   async begin({ id, kind }: DatasetModel, doer: Doer): Promise<boolean> {
     // A list is pinned by what is published, so that a dataset of one changes the draft alone.
     if (kind === 'list') return false;
-    const log = await this.#latestLog();
-    if (!log || !(await this.#canJudge())) return false;
+    const log = await latestLog(this.db);
+    if (!log || !(await this.rules.canJudge())) return false;
     await DatasetModel.query(this.db).patch({ state: 'checking' }).where({ id });
     await this.enqueue(id, doer.userId);
     return true;
@@ -43,41 +53,16 @@ export class Effects {
 
   /** Replays with and without the dataset and keeps what differs with it. */
   async run(datasetId: number): Promise<void> {
-    const dataset = await this.datasets.find(datasetId);
-    const log = await this.#latestLog();
-    if (!log) return;
-    const { before, after } = await inTransaction(this.db, async (trx) => {
-      const against = await this.revisions.defaultAgainst(trx);
-      const { snapshotId } = await this.revisions.pin(trx, against);
-      const revision = against === 'draft' ? null : against;
-      const replayWith = async (pin?: WorldPin): Promise<ReplayModel> => {
-        const worldHash = await this.worlds.pin(trx, pin);
-        const inputs = { logId: log.id, snapshotId, worldHash, people: 'goes-on' as const };
-        const done = await ReplayModel.query(trx)
-          .where({ ...inputs, state: 'done' })
-          .whereNull('gate')
-          .first();
-        if (done) return done;
-        return ReplayModel.query(trx)
-          .insert({ ...inputs, gate: null, revision, state: 'waiting', requests: log.requests, startedBy: null })
-          .returning('*');
-      };
-      const current = await this.worlds.current(trx);
-      return { before: await replayWith(current), after: await replayWith(withDataset(current, dataset)) };
-    });
+    await this.datasets.find(datasetId);
+    const created = await this.rules.create(datasetId);
+    if (!created) return;
+    const { before, after } = created;
     for (const replay of [before, after]) if (replay.state !== 'done') await this.runs.run(replay.id);
+    const { logId, requests, revision } = await ReplayModel.query(this.db).findById(after.id).throwIfNotFound();
+    const log = await LogModel.query(this.db).select('name').findById(logId).throwIfNotFound();
     const effect = await this.#compare(before.id, after.id);
     await DatasetModel.query(this.db)
-      .patch({
-        effect: {
-          logId: log.id,
-          logName: log.name,
-          replayId: after.id,
-          revision: after.revision,
-          requests: log.requests,
-          ...effect,
-        },
-      })
+      .patch({ effect: { logId, logName: log.name, replayId: after.id, revision, requests, ...effect } })
       .where({ id: datasetId });
   }
 
@@ -115,33 +100,14 @@ export class Effects {
     const { codes, checksum } = await ReplayChunkModel.query(this.db).findById([replayId, chunk]).throwIfNotFound();
     return unpackCodes(codes, checksum);
   }
+}
 
-  async #latestLog(): Promise<LogModel | undefined> {
-    return LogModel.query(this.db).where({ state: 'ready' }).orderBy('id', 'desc').first();
-  }
-
-  async #canJudge(): Promise<boolean> {
-    try {
-      await this.revisions.rulebook(await this.revisions.defaultAgainst());
-      return true;
-    } catch (error) {
-      if (error instanceof ProblemError) return false;
-      throw error;
-    }
-  }
+/** The log that came in last. */
+export async function latestLog(db: Database): Promise<LogModel | undefined> {
+  return LogModel.query(db).where({ state: 'ready' }).orderBy('id', 'desc').first();
 }
 
 /** What a decision is known by to whoever asks whether it changed. */
 function whatDecides({ outcome, gate, fence, rule, status }: Ruling): string {
   return JSON.stringify([outcome, gate, fence, rule, status]);
-}
-
-function withDataset(current: WorldPin, { id, kind, name, sha256 }: DatasetModel): WorldPin {
-  const pinned = { id, name, sha256 };
-  if (kind === 'country') return { ...current, country: pinned };
-  const isThere = current.feeds.some((feed) => feed.name === name);
-  const feeds = isThere
-    ? current.feeds.map((feed) => (feed.name === name ? pinned : feed))
-    : [...current.feeds, pinned];
-  return { ...current, feeds };
 }

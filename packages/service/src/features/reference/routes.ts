@@ -1,10 +1,8 @@
 import {
   CorrectionInput,
   CorrectionParams,
-  CountriesQuery,
   DatasetsQuery,
   FeedOrderInput,
-  IdentifyInput,
   IdParams,
   ImportDatasetQuery,
   LookUpQuery,
@@ -15,19 +13,14 @@ import {
   SourceKeyInput,
   UseDatasetInput,
 } from '@jadefence/contract/server';
-import { identifyApplications, makeUpFlow, normalizeRequest } from '@jadefence/core';
 import { route, type Route } from '../../http/route.js';
 import { readUpload } from '../../http/upload.js';
-import type { Drafts } from '../draft/draft.js';
-import { listApplications } from './applications.js';
 import type { CategoryFeeds } from './categories.js';
 import type { Corrections } from './corrections.js';
-import type { CountryTables } from './countries.js';
 import type { Datasets } from './datasets.js';
 import type { ReferenceImports } from './imports.js';
 import type { Removals } from './removals.js';
 import type { Sources } from './sources.js';
-import type { Worlds } from './worlds.js';
 
 /** Everything that reference data is served by. */
 export interface Reference {
@@ -36,18 +29,15 @@ export interface Reference {
   readonly removals: Removals;
   readonly sources: Sources;
   readonly corrections: Corrections;
-  readonly countryTables: CountryTables;
   readonly categoryFeeds: CategoryFeeds;
-  readonly worlds: Worlds;
 }
 
-export function referenceRoutes(reference: Reference, drafts: Drafts, maxUploadBytes: number): Route[] {
+export function referenceRoutes(reference: Reference, maxUploadBytes: number): Route[] {
   return [
     ...datasetRoutes(reference, maxUploadBytes),
     ...sourceRoutes(reference),
     ...correctionRoutes(reference),
-    ...lookUpRoutes(reference),
-    ...applicationRoutes(reference, drafts),
+    ...categoryRoutes(reference),
   ];
 }
 
@@ -158,22 +148,8 @@ function correctionRoutes({ corrections }: Reference): Route[] {
   ];
 }
 
-function lookUpRoutes({ countryTables, categoryFeeds }: Reference): Route[] {
+function categoryRoutes({ categoryFeeds }: Reference): Route[] {
   return [
-    route({
-      method: 'get',
-      path: '/countries',
-      needs: 'viewer',
-      query: CountriesQuery,
-      handle: ({ query }) => countryTables.overview(query.log),
-    }),
-    route({
-      method: 'get',
-      path: '/countries/look-up',
-      needs: 'viewer',
-      query: LookUpQuery,
-      handle: ({ query }) => countryTables.lookUp(query.value),
-    }),
     route({ method: 'get', path: '/categories', needs: 'viewer', handle: () => categoryFeeds.overview() }),
     route({
       method: 'get',
@@ -195,28 +171,6 @@ function lookUpRoutes({ countryTables, categoryFeeds }: Reference): Route[] {
       needs: 'editor',
       query: NameQuery,
       handle: ({ query, actor }) => categoryFeeds.remove(query.name, actor),
-    }),
-  ];
-}
-
-function applicationRoutes({ worlds }: Reference, drafts: Drafts): Route[] {
-  return [
-    route({
-      method: 'get',
-      path: '/applications',
-      needs: 'viewer',
-      handle: async () => listApplications(await drafts.configuration()),
-    }),
-    route({
-      method: 'post',
-      path: '/applications/identify',
-      needs: 'viewer',
-      body: IdentifyInput,
-      handle: async ({ body }) => {
-        const rulebook = await drafts.rulebook();
-        const request = normalizeRequest(makeUpFlow(body, Date.now()));
-        return identifyApplications({ rulebook, ...(await worlds.loadCurrent()).world }, request);
-      },
     }),
   ];
 }

@@ -28,6 +28,11 @@ export interface SourceInput {
 /** What a location holds now. */
 type Opened = { readonly pieces: () => AsyncIterable<Uint8Array>; readonly validators: Validators } | 'unchanged';
 
+/** Where a dataset comes from, if that is known. */
+export async function findSource(db: Database, kind: DatasetOwner, name: string): Promise<SourceModel | undefined> {
+  return SourceModel.query(db).findById([kind, name]);
+}
+
 /** Refreshes datasets from where they come from, when asked and on their schedule. */
 export class Sources {
   constructor(
@@ -43,7 +48,7 @@ export class Sources {
   }
 
   async of(kind: DatasetOwner, name: string): Promise<SourceModel | undefined> {
-    return SourceModel.query(this.db).findById([kind, name]);
+    return findSource(this.db, kind, name);
   }
 
   /** @throws ProblemError where a location cannot be one */

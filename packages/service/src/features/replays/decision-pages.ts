@@ -29,7 +29,7 @@ import { ProblemError } from '../../http/problem.js';
 import { Recent } from '../../recent.js';
 import type { Logs } from '../logs/logs.js';
 import { openChunks } from '../../work/open-chunks.js';
-import type { JudgingPool } from '../../work/judging-pool.js';
+import type { Judging } from '../../work/judging-pool.js';
 import type { ExplainTask } from '../../work/replay-worker.js';
 import { unpackCodes } from './codes.js';
 import type { Judges } from './judges.js';
@@ -66,7 +66,7 @@ export class DecisionPages {
     private readonly db: Database,
     private readonly logs: Logs,
     private readonly judges: Judges,
-    private readonly pool: JudgingPool,
+    private readonly pool: Judging,
   ) {}
 
   /** @throws ProblemError when the filter has errors */

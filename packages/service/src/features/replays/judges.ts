@@ -1,6 +1,7 @@
-import { printFences, joinParts, type Dataset, type Judge } from '@jadefence/core';
+import { joinParts, printFences, redirectOf, type Dataset, type Judge, type Ruling } from '@jadefence/core';
 import type { Database } from '../../database/database.js';
 import type { ReplayModel } from '../../database/models.js';
+import { Recent } from '../../recent.js';
 import { prepareJudge, type JudgeSource, type SharedDataset } from '../../work/prepare-judge.js';
 import { DRAFT_PATH, loadSnapshot, type DatasetSource } from '../draft/snapshots.js';
 import type { Worlds } from '../reference/worlds.js';
@@ -10,9 +11,22 @@ const MAX_KEPT = 4;
 /** What decisions rest on, besides the log. */
 export type JudgedBy = Pick<ReplayModel, 'snapshotId' | 'worldHash' | 'gate' | 'people'>;
 
+/** What whoever runs replays needs of rules, without reading them. */
+export interface JudgeSources {
+  /** What threads judge by. @throws ProblemError when what was pinned is not here any more */
+  source(judged: JudgedBy): Promise<PinnedSource>;
+  /** The URL that each ruling sends a request to, null where none. */
+  redirects(judged: JudgedBy, rulings: readonly Ruling[]): Promise<(string | null)[]>;
+}
+
+export interface PinnedSource extends JudgeSource {
+  /** Whether decisions rest on the requests before. */
+  readonly isStateful: boolean;
+}
+
 /** Prepares the judges of replays from their pinned snapshots and datasets, and keeps the latest few. */
-export class Judges {
-  readonly #kept = new Map<string, Judge>();
+export class Judges implements JudgeSources {
+  readonly #kept = new Recent<{ readonly judge: Judge; readonly source: PinnedSource }>(MAX_KEPT);
 
   constructor(
     private readonly db: Database,
@@ -20,31 +34,53 @@ export class Judges {
     private readonly datasets: DatasetSource,
   ) {}
 
-  /** What threads judge by. @throws ProblemError when what was pinned is not here any more */
-  async source(judged: JudgedBy): Promise<JudgeSource> {
-    const { snapshotId, worldHash, gate, people } = judged;
-    const { parts, namedFiles, datasets = [] } = await loadSnapshot(this.db, snapshotId, this.datasets);
-    return {
-      judgeKey: keyOf(judged),
-      fenceFile: { path: DRAFT_PATH, text: printFences(joinParts(parts, DRAFT_PATH)) },
-      namedFiles,
-      datasets: datasets.map(shareDataset),
-      world: (await this.worlds.load(worldHash)).shared,
-      gate: gate ?? undefined,
-      people,
-    };
+  async source(judged: JudgedBy): Promise<PinnedSource> {
+    return (await this.#prepared(judged)).source;
   }
 
-  async judge(replay: JudgedBy): Promise<Judge> {
-    const key = keyOf(replay);
-    const kept = this.#kept.get(key);
-    if (kept) return kept;
-    const { datasets } = await loadSnapshot(this.db, replay.snapshotId, this.datasets);
-    const { world } = await this.worlds.load(replay.worldHash);
-    const judge = prepareJudge(await this.source(replay), { world, datasets });
-    if (this.#kept.size >= MAX_KEPT) this.#kept.delete(this.#kept.keys().next().value!);
-    this.#kept.set(key, judge);
-    return judge;
+  /** @throws ProblemError when what was pinned is not here any more */
+  async judge(judged: JudgedBy): Promise<Judge> {
+    return (await this.#prepared(judged)).judge;
+  }
+
+  async redirects(judged: JudgedBy, rulings: readonly Ruling[]): Promise<(string | null)[]> {
+    const { rulebook } = await this.judge(judged);
+    return rulings.map((ruling) => redirectOf(rulebook, ruling) ?? null);
+  }
+
+  #prepared(judged: JudgedBy): Promise<{ judge: Judge; source: PinnedSource }> {
+    const { snapshotId, worldHash, gate, people } = judged;
+    const judgeKey = keyOf(judged);
+    return this.#kept.get(judgeKey, async () => {
+      const { parts, namedFiles, datasets = [] } = await loadSnapshot(this.db, snapshotId, this.datasets);
+      const { shared, world } = await this.worlds.load(worldHash);
+      const source: JudgeSource = {
+        judgeKey,
+        fenceFile: { path: DRAFT_PATH, text: printFences(joinParts(parts, DRAFT_PATH)) },
+        namedFiles,
+        datasets: datasets.map(shareDataset),
+        world: shared,
+        gate: gate ?? undefined,
+        people,
+      };
+      const judge = prepareJudge(source, { world, datasets });
+      return { judge, source: { ...source, isStateful: judge.rulebook.isStateful } };
+    });
+  }
+}
+
+/** Keeps what it was told, which may be another thread that told it. */
+export class KeptSources implements JudgeSources {
+  readonly #sources = new Recent<PinnedSource>(MAX_KEPT);
+
+  constructor(private readonly told: JudgeSources) {}
+
+  source(judged: JudgedBy): Promise<PinnedSource> {
+    return this.#sources.get(keyOf(judged), () => this.told.source(judged));
+  }
+
+  redirects(judged: JudgedBy, rulings: readonly Ruling[]): Promise<(string | null)[]> {
+    return this.told.redirects(judged, rulings);
   }
 }
 

@@ -23,13 +23,13 @@ import {
   ReplayResultModel,
   ReplayStateModel,
 } from '../../database/models.js';
-import type { JudgingPool } from '../../work/judging-pool.js';
+import type { Judging } from '../../work/judging-pool.js';
 import type { ChunksSource } from '../../work/open-chunks.js';
 import type { JudgeAnswer, JudgePart, Past } from '../../work/replay-worker.js';
 import type { JudgeSource } from '../../work/prepare-judge.js';
 import { batches } from '../draft/snapshots.js';
 import { packCodes } from './codes.js';
-import type { Judges } from './judges.js';
+import type { JudgeSources } from './judges.js';
 
 /** How often a running replay tells how far it is. */
 const PROGRESS_MS = 200;
@@ -68,7 +68,7 @@ export class Pass {
 
   private constructor(
     private readonly db: Database,
-    private readonly pool: JudgingPool,
+    private readonly pool: Judging,
     private readonly checkpointMs: number,
     readonly replay: ReplayModel,
     private readonly source: JudgeSource,
@@ -93,22 +93,21 @@ export class Pass {
   /** Begins a replay, or goes on from where the one before was cut off. */
   static async begin(
     db: Database,
-    judges: Judges,
-    pool: JudgingPool,
+    judges: JudgeSources,
+    pool: Judging,
     checkpointMs: number,
     replay: ReplayModel,
   ): Promise<Pass> {
     const source = await judges.source(replay);
-    const { rulebook } = await judges.judge(replay);
     const checkpoint = await readCheckpoint(db, replay.id);
     if (!checkpoint) await forgetParts(db, replay.id);
     const state = checkpoint && (await ReplayStateModel.query(db).findById([replay.id, checkpoint.numDone]));
-    const attributes = await pool.attributesRead(source, rulebook.isStateful);
+    const attributes = await pool.attributesRead(source, source.isStateful);
     await ReplayModel.query(db)
       .patch({ state: 'running', requestsDone: checkpoint?.tally.requests ?? 0, failure: null })
       .where({ id: replay.id })
       .whereNot({ state: 'cancelled' });
-    return new Pass(db, pool, checkpointMs, replay, source, rulebook.isStateful, attributes, checkpoint, state?.bytes);
+    return new Pass(db, pool, checkpointMs, replay, source, source.isStateful, attributes, checkpoint, state?.bytes);
   }
 
   get isGoingOn(): boolean {

@@ -7,10 +7,10 @@ import { isUnreachable, type Database } from '../../database/database.js';
 import { LEASE_MS, takeLease, type Lease } from '../../database/lease.js';
 import { ComparisonModel, ReplayModel, type LogChunkModel } from '../../database/models.js';
 import type { ChunksSource } from '../../work/open-chunks.js';
-import type { JudgingPool } from '../../work/judging-pool.js';
+import type { Judging } from '../../work/judging-pool.js';
 import type { JudgeAnswer } from '../../work/replay-worker.js';
 import type { Logs } from '../logs/logs.js';
-import type { Judges } from './judges.js';
+import type { JudgeSources } from './judges.js';
 import { Pass, sayLog } from './replay-pass.js';
 
 /** Segments that are judged before what they leave behind is kept: an explanation has to judge at most as many again. */
@@ -23,8 +23,8 @@ export class ReplayRuns {
   constructor(
     private readonly db: Database,
     private readonly logs: Logs,
-    private readonly judges: Judges,
-    private readonly pool: JudgingPool,
+    private readonly judges: JudgeSources,
+    private readonly pool: Judging,
     private readonly logger: Logger,
     /** How often a running replay keeps what it has. */
     private readonly checkpointMs: number,

@@ -6,7 +6,7 @@ import { inTransaction, type Database, type Transaction } from '../../database/d
 import { LogModel, ReplayModel, SnapshotModel } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
-import type { JobQueue } from '../../work/job-queue.js';
+import type { JobAdder } from '../../work/job-queue.js';
 import type { Drafts } from '../draft/draft.js';
 import { refuseCrowd } from '../../admission.js';
 import type { WorldPin, Worlds } from '../reference/worlds.js';
@@ -54,7 +54,7 @@ export class Replays {
     private readonly logs: Logs,
     private readonly worlds: Worlds,
     private readonly judges: Judges,
-    private readonly queue: JobQueue,
+    private readonly queue: JobAdder,
     /** How many may wait. */
     private readonly maxWaiting: number,
   ) {}

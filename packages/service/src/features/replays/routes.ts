@@ -1,13 +1,13 @@
 import { DecisionsQuery, IdParams, RowParams, StartReplayInput } from '@jadefence/contract/server';
 import { sendEvents } from '../../http/events.js';
-import { route, type Route } from '../../http/route.js';
+import { route, threadRoute, type Route } from '../../http/route.js';
 import type { DecisionPages } from './decision-pages.js';
 import type { Replays } from './replays.js';
 
 export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
   return [
     route({ method: 'get', path: '/replays', needs: 'viewer', handle: () => replays.list() }),
-    route({
+    threadRoute('rules', {
       method: 'post',
       path: '/replays',
       needs: 'editor',
@@ -30,7 +30,7 @@ export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
       params: IdParams,
       handle: ({ params, actor }) => replays.cancel(params.id, actor),
     }),
-    route({
+    threadRoute('pages', {
       method: 'get',
       path: '/replays/:id/result',
       needs: 'viewer',
@@ -47,7 +47,7 @@ export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
         await sendEvents(response, replays.progress(params.id));
       },
     }),
-    route({
+    threadRoute('pages', {
       method: 'get',
       path: '/replays/:id/decisions',
       needs: 'viewer',
@@ -55,7 +55,7 @@ export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
       query: DecisionsQuery,
       handle: async ({ params, query }) => pages.page(await replays.findDone(params.id), query),
     }),
-    route({
+    threadRoute('pages', {
       method: 'get',
       path: '/replays/:id/decisions/:row/explanation',
       needs: 'viewer',

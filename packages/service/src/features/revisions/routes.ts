@@ -1,41 +1,41 @@
 import { DiffQuery, IdParams, PublishRevisionInput, RestoreInput } from '@jadefence/contract/server';
-import { route, type Route } from '../../http/route.js';
+import { threadRoute, type Route } from '../../http/route.js';
 import { seenVersion } from '../../http/version.js';
 import type { Revisions } from './revisions.js';
 
 export function revisionRoutes(revisions: Revisions): Route[] {
   return [
-    route({ method: 'get', path: '/revisions', needs: 'viewer', handle: () => revisions.list() }),
-    route({
+    threadRoute('rules', { method: 'get', path: '/revisions', needs: 'viewer', handle: () => revisions.list() }),
+    threadRoute('rules', {
       method: 'get',
       path: '/revision-diff',
       needs: 'viewer',
       query: DiffQuery,
       handle: ({ query }) => revisions.diff(query.from, query.to),
     }),
-    route({
+    threadRoute('rules', {
       method: 'get',
       path: '/revisions/:id',
       needs: 'viewer',
       params: IdParams,
       handle: ({ params }) => revisions.show(params.id),
     }),
-    route({
+    threadRoute('rules', {
       method: 'get',
       path: '/revisions/:id/sources',
       needs: 'viewer',
       params: IdParams,
       handle: ({ params }) => revisions.sources(params.id),
     }),
-    route({
+    threadRoute('rules', {
       method: 'post',
       path: '/revisions',
       needs: 'editor',
       body: PublishRevisionInput,
       status: 201,
-      handle: ({ body, actor, request }) => revisions.publish(body, seenVersion(request), actor),
+      handle: ({ body, actor, ifMatch }) => revisions.publish(body, seenVersion({ ifMatch }), actor),
     }),
-    route({
+    threadRoute('rules', {
       method: 'post',
       path: '/revisions/:id/restore',
       needs: 'editor',

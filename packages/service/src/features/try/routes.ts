@@ -2,13 +2,13 @@ import type { Tried } from '@jadefence/contract';
 import { TryRequestInput } from '@jadefence/contract/server';
 import { explainRequest, makeUpRecord, normalizeRequest, type MadeUpField } from '@jadefence/core';
 import { ProblemError } from '../../http/problem.js';
-import { route, type Route } from '../../http/route.js';
+import { threadRoute, type Route } from '../../http/route.js';
 import type { Worlds } from '../reference/worlds.js';
 import type { Revisions } from '../revisions/revisions.js';
 
 export function tryRoutes(revisions: Revisions, worlds: Worlds): Route[] {
   return [
-    route({
+    threadRoute('rules', {
       method: 'post',
       path: '/try',
       needs: 'viewer',

@@ -1,0 +1,86 @@
+/** What the service does, made for one thread: everything that reads or changes rules, and what shows decisions. */
+import type { Config } from './config.js';
+import type { Database } from './database/database.js';
+import { AuditTrail } from './database/audit.js';
+import { auditRoutes } from './features/audit/routes.js';
+import { Comparisons } from './features/comparisons/comparisons.js';
+import { comparisonRoutes } from './features/comparisons/routes.js';
+import { Drafts, type Outside } from './features/draft/draft.js';
+import { draftRoutes } from './features/draft/routes.js';
+import { listRoutes } from './features/lists/routes.js';
+import { Logs } from './features/logs/logs.js';
+import { MatchCounts } from './features/matches/matches.js';
+import { matchRoutes } from './features/matches/routes.js';
+import { Passphrases } from './features/passphrases/passphrases.js';
+import { passphraseRoutes } from './features/passphrases/routes.js';
+import { CountryTables } from './features/reference/countries.js';
+import { Datasets, type TableSource } from './features/reference/datasets.js';
+import { EffectReplays } from './features/reference/effect-replays.js';
+import { referenceRuleRoutes } from './features/reference/rule-routes.js';
+import { Worlds } from './features/reference/worlds.js';
+import { DecisionPages } from './features/replays/decision-pages.js';
+import { Judges } from './features/replays/judges.js';
+import { Replays } from './features/replays/replays.js';
+import { replayRoutes } from './features/replays/routes.js';
+import { PublishedRevisions, Revisions } from './features/revisions/revisions.js';
+import { revisionRoutes } from './features/revisions/routes.js';
+import { tryRoutes } from './features/try/routes.js';
+import type { JobAdder } from './work/job-queue.js';
+import type { Judging } from './work/judging-pool.js';
+
+/** What the features of a thread are made of. */
+export interface FeatureParts {
+  readonly db: Database;
+  readonly config: Config;
+  readonly pool: Judging;
+  readonly queue: JobAdder;
+  /** Where another thread keeps the bytes of datasets. */
+  readonly tables?: TableSource;
+}
+
+export type Features = ReturnType<typeof openFeatures>;
+
+/** Makes every feature that requests for rules and decisions need. Nothing is read or started by that. */
+export function openFeatures({ db, config, pool, queue, tables }: FeatureParts) {
+  const datasets = new Datasets(db, tables);
+  const worlds = new Worlds(db, datasets);
+  const outside: Outside = {
+    forLists: (names, trx) => datasets.forLists(names, trx),
+    categoryNames: (trx) => worlds.categoryNames(trx),
+  };
+  const drafts = new Drafts(db, new PublishedRevisions(datasets), outside);
+  const revisions = new Revisions(db, drafts, worlds, datasets);
+  const logs = new Logs(db);
+  const judges = new Judges(db, worlds, datasets);
+  const replays = new Replays(db, drafts, revisions, logs, worlds, judges, queue, config.maxWaiting);
+  const pages = new DecisionPages(db, logs, judges, pool);
+  const { maxWaiting } = config;
+  const comparisons = new Comparisons(db, { replays, pages, judges, logs, pool, queue, maxWaiting });
+  const countryTables = new CountryTables(db, datasets, worlds, drafts, logs, pool, config.resolver);
+  const trail = new AuditTrail(db, `${config.auditKeyFile}-seen`);
+  return {
+    trail,
+    datasets,
+    worlds,
+    revisions,
+    logs,
+    judges,
+    replays,
+    pages,
+    comparisons,
+    effectReplays: new EffectReplays(db, datasets, worlds, revisions),
+    drafts,
+    routes: [
+      ...draftRoutes(drafts, worlds),
+      ...revisionRoutes(revisions),
+      ...listRoutes(drafts),
+      ...passphraseRoutes(new Passphrases(db, drafts)),
+      ...referenceRuleRoutes(countryTables, worlds, drafts),
+      ...matchRoutes(new MatchCounts(drafts, logs, worlds, pool)),
+      ...tryRoutes(revisions, worlds),
+      ...replayRoutes(replays, pages),
+      ...comparisonRoutes(comparisons),
+      ...auditRoutes(db, trail),
+    ],
+  };
+}

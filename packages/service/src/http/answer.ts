@@ -1,0 +1,67 @@
+/** A request that another thread may answer, and its answer: plain data, so that both can be sent. */
+import type { Actor } from './authenticate.js';
+import { decode } from './decode.js';
+import { parseBody } from './json-body.js';
+import { toProblem, type ProblemError } from './problem.js';
+import type { Route, StreamContext } from './route.js';
+
+export interface RequestTask {
+  readonly method: Route['method'];
+  /** As in the route table. */
+  readonly path: string;
+  readonly params: object;
+  readonly query: object;
+  /** The body as it was sent, decompressed; undefined where there was none. */
+  readonly body: Uint8Array | undefined;
+  readonly actor: Actor;
+  readonly ifMatch: string | undefined;
+}
+
+export type RequestAnswer =
+  | {
+      readonly status: number;
+      readonly headers: Readonly<Record<string, string>>;
+      readonly body: Uint8Array | undefined;
+    }
+  | {
+      readonly problem: Pick<ProblemError, 'code' | 'message' | 'extra'>;
+      /** What was thrown that nobody foresaw, for the log. */
+      readonly unforeseen?: string;
+    };
+
+const encoder = new TextEncoder();
+
+/** @param signal aborted when whoever asks has gone; the answer is then undefined */
+export async function answerRequest(
+  definition: Route,
+  task: RequestTask,
+  signal: AbortSignal,
+): Promise<RequestAnswer | undefined> {
+  const headers: Record<string, string> = {};
+  try {
+    const context = {
+      params: await decode(definition.params, task.params),
+      query: await decode(definition.query, task.query),
+      body: await decode(definition.body, definition.body && parseBody(definition, task.body)),
+      actor: task.actor,
+      ifMatch: task.ifMatch,
+      setHeader: (name: string, value: string) => void (headers[name] = value),
+      signal,
+    };
+    const result = await definition.handle(context as unknown as StreamContext<never, never, never>);
+    if (result === undefined) return { status: 204, headers, body: undefined };
+    return { status: definition.status ?? 200, headers, body: encoder.encode(JSON.stringify(result)) };
+  } catch (error) {
+    // What was given up for that is no error, and nobody hears of it.
+    if (signal.aborted && error === signal.reason) return undefined;
+    return answerError(error);
+  }
+}
+
+export function answerError(error: unknown): RequestAnswer {
+  const { code, message, extra } = toProblem(error);
+  return {
+    problem: { code, message, extra },
+    ...(code === 'internal' ? { unforeseen: (error as Error).stack ?? String(error) } : {}),
+  };
+}
