@@ -61,7 +61,8 @@ class Cluster {
     ]);
   }
 
-  async start(isDurable) {
+  /** @param port the one of before, for who wants to find it again */
+  async start(isDurable, port = undefined) {
     if (this.#isRunning()) return;
     const [owner, mine] = [statSync(this.data).uid, this.owner?.uid ?? process.getuid?.()];
     if (mine !== undefined && owner !== mine)
@@ -70,12 +71,12 @@ class Cluster {
       );
     // What the server said at earlier starts explains nothing of this one.
     rmSync(join(this.folder, 'log'), { force: true });
-    const port = await freePort();
+    port ??= await freePort();
     const settings = [
       `-p ${port}`,
       '-c listen_addresses=127.0.0.1',
       "-c unix_socket_directories=''",
-      '-c max_connections=60',
+      '-c max_connections=100',
       ...(isDurable ? [] : ['-c fsync=off', '-c synchronous_commit=off', '-c full_page_writes=off']),
     ];
     // pg_ctl must not keep our pipes open in the server it leaves behind.
@@ -106,9 +107,17 @@ class Cluster {
     return this.urlOf(database);
   }
 
-  async stop() {
-    if (this.#isRunning())
-      await this.#run('pg_ctl', ['-D', this.data, '-w', '-m', 'fast', 'stop'], { stdio: 'ignore' });
+  /** @param mode `immediate` ends it as a crash does */
+  async stop(mode = 'fast') {
+    if (this.#isRunning()) await this.#run('pg_ctl', ['-D', this.data, '-w', '-m', mode, 'stop'], { stdio: 'ignore' });
+  }
+
+  /** Stops it, and starts it again on its port after a while. */
+  async interrupt(mode, pauseMs, isDurable = true) {
+    const port = Number(readFileSync(this.portFile, 'utf8'));
+    await this.stop(mode);
+    await new Promise((resolve) => setTimeout(resolve, pauseMs));
+    await this.start(isDurable, port);
   }
 
   /** Whether the server that the pid file names is alive; pg_ctl checks that it is this cluster's. */

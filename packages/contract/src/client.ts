@@ -76,6 +76,26 @@ const SETTLE_POLL_MS = 300;
 /** A stream or bytes to upload. */
 export type UploadBody = Blob | Uint8Array<ArrayBuffer> | ReadableStream<Uint8Array>;
 
+/** A part of a list, the latest first. */
+export interface ListPage {
+  /** How many are passed over; none unless given. */
+  readonly offset?: number;
+  /** At most 1000; 100 unless given. */
+  readonly limit?: number;
+}
+
+const LONGEST_PAGE = 1000;
+
+/** All of a list of the service, page by page. */
+export async function listAll<T>(list: (page: ListPage) => Promise<T[]>): Promise<T[]> {
+  const all: T[] = [];
+  for (;;) {
+    const page = await list({ offset: all.length, limit: LONGEST_PAGE });
+    for (const one of page) all.push(one);
+    if (page.length < LONGEST_PAGE) return all;
+  }
+}
+
 /** The service's API, one method a route. Every method throws `ServiceError`. */
 export class ServiceClient {
   constructor(private readonly options: ClientOptions) {}
@@ -112,7 +132,7 @@ export class ServiceClient {
   list = (name: string): Promise<ListInfo> => this.#json('GET', `/lists/${encodeURIComponent(name)}`);
   lookUpInList = (name: string, value: string): Promise<LookUp> =>
     this.#json('GET', `/lists/${encodeURIComponent(name)}/look-up${queryText({ value })}`);
-  revisions = (): Promise<Revision[]> => this.#json('GET', '/revisions');
+  revisions = (page?: ListPage): Promise<Revision[]> => this.#json('GET', `/revisions${queryText({ ...page })}`);
   revision = (number: number): Promise<Revision> => this.#json('GET', `/revisions/${number}`);
   revisionSources = (number: number): Promise<DraftSources> => this.#json('GET', `/revisions/${number}/sources`);
   diffRevisions = (from: Against, to: Against): Promise<RevisionDiff> =>
@@ -130,7 +150,8 @@ export class ServiceClient {
     this.#json('GET', `/audit${queryText(query)}`);
   expectations = (): Promise<ExpectationResult[]> => this.#json('GET', '/draft/expectations');
   tryRequest = (input: TryInput): Promise<Tried> => this.#json('POST', '/try', input);
-  datasets = (kind?: DatasetOwner): Promise<DatasetInfo[]> => this.#json('GET', `/datasets${queryText({ kind })}`);
+  datasets = (kind?: DatasetOwner, page?: ListPage): Promise<DatasetInfo[]> =>
+    this.#json('GET', `/datasets${queryText({ kind, ...page })}`);
   dataset = (id: number): Promise<DatasetInfo> => this.#json('GET', `/datasets/${id}`);
   /** Imports a dataset. Where it is replayed first it answers at once; `settleDataset` waits for the end. */
   importDataset = (
@@ -178,7 +199,7 @@ export class ServiceClient {
   setPassphrase = (name: string, passphrase: string): Promise<void> =>
     this.#json('PUT', `/passphrases/${encodeURIComponent(name)}`, { passphrase });
   removePassphrase = (name: string): Promise<void> => this.#json('DELETE', `/passphrases/${encodeURIComponent(name)}`);
-  logs = (): Promise<Log[]> => this.#json('GET', '/logs');
+  logs = (page?: ListPage): Promise<Log[]> => this.#json('GET', `/logs${queryText({ ...page })}`);
   log = (id: number): Promise<Log> => this.#json('GET', `/logs/${id}`);
   importLog = (query: { name: string } & ReadingQuery, body: UploadBody): Promise<Log> =>
     this.#upload('POST', '/logs', { ...query }, body);
@@ -188,10 +209,11 @@ export class ServiceClient {
   survey = (id: number): Promise<Survey> => this.#json('GET', `/logs/${id}/survey`);
   deleteLog = (id: number, isForced: boolean): Promise<void> =>
     this.#json('DELETE', `/logs/${id}${queryText({ force: isForced ? 'true' : undefined })}`);
-  replays = (): Promise<Replay[]> => this.#json('GET', '/replays');
+  replays = (page?: ListPage): Promise<Replay[]> => this.#json('GET', `/replays${queryText({ ...page })}`);
   startReplay = (input: StartReplay): Promise<Replay> => this.#json('POST', '/replays', input);
   cancelReplay = (id: number): Promise<Replay> => this.#json('POST', `/replays/${id}/cancel`, {});
-  comparisons = (): Promise<ComparisonInfo[]> => this.#json('GET', '/comparisons');
+  comparisons = (page?: ListPage): Promise<ComparisonInfo[]> =>
+    this.#json('GET', `/comparisons${queryText({ ...page })}`);
   startComparison = (input: StartComparison): Promise<ComparisonInfo> => this.#json('POST', '/comparisons', input);
   comparison = (id: number): Promise<ComparisonInfo> => this.#json('GET', `/comparisons/${id}`);
   comparisonResult = (id: number): Promise<ComparisonResult> => this.#json('GET', `/comparisons/${id}/result`);

@@ -1,4 +1,4 @@
-export { ServiceClient, type ClientOptions, type UploadBody } from './client.js';
+export { listAll, ServiceClient, type ClientOptions, type ListPage, type UploadBody } from './client.js';
 export { PROBLEMS, ServiceError, type Problem, type ProblemCode } from './problems.js';
 export * from './types.js';
 export * from './replay-types.js';

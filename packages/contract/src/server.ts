@@ -224,7 +224,13 @@ export class ImportLogQuery {
   @Optional() @Matches(/^\d{4}$/, { message: '$property must be a year of four digits' }) year?: string;
 }
 
-export class DatasetsQuery {
+/** Of lists of a line each. */
+export class ListQuery {
+  @DecimalNumber() @IsOffset() offset: number = 0;
+  @DecimalNumber() @IsInt() @Min(1) @Max(1000) limit: number = 100;
+}
+
+export class DatasetsQuery extends ListQuery {
   @Optional() @IsIn(DATASET_OWNERS) kind?: DatasetOwner;
 }
 

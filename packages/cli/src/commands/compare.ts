@@ -1,5 +1,6 @@
 import { describeDecider, printCsvCell, type ComparisonGroup, type Outcome, type Side } from '@jadefence/core';
 import type { Against, ChangeRow, ComparisonResult, ServiceClient } from '@jadefence/contract';
+import { listAll } from '@jadefence/contract';
 import type { Command } from 'commander';
 import { EXIT, Failure } from '../failure.js';
 import { parseWhole, ROWS_OUTPUT, say, writeJson, type Output, type Streams } from '../output.js';
@@ -46,7 +47,7 @@ Examples:
 async function compareLog(logText: string, options: CompareOptions, streams: Streams): Promise<void> {
   const { before, after, group, output } = options;
   const client = await connect(streams);
-  const log = findLog(await client.logs(), logText);
+  const log = findLog(await listAll(client.logs), logText);
   const { id } = await client.startComparison({ logId: log.id, before, after, ...scopeOf(options) });
   const end = await client.followComparison(id, ({ requestsDone, requests }) => {
     if (streams.stderr.isTTY)

@@ -1,4 +1,5 @@
 import type { AddressLookUp, Countries, DatasetInfo } from '@jadefence/contract';
+import { listAll } from '@jadefence/contract';
 import { formatAddressCount } from '@jadefence/core';
 import type { Command } from 'commander';
 import {
@@ -90,7 +91,8 @@ export function addCountry(country: Command, streams: Streams): void {
 }
 
 async function listTables(output: Output, streams: Streams): Promise<void> {
-  const tables = await (await connect(streams)).datasets('country');
+  const client = await connect(streams);
+  const tables = await listAll((page) => client.datasets('country', page));
   writeRows(streams, output, tables, {
     columns: {
       'number': (one) => String(one.id),
@@ -113,7 +115,7 @@ export function stateOf({ isActive, state, waitsFor }: DatasetInfo): string {
 
 async function showTable({ log, output }: { log?: string; output: Output }, streams: Streams): Promise<void> {
   const client = await connect(streams);
-  const logId = log === undefined ? undefined : findLog(await client.logs(), log).id;
+  const logId = log === undefined ? undefined : findLog(await listAll(client.logs), log).id;
   const countries = await client.countries(logId);
   if (output === 'json') return writeJson(streams, countries);
   if (output === 'table') for (const line of headLines(countries)) say(streams, line);

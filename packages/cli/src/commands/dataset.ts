@@ -1,3 +1,4 @@
+import { listAll } from '@jadefence/contract';
 import { DATASET_KINDS, type DatasetKind } from '@jadefence/core';
 import { InvalidArgumentError, type Command } from 'commander';
 import { confirm } from '../asking.js';
@@ -76,7 +77,8 @@ function parseKind(text: string): DatasetKind {
 }
 
 async function listDatasets(output: Output, streams: Streams): Promise<void> {
-  const datasets = await (await connect(streams)).datasets();
+  const client = await connect(streams);
+  const datasets = await listAll((page) => client.datasets(undefined, page));
   writeRows(streams, output, datasets, {
     columns: {
       'number': (one) => String(one.id),

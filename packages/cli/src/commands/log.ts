@@ -1,5 +1,6 @@
 import { LOG_FORMATS, type LogRecord, type ReadLine } from '@jadefence/core';
 import type { Log } from '@jadefence/contract';
+import { listAll } from '@jadefence/contract';
 import type { Command } from 'commander';
 import { confirm } from '../asking.js';
 import { openLog } from '../files/open-log.js';
@@ -57,7 +58,7 @@ export function addLog(log: Command, streams: Streams): void {
 }
 
 async function listLogs(output: Output, streams: Streams): Promise<void> {
-  const logs = await (await connect(streams)).logs();
+  const logs = await listAll((await connect(streams)).logs);
   writeRows(streams, output, logs, {
     columns: {
       'number': (one) => String(one.id),
@@ -73,7 +74,7 @@ async function listLogs(output: Output, streams: Streams): Promise<void> {
 
 async function showLog(name: string, output: OneOutput, streams: Streams): Promise<void> {
   const client = await connect(streams);
-  const log = findLog(await client.logs(), name);
+  const log = findLog(await listAll(client.logs), name);
   writeOne(streams, output, log, renderLog(log));
 }
 
@@ -158,7 +159,7 @@ interface DeleteOptions {
 
 async function deleteLog(name: string, { force, yes, output }: DeleteOptions, streams: Streams): Promise<void> {
   const client = await connect(streams);
-  const log = findLog(await client.logs(), name);
+  const log = findLog(await listAll(client.logs), name);
   await confirm(
     `Delete log ${log.id} "${log.name}" with ${countOf(log.requests, 'request')}${force ? ' and every replay of it' : ''}?`,
     yes,

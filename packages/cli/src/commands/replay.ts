@@ -8,6 +8,7 @@ import {
   type Outcome,
 } from '@jadefence/core';
 import type { Against, DecisionRow, Log, Replay, ServiceClient } from '@jadefence/contract';
+import { listAll } from '@jadefence/contract';
 import { InvalidArgumentError, type Command } from 'commander';
 import { basename } from 'node:path';
 import { EXIT, Failure } from '../failure.js';
@@ -49,7 +50,7 @@ export function addReplay(replay: Command, streams: Streams): void {
     .option(...ROWS_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence replay list')
     .action(async ({ output }: { output: Output }) => {
-      const replays = await (await connect(streams)).replays();
+      const replays = await listAll((await connect(streams)).replays);
       writeRows(streams, output, replays, {
         columns: {
           'number': (one) => String(one.id),
@@ -141,7 +142,7 @@ async function startReplay(logText: string, options: StartOptions, streams: Stre
     throw new Failure('--fences and --against say two things to judge by.', EXIT.wrongInput, 'Leave one of them out.');
   const sources = fences === undefined ? {} : { fences: await readFenceSources(fences), folder: basename(fences) };
   const client = await connect(streams);
-  const log = findLog(await client.logs(), logText);
+  const log = findLog(await listAll(client.logs), logText);
   const started = await client.startReplay({ logId: log.id, against, ...scopeOf(options), ...sources });
   if (!options.wait)
     return writeOne(

@@ -1,4 +1,5 @@
 import type { Against, OnlyPart, Revision } from '@jadefence/contract';
+import { listAll } from '@jadefence/contract';
 import { STATEMENTS, type StatementKind } from '@jadefence/core';
 import { InvalidArgumentError, type Command } from 'commander';
 import { EXIT, Failure } from '../failure.js';
@@ -76,7 +77,7 @@ export function addRevision(revision: Command, streams: Streams): void {
     .option(...ROWS_OUTPUT)
     .addHelpText('after', '\nExamples:\n  jadefence revision list')
     .action(async ({ output }: { output: Output }) => {
-      writeRows(streams, output, await (await connect(streams)).revisions(), {
+      writeRows(streams, output, await listAll((await connect(streams)).revisions), {
         columns: {
           revision: (one) => String(one.number),
           published: (one) => `${formatMinute(one.publishedAt)} by ${one.publishedBy ?? 'nobody'}`,

@@ -19,7 +19,17 @@ export const startingPointsQuery = queryOptions({
   queryFn: service.startingPoints,
   staleTime: Infinity,
 });
-export const revisionsQuery = queryOptions({ queryKey: ['revisions'], queryFn: service.revisions });
+/** Lists have the newest first; the first part is what choices are made from. */
+export const LIST_ROWS = 100;
+const listPage = (offset: number) => ({ offset, limit: LIST_ROWS });
+
+export function revisionsQuery(offset = 0) {
+  return queryOptions({
+    queryKey: ['revisions', 'list', offset],
+    queryFn: () => service.revisions(listPage(offset)),
+    placeholderData: keepPreviousData,
+  });
+}
 
 export function diffQuery(from: Against, to: Against) {
   return queryOptions({ queryKey: ['revisions', 'diff', from, to], queryFn: () => service.diffRevisions(from, to) });
@@ -60,8 +70,21 @@ export function correctionsQuery(kind: 'country' | 'category') {
   return queryOptions({ queryKey: ['reference', 'corrections', kind], queryFn: () => service.corrections(kind) });
 }
 
-export const logsQuery = queryOptions({ queryKey: ['logs'], queryFn: service.logs });
-export const replaysQuery = queryOptions({ queryKey: ['replays'], queryFn: service.replays });
+export function logsQuery(offset = 0) {
+  return queryOptions({
+    queryKey: ['logs', 'list', offset],
+    queryFn: () => service.logs(listPage(offset)),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function replaysQuery(offset = 0) {
+  return queryOptions({
+    queryKey: ['replays', 'list', offset],
+    queryFn: () => service.replays(listPage(offset)),
+    placeholderData: keepPreviousData,
+  });
+}
 
 export function logQuery(id: number) {
   return queryOptions({ queryKey: ['logs', id], queryFn: () => service.log(id), staleTime: Infinity });
@@ -106,7 +129,13 @@ export function explanationQuery(id: number, row: number) {
   });
 }
 
-export const comparisonsQuery = queryOptions({ queryKey: ['comparisons'], queryFn: service.comparisons });
+export function comparisonsQuery(offset = 0) {
+  return queryOptions({
+    queryKey: ['comparisons', 'list', offset],
+    queryFn: () => service.comparisons(listPage(offset)),
+    placeholderData: keepPreviousData,
+  });
+}
 
 export function comparisonQuery(id: number) {
   return queryOptions({ queryKey: ['comparisons', id], queryFn: () => service.comparison(id) });

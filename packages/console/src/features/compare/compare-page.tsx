@@ -3,20 +3,22 @@ import type { Against, Log, Revision } from '@jadefence/contract';
 import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { service } from '../../api/client.js';
-import { comparisonsQuery, logsQuery, revisionsQuery } from '../../api/queries.js';
+import { LIST_ROWS, comparisonsQuery, logsQuery, revisionsQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
 import { Card, EmptyState, PageHeading } from '../../components/layout.js';
+import { ListPager } from '../../components/pager.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { countOf, formatCount } from '../../format.js';
 import { judgeName } from './sides.js';
 
 /** Choosing what to compare, and the comparisons there are. */
 export function ComparePage() {
-  const logs = useQuery(logsQuery);
-  const revisions = useQuery(revisionsQuery);
+  const [offset, setOffset] = useState(0);
+  const logs = useQuery(logsQuery());
+  const revisions = useQuery(revisionsQuery());
   const comparisons = useQuery({
-    ...comparisonsQuery,
+    ...comparisonsQuery(offset),
     refetchInterval: (query) =>
       query.state.data?.some(({ state }) => state === 'waiting' || state === 'running') ? 1000 : false,
   });
@@ -54,7 +56,7 @@ export function ComparePage() {
       </Loaded>
       <Loaded query={comparisons}>
         {(list) =>
-          list.length > 0 && (
+          (list.length > 0 || offset > 0) && (
             <Card title="Comparisons">
               <ul>
                 {list.map(({ id, logName, before, after, state, requestsDone, requests }) => (
@@ -76,6 +78,7 @@ export function ComparePage() {
                   </li>
                 ))}
               </ul>
+              <ListPager offset={offset} numShown={list.length} pageRows={LIST_ROWS} onOffset={setOffset} />
             </Card>
           )
         }
@@ -93,7 +96,7 @@ function StartForm({ logs, revisions }: { logs: readonly Log[]; revisions: reado
   const start = useMutation({
     mutationFn: () => service.startComparison({ logId, before, after }),
     onSuccess: async ({ id }) => {
-      await queryClient.invalidateQueries({ queryKey: comparisonsQuery.queryKey });
+      await queryClient.invalidateQueries({ queryKey: ['comparisons'] });
       await navigate(`/comparisons/${id}`);
     },
   });

@@ -20,7 +20,7 @@ const NO_LOG = 0;
 
 /** The country table: how fresh and how full it is, where it is wrong, and who an address belongs to. */
 export function CountriesPage() {
-  const logs = useQuery(logsQuery).data ?? [];
+  const logs = useQuery(logsQuery()).data ?? [];
   const [chosen, setChosen] = useState<number>();
   const logId = chosen ?? logs[0]?.id ?? NO_LOG;
   const countries = useQuery(countriesQuery(logId === NO_LOG ? undefined : logId));

@@ -16,7 +16,7 @@ import { StartFrom } from './start-from.js';
 /** The rules of the draft in order, as sentences, with the hits of a replay. */
 export function FencesPage() {
   const draft = useQuery(draftQuery);
-  const replays = useQuery(replaysQuery);
+  const replays = useQuery(replaysQuery());
   const done = (replays.data ?? []).filter((replay) => replay.state === 'done');
   const [chosenId, setChosenId] = useState<number>();
   const [edited, setEdited] = useState<Edited>();

@@ -4,7 +4,7 @@ import { LOG_FORMATS, REJECT_REASONS } from '@jadefence/core';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { hasProblem, service } from '../../api/client.js';
-import { draftQuery, logQuery, logsQuery, surveyQuery } from '../../api/queries.js';
+import { draftQuery, logQuery, surveyQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Card, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
@@ -46,7 +46,9 @@ function LogActions({ log }: { log: Log }) {
   const remove = useMutation({
     mutationFn: (isForced: boolean) => service.deleteLog(log.id, isForced),
     onSuccess: async () => {
-      queryClient.setQueryData(logsQuery.queryKey, (logs) => logs?.filter(({ id }) => id !== log.id));
+      queryClient.setQueriesData<Log[]>({ queryKey: ['logs', 'list'] }, (logs) =>
+        logs?.filter(({ id }) => id !== log.id),
+      );
       await navigate('/logs');
       queryClient.removeQueries({ queryKey: ['logs', log.id] });
       await Promise.all(['logs', 'replays'].map((noun) => queryClient.invalidateQueries({ queryKey: [noun] })));

@@ -1,19 +1,22 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
-import { logsQuery } from '../../api/queries.js';
+import { useState } from 'react';
+import { LIST_ROWS, logsQuery } from '../../api/queries.js';
 import { Card, EmptyState, PageHeading } from '../../components/layout.js';
+import { ListPager } from '../../components/pager.js';
 import { Loaded } from '../../components/loaded.js';
 import { countOf, formatTime } from '../../format.js';
 import { UploadForm } from './upload-form.js';
 
 export function LogsPage() {
-  const logs = useQuery(logsQuery);
+  const [offset, setOffset] = useState(0);
+  const logs = useQuery(logsQuery(offset));
   return (
     <>
       <PageHeading title="Logs">Request logs, stored once and replayed as often as you like.</PageHeading>
       <Loaded query={logs}>
         {(list) =>
-          list.length === 0 ? (
+          list.length === 0 && offset === 0 ? (
             <div className="mb-6">
               <EmptyState title="No logs yet">
                 Choose a request log below; it is read by the same rules here before it is sent.
@@ -42,6 +45,7 @@ export function LogsPage() {
                   </li>
                 ))}
               </ul>
+              <ListPager offset={offset} numShown={list.length} pageRows={LIST_ROWS} onOffset={setOffset} />
             </Card>
           )
         }

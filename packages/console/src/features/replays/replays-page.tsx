@@ -1,15 +1,18 @@
 import { useQuery } from '@tanstack/react-query';
 import type { Replay } from '@jadefence/contract';
 import { Link } from 'react-router';
-import { replaysQuery } from '../../api/queries.js';
+import { useState } from 'react';
+import { LIST_ROWS, replaysQuery } from '../../api/queries.js';
 import { Card, EmptyState, PageHeading } from '../../components/layout.js';
+import { ListPager } from '../../components/pager.js';
 import { Loaded } from '../../components/loaded.js';
 import { countOf, formatCount, formatTime } from '../../format.js';
 import { judgeName } from '../compare/sides.js';
 
 export function ReplaysPage() {
+  const [offset, setOffset] = useState(0);
   const replays = useQuery({
-    ...replaysQuery,
+    ...replaysQuery(offset),
     refetchInterval: (query) =>
       query.state.data?.some(({ state }) => state === 'waiting' || state === 'running') ? 1000 : false,
   });
@@ -21,7 +24,7 @@ export function ReplaysPage() {
       </PageHeading>
       <Loaded query={replays}>
         {(list) =>
-          list.length === 0 ? (
+          list.length === 0 && offset === 0 ? (
             <EmptyState title="No replays yet">
               Choose a log under{' '}
               <Link to="/logs" className="text-jade underline">
@@ -58,6 +61,7 @@ export function ReplaysPage() {
                   </li>
                 ))}
               </ul>
+              <ListPager offset={offset} numShown={list.length} pageRows={LIST_ROWS} onOffset={setOffset} />
             </Card>
           )
         }

@@ -3,18 +3,20 @@ import type { AuthoredChange, DraftChanges, OnlyPart, Revision } from '@jadefenc
 import type { DescribedChange } from '@jadefence/core';
 import { useState } from 'react';
 import { service } from '../../api/client.js';
-import { diffQuery, draftChangesQuery, revisionsQuery } from '../../api/queries.js';
+import { diffQuery, draftChangesQuery, LIST_ROWS, revisionsQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Card, EmptyState, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
+import { ListPager } from '../../components/pager.js';
 import { TextField } from '../../components/text-field.js';
 import { ProblemList } from './problem-list.js';
 import { formatMinute } from '../../format.js';
 
 /** What the draft changes, publishing it, and what was published before. */
 export function RevisionsPage() {
+  const [offset, setOffset] = useState(0);
   const changes = useQuery(draftChangesQuery);
-  const revisions = useQuery(revisionsQuery);
+  const revisions = useQuery(revisionsQuery(offset));
   return (
     <>
       <PageHeading title="Revisions">
@@ -23,10 +25,15 @@ export function RevisionsPage() {
       <Loaded query={changes}>{(data) => <DraftCard changes={data} />}</Loaded>
       <Loaded query={revisions}>
         {(all) =>
-          all.length === 0 ? (
+          all.length === 0 && offset === 0 ? (
             <EmptyState title="Nothing is published yet">Publishing the draft makes revision 1.</EmptyState>
           ) : (
-            all.map((revision) => <RevisionCard key={revision.number} revision={revision} />)
+            <>
+              {all.map((revision) => (
+                <RevisionCard key={revision.number} revision={revision} />
+              ))}
+              <ListPager offset={offset} numShown={all.length} pageRows={LIST_ROWS} onOffset={setOffset} />
+            </>
           )
         }
       </Loaded>

@@ -31,7 +31,7 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
   const [text, setText] = useState(edited.text);
   const { rule, diagnostics } = parseRuleText(text);
   const lastRule = useLast(diagnostics.length === 0 ? rule : undefined);
-  const logs = useQuery(logsQuery).data ?? [];
+  const logs = useQuery(logsQuery()).data ?? [];
   const [chosenLog, setChosenLog] = useState<number>();
   const logId = chosenLog ?? logs[0]?.id;
   const known = useKnown(logId);

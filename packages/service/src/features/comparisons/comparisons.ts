@@ -8,6 +8,7 @@ import type {
   Replay,
   StartComparison,
 } from '@jadefence/contract';
+import type { ListQuery } from '@jadefence/contract/server';
 import { invariant, summarizeBreakdowns, type Side } from '@jadefence/core';
 import { refuseCrowd } from '../../admission.js';
 import { recordChange } from '../../database/audit.js';
@@ -24,7 +25,6 @@ import { chunksOf, openSides } from './sides.js';
 import type { ReplayInputs, Replays } from '../replays/replays.js';
 
 const PROGRESS_MS = 250;
-const SHOWN_COMPARISONS = 100;
 /** All that is known of a comparison but its result. */
 const WITHOUT_RESULT = [
   'id',
@@ -88,11 +88,13 @@ export class Comparisons {
     return done ?? this.parts.replays.insert(trx, inputs, actor.userId);
   }
 
-  async list(): Promise<ComparisonInfo[]> {
+  /** The latest first. */
+  async list({ offset, limit }: ListQuery): Promise<ComparisonInfo[]> {
     const comparisons = await ComparisonModel.query(this.db)
       .select(WITHOUT_RESULT)
       .orderBy('id', 'desc')
-      .limit(SHOWN_COMPARISONS);
+      .offset(offset)
+      .limit(limit);
     const replays = await this.parts.replays.showMany(comparisons.flatMap((one) => [one.beforeId, one.afterId]));
     return comparisons.map((one) => presentComparison(one, replays.get(one.beforeId)!, replays.get(one.afterId)!));
   }

@@ -1,11 +1,17 @@
-import { ChangesQuery, IdParams, StartComparisonInput } from '@jadefence/contract/server';
+import { ChangesQuery, IdParams, ListQuery, StartComparisonInput } from '@jadefence/contract/server';
 import { sendEvents } from '../../http/events.js';
 import { route, threadRoute, type Route } from '../../http/route.js';
 import type { Comparisons } from './comparisons.js';
 
 export function comparisonRoutes(comparisons: Comparisons): Route[] {
   return [
-    route({ method: 'get', path: '/comparisons', needs: 'viewer', handle: () => comparisons.list() }),
+    route({
+      method: 'get',
+      path: '/comparisons',
+      needs: 'viewer',
+      query: ListQuery,
+      handle: ({ query }) => comparisons.list(query),
+    }),
     threadRoute('rules', {
       method: 'post',
       path: '/comparisons',

@@ -1,4 +1,5 @@
 import type { Log, Survey } from '@jadefence/contract';
+import type { ListQuery } from '@jadefence/contract/server';
 import {
   ChunkRows,
   COMMON_COLUMNS,
@@ -43,8 +44,13 @@ export interface ChunkQuestion {
 export class Logs {
   constructor(private readonly db: Database) {}
 
-  async list(): Promise<Log[]> {
-    const logs = await LogModel.query(this.db).where({ state: 'ready' }).orderBy('id', 'desc');
+  /** The latest first. */
+  async list({ offset, limit }: ListQuery): Promise<Log[]> {
+    const logs = await LogModel.query(this.db)
+      .where({ state: 'ready' })
+      .orderBy('id', 'desc')
+      .offset(offset)
+      .limit(limit);
     return Promise.all(logs.map((log) => this.#present(log)));
   }
 

@@ -1,4 +1,4 @@
-import { DeleteLogQuery, IdParams, ImportLogQuery } from '@jadefence/contract/server';
+import { DeleteLogQuery, IdParams, ImportLogQuery, ListQuery } from '@jadefence/contract/server';
 import { route, type Route } from '../../http/route.js';
 import { withUploadedFiles } from '../../http/upload.js';
 import type { LogImports } from './log-import.js';
@@ -6,7 +6,13 @@ import type { Logs } from './logs.js';
 
 export function logRoutes(logs: Logs, imports: LogImports, maxUploadBytes: number): Route[] {
   return [
-    route({ method: 'get', path: '/logs', needs: 'viewer', handle: () => logs.list() }),
+    route({
+      method: 'get',
+      path: '/logs',
+      needs: 'viewer',
+      query: ListQuery,
+      handle: ({ query }) => logs.list(query),
+    }),
     route({
       method: 'get',
       path: '/logs/:id',

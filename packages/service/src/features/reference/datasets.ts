@@ -1,4 +1,5 @@
 import type { DatasetInfo } from '@jadefence/contract';
+import type { DatasetsQuery } from '@jadefence/contract/server';
 import {
   Dataset,
   encodeCountryTable,
@@ -179,10 +180,12 @@ export class Datasets {
   }
 
   /** Every dataset, or those of a kind, the latest first. */
-  async list(kind?: DatasetModel['kind']): Promise<DatasetInfo[]> {
+  async list({ kind, offset, limit }: DatasetsQuery): Promise<DatasetInfo[]> {
     const datasets = await DatasetModel.query(this.db)
       .where(kind ? { kind } : {})
-      .orderBy('id', 'desc');
+      .orderBy('id', 'desc')
+      .offset(offset)
+      .limit(limit);
     return Promise.all(datasets.map((dataset) => this.present(dataset)));
   }
 

@@ -48,7 +48,7 @@ function datasetRoutes({ datasets, imports, removals }: Reference, maxUploadByte
       path: '/datasets',
       needs: 'viewer',
       query: DatasetsQuery,
-      handle: ({ query }) => datasets.list(query.kind),
+      handle: ({ query }) => datasets.list(query),
     }),
     route({
       method: 'post',

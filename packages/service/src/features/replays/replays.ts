@@ -1,5 +1,6 @@
 import { setTimeout as sleep } from 'node:timers/promises';
 import type { Against, Replay, ReplayProgress, ReplayResult, StartReplay } from '@jadefence/contract';
+import type { ListQuery } from '@jadefence/contract/server';
 import { coarsenTimeline, invariant, suggestNearest, summarize } from '@jadefence/core';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, type Database, type Transaction } from '../../database/database.js';
@@ -15,7 +16,6 @@ import type { Logs } from '../logs/logs.js';
 import type { Judges } from './judges.js';
 
 const PROGRESS_MS = 250;
-const SHOWN_REPLAYS = 100;
 const MAX_TIMELINE_STEPS = 96;
 /** All that is known of a replay but its tally. */
 const WITHOUT_TALLY = [
@@ -148,9 +148,10 @@ export class Replays {
     return this.show(id);
   }
 
-  async list(): Promise<Replay[]> {
+  /** The latest first. */
+  async list({ offset, limit }: ListQuery): Promise<Replay[]> {
     return this.#presentAll(
-      await ReplayModel.query(this.db).select(WITHOUT_TALLY).orderBy('id', 'desc').limit(SHOWN_REPLAYS),
+      await ReplayModel.query(this.db).select(WITHOUT_TALLY).orderBy('id', 'desc').offset(offset).limit(limit),
     );
   }
 

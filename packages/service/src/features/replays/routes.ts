@@ -1,4 +1,4 @@
-import { DecisionsQuery, IdParams, RowParams, StartReplayInput } from '@jadefence/contract/server';
+import { DecisionsQuery, IdParams, ListQuery, RowParams, StartReplayInput } from '@jadefence/contract/server';
 import { sendEvents } from '../../http/events.js';
 import { route, threadRoute, type Route } from '../../http/route.js';
 import type { DecisionPages } from './decision-pages.js';
@@ -6,7 +6,13 @@ import type { Replays } from './replays.js';
 
 export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
   return [
-    route({ method: 'get', path: '/replays', needs: 'viewer', handle: () => replays.list() }),
+    route({
+      method: 'get',
+      path: '/replays',
+      needs: 'viewer',
+      query: ListQuery,
+      handle: ({ query }) => replays.list(query),
+    }),
     threadRoute('rules', {
       method: 'post',
       path: '/replays',

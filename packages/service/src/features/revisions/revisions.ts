@@ -1,4 +1,5 @@
 import type { Against, DraftSources, PublishInput, Revision, RevisionDiff } from '@jadefence/contract';
+import type { ListQuery } from '@jadefence/contract/server';
 import {
   compareConfigurations,
   describeChange,
@@ -42,9 +43,11 @@ export class Revisions {
     private readonly datasets: DatasetSource,
   ) {}
 
-  async list(): Promise<Revision[]> {
-    const revisions = await RevisionModel.query(this.db).orderBy('number', 'desc');
-    return Promise.all(revisions.map((revision) => this.#present(revision, revisions[0]!.number)));
+  /** The latest first. */
+  async list({ offset, limit }: ListQuery): Promise<Revision[]> {
+    const revisions = await RevisionModel.query(this.db).orderBy('number', 'desc').offset(offset).limit(limit);
+    const latest = await this.latestNumber();
+    return Promise.all(revisions.map((revision) => this.#present(revision, latest)));
   }
 
   async show(number: number): Promise<Revision> {

@@ -1,11 +1,17 @@
-import { DiffQuery, IdParams, PublishRevisionInput, RestoreInput } from '@jadefence/contract/server';
+import { DiffQuery, IdParams, ListQuery, PublishRevisionInput, RestoreInput } from '@jadefence/contract/server';
 import { threadRoute, type Route } from '../../http/route.js';
 import { seenVersion } from '../../http/version.js';
 import type { Revisions } from './revisions.js';
 
 export function revisionRoutes(revisions: Revisions): Route[] {
   return [
-    threadRoute('rules', { method: 'get', path: '/revisions', needs: 'viewer', handle: () => revisions.list() }),
+    threadRoute('rules', {
+      method: 'get',
+      path: '/revisions',
+      needs: 'viewer',
+      query: ListQuery,
+      handle: ({ query }) => revisions.list(query),
+    }),
     threadRoute('rules', {
       method: 'get',
       path: '/revision-diff',
