@@ -13,12 +13,17 @@ import {
   type Statement,
 } from '@jadefence/core';
 
-export function presentFences({
-  files,
-  diagnostics,
-  warnings,
-  rulebook,
-}: CheckedFences): Pick<Draft, 'gates' | 'fences' | 'lists' | 'schedules' | 'diagnostics' | 'warnings'> {
+type Presented = Pick<Draft, 'gates' | 'fences' | 'lists' | 'schedules' | 'diagnostics' | 'warnings'>;
+/** What stays read stays described. */
+const presented = new WeakMap<CheckedFences, Presented>();
+
+export function presentFences(checked: CheckedFences): Presented {
+  const known = presented.get(checked) ?? describeFences(checked);
+  presented.set(checked, known);
+  return known;
+}
+
+function describeFences({ files, diagnostics, warnings, rulebook }: CheckedFences): Presented {
   const statements = files.flatMap((file) => file.statements);
   const sizes: ListSizes = rulebook?.lists ?? new Map();
   const gates = ofKind(statements, 'gate').map(({ name, direction, hosts, clients, fences, otherwise }) => ({

@@ -37,7 +37,7 @@ import type { Judges } from './judges.js';
 /** How many filters keep their matching rows, four bytes each. */
 const KEPT_FILTERS = 8;
 /** Chunks that stay open, up to some ten megabytes each. */
-const KEPT_CHUNKS = 4;
+const KEPT_CHUNKS = 24;
 /** Chunks whose codes are kept, four bytes a row. */
 const KEPT_CODES = 32;
 /** Replays whose rulings and counts are kept; once done they never change. */

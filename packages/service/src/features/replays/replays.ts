@@ -10,6 +10,7 @@ import { ProblemError } from '../../http/problem.js';
 import type { JobAdder } from '../../work/job-queue.js';
 import type { Drafts } from '../draft/draft.js';
 import { refuseCrowd } from '../../admission.js';
+import { Recent } from '../../recent.js';
 import type { WorldPin, Worlds } from '../reference/worlds.js';
 import type { Revisions } from '../revisions/revisions.js';
 import type { Logs } from '../logs/logs.js';
@@ -37,6 +38,10 @@ const WITHOUT_TALLY = [
   'startedBy',
   'startedAt',
 ] as const satisfies readonly (keyof ReplayModel)[];
+/** How far each rule of one that runs has come is for who looks at that one. */
+const LISTED = WITHOUT_TALLY.filter((column) => column !== 'soFar');
+/** Results stay as they are once a replay is done; with thousands of rules they take seconds to describe. */
+const KEPT_RESULTS = 8;
 
 /** What a replay rests on. */
 export type ReplayInputs = Pick<
@@ -47,6 +52,8 @@ type ReplayOptions = Omit<StartReplay, 'against' | 'fences' | 'folder'>;
 
 /** Replays of logs against pinned snapshots of the draft or a revision. */
 export class Replays {
+  readonly #results = new Recent<Pick<ReplayResult, 'summary' | 'timeline'>>(KEPT_RESULTS);
+
   constructor(
     private readonly db: Database,
     private readonly drafts: Drafts,
@@ -151,7 +158,7 @@ export class Replays {
   /** The latest first. */
   async list({ offset, limit }: ListQuery): Promise<Replay[]> {
     return this.#presentAll(
-      await ReplayModel.query(this.db).select(WITHOUT_TALLY).orderBy('id', 'desc').offset(offset).limit(limit),
+      await ReplayModel.query(this.db).select(LISTED).orderBy('id', 'desc').offset(offset).limit(limit),
     );
   }
 
@@ -163,7 +170,7 @@ export class Replays {
   async showMany(ids: readonly number[]): Promise<Map<number, Replay>> {
     const replays = await this.#presentAll(
       await ReplayModel.query(this.db)
-        .select(WITHOUT_TALLY)
+        .select(LISTED)
         .findByIds([...new Set(ids)]),
     );
     return new Map(replays.map((replay) => [replay.id, replay]));
@@ -190,16 +197,16 @@ export class Replays {
 
   async result(id: number): Promise<ReplayResult> {
     const replay = await this.findDone(id);
-    const counted = (await ReplayModel.query(this.db).select('tally').findById(id))?.tally;
-    invariant(counted, `replay ${id} is done without a tally`);
+    return { ...(await this.present(replay)), ...(await this.#results.get(`${id}`, () => this.#describe(replay))) };
+  }
+
+  async #describe(replay: ReplayModel): Promise<Pick<ReplayResult, 'summary' | 'timeline'>> {
+    const counted = (await ReplayModel.query(this.db).select('tally').findById(replay.id))?.tally;
+    invariant(counted, `replay ${replay.id} is done without a tally`);
     const { rulebook } = await this.judges.judge(replay);
     const log = await this.logs.show(replay.logId);
     const tally = { ...counted, rejected: log.rejectedByReason, firstRejected: [...log.firstRejected] };
-    return {
-      ...(await this.present(replay)),
-      summary: summarize(tally, rulebook),
-      timeline: coarsenTimeline(tally.timeline, MAX_TIMELINE_STEPS),
-    };
+    return { summary: summarize(tally, rulebook), timeline: coarsenTimeline(tally.timeline, MAX_TIMELINE_STEPS) };
   }
 
   /** How far the replay is, each time that changes, until it is done or failed. */
@@ -275,7 +282,7 @@ function presentReplay(
     requests,
     requestsDone,
     failure,
-    soFar,
+    soFar: soFar ?? null,
     startedAt: startedAt.toISOString(),
   };
 }
