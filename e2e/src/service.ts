@@ -14,6 +14,7 @@ export interface TestService {
   /** Of an administrator, for the command line. */
   readonly token: string;
   readonly signIn: { readonly name: string; readonly password: string };
+  readonly pid: number;
   readonly databaseUrl: string;
   /** A place for files, removed at the end. */
   readonly folder: string;
@@ -51,6 +52,9 @@ export async function startTestService(env: Record<string, string> = {}): Promis
     },
     client: new ServiceClient({ baseUrl: service.address, token }),
     token,
+    get pid() {
+      return service.pid;
+    },
     signIn,
     databaseUrl: database.url,
     folder,

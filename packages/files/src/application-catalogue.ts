@@ -30,7 +30,8 @@ const CLAUSES: Readonly<Record<string, (value: unknown) => string[] | undefined>
 export function readApplicationCatalogue(yaml: string): { text: string; problems: string[] } {
   let catalogue: unknown;
   try {
-    catalogue = parse(yaml);
+    // What only might be wrong is no reason to write to the terminal.
+    catalogue = parse(yaml, { logLevel: 'error' });
   } catch (error) {
     return { text: '', problems: [`it is no YAML: ${(error as Error).message.split('\n')[0]}`] };
   }

@@ -118,6 +118,16 @@ export function isDiskFull(error: unknown): boolean {
   return FULL_CODES.has(code ?? '') || isDiskFull(cause) || isDiskFull(nativeError);
 }
 
+/** Codes of PostgreSQL for two that write the same at once: one of them has to try again. */
+const COLLISION_CODES = new Set(['23505', '40001', '40P01']);
+
+/** Whether somebody else wrote the same at the same moment. */
+export function isCollision(error: unknown): boolean {
+  if (typeof error !== 'object' || error === null) return false;
+  const { code, cause, nativeError } = error as { code?: string; cause?: unknown; nativeError?: unknown };
+  return COLLISION_CODES.has(code ?? '') || isCollision(cause) || isCollision(nativeError);
+}
+
 /** The name of the unique index that a write ran into, or undefined. */
 export function violatedConstraint(error: unknown): string | undefined {
   const { code, constraint, nativeError } = error as {

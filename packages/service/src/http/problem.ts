@@ -2,7 +2,7 @@ import { TooLargeFileError, UnreadableFileError } from '@jadefence/files';
 import { PROBLEMS, type Problem, type ProblemCode } from '@jadefence/contract';
 import type { ErrorRequestHandler, Response } from 'express';
 import type { Logger } from 'pino';
-import { isDiskFull, isUnreachable } from '../database/database.js';
+import { isCollision, isDiskFull, isUnreachable } from '../database/database.js';
 
 /** A failure that the caller is told about, by a code of the catalogue. */
 export class ProblemError extends Error {
@@ -60,6 +60,11 @@ export function toProblem(error: unknown): ProblemError {
   if (isDiskFull(error))
     return new ProblemError('disk-full', 'There is no room left on the disk; nothing of this was kept.', {
       hint: 'Make room on the disk of the service and of its database, then try again.',
+    });
+  if (isCollision(error))
+    return new ProblemError('busy', 'Somebody else changed the same at this moment; nothing of this was kept.', {
+      hint: 'Try again.',
+      retryAfterSeconds: 1,
     });
   if (isUnreachable(error))
     return new ProblemError('database-unreachable', 'The service cannot reach its database.', {

@@ -61,8 +61,10 @@ export class Sources {
     const fields = { locations, options, everyMinutes, validators: [], failure: null, changedBy: actor.userId };
     await inTransaction(this.db, async (trx) => {
       const before = await SourceModel.query(trx).findById([kind, name]);
-      if (before) await SourceModel.query(trx).patch(fields).where({ kind, name });
-      else await SourceModel.query(trx).insert({ kind, name, ...fields });
+      await SourceModel.query(trx)
+        .insert({ kind, name, ...fields })
+        .onConflict(['kind', 'name'])
+        .merge();
       await recordChange(trx, {
         userId: actor.userId,
         what: `${kind}.set-source`,
