@@ -9,22 +9,24 @@ import { benchImport } from './replay/bench-import.js';
 import { benchLength } from './replay/bench-length.js';
 import { benchMawk } from './replay/bench-mawk.js';
 import { benchPages } from './replay/bench-pages.js';
+import { benchRealLog } from './replay/bench-real-log.js';
 import { benchReplay } from './replay/bench-replay.js';
 import { benchService } from './replay/bench-service.js';
 import { benchSql } from './replay/bench-sql.js';
 
 const WORKLOADS: Record<string, () => Promise<void>> = {
-  parse: benchParse,
-  judge: benchJudge,
-  country: benchCountry,
-  domains: benchDomains,
-  feed: benchFeed,
-  import: benchImport,
-  replay: benchReplay,
-  decision: benchDecision,
-  length: benchLength,
-  mawk: benchMawk,
-  sql: benchSql,
+  'parse': benchParse,
+  'judge': benchJudge,
+  'country': benchCountry,
+  'domains': benchDomains,
+  'feed': benchFeed,
+  'import': benchImport,
+  'real-log': benchRealLog,
+  'replay': benchReplay,
+  'decision': benchDecision,
+  'length': benchLength,
+  'mawk': benchMawk,
+  'sql': benchSql,
 };
 /** Those that take long: only when they are asked for. */
 const LONG: Record<string, () => Promise<void>> = {

@@ -7,7 +7,9 @@ import {
   LogParser,
   SegmentDictionaries,
   type EncodedChunk,
+  type LogFormat,
   type ParsedLines,
+  type RejectedLine,
 } from '@jadefence/core';
 import type * as Files from '@jadefence/files';
 import { Stages } from '../measure.js';
@@ -26,11 +28,21 @@ const deflateBytes = promisify<Uint8Array, ZlibOptions, Buffer>(deflate);
 
 /** Imports lines of NCSA combined with the host in front, compression included, on one thread. */
 export function importCombined(log: Uint8Array, stages = new Stages()): StoredChunk[] {
-  const stored: StoredChunk[] = [];
-  const parser = new LogParser('combined-with-host', {}, true);
-  const builder = new ChunkBuilder('combined-with-host', {}, ({ line, reason }) => {
+  return importLog(log, 'combined-with-host', stages, ({ line, reason }) => {
     throw new Error(`line ${line} of the generated log was rejected: ${reason}`);
   });
+}
+
+/** The same of a log in any format. */
+export function importLog(
+  log: Uint8Array,
+  format: LogFormat,
+  stages = new Stages(),
+  onRejected: (line: RejectedLine) => void = () => undefined,
+): StoredChunk[] {
+  const stored: StoredChunk[] = [];
+  const parser = new LogParser(format, {}, true);
+  const builder = new ChunkBuilder(format, {}, onRejected);
   const take = (parse: () => ParsedLines): void => {
     const lines = stages.time('taking lines apart', parse);
     keep(stages.time('dictionaries and columns', () => builder.add(lines)));
