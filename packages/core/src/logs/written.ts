@@ -9,7 +9,10 @@ export const TEMPLATE = 't';
 /** Around the name of an attribute that is left out. */
 export const ATTRIBUTE_START = '\u0001';
 export const ATTRIBUTE_END = '\u0002';
-/** Before the name of one that is written with backslashes before quotation marks and backslashes. */
+/**
+ * Before the name of one that is written with backslashes before quotation marks and backslashes, and with `\xHH` for each
+ * byte outside ASCII.
+ */
 export const ESCAPED_START = '\u0004';
 /** Stands for the time of the NCSA formats in the zone that follows. */
 export const TIME_MARK = '\u0003';
@@ -26,10 +29,18 @@ export function lineOf(written: Uint8Array, { attributes, atUnixMs }: Omit<Row, 
     .decode(written.subarray(1))
     .replace(MARKS, (_, name: string | undefined, escapedName: string | undefined, zone: string) => {
       if (name !== undefined) return textOf(attributes[name]);
-      if (escapedName !== undefined) return textOf(attributes[escapedName]).replace(/["\\]/g, '\\$&');
+      if (escapedName !== undefined) return escape(textOf(attributes[escapedName]));
       return `${ncsaTime(atUnixMs, zone)}${zone}`;
     });
   return encoder.encode(text);
+}
+
+function escape(text: string): string {
+  return text
+    .replace(/["\\]/g, '\\$&')
+    .replace(/[^\u0000-\u007f]+/g, (run) =>
+      Array.from(encoder.encode(run), (byte) => `\\x${byte.toString(16)}`).join(''),
+    );
 }
 
 function textOf(cell: Row['attributes'][string]): string {
