@@ -22,7 +22,7 @@ export async function benchRealLog(): Promise<void> {
   const slow = Buffer.from(
     lines
       .filter((line) => typeof line !== 'string')
-      .map((line) => formatReal('combined-with-host', { ...line, agent: 'Løvetann/2.0' }))
+      .map((line) => formatReal('combined-with-host', { ...line, agent: 'Heron/1\n' }))
       .join(''),
   );
   lines.length = 0;

@@ -137,7 +137,6 @@ function filesCalled(name: RegExp): Buffer[] {
     .map((entry) => readFileSync(join(entry.parentPath, entry.name)));
 }
 
-// eslint-disable-next-line @typescript-eslint/require-await
 async function* inPieces(bytes: Buffer): AsyncGenerator<Uint8Array> {
   const middle = Math.floor(bytes.length / 3);
   yield bytes.subarray(0, middle);

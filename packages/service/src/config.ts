@@ -44,10 +44,71 @@ type LogLevel = (typeof LOG_LEVELS)[number];
 /** A setting that cannot be used; the message says which, what was found and what was expected. */
 export class ConfigError extends Error {}
 
+type Read = <T>(
+  name: string,
+  fallback: string | undefined,
+  expected: string,
+  decode: (text: string) => T | undefined,
+) => T;
+
+type Limits = Pick<
+  Config,
+  | 'maxUploadBytes'
+  | 'maxLimitKeys'
+  | 'maxImports'
+  | 'maxWaiting'
+  | 'maxConnections'
+  | 'referenceSeconds'
+  | 'requestSeconds'
+  | 'graceSeconds'
+  | 'checkpointSeconds'
+>;
+
+/** How much of everything there may be, and how long it may take. */
+function readLimits(read: Read): Limits {
+  return {
+    maxUploadBytes: read('JADEFENCE_MAX_UPLOAD_BYTES', String(10_737_418_240), 'a number of bytes', (text) =>
+      wholeNumber(text, Number.MAX_SAFE_INTEGER),
+    ),
+    maxLimitKeys: read('JADEFENCE_MAX_LIMIT_KEYS', '5000000', 'a number of keys', (text) =>
+      wholeNumber(text, 100_000_000),
+    ),
+    maxImports: read(
+      'JADEFENCE_MAX_IMPORTS',
+      '2',
+      'a number of imports from 1 to 64',
+      (text) => wholeNumber(text, 64) || undefined,
+    ),
+    maxWaiting: read('JADEFENCE_MAX_WAITING', '100', 'a number', (text) => wholeNumber(text, 100_000)),
+    maxConnections: read(
+      'JADEFENCE_MAX_CONNECTIONS',
+      '2000',
+      'a number of connections',
+      (text) => wholeNumber(text, 1_000_000) || undefined,
+    ),
+    referenceSeconds: read(
+      'JADEFENCE_REFERENCE_SECONDS',
+      '600',
+      'a number of seconds',
+      (text) => wholeNumber(text, 86_400) || undefined,
+    ),
+    requestSeconds: read(
+      'JADEFENCE_REQUEST_SECONDS',
+      '60',
+      'a number of seconds',
+      (text) => wholeNumber(text, 86_400) || undefined,
+    ),
+    graceSeconds: read('JADEFENCE_GRACE_SECONDS', '20', 'a number of seconds', (text) => wholeNumber(text, 3600)),
+    checkpointSeconds: read('JADEFENCE_CHECKPOINT_SECONDS', '5', 'a number of seconds', (text) =>
+      wholeNumber(text, 86_400),
+    ),
+  };
+}
+
 /** @throws ConfigError naming every setting that cannot be used */
 export function readConfig(env: NodeJS.ProcessEnv): Config {
   const problems: string[] = [];
-  const read = <T>(
+  const read: Read = <T>(
     name: string,
     fallback: string | undefined,
     expected: string,
@@ -85,41 +146,7 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
       (text) => resolve(text),
     ),
     isBehindHttps: read('JADEFENCE_BEHIND_HTTPS', 'no', 'yes or no', (text) => ({ yes: true, no: false })[text]),
-    maxUploadBytes: read('JADEFENCE_MAX_UPLOAD_BYTES', String(10_737_418_240), 'a number of bytes', (text) =>
-      wholeNumber(text, Number.MAX_SAFE_INTEGER),
-    ),
-    maxLimitKeys: read('JADEFENCE_MAX_LIMIT_KEYS', '5000000', 'a number of keys', (text) =>
-      wholeNumber(text, 100_000_000),
-    ),
-    maxImports: read(
-      'JADEFENCE_MAX_IMPORTS',
-      '2',
-      'a number of imports from 1 to 64',
-      (text) => wholeNumber(text, 64) || undefined,
-    ),
-    maxWaiting: read('JADEFENCE_MAX_WAITING', '100', 'a number', (text) => wholeNumber(text, 100_000)),
-    maxConnections: read(
-      'JADEFENCE_MAX_CONNECTIONS',
-      '2000',
-      'a number of connections',
-      (text) => wholeNumber(text, 1_000_000) || undefined,
-    ),
-    referenceSeconds: read(
-      'JADEFENCE_REFERENCE_SECONDS',
-      '600',
-      'a number of seconds',
-      (text) => wholeNumber(text, 86_400) || undefined,
-    ),
-    requestSeconds: read(
-      'JADEFENCE_REQUEST_SECONDS',
-      '60',
-      'a number of seconds',
-      (text) => wholeNumber(text, 86_400) || undefined,
-    ),
-    graceSeconds: read('JADEFENCE_GRACE_SECONDS', '20', 'a number of seconds', (text) => wholeNumber(text, 3600)),
-    checkpointSeconds: read('JADEFENCE_CHECKPOINT_SECONDS', '5', 'a number of seconds', (text) =>
-      wholeNumber(text, 86_400),
-    ),
+    ...readLimits(read),
     referenceFolder: env['JADEFENCE_REFERENCE_FOLDER'] ? resolve(env['JADEFENCE_REFERENCE_FOLDER']) : undefined,
     mayFetchPrivate: read('JADEFENCE_FETCH_PRIVATE', 'no', 'yes or no', (text) => ({ yes: true, no: false })[text]),
     resolver: env['JADEFENCE_RESOLVER']
