@@ -15,11 +15,11 @@ await main(async () => {
   const interrupted = new Promise((resolve) => {
     for (const signal of ['SIGINT', 'SIGTERM']) process.once(signal, () => resolve(0));
   });
-  return withDemo({ isFresh: values.fresh }, async ({ address, signIn, ended }) => {
+  return withDemo({ isFresh: values.fresh }, async ({ address, signIn, signInFile, serviceLog, ended }) => {
     process.stdout.write('\n');
     await showLatestReplay(address, signIn);
     process.stdout.write(
-      `\nThe console is at ${address}\nSign in as ${signIn.name} with the password ${signIn.password} (kept in .jadefence/sign-in)\n`,
+      `\nThe console is at ${address}\nSign in as ${signIn.name} with the password ${signIn.password} (kept in ${signInFile})\n`,
     );
     if (!values.once) process.stdout.write('Ctrl-C stops it.\n');
     process.stdout.write(
@@ -27,7 +27,7 @@ await main(async () => {
     );
     if (values.once) return 0;
     const code = await Promise.race([interrupted, ended]);
-    if (code !== 0) process.stderr.write(`The service ended with ${code}; its log is .jadefence/demo.log\n`);
+    if (code !== 0) process.stderr.write(`The service ended with ${code}; its log is ${serviceLog}\n`);
     return code;
   });
 });

@@ -1,6 +1,6 @@
 /** The Larkmoor demo on a private PostgreSQL: set up, loaded and running for as long as some work takes. */
 import { existsSync, mkdirSync, openSync, readFileSync, rmSync } from 'node:fs';
-import { join } from 'node:path';
+import { join, relative } from 'node:path';
 import { build } from './build.mjs';
 import { removeCluster, startCluster } from './cluster.mjs';
 import { checkNode, findPostgres, installPackages } from './install.mjs';
@@ -20,7 +20,7 @@ const OUTBOUND_LOG_NAME = 'Larkmoor outbound, 12 October';
 /**
  * Brings the demo up, runs `work` with it, and stops what it started.
  * @param {{ isFresh?: boolean, port?: string }} options `isFresh` throws away what an earlier run left
- * @param {(demo: { address: string, signIn: { name: string, password: string }, log: string, ended: Promise<number> }) => Promise<number>} work
+ * @param {(demo: { address: string, signIn: { name: string, password: string }, signInFile: string, log: string, serviceLog: string, ended: Promise<number> }) => Promise<number>} work
  */
 export async function withDemo({ isFresh, port }, work) {
   checkNode();
@@ -47,7 +47,14 @@ export async function withDemo({ isFresh, port }, work) {
     );
     const signIn = readSignIn();
     await load(service.address, signIn);
-    return await work({ address: service.address, signIn, log: LOG, ended: service.ended });
+    return await work({
+      address: service.address,
+      signIn,
+      signInFile: relative(ROOT, SIGN_IN),
+      log: LOG,
+      serviceLog: join('.jadefence', `${NAME}.log`),
+      ended: service.ended,
+    });
   } finally {
     await service?.stop();
     await cluster.stop();

@@ -39,7 +39,10 @@ export function peopleOption(): Option {
 
 /** What the requests of a log are counted by, beside the rules. */
 export function byOption(): Option {
-  return new Option('--by <what...>', 'count requests by these, too').choices(BREAKDOWNS);
+  return new Option(
+    '--by <what...>',
+    'count requests by these, too; the status is the one that the log recorded',
+  ).choices(BREAKDOWNS);
 }
 
 /** @returns milliseconds since the epoch. @throws InvalidArgumentError */

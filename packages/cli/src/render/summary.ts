@@ -63,7 +63,7 @@ const SHOWN_VALUES = 20;
 function renderBreakdown(name: BreakdownName, { breakdowns, requests }: Summary): string {
   const found = breakdowns.find(({ by }) => by === name);
   if (!found)
-    return `Nothing is known of the ${name} of requests${name in NEEDS ? `, since there is no ${NEEDS[name]}` : ''}.`;
+    return `Nothing is known of the ${TITLES[name] ?? name} of requests${name in NEEDS ? `, since there is no ${NEEDS[name]}` : ''}.`;
   const shown = found.by === 'hour' ? found.values : found.values.slice(0, SHOWN_VALUES);
   const rows = shown.map((one) => [
     one.value,
@@ -72,12 +72,13 @@ function renderBreakdown(name: BreakdownName, { breakdowns, requests }: Summary)
     formatCount(one.stopped),
     formatShare(one.stopped / one.requests),
   ]);
-  const title = found.by === 'hour' ? 'hour (UTC)' : name;
-  const table = printTable([title, 'requests', 'share', 'stopped', 'of them'], rows, [1, 2, 3, 4]);
+  const table = printTable([TITLES[name] ?? name, 'requests', 'share', 'stopped', 'of them'], rows, [1, 2, 3, 4]);
   const others = found.numValues - shown.length;
   return others > 0 ? `${table}\n${formatCount(others)} others` : table;
 }
 
+/** Where the name of what is counted by does not say it all. */
+const TITLES: Partial<Record<BreakdownName, string>> = { hour: 'hour (UTC)', status: 'recorded status' };
 const NEEDS: Partial<Record<BreakdownName, string>> = { country: 'country table', category: 'category feed' };
 
 function renderOutcomes({ outcomes }: Summary, colours: Colours): string {
