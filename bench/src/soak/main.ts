@@ -1,6 +1,6 @@
 /**
  * `npm run soak`: large logs with skewed and fresh values in every format, through an engine that stays warm. What it
- * decides must be what the interpreter decides on sampled requests, what the command line prints, and, byte for byte,
+ * decides must be what the interpreter decides on some of the requests, what the command line prints, and, byte for byte,
  * what a process comes to that has done nothing before.
  */
 import { execFile, fork } from 'node:child_process';

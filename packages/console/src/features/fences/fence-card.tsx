@@ -26,12 +26,15 @@ const NEW_RULE = 'rule new-rule trial block when path under /';
 /** One fence: its rules can be dragged, or moved by keys, and edited where they stand. */
 export function FenceCard({
   fence,
+  isReached,
   tallies,
   most,
   filter,
   onEdit,
 }: {
   fence: DraftFence;
+  /** Whether any request of the replay came to a gate of it; otherwise there are no hits to tell. */
+  isReached: boolean;
   tallies: ReadonlyMap<string, RuleSummary>;
   most: number;
   filter: string;
@@ -72,6 +75,9 @@ export function FenceCard({
           <ErrorNotice error={edit.error} />
         </div>
       )}
+      {!isReached && (
+        <p className="px-4 py-2 text-sm text-muted">No request of this replay came to a gate of this fence.</p>
+      )}
       <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={move}>
         <SortableContext items={shown.map(({ name }) => name)} strategy={verticalListSortingStrategy}>
           <ol>
@@ -80,7 +86,7 @@ export function FenceCard({
                 key={rule.name}
                 fence={fence}
                 rule={rule}
-                tally={tallies.get(`${fence.name}/${rule.name}`)}
+                tally={isReached ? tallies.get(`${fence.name}/${rule.name}`) : undefined}
                 most={most}
                 onEdit={onEdit}
                 onInsert={(at) => addRule({ at, name: rule.name })}

@@ -92,6 +92,7 @@ function DraftFences({
       fence.rules.map((rule) => [`${fence.fence}/${rule.rule}`, rule] as const),
     ),
   );
+  const asked = result && new Set(result.summary.gates.filter(({ requests }) => requests > 0).map(({ gate }) => gate));
   const most = Math.max(0, ...[...tallies.values()].map((tally) => tally.hits));
   return (
     <>
@@ -121,7 +122,15 @@ function DraftFences({
         </p>
       ))}
       {draft.fences.map((fence) => (
-        <FenceCard key={fence.name} fence={fence} tallies={tallies} most={most} filter={filter} onEdit={onEdit} />
+        <FenceCard
+          key={fence.name}
+          fence={fence}
+          isReached={!asked || fence.gates.some((gate) => asked.has(gate))}
+          tallies={tallies}
+          most={most}
+          filter={filter}
+          onEdit={onEdit}
+        />
       ))}
     </>
   );
