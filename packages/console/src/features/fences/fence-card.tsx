@@ -75,9 +75,7 @@ export function FenceCard({
           <ErrorNotice error={edit.error} />
         </div>
       )}
-      {!isReached && (
-        <p className="px-4 py-2 text-sm text-muted">No request of this replay came to a gate of this fence.</p>
-      )}
+      {!isReached && <p className="px-4 py-2 text-sm text-muted">No request of this replay came to a gate of it.</p>}
       <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={move}>
         <SortableContext items={shown.map(({ name }) => name)} strategy={verticalListSortingStrategy}>
           <ol>
@@ -86,7 +84,7 @@ export function FenceCard({
                 key={rule.name}
                 fence={fence}
                 rule={rule}
-                tally={isReached ? tallies.get(`${fence.name}/${rule.name}`) : undefined}
+                tally={tallies.get(`${fence.name}/${rule.name}`)}
                 most={most}
                 onEdit={onEdit}
                 onInsert={(at) => addRule({ at, name: rule.name })}

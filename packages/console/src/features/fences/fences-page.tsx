@@ -1,6 +1,7 @@
 import { PlusIcon } from '@heroicons/react/20/solid';
 import { useQuery } from '@tanstack/react-query';
 import type { Draft, Replay, ReplayResult } from '@jadefence/contract';
+import type { RuleSummary } from '@jadefence/core';
 import { Input } from '@headlessui/react';
 import { useState } from 'react';
 import { Link } from 'react-router';
@@ -12,6 +13,8 @@ import { INPUT_STYLE } from '../../components/text-field.js';
 import { RuleEditor, type Edited } from '../rule-editor/rule-editor.js';
 import { FenceCard } from './fence-card.js';
 import { StartFrom } from './start-from.js';
+
+const NO_TALLIES: ReadonlyMap<string, RuleSummary> = new Map();
 
 /** The rules of the draft in order, as sentences, with the hits of a replay. */
 export function FencesPage() {
@@ -93,6 +96,7 @@ function DraftFences({
     ),
   );
   const asked = result && new Set(result.summary.gates.filter(({ requests }) => requests > 0).map(({ gate }) => gate));
+  const isReached = ({ gates }: Draft['fences'][number]): boolean => !asked || gates.some((gate) => asked.has(gate));
   const most = Math.max(0, ...[...tallies.values()].map((tally) => tally.hits));
   return (
     <>
@@ -125,8 +129,8 @@ function DraftFences({
         <FenceCard
           key={fence.name}
           fence={fence}
-          isReached={!asked || fence.gates.some((gate) => asked.has(gate))}
-          tallies={tallies}
+          isReached={isReached(fence)}
+          tallies={isReached(fence) ? tallies : NO_TALLIES}
           most={most}
           filter={filter}
           onEdit={onEdit}
