@@ -207,6 +207,12 @@ describe('lines of syslog', () => {
     });
   });
 
+  it('is gone through once, however long a word is that is no key', () => {
+    const startedMs = performance.now();
+    expect(read('key-value', `${'word'.repeat(15_000)} client=198.18.4.7\n`, {})).toHaveLength(1);
+    expect(performance.now() - startedMs).toBeLessThan(1000);
+  });
+
   it('give their time to what has none', () => {
     const pairs = 'flow client=198.18.1.1 host="a.example" path=/x%20y user=- port=443 note=" "';
     expect(only('key-value', `<13>1 2026-10-12T10:00:00Z gw fw - - - ${pairs}`, { isInSyslog: true })).toEqual({

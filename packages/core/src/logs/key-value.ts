@@ -4,7 +4,8 @@ import type { Naming } from './naming.js';
 import type { LineParser } from './reader.js';
 import type { TimeReader } from './times.js';
 
-const PAIR = /([A-Za-z_@][\w.@-]*)=(?:"((?:[^"\\]|\\.)*)"|([^\s"]\S*|))/g;
+/** A key is looked for once a word, so that a long word is not gone through from each of its letters on. */
+const PAIR = /(?<![\w.@-])[\d.-]*([A-Za-z_@][\w.@-]*)=(?:"((?:[^"\\]|\\.)*)"|([^\s"]\S*|))/g;
 
 /** `-` and empty are none, and counts of bytes then 0; words between the pairs say nothing. Of a key that is there twice, the last stands. */
 export function createKeyValueParser(naming: Naming, times: TimeReader, host: string | undefined): LineParser {
