@@ -33,7 +33,7 @@ export async function openPage(
   });
   const { name, password } = service.signIn;
   if (!isSignedOut) await context.request.post(`${service.address}/api/v1/sign-in`, { data: { name, password } });
-  context.setDefaultTimeout(8000);
+  context.setDefaultTimeout(30_000);
   const page = await context.newPage();
   const errors: string[] = [];
   page.on('pageerror', (error) => errors.push(error.message));
