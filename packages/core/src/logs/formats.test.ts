@@ -207,6 +207,12 @@ describe('lines of syslog', () => {
     });
   });
 
+  it('takes no exponent of a number of NDJSON for a number of its own', () => {
+    const line = (number: string): string => `{"timestamp":1790000002122000000,"x.long":${number}}\n`;
+    for (const number of ['179001e30900001122000000', '1e-30900001122000000', '1E+30900001122000000'])
+      expect(read('ndjson', line(number), {})).toHaveLength(1);
+  });
+
   it('is gone through once, however long a word is that is no key', () => {
     const startedMs = performance.now();
     expect(read('key-value', `${'word'.repeat(15_000)} client=198.18.4.7\n`, {})).toHaveLength(1);

@@ -64,8 +64,8 @@ export function parseNdjsonLine(text: string, { host, times, naming, lineTime }:
 const SAYS_HOST = ['http.request.header.host', 'url.full', 'server.address', 'tls.client.server_name'];
 const MAX_DEPTH = 32;
 
-/** A number outside a string that a double may not hold exactly. */
-const LONG_NUMBER = /("(?:[^"\\]|\\.)*")|(-?\d[\d.]{15,})(?![\d.eE])/g;
+/** A number outside a string, from its beginning and without an exponent, that a double may not hold exactly. */
+const LONG_NUMBER = /("(?:[^"\\]|\\.)*")|((?<![\d.eE+-])-?\d[\d.]{15,})(?![\d.eE])/g;
 const HAS_LONG_NUMBER = /[\d.]{16}/;
 
 /** The values of a line whose long numbers are text, digit by digit; undefined where it has none. */
