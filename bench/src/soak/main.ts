@@ -3,7 +3,7 @@
  * decides must be what the interpreter decides on some of the requests, what the command line prints, and, byte for byte,
  * what a process comes to that has done nothing before.
  */
-import { execFile, fork } from 'node:child_process';
+import { fork, spawn } from 'node:child_process';
 import { createReadStream, createWriteStream, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -173,18 +173,9 @@ async function compareWithCommand(task: SoakTask, log: ImportedLog): Promise<voi
   writeFileSync(fences, withoutWorld(task.before));
   const engine = new SoakEngine({ ...task, before: withoutWorld(task.before) }, {});
   const { before } = engine.run(log);
-  const child = execFile(process.execPath, [
-    COMMAND,
-    'judge',
-    task.logPath,
-    '--fences',
-    fences,
-    '--format',
-    task.format,
-    '--output',
-    'ndjson',
-  ]);
-  const lines = createInterface({ input: child.stdout! });
+  const args = ['judge', task.logPath, '--fences', fences, '--format', task.format, '--output', 'ndjson'];
+  const child = spawn(process.execPath, [COMMAND, ...args], { stdio: ['ignore', 'pipe', 'ignore'] });
+  const lines = createInterface({ input: child.stdout });
   let chunk = 0;
   let row = 0;
   for await (const text of lines) {
