@@ -1,17 +1,13 @@
 /** `npm run fuzz -- [--inputs N] [--seed N]`: inputs changed at random, for every reader and every route. */
-import { parseArgs } from 'node:util';
 import { build } from './lib/build.mjs';
 import { startCluster } from './lib/cluster.mjs';
 import { checkNode, findPostgres, installPackages } from './lib/install.mjs';
+import { asArguments, readNumbers } from './lib/numbers.mjs';
 import { main, runHere } from './lib/run.mjs';
 
 await main(async () => {
   checkNode();
-  const { values } = parseArgs({
-    options: { inputs: { type: 'string', default: '500000' }, seed: { type: 'string' } },
-  });
-  for (const [name, text] of Object.entries(values))
-    if (!/^\d{1,9}$/.test(text)) throw new Error(`--${name}: found ${text}, expected a whole number`);
+  const values = readNumbers({ inputs: '500000', seed: undefined });
   await installPackages();
   const bin = await findPostgres();
   await build();
@@ -19,13 +15,7 @@ await main(async () => {
   try {
     return await runHere(
       process.execPath,
-      [
-        '--import',
-        'tsx',
-        '--conditions=jade-source',
-        'e2e/src/fuzz/main.ts',
-        ...Object.entries(values).flatMap(([name, text]) => [`--${name}`, text]),
-      ],
+      ['--import', 'tsx', '--conditions=jade-source', 'e2e/src/fuzz/main.ts', ...asArguments(values)],
       {
         env: {
           ...process.env,

@@ -99,7 +99,7 @@ async function measureAll(
   process.stdout.write(`  ${when}\n`);
   for (const [name, page] of Object.entries(pages)) {
     if (isOver()) return void process.stdout.write('    it ended before the other pages were asked for\n');
-    // What is kept is there, as it is for whoever turns pages.
+    // The first request fills the caches, which later pages use.
     if (isAlone) await ask(stand, page.path(0));
     const count = page.isLong || !isAlone ? FEW_PAGES : PAGES;
     const before = busySeconds(stand.pid);

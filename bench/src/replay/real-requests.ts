@@ -23,7 +23,7 @@ const ODD_AGENTS = [
 ];
 const BROKEN = ['-', '198.18.4.7 - - [', 'GET / HTTP/1.1', '{"timestamp":', '\u0016\u0003\u0001', '"""'];
 
-/** A request, or a line that is none. */
+/** A request, or the text of a line that cannot be read as one. */
 export type RealLine = BenchRequest | string;
 
 export function* generateRealLines(scenery: Scenery, seed: number, count: number): Generator<RealLine> {

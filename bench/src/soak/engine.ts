@@ -1,4 +1,4 @@
-/** Everything that is done with a log and rules, and what it comes to, as hashes that two processes can compare. */
+/** Imports, replays, compares and filters a log, and hashes each result so that two processes can compare them. */
 import { createHash, type Hash } from 'node:crypto';
 import { createReadStream } from 'node:fs';
 import {
@@ -28,7 +28,7 @@ export interface SoakTask {
   readonly filter: string;
 }
 
-/** SHA-256 of what each step came to. */
+/** SHA-256 of the result of each step. */
 export type Digest = Readonly<Record<'import' | 'before' | 'after' | 'compared' | 'filtered', string>>;
 
 export interface ImportedLog {
@@ -40,7 +40,7 @@ export interface ImportedLog {
 /** Takes chunks as they come out of an import. */
 export class LogGatherer {
   readonly #hash = createHash('sha256');
-  /** Of their own: they are told of together with other chunks, or earlier, where there are threads. */
+  /** A separate hash: with threads, rejected lines arrive with other chunks than without. */
   readonly #rejects = createHash('sha256');
   readonly #chunks: ChunkRows[] = [];
   #dictionaries = new SegmentDictionaries();

@@ -1,4 +1,4 @@
-/** A process that has done nothing yet: imports, replays, compares and filters once, and answers what that came to. */
+/** A new process with empty caches: imports, replays, compares and filters once, and sends the hashes of the results. */
 import { frozenWorld } from '../replay/replay-engine.js';
 import { importHere, SoakEngine, type SoakTask } from './engine.js';
 

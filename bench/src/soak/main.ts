@@ -1,7 +1,7 @@
 /**
- * `npm run soak`: large logs with skewed and fresh values in every format, through an engine that stays warm. What it
- * decides must be what the interpreter decides on some of the requests, what the command line prints, and, byte for byte,
- * what a process comes to that has done nothing before.
+ * `npm run soak`: large logs with skewed and fresh values in every format, through an engine that keeps its caches. Its
+ * decisions must equal those of the interpreter on some of the requests and those that the command line prints, and its
+ * results must equal those of a new process byte for byte.
  */
 import { fork, spawn } from 'node:child_process';
 import { createReadStream, createWriteStream, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
