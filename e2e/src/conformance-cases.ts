@@ -1,6 +1,6 @@
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { People, SourceFile } from '@jadefence/core';
+import type { HeldBehaviour, SourceFile } from '@jadefence/core';
 import { ROOT } from './root.js';
 
 /** One folder of the conformance corpus, read. */
@@ -12,7 +12,7 @@ export interface ConformanceCase {
   readonly fenceFiles: readonly SourceFile[];
   readonly namedFiles: readonly SourceFile[];
   readonly categoryFile?: string;
-  readonly options: { readonly host?: string; readonly gate?: string; readonly people?: People };
+  readonly options: { readonly host?: string; readonly gate?: string; readonly people?: HeldBehaviour };
   /** Byte for byte, a line a request. */
   readonly expected: string;
 }

@@ -1,6 +1,6 @@
 import { LogImporter, type EncodedChunk, type LogFormat, type RejectedLine } from '@jadefence/core';
-import { ChunkBuilder } from '@jadefence/core/build';
-import { MergedParser } from '@jadefence/core/import';
+import { ChunkBuilder } from '@jadefence/core/build-chunks';
+import { MergedParser } from '@jadefence/core/parse-logs';
 import type * as Files from '@jadefence/files';
 import { describe, expect, it } from 'vitest';
 

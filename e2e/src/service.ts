@@ -2,7 +2,7 @@ import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { ServiceClient, type Draft, type FenceSources, type Replay } from '@jadefence/contract';
-import type { People } from '@jadefence/core';
+import type { HeldBehaviour } from '@jadefence/core';
 import { createTestDatabase } from './test-database.js';
 // The same way of starting the service as the demo has.
 import { startService } from '../../scripts/lib/service.mjs';
@@ -86,7 +86,7 @@ export async function replayOnService(
   client: ServiceClient,
   fences: FenceSources,
   log: { name: string; bytes: Uint8Array<ArrayBuffer>; host?: string },
-  { gate, people }: { gate?: string; people?: People } = {},
+  { gate, people }: { gate?: string; people?: HeldBehaviour } = {},
 ): Promise<Replay> {
   await importInto(client, fences);
   const { id } = await client.importLog({ name: log.name, host: log.host }, log.bytes);

@@ -1,4 +1,4 @@
-import { Matcher, Memory, normalizeRequest, Program, type LogRecord } from '@jadefence/core';
+import { Matcher, CounterStore, normalizeRequest, Program, type LogRecord } from '@jadefence/core';
 import { frozenJudge, frozenWorld } from './replay-engine.js';
 import { checkFrozenLog, frozenPolicy, frozenRequests, frozenScenery } from './frozen.js';
 import { createMemoised } from './memoised.js';
@@ -20,7 +20,7 @@ export async function benchDecision(): Promise<void> {
   for (const request of frozenRequests()) if (requests.push(request) === WARM_REQUESTS + REQUESTS) break;
   const { rules } = frozenPolicy(RULES);
   const data = createReferenceData(frozenScenery());
-  const matcher = new Matcher(new Program(frozenJudge(RULES, frozenWorld())), new Memory());
+  const matcher = new Matcher(new Program(frozenJudge(RULES, frozenWorld())), new CounterStore());
   const deciders: Record<string, (request: BenchRequest) => unknown> = {
     plain: createPlain(rules, data),
     memoised: createMemoised(rules, data),

@@ -4,7 +4,7 @@ import {
   Program,
   Replay,
   type ChunkRows,
-  type Judge,
+  type EvaluationContext,
   type LogRecord,
 } from '@jadefence/core';
 import { Random } from '@jadefence/demo';
@@ -83,7 +83,11 @@ function checkAgreement(): void {
 }
 
 /** Whether the same rule decides each request of the log, by a hash of lines and rules whose order does not matter. */
-function printWholeAgreement(judge: Judge, rules: readonly BenchRule[], requests: readonly BenchRequest[]): void {
+function printWholeAgreement(
+  judge: EvaluationContext,
+  rules: readonly BenchRule[],
+  requests: readonly BenchRequest[],
+): void {
   const replay = new ChunkReplay(new Program(judge));
   const codes = [...chunksOf(requests, judge)].map((rows) => replay.judge([rows]).codes);
   const numberOf = new Map<string | undefined, number>(rules.map(({ name }, index) => [name, index]));
@@ -105,7 +109,7 @@ function printWholeAgreement(judge: Judge, rules: readonly BenchRule[], requests
   );
 }
 
-function chunksOf(requests: readonly BenchRequest[], judge: Judge): Iterable<ChunkRows> {
+function chunksOf(requests: readonly BenchRequest[], judge: EvaluationContext): Iterable<ChunkRows> {
   const stored = importCombined(Buffer.concat(requests.map((request) => Buffer.from(formatCombined(request)))));
   return readChunks(stored, new Set([...new Program(judge).attributes, ...COMMON_COLUMNS]));
 }
@@ -121,7 +125,7 @@ function mix(line: number, rule: number): number {
 /** Whether the same rule decides each of some requests, drawn at random and asked in their order. */
 function printAgreement(
   size: PolicySize,
-  judge: Judge,
+  judge: EvaluationContext,
   rules: readonly BenchRule[],
   requests: readonly BenchRequest[],
 ): void {

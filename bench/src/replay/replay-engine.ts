@@ -9,14 +9,14 @@ import {
   createCountryTable,
   Program,
   type ChunkRows,
-  type Judge,
+  type EvaluationContext,
 } from '@jadefence/core';
 import { Stages } from '../measure.js';
 import { frozenPolicy, frozenScenery, type PolicySize } from './frozen.js';
 import { readChunks, type StoredChunk } from './stored-log.js';
 
 /** The world that the frozen policies ask. */
-export function frozenWorld(): Pick<Judge, 'countries' | 'categories'> {
+export function frozenWorld(): Pick<EvaluationContext, 'countries' | 'categories'> {
   const { countries, categories } = frozenScenery();
   const reader = new CategoryFeedReader();
   reader.push(new TextEncoder().encode(categories.map(([domain, category]) => `${domain},${category}\n`).join('')));
@@ -33,14 +33,14 @@ export function frozenWorld(): Pick<Judge, 'countries' | 'categories'> {
   };
 }
 
-export function frozenJudge(numRules: PolicySize, world: ReturnType<typeof frozenWorld>): Judge {
+export function frozenJudge(numRules: PolicySize, world: ReturnType<typeof frozenWorld>): EvaluationContext {
   const { rulebook, diagnostics } = checkFences([{ path: 'frozen.fence', text: frozenPolicy(numRules).fences }], []);
   if (!rulebook) throw new Error(`The frozen policy cannot judge: ${diagnostics[0]?.message}`);
   return { rulebook, ...world };
 }
 
 /** Judges chunks by rules that are compiled anew, and packs the decisions. */
-export function replayChunks(judge: Judge, chunks: Iterable<ChunkRows>, stages = new Stages()): void {
+export function replayChunks(judge: EvaluationContext, chunks: Iterable<ChunkRows>, stages = new Stages()): void {
   const replay = new ChunkReplay(stages.time('compiling', () => new Program(judge)));
   const reading = chunks[Symbol.iterator]();
   for (;;) {
@@ -52,7 +52,7 @@ export function replayChunks(judge: Judge, chunks: Iterable<ChunkRows>, stages =
 }
 
 /** Reads stored chunks, only the columns that the rules look at, judges them and packs the decisions. */
-export function replayStored(judge: Judge, stored: readonly StoredChunk[], stages?: Stages): void {
+export function replayStored(judge: EvaluationContext, stored: readonly StoredChunk[], stages?: Stages): void {
   const wanted = new Set([...new Program(judge).attributes, ...COMMON_COLUMNS]);
   replayChunks(judge, readChunks(stored, wanted), stages);
 }

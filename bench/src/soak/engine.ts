@@ -11,11 +11,11 @@ import {
   Program,
   SegmentDictionaries,
   type EncodedChunk,
-  type Judge,
+  type EvaluationContext,
   type RejectedLine,
   type Ruling,
 } from '@jadefence/core';
-import { LogImporter } from '@jadefence/core/import';
+import { LogImporter } from '@jadefence/core/parse-logs';
 import type { RealFormat } from '../replay/real-requests.js';
 
 /** What is to be done, in a form that can be sent to another process. */
@@ -83,7 +83,7 @@ export async function importHere(path: string, format: RealFormat): Promise<Impo
   return gatherer.end();
 }
 
-export function judgeOf(text: string, world: Pick<Judge, 'countries' | 'categories'>): Judge {
+export function judgeOf(text: string, world: Pick<EvaluationContext, 'countries' | 'categories'>): EvaluationContext {
   const { rulebook, diagnostics } = checkFences([{ path: 'soak.fence', text }], []);
   if (!rulebook) throw new Error(`The rules of the soak cannot judge: ${diagnostics[0]?.message}`);
   return { rulebook, ...world };
@@ -119,7 +119,12 @@ export function compare(before: Decided, after: Decided): string {
 }
 
 /** The rows of each chunk that a filter finds. */
-export function filterRows(judge: Judge, text: string, decided: Decided, chunks: readonly ChunkRows[]): Uint32Array[] {
+export function filterRows(
+  judge: EvaluationContext,
+  text: string,
+  decided: Decided,
+  chunks: readonly ChunkRows[],
+): Uint32Array[] {
   const { filter, diagnostics } = checkFilter(text, judge.rulebook);
   if (!filter) throw new Error(`The filter of the soak is wrong: ${diagnostics[0]?.message}`);
   const found = new DecisionFilter(filter, judge, decided.rulings);
@@ -136,18 +141,18 @@ export function hashRows(rows: readonly Uint32Array[]): string {
 export class SoakEngine {
   readonly #before: Program;
   readonly #after: Program;
-  readonly #judges: { readonly before: Judge; readonly after: Judge };
+  readonly #judges: { readonly before: EvaluationContext; readonly after: EvaluationContext };
 
   constructor(
     private readonly task: SoakTask,
-    world: Pick<Judge, 'countries' | 'categories'>,
+    world: Pick<EvaluationContext, 'countries' | 'categories'>,
   ) {
     this.#judges = { before: judgeOf(task.before, world), after: judgeOf(task.after, world) };
     this.#before = new Program(this.#judges.before);
     this.#after = new Program(this.#judges.after);
   }
 
-  get judge(): Judge {
+  get judge(): EvaluationContext {
     return this.#judges.before;
   }
 

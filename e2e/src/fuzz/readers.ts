@@ -14,7 +14,7 @@ import {
   splitIntoParts,
   type LogFormat,
 } from '@jadefence/core';
-import { LogImporter } from '@jadefence/core/import';
+import { LogImporter } from '@jadefence/core/parse-logs';
 import {
   packFiles,
   readApplicationCatalogue,

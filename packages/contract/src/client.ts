@@ -5,7 +5,7 @@ import type {
   ExpectationResult,
   Identified,
   LookUp,
-  MadeUpFlow,
+  SyntheticFlow,
   Outcome,
   StartingPoint,
 } from '@jadefence/core';
@@ -194,7 +194,8 @@ export class ServiceClient {
   orderFeeds = (names: readonly string[]): Promise<CategoryOverview> => this.#json('PUT', '/category-feeds', { names });
   removeFeed = (name: string): Promise<void> => this.#json('DELETE', `/category-feeds${queryText({ name })}`);
   applications = (): Promise<ApplicationInfo[]> => this.#json('GET', '/applications');
-  identifyApplications = (flow: MadeUpFlow): Promise<Identified> => this.#json('POST', '/applications/identify', flow);
+  identifyApplications = (flow: SyntheticFlow): Promise<Identified> =>
+    this.#json('POST', '/applications/identify', flow);
   passphrases = (): Promise<PassphraseInfo[]> => this.#json('GET', '/passphrases');
   setPassphrase = (name: string, passphrase: string): Promise<void> =>
     this.#json('PUT', `/passphrases/${encodeURIComponent(name)}`, { passphrase });

@@ -6,7 +6,7 @@ import type {
   Decision,
   LogFormat,
   Outcome,
-  People,
+  HeldBehaviour,
   ReaderOptions,
   RejectReason,
   RejectedLine,
@@ -79,7 +79,7 @@ export interface Replay extends ReplayProgress {
   readonly revision: number | null;
   /** The name of the folder whose fences judged; null for the draft or a revision. */
   readonly folder: string | null;
-  readonly people: People;
+  readonly people: HeldBehaviour;
   /** Only requests from this time on, and before that, are judged; all where null. */
   readonly fromUnixMs: number | null;
   readonly toUnixMs: number | null;
@@ -115,7 +115,7 @@ export type ComparisonProgress = Pick<ComparisonInfo, 'state' | 'requestsDone' |
 interface ReplayOptions {
   readonly logId: number;
   readonly gate?: string;
-  readonly people?: People;
+  readonly people?: HeldBehaviour;
   readonly fromUnixMs?: number;
   readonly toUnixMs?: number;
 }

@@ -6,13 +6,13 @@ import {
   LOG_FORMATS,
   NAME,
   OUTCOMES,
-  PEOPLE,
+  HELD_BEHAVIOURS,
   STATEMENTS,
   type DatasetKind,
   type Edit,
   type LogFormat,
   type Outcome,
-  type People,
+  type HeldBehaviour,
   type StatementKind,
 } from '@jadefence/core';
 import {
@@ -318,7 +318,7 @@ export class StartReplayInput {
   @IsId() logId!: number;
   @Optional() @Matches(NAME, { message: '$property must be the name of a gate' }) gate?: string;
   @Optional() @IsAgainst() against?: Against;
-  @Optional() @IsIn(PEOPLE) people?: People;
+  @Optional() @IsIn(HELD_BEHAVIOURS) people?: HeldBehaviour;
   @Optional() @IsInstant() fromUnixMs?: number;
   @Optional() @IsInstant() toUnixMs?: number;
   /** Fences to judge by, instead of the draft or a revision, and what their folder is called. */
@@ -331,7 +331,7 @@ export class StartComparisonInput {
   @IsAgainst() before!: Against;
   @IsAgainst() after!: Against;
   @Optional() @Matches(NAME, { message: '$property must be the name of a gate' }) gate?: string;
-  @Optional() @IsIn(PEOPLE) people?: People;
+  @Optional() @IsIn(HELD_BEHAVIOURS) people?: HeldBehaviour;
   @Optional() @IsInstant() fromUnixMs?: number;
   @Optional() @IsInstant() toUnixMs?: number;
 }

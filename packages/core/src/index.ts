@@ -81,7 +81,7 @@ export { type CheckedGate, type Rulebook } from './check/rulebook.js';
 export { OUTCOMES, type Outcome } from './language/outcomes.js';
 export { type Decision, type Ruling, type Would } from './decide/decision.js';
 export { viewDecided } from './decide/gate.js';
-export { decide, PEOPLE, type Judge, type People } from './decide/interpreter.js';
+export { decide, HELD_BEHAVIOURS, type EvaluationContext, type HeldBehaviour } from './decide/interpreter.js';
 export { State, type StoredState } from './decide/state.js';
 export {
   explainRequest,
@@ -91,9 +91,9 @@ export {
   type RuleStep,
   type Shown,
 } from './explain/explain.js';
-export { describeAsked, describeSeen } from './explain/describe-asked.js';
+export { describeAsked, describeSeen } from './explain/describe-target.js';
 export { renderExplanation } from './explain/render-text.js';
-export { seeAddress, type AddressSight } from './explain/see-address.js';
+export { seeAddress, type AddressSight } from './explain/address-uses.js';
 export { identifyApplications, type Identified } from './explain/identify.js';
 export { CountryCounter } from './replay/country-counter.js';
 export { siteOf } from './decide/view.js';
@@ -103,20 +103,20 @@ export { printCondition } from './language/condition-text.js';
 export { printStatement } from './language/printer.js';
 export { ChunkRows, COMMON_COLUMNS, TIME_COLUMN, type Row } from './columns/chunk.js';
 export { SegmentDictionaries } from './columns/segment-dictionaries.js';
-export { lineOf } from './logs/written.js';
+export { lineOf } from './logs/line-encoding.js';
 export { mergeByTime } from './logs/merge.js';
 export { DamagedColumnError } from './columns/column.js';
 export { crc32 } from './binary/checksum.js';
-export { fromZigzag, LebBytes, LebReader, toZigzag } from './binary/leb.js';
+export { fromZigzag, LebWriter, LebReader, toZigzag } from './binary/leb.js';
 export { detectFormat, type Detection, type FormatFit } from './logs/detect.js';
 export { LOG_FORMATS, LogReader, MAPPED_FORMATS, type LogFormat, type ReadLine } from './logs/reader.js';
-export { ChunkBuilder, LayoutError, type EncodedChunk, type ParsedLines } from './build.js';
-export { LogImporter, LogParser } from './import.js';
+export { ChunkBuilder, LayoutError, type EncodedChunk, type ParsedLines } from './build-chunks.js';
+export { LogImporter, LogParser } from './parse-logs.js';
 export { ncsaShapeOf } from './logs/ncsa-fields.js';
-export { type Mapping, type ReaderOptions } from './logs/layout.js';
+export { type Mapping, type ReaderOptions } from './logs/reader-options.js';
 export { parseMapping } from './logs/naming.js';
 export { toDecidedRecord, type DecidedRecord } from './replay/decided-record.js';
-export { Replay } from './replay/replay.js';
+export { Replay } from './test/replay.js';
 export { ChunkReplay, isInSpan, judgeSpan, NOT_JUDGED, type RowSequence, type Span } from './replay/replay-chunk.js';
 export { Breakdown } from './replay/breakdown.js';
 export {
@@ -127,9 +127,9 @@ export {
   type Side,
 } from './replay/comparison.js';
 export { RulingTable } from './replay/ruling-table.js';
-export { Matcher } from './match/matcher.js';
-export { Program } from './match/program.js';
-export { DEFAULT_MAX_KEYS, Memory, TooManyKeysError } from './match/memory.js';
+export { Matcher } from './match/run/matcher.js';
+export { Program } from './match/compile/program.js';
+export { DEFAULT_MAX_KEYS, CounterStore, TooManyKeysError } from './match/counters/counter-store.js';
 export { askCondition, countMatches, countsInOrder, type Matches } from './replay/count-matches.js';
 export { asksRowByRow, DecisionFilter } from './replay/decision-filter.js';
 export { MatchCounter } from './replay/match-counter.js';
@@ -166,13 +166,13 @@ export { checkFilter, collectRuleLookups, readCondition, type Filter } from './c
 export { mergeParts, type Change } from './language/changes.js';
 export { normalizeHost } from './request/host.js';
 export {
-  makeUpFlow,
-  makeUpRecord,
-  type MadeUpFlow,
-  type MadeUpField,
-  type MadeUpProblem,
-  type MadeUpRequest,
-} from './request/made-up.js';
+  buildSyntheticFlow,
+  buildSyntheticRecord,
+  type SyntheticFlow,
+  type SyntheticField,
+  type SyntheticRequestProblem,
+  type SyntheticRequest,
+} from './request/synthetic-request.js';
 export { filterChunk } from './replay/filter-decisions.js';
 export { SurveyBuilder, type Survey } from './survey/survey.js';
 export { type Starter, type StarterRule } from './survey/starter-rules.js';

@@ -1,7 +1,7 @@
 /** Runs in a worker thread: imports the pieces that it is sent, or does one of the two steps of it. */
 import { parentPort, workerData, type MessagePort } from 'node:worker_threads';
-import { ChunkBuilder, LayoutError, type EncodedChunk, type ParsedLines } from '@jadefence/core/build';
-import type { LogImporter, LogParser } from '@jadefence/core/import';
+import { ChunkBuilder, LayoutError, type EncodedChunk, type ParsedLines } from '@jadefence/core/build-chunks';
+import type { LogImporter, LogParser } from '@jadefence/core/parse-logs';
 import type { RejectedLine } from '@jadefence/core';
 import type { Imported, ImportTask } from './import-threads.js';
 import { packLines } from './pack-lines.js';
@@ -66,7 +66,7 @@ function postAnswer(answered: Imported | ImportFailure, { buffer, file }: Carrie
 }
 
 async function importBoth({ format, options, keepsLines }: ImportTask): Promise<void> {
-  const { LogImporter } = await import('@jadefence/core/import');
+  const { LogImporter } = await import('@jadefence/core/parse-logs');
   let importer: LogImporter | undefined;
   port.on('message', ({ buffer, numBytes, isCut }: ImportPiece) =>
     postAnswer(
@@ -81,7 +81,7 @@ async function importBoth({ format, options, keepsLines }: ImportTask): Promise<
 
 /** Pieces wait until their file is wanted; each is answered then. */
 async function merge({ format, options, keepsLines }: ImportTask, names: readonly string[]): Promise<void> {
-  const { MergedParser } = await import('@jadefence/core/import');
+  const { MergedParser } = await import('@jadefence/core/parse-logs');
   const waiting = names.map(() => [] as { readonly piece?: Uint8Array; readonly isCut?: boolean }[]);
   const builder = new ChunkBuilder(format, options, (line) => rejected.push(line));
   const parser = orFailure(() => new MergedParser(format, options, names, keepsLines));
@@ -100,7 +100,7 @@ async function merge({ format, options, keepsLines }: ImportTask, names: readonl
 }
 
 async function parse({ format, options, keepsLines }: ImportTask, next: MessagePort): Promise<void> {
-  const { LogParser } = await import('@jadefence/core/import');
+  const { LogParser } = await import('@jadefence/core/parse-logs');
   let parser: LogParser | undefined;
   port.on('message', ({ buffer, numBytes, isCut }: ImportPiece) => {
     const step = orFailure(() => {

@@ -1,4 +1,4 @@
-import type { PlainLines } from '@jadefence/core/build';
+import type { PlainLines } from '@jadefence/core/build-chunks';
 
 /**
  * Lines in one buffer, to be handed to another thread; they lie in the memory of a parser, which uses it again.

@@ -1,5 +1,11 @@
 import type { ApplicationInfo } from '@jadefence/contract';
-import { describeChange, identifyApplications, makeUpFlow, normalizeRequest, type Identified } from '@jadefence/core';
+import {
+  describeChange,
+  identifyApplications,
+  buildSyntheticFlow,
+  normalizeRequest,
+  type Identified,
+} from '@jadefence/core';
 import { readApplicationCatalogue } from '@jadefence/files';
 import { readFile } from 'node:fs/promises';
 import { basename } from 'node:path';
@@ -170,7 +176,7 @@ async function identify({ fences, output, ...said }: IdentifyOptions, streams: S
     throw new Failure('Nothing is said of the traffic.', 2, 'Give a host, URL, port or the first bytes.');
   const flow = { ...said, ...(said.payload === undefined ? {} : { payload: await readPayload(said.payload) }) };
   const identified = fences
-    ? identifyApplications(await loadRulebook(fences, streams), normalizeRequest(makeUpFlow(flow, Date.now())))
+    ? identifyApplications(await loadRulebook(fences, streams), normalizeRequest(buildSyntheticFlow(flow, Date.now())))
     : await (await connect(streams)).identifyApplications(flow);
   writeOne(streams, output, identified, renderIdentified(identified));
 }

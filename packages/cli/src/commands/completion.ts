@@ -1,4 +1,4 @@
-import { BREAKDOWNS, DATASET_KINDS, listCountries, LOG_FORMATS, OUTCOMES, PEOPLE } from '@jadefence/core';
+import { BREAKDOWNS, DATASET_KINDS, listCountries, LOG_FORMATS, OUTCOMES, HELD_BEHAVIOURS } from '@jadefence/core';
 import { ROLES } from '@jadefence/contract';
 import type { Argument, Command } from 'commander';
 import { Failure } from '../failure.js';
@@ -50,7 +50,7 @@ const VALUES: Record<string, readonly string[]> = {
   '--format': Object.keys(LOG_FORMATS),
   '--outcome': OUTCOMES,
   '--scope': ROLES,
-  '--people': PEOPLE,
+  '--people': HELD_BEHAVIOURS,
   '--by': BREAKDOWNS,
   '--against': ['draft'],
   '--kind': DATASET_KINDS,

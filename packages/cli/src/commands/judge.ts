@@ -6,8 +6,8 @@ import {
   summarize,
   TooManyKeysError,
   type BreakdownName,
-  type Judge,
-  type People,
+  type EvaluationContext,
+  type HeldBehaviour,
 } from '@jadefence/core';
 import type { Imported } from '@jadefence/files';
 import type { Command } from 'commander';
@@ -35,7 +35,7 @@ interface JudgeOptions extends ReadingOptions {
   readonly fences: string;
   readonly countryTable?: string;
   readonly gate?: string;
-  readonly people: People;
+  readonly people: HeldBehaviour;
   readonly maxLimitKeys: number;
   readonly by?: readonly BreakdownName[];
   readonly categoryFeed?: string[];
@@ -97,7 +97,7 @@ interface Opened {
   readonly log: OpenLog;
   /** Its chunks; absent where it is judged line by line. */
   readonly imported: AsyncGenerator<Imported> | undefined;
-  readonly judge: Judge;
+  readonly judge: EvaluationContext;
 }
 
 async function judgeOpened(
@@ -142,7 +142,7 @@ async function judgeOpened(
 }
 
 /** What the log is judged by. @throws Failure where something of it cannot be used */
-async function loadJudge(options: JudgeOptions, streams: Streams): Promise<Judge> {
+async function loadJudge(options: JudgeOptions, streams: Streams): Promise<EvaluationContext> {
   const { gate, people } = options;
   const categories = options.categoryFeed && (await loadCategoryFeeds(options.categoryFeed, streams));
   const { rulebook } = await loadRulebook(options.fences, streams, categories?.names);

@@ -1,12 +1,12 @@
 /** Options of what replays a log, or judges it. */
 import type { StartReplay } from '@jadefence/contract';
-import { BREAKDOWNS, PEOPLE, type People } from '@jadefence/core';
+import { BREAKDOWNS, HELD_BEHAVIOURS, type HeldBehaviour } from '@jadefence/core';
 import { InvalidArgumentError, Option, type Command } from 'commander';
 
 /** Which requests of a stored log are judged, and how. */
 export interface ScopeOptions {
   readonly gate?: string;
-  readonly people: People;
+  readonly people: HeldBehaviour;
   readonly from?: number;
   readonly to?: number;
 }
@@ -34,7 +34,9 @@ export function scopeOf({
 }
 
 export function peopleOption(): Option {
-  return new Option('--people <what>', 'what people do who are warned or asked').choices(PEOPLE).default('goes-on');
+  return new Option('--people <what>', 'what people do who are warned or asked')
+    .choices(HELD_BEHAVIOURS)
+    .default('goes-on');
 }
 
 /** What the requests of a log are counted by, beside the rules. */

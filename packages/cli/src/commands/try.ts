@@ -1,6 +1,6 @@
 import {
   explainRequest,
-  makeUpRecord,
+  buildSyntheticRecord,
   normalizeRequest,
   renderExplanation,
   suggestNearest,
@@ -154,7 +154,7 @@ async function tryLocally(
   if (gate !== undefined && !gateNames.includes(gate))
     throw new Failure(`No gate is named "${gate}".`, 2, suggestNearest(gate, gateNames));
   const countries = countryTable === undefined ? undefined : await loadCountryTable(countryTable, streams);
-  const { record, problems } = makeUpRecord({
+  const { record, problems } = buildSyntheticRecord({
     client,
     url,
     method,

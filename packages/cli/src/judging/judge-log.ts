@@ -11,7 +11,7 @@ import {
   DEFAULT_MAX_KEYS,
   filesOfRows,
   Matcher,
-  Memory,
+  CounterStore,
   normalizeRequest,
   orderByTime,
   Program,
@@ -21,7 +21,7 @@ import {
   viewDecided,
   type DecidedRecord,
   type EncodedChunk,
-  type Judge,
+  type EvaluationContext,
   type LogRecord,
   type ReadLine,
   type Ruling,
@@ -54,7 +54,7 @@ export class LogJudge {
    * @param maxLimitKeys how many counters and holds may be alive at once; beyond it, judging throws TooManyKeysError
    */
   constructor(
-    private readonly judge: Judge,
+    private readonly judge: EvaluationContext,
     private readonly print?: PrintRecord,
     private readonly maxLimitKeys: number = DEFAULT_MAX_KEYS,
   ) {
@@ -79,7 +79,7 @@ export class LogJudge {
    * @returns what to print, together what is certain at once
    */
   async *judgeStream(log: OpenLog): AsyncGenerator<readonly string[]> {
-    const matcher = new Matcher(this.#program, new Memory(undefined, this.maxLimitKeys));
+    const matcher = new Matcher(this.#program, new CounterStore(undefined, this.maxLimitKeys));
     const judgeRecord = (record: LogRecord): string | undefined => {
       const request = normalizeRequest(record);
       const ruling = matcher.judge(request);
@@ -187,7 +187,7 @@ export class LogJudge {
   }
 
   #newReplay(): ChunkReplay {
-    const memory = new Memory(undefined, this.maxLimitKeys);
+    const memory = new CounterStore(undefined, this.maxLimitKeys);
     return new ChunkReplay(this.#program, memory, new RulingTable(), this.#breakdown);
   }
 

@@ -1,8 +1,8 @@
 /** Whole numbers up to 2^53 as LEB128: 7 bits a byte, the low ones first; the highest bit says that more follow. */
 
-const MOST_BYTES = 8;
+const MAX_BYTES = 8;
 
-export class LebBytes {
+export class LebWriter {
   #bytes: Uint8Array;
   #size = 0;
 
@@ -12,7 +12,7 @@ export class LebBytes {
   }
 
   push(value: number): void {
-    if (this.#size + MOST_BYTES > this.#bytes.length) this.#makeRoom(MOST_BYTES);
+    if (this.#size + MAX_BYTES > this.#bytes.length) this.#makeRoom(MAX_BYTES);
     if (value < 0x80) {
       this.#bytes[this.#size++] = value;
       return;
@@ -32,14 +32,14 @@ export class LebBytes {
     this.#size += bytes.length;
   }
 
-  taken(): Uint8Array {
+  finish(): Uint8Array {
     return this.#bytes.subarray(0, this.#size);
   }
 
   #makeRoom(numBytes: number): void {
     if (this.#size + numBytes <= this.#bytes.length) return;
     const larger = new Uint8Array(Math.max(this.#bytes.length * 2, this.#size + numBytes));
-    larger.set(this.taken());
+    larger.set(this.finish());
     this.#bytes = larger;
   }
 }

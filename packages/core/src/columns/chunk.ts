@@ -61,7 +61,7 @@ export class ChunkRows {
     );
     const hosts = this.column(HOST_COLUMN);
     for (const [name, column] of this.#columns)
-      if (hosts && column.kind === 'values' && column.dictionary.hasOwnUrls)
+      if (hosts && column.kind === 'values' && column.dictionary.hasSameOriginUrls)
         this.#columns.set(name, { ...column, hosts });
   }
 

@@ -1,8 +1,8 @@
 /** Columns of a segment while they are written, in the memory of a kernel. */
 import { CELL_WORDS, FIRST_VALUE_CODE, NONE_CODE, NUM_FIELDS, PADDING_BYTES } from '../kernel/cells.js';
 import { engineBounds } from '../bounds.js';
-import { Kernel, type Place } from '../kernel/kernel.js';
-import { encodeCodes, encodeDictionaryPart, KINDS, numBytesOfCodes, type Cell } from './column.js';
+import { Kernel, type Pointer } from '../kernel/kernel.js';
+import { encodeCodes, encodeDictionaryPart, KINDS, encodedCodesSize, type Cell } from './column.js';
 
 const ROW_WORDS = CELL_WORDS * NUM_FIELDS;
 /** Bytes of UTF-8 that a unit of a text takes at most. */
@@ -26,7 +26,7 @@ export class ColumnMemory {
   #loaded: LinesInBytes | undefined;
   /** Where values lie while they are looked up. */
   #scratchBytes: number;
-  #scratch: Place;
+  #scratch: Pointer;
   #view: Uint8Array<ArrayBuffer> | undefined;
 
   constructor() {
@@ -55,12 +55,12 @@ export class ColumnMemory {
   }
 
   /** Where the value lies that was written last. */
-  get start(): Place {
+  get start(): Pointer {
     return this.#scratch;
   }
 
   /** Writes a value to where it is looked up. @returns where it ends; it begins at `start` */
-  write(value: Uint8Array | string): Place {
+  write(value: Uint8Array | string): Pointer {
     const view = this.#viewFor(value.length * (typeof value === 'string' ? MAX_UNIT_BYTES : 1));
     if (typeof value === 'string') return this.#scratch + encoder.encodeInto(value, view).written;
     view.set(value);
@@ -68,7 +68,7 @@ export class ColumnMemory {
   }
 
   /** Writes a byte and what follows it. */
-  writeAfter(first: number, rest: Uint8Array): Place {
+  writeAfter(first: number, rest: Uint8Array): Pointer {
     const view = this.#viewFor(rest.length + 1);
     view[0] = first;
     view.set(rest, 1);
@@ -91,8 +91,8 @@ export class ColumnMemory {
 
 /** One column while its segment is written. */
 export class ColumnWriter {
-  readonly #column: Place;
-  readonly #dictionary: Place;
+  readonly #column: Pointer;
+  readonly #dictionary: Pointer;
   /** Whether a row of the chunk says something. */
   isUsed = false;
   /** Entries that chunks before this one have. */
@@ -124,7 +124,7 @@ export class ColumnWriter {
     return this.#codeOfWritten(kind, this.memory.writeAfter(first, rest));
   }
 
-  #codeOfWritten(kind: number, end: Place): number {
+  #codeOfWritten(kind: number, end: Pointer): number {
     return this.kernel.calls.numberOf(this.#dictionary, kind, this.memory.start, end) + FIRST_VALUE_CODE;
   }
 
@@ -191,7 +191,7 @@ export class ColumnWriter {
     this.isUsed = false;
     const place = this.kernel.calls.takeCodes(this.#column, numRows);
     const numPlanes = this.kernel.bytes(place, 1)[0]!;
-    return encodeCodes(this.kernel.bytes(place, numBytesOfCodes(numPlanes, numRows)), numRows);
+    return encodeCodes(this.kernel.bytes(place, encodedCodesSize(numPlanes, numRows)), numRows);
   }
 
   /** What the dictionary has more than after the chunk before; undefined for nothing. */

@@ -23,7 +23,7 @@
  * bound on unique query strings; one a chunk, which stores what comes up again in every chunk.
  */
 import { crc32 } from '../binary/checksum.js';
-import { fromZigzag, LebBytes, LebReader, toZigzag } from '../binary/leb.js';
+import { fromZigzag, LebWriter, LebReader, toZigzag } from '../binary/leb.js';
 import { FIRST_VALUE_CODE, JSON_KIND, LIST_KIND, OWN_HTTP_KIND, OWN_HTTPS_KIND, TEXT_KIND } from '../kernel/cells.js';
 
 export { FIRST_VALUE_CODE };
@@ -36,8 +36,8 @@ export type JsonValue = string | number | boolean | readonly JsonValue[] | { rea
 export interface Dictionary {
   readonly numValues: number;
   /** Whether some values can be told only with the row's host. */
-  readonly hasOwnUrls: boolean;
-  valueAt(index: number): JsonValue | OwnUrl;
+  readonly hasSameOriginUrls: boolean;
+  valueAt(index: number): JsonValue | SameOriginUrl;
 }
 
 /** One a row: 0 unknown, 1 none, `FIRST_VALUE_CODE` and more a value of the dictionary. */
@@ -72,7 +72,7 @@ const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 /** @param values whole numbers within ±2^53 */
 export function encodeIntegers(values: Float64Array): Uint8Array {
   const scale = commonScale(values);
-  const bytes = new LebBytes(values.length * 2);
+  const bytes = new LebWriter(values.length * 2);
   bytes.push(scale);
   let previous = 0;
   for (let row = 0; row < values.length; row += 1) {
@@ -80,7 +80,7 @@ export function encodeIntegers(values: Float64Array): Uint8Array {
     bytes.push(toZigzag(scale === 1 ? value - previous : (value - previous) / scale));
     previous = value;
   }
-  return frame('integers', values.length, [bytes.taken()]);
+  return frame('integers', values.length, [bytes.finish()]);
 }
 
 /** Times of whole seconds, minutes or hours are counted in those. */
@@ -98,14 +98,14 @@ function areMultiples(values: Float64Array, scale: number): boolean {
 
 /** @param entries from where to where each lies in `bytes`, one behind the other */
 export function encodeDictionaryPart(bytes: Uint8Array, ends: Int32Array, from: number, to: number): Uint8Array {
-  const lengths = new LebBytes((to - from) * 2);
+  const lengths = new LebWriter((to - from) * 2);
   const start = from === 0 ? 0 : ends[from - 1]!;
   let before = start;
   for (let entry = from; entry < to; entry += 1) {
     lengths.push(ends[entry]! - before);
     before = ends[entry]!;
   }
-  return frame('dictionary', to - from, [lengths.taken(), bytes.subarray(start, before)]);
+  return frame('dictionary', to - from, [lengths.finish(), bytes.subarray(start, before)]);
 }
 
 /** @param codes as they are stored: how many planes, and those, or the one code of all rows */
@@ -114,7 +114,7 @@ export function encodeCodes(codes: Uint8Array, numRows: number): Uint8Array {
 }
 
 /** How many bytes those take. */
-export function numBytesOfCodes(numPlanes: number, numRows: number): number {
+export function encodedCodesSize(numPlanes: number, numRows: number): number {
   return 1 + (numPlanes === 0 ? 4 : numPlanes * numRows);
 }
 
@@ -165,21 +165,21 @@ export function decodeDictionaryPart(part: Uint8Array): { readonly bytes: Uint8A
 }
 
 /** The value of an entry: the byte of its kind, then its text. */
-export function decodeEntry(entry: Uint8Array): JsonValue | OwnUrl {
+export function decodeEntry(entry: Uint8Array): JsonValue | SameOriginUrl {
   return valueOfKind(entry[0]!, decoder.decode(entry.subarray(1)));
 }
 
 /** @param kind one of `KINDS` */
-export function valueOfKind(kind: number, text: string): JsonValue | OwnUrl {
+export function valueOfKind(kind: number, text: string): JsonValue | SameOriginUrl {
   switch (kind) {
     case KINDS.text:
       return text;
     case KINDS.list:
       return [text];
     case KINDS.ownHttp:
-      return new OwnUrl('http://', text);
+      return new SameOriginUrl('http://', text);
     case KINDS.ownHttps:
-      return new OwnUrl('https://', text);
+      return new SameOriginUrl('https://', text);
     default:
       return JSON.parse(text) as JsonValue;
   }
@@ -197,7 +197,7 @@ export const KINDS = {
 export const OWN_SCHEMES = { [KINDS.ownHttp]: 'http://', [KINDS.ownHttps]: 'https://' } as const;
 
 /** A URL of the host that the row's Host header names: most pages are reached from pages of their own site. */
-export class OwnUrl {
+export class SameOriginUrl {
   /** @param rest what follows the host */
   constructor(
     readonly scheme: string,
@@ -278,7 +278,7 @@ function decodeValues(payload: Uint8Array, numRows: number): Column {
   const codeBytes = new Uint8Array(payload.subarray(9 + textBytes, 9 + textBytes + numRows * width));
   const codes =
     width === 1 ? codeBytes : width === 2 ? new Uint16Array(codeBytes.buffer) : new Uint32Array(codeBytes.buffer);
-  return valueColumn({ numValues: numDistinct, hasOwnUrls: false, valueAt: (index) => distinct[index]! }, codes);
+  return valueColumn({ numValues: numDistinct, hasSameOriginUrls: false, valueAt: (index) => distinct[index]! }, codes);
 }
 
 /** The cell of a row. */
@@ -288,13 +288,14 @@ export function cellAt(column: Column, row: number): Cell {
   const code = codes[row]!;
   if (!hosts || code < FIRST_VALUE_CODE) return cellOf(column, code);
   const value = dictionary.valueAt(code - FIRST_VALUE_CODE);
-  return value instanceof OwnUrl ? value.on(cellAt(hosts, row)) : value;
+  return value instanceof SameOriginUrl ? value.on(cellAt(hosts, row)) : value;
 }
 
 /** The cell that a code stands for, in a column that needs no other. */
 export function cellOf({ dictionary }: ValueColumn, code: number): Cell {
   if (code < FIRST_VALUE_CODE) return code === 0 ? undefined : null;
   const value = dictionary.valueAt(code - FIRST_VALUE_CODE);
-  if (value instanceof OwnUrl) throw new DamagedColumnError('a URL is kept without its host, and there are none');
+  if (value instanceof SameOriginUrl)
+    throw new DamagedColumnError('a URL is kept without its host, and there are none');
   return value;
 }

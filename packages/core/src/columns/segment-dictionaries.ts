@@ -6,7 +6,7 @@ import {
   valueOfKind,
   type Dictionary,
   type JsonValue,
-  type OwnUrl,
+  type SameOriginUrl,
 } from './column.js';
 
 /** The dictionaries of a segment as they are read: part after part, in the order of the chunks. */
@@ -46,25 +46,25 @@ const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 /** Values are decoded when they are asked for the first time; the texts of a block mostly are pieces of one. */
 class GrowingDictionary implements Dictionary {
   readonly #parts: Part[] = [];
-  readonly #values: (JsonValue | OwnUrl)[] = [];
+  readonly #values: (JsonValue | SameOriginUrl)[] = [];
   numValues = 0;
-  hasOwnUrls = false;
+  hasSameOriginUrls = false;
 
   add(part: Uint8Array): void {
     const { bytes, ends } = decodeDictionaryPart(part);
     this.#parts.push({ first: this.numValues, bytes, ends, blocks: [] });
     this.numValues += ends.length;
-    for (let entry = 0; entry < ends.length && !this.hasOwnUrls; entry += 1) {
+    for (let entry = 0; entry < ends.length && !this.hasSameOriginUrls; entry += 1) {
       const kind = bytes[entry === 0 ? 0 : ends[entry - 1]!];
-      this.hasOwnUrls = kind === KINDS.ownHttp || kind === KINDS.ownHttps;
+      this.hasSameOriginUrls = kind === KINDS.ownHttp || kind === KINDS.ownHttps;
     }
   }
 
-  valueAt(index: number): JsonValue | OwnUrl {
+  valueAt(index: number): JsonValue | SameOriginUrl {
     return (this.#values[index] ??= this.#decode(index));
   }
 
-  #decode(index: number): JsonValue | OwnUrl {
+  #decode(index: number): JsonValue | SameOriginUrl {
     const part = this.#partOf(index);
     const { bytes, ends, blocks } = part;
     const entry = index - part.first;

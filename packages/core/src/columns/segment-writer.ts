@@ -14,7 +14,7 @@ import {
 import { engineBounds } from '../bounds.js';
 import { ColumnMemory, type ColumnWriter, type LinesInBytes } from './column-writer.js';
 import { encodeIntegers, KINDS, OWN_SCHEMES, type Cell } from './column.js';
-import { grownFloats } from './grown.js';
+import { growFloats } from '../arrays/grow.js';
 
 const LONE_SURROGATE = /\p{Surrogate}/u;
 const OWN_URLS = Object.entries(OWN_SCHEMES).map(([kind, scheme]) => ({ kind: Number(kind), scheme }));
@@ -55,8 +55,8 @@ export class SegmentWriter {
   beginRow(line: number, atUnixMs: number): number {
     const row = this.numRows++;
     if (row === this.#lines.length) {
-      this.#lines = grownFloats(this.#lines);
-      this.#times = grownFloats(this.#times);
+      this.#lines = growFloats(this.#lines);
+      this.#times = growFloats(this.#times);
     }
     this.#lines[row] = line;
     this.#times[row] = atUnixMs;
@@ -68,8 +68,8 @@ export class SegmentWriter {
     const first = this.numRows;
     this.numRows += lines.length;
     while (this.numRows > this.#lines.length) {
-      this.#lines = grownFloats(this.#lines);
-      this.#times = grownFloats(this.#times);
+      this.#lines = growFloats(this.#lines);
+      this.#times = growFloats(this.#times);
     }
     this.#lines.set(lines, first);
     this.#times.set(timesUnixMs, first);

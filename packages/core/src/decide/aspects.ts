@@ -5,7 +5,7 @@ import type { Attributes, AttributeValue } from '../request/record.js';
 import type { Request } from '../request/request.js';
 import { recogniseApplications } from './evaluate.js';
 import { viewDecided } from './gate.js';
-import type { Judge } from './interpreter.js';
+import type { EvaluationContext } from './interpreter.js';
 
 /** The country and the address of the client, the categories of the site, the applications it is recognised as, its host, and what the server answered. */
 export const ASPECTS = ['country', 'category', 'application', 'client', 'host', 'status'] as const;
@@ -17,7 +17,7 @@ export const UNKNOWN_VALUE = '(unknown)';
 
 /** The values of a request under each aspect of which something can be known, by the gate that judged it. */
 export function describeRequest(
-  judge: Judge,
+  judge: EvaluationContext,
   request: Request,
   gate: string | undefined,
 ): Map<Aspect, readonly string[]> {

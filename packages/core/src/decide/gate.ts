@@ -4,7 +4,7 @@ import type { CheckedGate, Rulebook } from '../check/rulebook.js';
 import { formatDomainEntry, isCloser, type DomainEntry } from '../reference/domain-set.js';
 import type { Request } from '../request/request.js';
 import { evaluate, type Subject } from './evaluate.js';
-import type { Judge, Observer } from './interpreter.js';
+import type { EvaluationContext, Observer } from './interpreter.js';
 import { resolveClient, View, type ResolvedClient } from './view.js';
 
 export type GateReason =
@@ -28,7 +28,7 @@ export interface Chosen {
 }
 
 /** The gate that is named, else the inbound gate with the closest host entry, else the first outbound gate that has the client. */
-export function chooseGate({ rulebook, gate: named }: Judge, request: Request): Chosen | undefined {
+export function chooseGate({ rulebook, gate: named }: EvaluationContext, request: Request): Chosen | undefined {
   const byName = named ?? request.atGate;
   if (byName != null) {
     const gate = rulebook.gates.find(({ statement }) => statement.name === byName);
@@ -64,7 +64,7 @@ function chooseOutbound({ gates }: Rulebook, request: Request): Chosen | undefin
 
 /** The request as the gate sees it: at outbound gates what is encrypted is hidden unless it is inspected. */
 export function seeThrough(
-  judge: Judge,
+  judge: EvaluationContext,
   { gate, resolved }: Chosen,
   request: Request,
   observer: Pick<Observer, 'inspected'>,
@@ -91,13 +91,13 @@ export function seeThrough(
 }
 
 /** A request as the gate that judges it sees it, or undefined where none does. */
-export function viewRequest(judge: Judge, request: Request): View | undefined {
+export function viewRequest(judge: EvaluationContext, request: Request): View | undefined {
   const chosen = chooseGate(judge, request);
   return chosen && seeThrough(judge, chosen, request, {});
 }
 
 /** A decided request as its gate reads it, nothing hidden: what a log shows can be asked of its decisions. */
-export function viewDecided(judge: Judge, request: Request, gateName: string | undefined): View {
+export function viewDecided(judge: EvaluationContext, request: Request, gateName: string | undefined): View {
   const gate = judge.rulebook.gates.find(({ statement }) => statement.name === gateName);
   return new View(judge, gate ?? NO_GATE, request, resolveClient(gate ?? NO_GATE, request), false);
 }

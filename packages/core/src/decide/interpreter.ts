@@ -12,19 +12,19 @@ import { ruleId, type Decision, type HeldReason, type Would } from './decision.j
 import { evaluate, type Subject } from './evaluate.js';
 import { chooseGate, seeThrough, type GateReason, type InspectionReason } from './gate.js';
 import type { Count, State } from './state.js';
-import type { View, World } from './view.js';
+import type { View, ReferenceData } from './view.js';
 
 /** Everything a decision rests on besides the request. */
-export interface Judge extends World {
+export interface EvaluationContext extends ReferenceData {
   readonly rulebook: Rulebook;
   /** The gate that judges every request, whatever its host. */
   readonly gate?: string;
   /** Whether people who are held do what is asked of them and go on; they do unless said. */
-  readonly people?: People;
+  readonly people?: HeldBehaviour;
 }
 
-export const PEOPLE = ['goes-on', 'stays-out'] as const;
-export type People = (typeof PEOPLE)[number];
+export const HELD_BEHAVIOURS = ['goes-on', 'stays-out'] as const;
+export type HeldBehaviour = (typeof HELD_BEHAVIOURS)[number];
 
 /** Hears every step of a judgement, in order. */
 export interface Observer {
@@ -33,12 +33,12 @@ export interface Observer {
   inspected?(isInspected: boolean, why: InspectionReason): void;
   rule?(fence: FenceStatement, rule: Rule, verdict: Verdict, subject: Subject): void;
   /** What a limit counted, or a hold did, for a rule that matched. */
-  remembered?(fence: FenceStatement, rule: Rule, memory: Memory): void;
+  remembered?(fence: FenceStatement, rule: Rule, memory: CounterView): void;
   /** A fence came to its end without a rule ending it. */
   otherwise?(fence: FenceStatement): void;
 }
 
-export type Memory =
+export type CounterView =
   | { readonly kind: 'count'; readonly count: Count; readonly max: number; readonly key: readonly KeyValue[] }
   | { readonly kind: 'hold'; readonly passes: boolean }
   /** A key is unknown, so nothing was counted and the rule is blind. */
@@ -52,7 +52,7 @@ export type Verdict = 'matched' | 'not-matched' | 'blind' | 'off' | 'expired' | 
  * Judges one request. The result depends on nothing but the arguments.
  * @param state what earlier requests left behind; brought up to date in place
  */
-export function decide(judge: Judge, request: Request, state: State, observer: Observer = {}): Decision {
+export function decide(judge: EvaluationContext, request: Request, state: State, observer: Observer = {}): Decision {
   const chosen = chooseGate(judge, request);
   if (!chosen) {
     const { client } = request;
@@ -61,7 +61,7 @@ export function decide(judge: Judge, request: Request, state: State, observer: O
   }
   const view = seeThrough(judge, chosen, request, observer);
   observer.gate?.(chosen.gate, chosen.why, view);
-  return new Walk(judge, chosen.gate, view, state, observer).judge();
+  return new Evaluation(judge, chosen.gate, view, state, observer).judge();
 }
 
 interface Ended {
@@ -75,7 +75,7 @@ interface Ended {
 }
 
 /** One request's way through the fences of its gate. */
-class Walk {
+class Evaluation {
   readonly #would: Would[] = [];
   readonly #tags = new Set<string>();
   readonly #trialTags = new Set<string>();
@@ -86,7 +86,7 @@ class Walk {
   #seenByTrial: Subject | undefined;
 
   constructor(
-    private readonly judged: Judge,
+    private readonly judged: EvaluationContext,
     private readonly gate: CheckedGate,
     private readonly view: View,
     private readonly state: State,

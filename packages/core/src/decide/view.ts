@@ -28,7 +28,7 @@ import { readPath } from '../request/path.js';
 import type { Request } from '../request/request.js';
 
 /** What a view rests on besides the request. */
-export interface World {
+export interface ReferenceData {
   /** Without a table every country is unknown. */
   readonly countries?: CountryTable;
   /** Without feeds every category is unknown. */
@@ -87,7 +87,7 @@ export class View {
   #cache: Map<string, Field<Seen>> | undefined;
 
   constructor(
-    private readonly world: World,
+    private readonly world: ReferenceData,
     readonly gate: CheckedGate,
     readonly request: Request,
     resolved: ResolvedClient,

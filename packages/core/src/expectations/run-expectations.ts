@@ -1,5 +1,5 @@
 import { isStop, ruleId, type Decision } from '../decide/decision.js';
-import { decide, type Judge } from '../decide/interpreter.js';
+import { decide, type EvaluationContext } from '../decide/interpreter.js';
 import { State } from '../decide/state.js';
 import { printExpectation } from '../language/expectation-text.js';
 import type { Outcome } from '../language/outcomes.js';
@@ -7,7 +7,7 @@ import { describeExpectation } from '../language/statement-sentence.js';
 import type { ExpectStatement } from '../language/tree.js';
 import { formatRange } from '../request/address.js';
 import { invariant } from '../request/invariant.js';
-import { makeUpRecord } from '../request/made-up.js';
+import { buildSyntheticRecord } from '../request/synthetic-request.js';
 import { normalizeRequest, type Request } from '../request/request.js';
 
 /** What an expectation came to. */
@@ -26,11 +26,11 @@ export interface ExpectationResult {
 }
 
 /** Runs every expectation of the rules, each with nothing remembered. */
-export function runExpectations(judge: Judge): ExpectationResult[] {
+export function runExpectations(judge: EvaluationContext): ExpectationResult[] {
   return judge.rulebook.expectations.map((expectation) => runExpectation(judge, expectation));
 }
 
-function runExpectation(judge: Judge, expectation: ExpectStatement): ExpectationResult {
+function runExpectation(judge: EvaluationContext, expectation: ExpectStatement): ExpectationResult {
   const { decision, earlyAt } = judgeExpected(judge, expectation);
   const failure = failureOf(expectation, decision, earlyAt);
   return {
@@ -47,7 +47,7 @@ function runExpectation(judge: Judge, expectation: ExpectStatement): Expectation
 
 /** The expected request; with `after N in D`, N others before it, at i x D / N, and itself 1 ms before the end of D. */
 function judgeExpected(
-  judge: Judge,
+  judge: EvaluationContext,
   { after, ...expectation }: ExpectStatement,
 ): { decision: Decision; earlyAt?: number } {
   const state = new State();
@@ -64,7 +64,7 @@ function judgeExpected(
 const UNSAID_TIME_MS = 0;
 
 function requestOf({ client, url, with: fields, atUnixMs }: Omit<ExpectStatement, 'after'>, offsetMs: number): Request {
-  const { record } = makeUpRecord({
+  const { record } = buildSyntheticRecord({
     client: formatRange(client),
     url,
     fields,

@@ -1,11 +1,11 @@
-import { describeConnection } from './describe-asked.js';
+import { describeConnection } from './describe-target.js';
 import type { Lookup } from '../check/lookups.js';
 import { formatEntry, type Membership } from '../check/members.js';
 import type { CheckedGate } from '../check/rulebook.js';
 import type { Ruling } from '../decide/decision.js';
 import { evaluate, fieldOf, recogniseApplications, type Subject } from '../decide/evaluate.js';
 import type { GateReason } from '../decide/gate.js';
-import { decide, type Judge, type Memory, type Verdict } from '../decide/interpreter.js';
+import { decide, type EvaluationContext, type CounterView, type Verdict } from '../decide/interpreter.js';
 import { State } from '../decide/state.js';
 import type { Seen, View } from '../decide/view.js';
 import { printCondition, printField } from '../language/condition-text.js';
@@ -103,14 +103,14 @@ export interface ComparisonStep {
 interface Heard {
   readonly verdict: Verdict;
   readonly subject: Subject;
-  memory?: Memory;
+  memory?: CounterView;
 }
 
 /**
  * Judges one request with the interpreter and tells every step.
  * @param state what earlier requests left behind; brought up to date
  */
-export function explainRequest(judge: Judge, request: Request, state: State = new State()): Explanation {
+export function explainRequest(judge: EvaluationContext, request: Request, state: State = new State()): Explanation {
   const heard = new Map<Rule, Heard>();
   const ended = new Set<FenceStatement>();
   const context: { gate?: CheckedGate; why?: GateReason; view?: View; visibility?: string } = {};
@@ -153,7 +153,7 @@ export function explainRequest(judge: Judge, request: Request, state: State = ne
   };
 }
 
-function explainRule(judge: Judge, fence: FenceStatement, rule: Rule, step: Heard | undefined): RuleStep {
+function explainRule(judge: EvaluationContext, fence: FenceStatement, rule: Rule, step: Heard | undefined): RuleStep {
   const base = {
     rule: rule.name,
     sentence: describeRule(rule, judge.rulebook.lists),
@@ -187,7 +187,7 @@ function findDecisive(
   condition: Condition,
   truth: Truth,
   subject: Subject,
-  judge: Judge,
+  judge: EvaluationContext,
   isUnderNot = false,
 ): Decisive[] {
   switch (condition.kind) {
@@ -208,7 +208,11 @@ function findDecisive(
   }
 }
 
-function showDecisive({ comparison, isUnderNot }: Decisive, subject: Subject, judge: Judge): ComparisonStep {
+function showDecisive(
+  { comparison, isUnderNot }: Decisive,
+  subject: Subject,
+  judge: EvaluationContext,
+): ComparisonStep {
   const actual = showField(comparison, subject, judge);
   const through = describeMembership(comparison, subject, judge, actual);
   return {
@@ -219,7 +223,7 @@ function showDecisive({ comparison, isUnderNot }: Decisive, subject: Subject, ju
   };
 }
 
-function showField(comparison: Comparison, subject: Subject, judge: Judge): Shown {
+function showField(comparison: Comparison, subject: Subject, judge: EvaluationContext): Shown {
   if (comparison.field === 'application') return showApplications(subject, judge);
   if (comparison.field === 'url') return showUrl(subject.view);
   return showSeen(fieldOf(comparison, subject));
@@ -232,14 +236,19 @@ function showUrl({ host, path }: View): Shown {
     : { kind: 'known', text: formatUrl({ host, path }) };
 }
 
-function showApplications(subject: Subject, judge: Judge): Shown {
+function showApplications(subject: Subject, judge: EvaluationContext): Shown {
   const { certain, undecided } = recogniseApplications(subject, judge.rulebook);
   if (certain.length > 0) return { kind: 'known', text: certain.join(', ') };
   return undecided.length > 0 ? { kind: 'unknown' } : { kind: 'none' };
 }
 
 /** Which entry of which list covers the value, where that says more than the value itself. */
-function describeMembership(comparison: Comparison, subject: Subject, judge: Judge, actual: Shown): string | undefined {
+function describeMembership(
+  comparison: Comparison,
+  subject: Subject,
+  judge: EvaluationContext,
+  actual: Shown,
+): string | undefined {
   const lookup = judge.rulebook.lookups.get(comparison);
   const found = lookup && findMembership(lookup, comparison, subject);
   if (!found) return undefined;
@@ -262,7 +271,7 @@ function pickUrl({ host, path }: View): { host: View['host']; path: View['path']
 }
 
 /** The fields that the rules of a gate ask for and that the explanation does not show already. */
-function gatherFacts(judge: Judge, gate: CheckedGate, view: View): Fact[] {
+function gatherFacts(judge: EvaluationContext, gate: CheckedGate, view: View): Fact[] {
   const shown = new Set(['client', 'peer', 'country', 'host', 'path', 'method', 'tag']);
   const facts: Fact[] = [];
   const subject: Subject = { view, tag: null };

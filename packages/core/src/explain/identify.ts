@@ -1,6 +1,6 @@
 import { evaluate, recogniseApplications } from '../decide/evaluate.js';
 import { NO_GATE, viewRequest } from '../decide/gate.js';
-import type { Judge } from '../decide/interpreter.js';
+import type { EvaluationContext } from '../decide/interpreter.js';
 import { resolveClient, View } from '../decide/view.js';
 import { printCondition } from '../language/condition-text.js';
 import type { Truth } from '../request/field.js';
@@ -17,7 +17,7 @@ export interface Identified {
   readonly signatures: readonly { readonly application: string; readonly signature: string; readonly truth: Truth }[];
 }
 
-export function identifyApplications(judge: Judge, request: Request): Identified {
+export function identifyApplications(judge: EvaluationContext, request: Request): Identified {
   const covered = viewRequest(judge, request);
   const view = covered ?? new View(judge, NO_GATE, request, resolveClient(NO_GATE, request), false);
   const { applications, lookups } = judge.rulebook;

@@ -3,7 +3,7 @@ import { formatEntry } from '../check/members.js';
 import type { Rulebook } from '../check/rulebook.js';
 import type { Ruling } from '../decide/decision.js';
 import type { GateReason, InspectionReason } from '../decide/gate.js';
-import type { Judge, Memory } from '../decide/interpreter.js';
+import type { EvaluationContext, CounterView } from '../decide/interpreter.js';
 import type { View } from '../decide/view.js';
 import { printKey } from '../language/action-text.js';
 import type { Action, Ending } from '../language/tree.js';
@@ -11,7 +11,11 @@ import { describeCountryAnswer, type CountryAnswer } from '../reference/country-
 import { formatAddress } from '../request/address.js';
 import type { Request } from '../request/request.js';
 
-export function countryReason(judge: Judge, client: Request['client'], found: CountryAnswer | undefined): string {
+export function countryReason(
+  judge: EvaluationContext,
+  client: Request['client'],
+  found: CountryAnswer | undefined,
+): string {
   if (!judge.countries) return 'no country table is loaded';
   if (!client) return 'the client has no known address';
   return found ? describeCountryAnswer(found) : '';
@@ -62,7 +66,7 @@ export function describeClient({ gate, resolved }: View): string | undefined {
   return `Following the header ${clientFrom.header} from the right: ${hops.join(', then ')}.`;
 }
 
-export function describeMemory(memory: Memory): string {
+export function describeMemory(memory: CounterView): string {
   switch (memory.kind) {
     case 'hold':
       return memory.passes
@@ -116,7 +120,7 @@ export function describeSight(rulebook: Rulebook, ruling: Ruling, view: View | u
   if (outcome === 'uncovered') return 'Nothing changes: these rules do not stand before this host.';
   // A page cannot be put into a connection that nobody decrypts.
   if (view?.isHidden) return 'A connection that fails: it is encrypted and not inspected, so no page can be shown.';
-  if (view && view.request.ifNotHttp !== 'is-http')
+  if (view && view.request.httpDefault !== 'is-http')
     return 'A connection that fails: it is not HTTP, so no page can be shown.';
   const found = findStop(rulebook, ruling);
   const stop = found?.kind === 'limit' ? found.then : found;

@@ -1,4 +1,4 @@
-import { describeSeen } from './describe-asked.js';
+import { describeSeen } from './describe-target.js';
 import type { Explanation, FenceStep, RuleStep, Shown } from './explain.js';
 
 const VERDICTS: Record<RuleStep['verdict'], string> = {

@@ -1,10 +1,10 @@
 import { describe, expect, it } from 'vitest';
 import { checkFences } from '../check/check-fences.js';
 import { parseAddress } from '../request/address.js';
-import { makeUpFlow, type MadeUpFlow } from '../request/made-up.js';
+import { buildSyntheticFlow, type SyntheticFlow } from '../request/synthetic-request.js';
 import { normalizeRequest } from '../request/request.js';
 import { identifyApplications } from './identify.js';
-import { seeAddress } from './see-address.js';
+import { seeAddress } from './address-uses.js';
 
 const TEXT = `
 list office addresses { 198.18.4.0/24 }
@@ -55,11 +55,11 @@ describe('what sees an address', () => {
 });
 
 describe('what traffic is recognised as', () => {
-  const identify = (flow: MadeUpFlow) =>
-    identifyApplications({ rulebook: rulebook! }, normalizeRequest(makeUpFlow(flow, 0)));
+  const identify = (flow: SyntheticFlow) =>
+    identifyApplications({ rulebook: rulebook! }, normalizeRequest(buildSyntheticFlow(flow, 0)));
   const SSH = '53 53 48 2d 32 2e 30 2d 78 0d 0a';
 
-  it.each<[string, MadeUpFlow, readonly string[]]>([
+  it.each<[string, SyntheticFlow, readonly string[]]>([
     ['an echo request', { transport: 'icmp', payload: '08 00 f7 ff 00 00 00 00' }, ['icmp-echo']],
     ['an echo request of IPv6', { transport: 'icmp', payload: '80 00 f7 ff 00 00 00 00' }, ['icmp-echo']],
     ['a host that cannot be reached', { transport: 'icmp', payload: '03 01 fc fe 00 00 00 00' }, ['unrecognised']],

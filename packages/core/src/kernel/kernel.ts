@@ -2,47 +2,47 @@
 import { KERNEL_BASE64 } from './kernel-bytes.js';
 
 /** Where something lies in the memory of a kernel, in bytes from its beginning. */
-export type Place = number;
+export type Pointer = number;
 
 /** What a kernel can do. Places are true until something is asked that makes room; memory is full at two gigabytes. */
 export interface KernelCalls {
   /** @returns where a block begins that holds so many bytes, whatever was in it before */
-  allocate(numBytes: number): Place;
+  allocate(numBytes: number): Pointer;
   /** @param numBytes as it was allocated with */
-  release(block: Place, numBytes: number): void;
+  release(block: Pointer, numBytes: number): void;
 
   /** First sizes of columns and dictionaries, powers of two. */
   setColumnRows(numRows: number): void;
   setDictionarySizes(numEntries: number, numBytes: number): void;
 
-  newColumn(): Place;
-  releaseColumn(column: Place): void;
-  dictionaryOf(column: Place): Place;
-  numEntriesOf(dictionary: Place): number;
+  newColumn(): Pointer;
+  releaseColumn(column: Pointer): void;
+  dictionaryOf(column: Pointer): Pointer;
+  numEntriesOf(dictionary: Pointer): number;
   /** Its entries, one behind the other: a byte of the kind and the value. */
-  bytesOf(dictionary: Place): Place;
-  numBytesOf(dictionary: Place): number;
+  bytesOf(dictionary: Pointer): Pointer;
+  numBytesOf(dictionary: Pointer): number;
   /** Where each entry ends, a word each. */
-  endsOf(dictionary: Place): Place;
+  endsOf(dictionary: Pointer): Pointer;
   /** The number of a value; the first that asks for it makes it. Bytes of padding behind it are read. */
-  numberOf(dictionary: Place, kind: number, start: Place, end: Place): number;
+  numberOf(dictionary: Pointer, kind: number, start: Pointer, end: Pointer): number;
   /** Where the codes of a column lie, a word a row, once there is room for so many. */
-  codesFor(column: Place, numRows: number): Place;
-  setCode(column: Place, row: number, code: number): void;
+  codesFor(column: Pointer, numRows: number): Pointer;
+  setCode(column: Pointer, row: number, code: number): void;
   /** Makes room for lines that codes are set by. @returns where their source goes */
-  openLines(numBytes: number, numRows: number): Place;
+  openLines(numBytes: number, numRows: number): Pointer;
   /** Where the cells and the kinds of referers of those lines go. */
-  cellsOfLines(): Place;
-  kindsOfLines(): Place;
+  cellsOfLines(): Pointer;
+  kindsOfLines(): Pointer;
   /** Sets the codes of rows by a field of those lines. @param kind of all, or 0 for that of each line */
-  setCodes(column: Place, row: number, field: number, kind: number, fromLine: number, toLine: number): void;
+  setCodes(column: Pointer, row: number, field: number, kind: number, fromLine: number, toLine: number): void;
   /** Takes the codes of a chunk as they are stored, and leaves nought instead. @returns how many planes, and those */
-  takeCodes(column: Place, numRows: number): Place;
+  takeCodes(column: Pointer, numRows: number): Pointer;
 
   /** Says what lines of the NCSA format are read. */
   openFormat(isCombined: boolean, hasHost: boolean, maxLineBytes: number): void;
   /** Makes room for a piece of a log and its lines. @returns where the bytes of the piece go */
-  openPiece(numBytes: number): Place;
+  openPiece(numBytes: number): Pointer;
   /**
    * Takes lines of the piece, each as a row, up to one that is not as usual.
    * @param end behind a line feed
@@ -54,17 +54,17 @@ export interface KernelCalls {
   numPassedLines(): number;
   numRowsOfPiece(): number;
   /** Of those rows: numbers of lines and times as floats, shapes and cells as words, kinds of referers as bytes. */
-  numbersOfPiece(): Place;
-  timesOfPiece(): Place;
-  shapesOfPiece(): Place;
-  kindsOfPiece(): Place;
-  cellsOfPiece(): Place;
+  numbersOfPiece(): Pointer;
+  timesOfPiece(): Pointer;
+  shapesOfPiece(): Pointer;
+  kindsOfPiece(): Pointer;
+  cellsOfPiece(): Pointer;
 }
 
 /** How the kernel has times read. */
 export interface MinuteReader {
   /** @returns milliseconds since the epoch of the minute of the time that stands there; NaN where it is none */
-  readMinute(at: Place): number;
+  readMinute(at: Pointer): number;
   /** The number of the zone of that time. */
   readZone(): number;
 }
@@ -85,15 +85,15 @@ export class Kernel {
   }
 
   /** Views of the memory: as true as places are. */
-  bytes(at: Place, length: number): Uint8Array<ArrayBuffer> {
+  bytes(at: Pointer, length: number): Uint8Array<ArrayBuffer> {
     return new Uint8Array(this.#memory.buffer, at, length);
   }
 
-  words(at: Place, length: number): Int32Array<ArrayBuffer> {
+  words(at: Pointer, length: number): Int32Array<ArrayBuffer> {
     return new Int32Array(this.#memory.buffer, at, length);
   }
 
-  floats(at: Place, length: number): Float64Array<ArrayBuffer> {
+  floats(at: Pointer, length: number): Float64Array<ArrayBuffer> {
     return new Float64Array(this.#memory.buffer, at, length);
   }
 }

@@ -1,7 +1,7 @@
 import type { EncodedChunk } from '../columns/chunk.js';
 import { SegmentWriter } from '../columns/segment-writer.js';
 import type { RejectedLine } from '../request/record.js';
-import type { ReaderOptions } from './layout.js';
+import type { ReaderOptions } from './reader-options.js';
 import type { ParsedLines } from './log-parser.js';
 import { NcsaColumns } from './ncsa-columns.js';
 import { ncsaShapeOf, type PlainLines } from './ncsa-fields.js';

@@ -1,5 +1,5 @@
 import { REJECT_REASONS, type LogRecord, type RejectedLine } from '../request/record.js';
-import { LayoutError, type ReaderOptions } from './layout.js';
+import { LayoutError, type ReaderOptions } from './reader-options.js';
 import { LOG_FORMATS, LogReader, MAPPED_FORMATS, type LogFormat, type ReadLine } from './reader.js';
 import { messageOf } from './syslog.js';
 

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { detectFormat } from './detect.js';
-import { LayoutError, type ReaderOptions } from './layout.js';
+import { LayoutError, type ReaderOptions } from './reader-options.js';
 import { mergeByTime } from './merge.js';
 import { parseMapping } from './naming.js';
 import { LogReader, type LogFormat, type ReadLine } from './reader.js';

@@ -4,12 +4,12 @@ import { ChunkRows, type EncodedChunk } from '../columns/chunk.js';
 import { SegmentDictionaries } from '../columns/segment-dictionaries.js';
 import type { RejectedLine } from '../request/record.js';
 import { ChunkBuilder } from './chunk-builder.js';
-import type { ReaderOptions } from './layout.js';
+import type { ReaderOptions } from './reader-options.js';
 import { LogImporter } from './log-importer.js';
 import { mergeByTime } from './merge.js';
 import { MergedParser } from './merged-parser.js';
 import { LogReader, type LogFormat, type ReadLine } from './reader.js';
-import { lineOf } from './written.js';
+import { lineOf } from './line-encoding.js';
 
 const word = (...values: string[]) => fc.constantFrom(...values);
 /** Lines as servers write them, and such as they write seldom. */

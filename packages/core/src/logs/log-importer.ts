@@ -2,7 +2,7 @@
 import type { EncodedChunk } from '../columns/chunk.js';
 import type { RejectedLine } from '../request/record.js';
 import { ChunkBuilder } from './chunk-builder.js';
-import type { ReaderOptions } from './layout.js';
+import type { ReaderOptions } from './reader-options.js';
 import { LogParser } from './log-parser.js';
 import type { LogFormat } from './reader.js';
 

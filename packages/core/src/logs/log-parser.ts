@@ -1,4 +1,4 @@
-import type { ReaderOptions } from './layout.js';
+import type { ReaderOptions } from './reader-options.js';
 import { LineSplitter, type Line, type Splitter } from './lines.js';
 import { ncsaShapeOf, type PlainLines } from './ncsa-fields.js';
 import { NcsaLines } from './ncsa-lines.js';

@@ -4,7 +4,7 @@
  * of order stays in its own order. Gives what `mergeByTime` gives, without an object a line.
  */
 import { CELL_WORDS, NUM_FIELDS, ZONE_BITS } from '../kernel/cells.js';
-import type { ReaderOptions } from './layout.js';
+import type { ReaderOptions } from './reader-options.js';
 import { LogParser, type ParsedLines } from './log-parser.js';
 import type { PlainLines } from './ncsa-fields.js';
 import { markLine, type LogFormat, type ReadLine } from './reader.js';

@@ -1,5 +1,5 @@
 /** What the names of a log's own mean: as a mapping says, or as they are called. */
-import { LayoutError, type Mapping } from './layout.js';
+import { LayoutError, type Mapping } from './reader-options.js';
 import { Gathered, hintForName, isByteCount, targetOf, type Target } from './targets.js';
 import type { AttributeValue } from '../request/record.js';
 

@@ -30,7 +30,7 @@ import {
 } from '../kernel/cells.js';
 import { FILE_ATTRIBUTE } from '../request/record.js';
 import { FIELDS, type NcsaShape, type PlainLines } from './ncsa-fields.js';
-import { ATTRIBUTE_END, ATTRIBUTE_START, ESCAPED_START, TEMPLATE, TIME_MARK } from './written.js';
+import { ATTRIBUTE_END, ATTRIBUTE_START, ESCAPED_START, TEMPLATE, TIME_MARK } from './line-encoding.js';
 
 /** Instead of one kind of all lines. */
 const KIND_OF_LINE = 0;

@@ -1,7 +1,7 @@
 /** Plain lines of the NCSA formats between their two steps: found in the bytes, and not yet in columns. */
 import type { LinesInBytes } from '../columns/column-writer.js';
 import { KINDS } from '../columns/column.js';
-import type { ReaderOptions } from './layout.js';
+import type { ReaderOptions } from './reader-options.js';
 import type { LogFormat } from './reader.js';
 
 /** The fields of a line, in the order in which their cells stand. Referers of their own host have another kind. */

@@ -1,5 +1,5 @@
 /** Patterns: a line of a log with names in braces where its values stand. */
-import { LayoutError } from './layout.js';
+import { LayoutError } from './reader-options.js';
 import { unescapeField } from './ncsa.js';
 import type { LineParser } from './reader.js';
 import { Gathered, hintForName, isByteCount, targetOf, type Target } from './targets.js';

@@ -3,7 +3,7 @@ import { parseHarEntry } from './har.js';
 import { HarSplitter } from './har-entries.js';
 import { countMarks, resolveMarks } from './byte-marks.js';
 import { createKeyValueParser } from './key-value.js';
-import { LayoutError, type ReaderOptions } from './layout.js';
+import { LayoutError, type ReaderOptions } from './reader-options.js';
 import { LineSplitter, startOf, type Line, type Splitter } from './lines.js';
 import { Naming } from './naming.js';
 import { parseNcsaLine } from './ncsa.js';

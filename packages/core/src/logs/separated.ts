@@ -1,6 +1,6 @@
 /** CSV (RFC 4180) and TSV, whose first line names the columns. */
 import { replaceMarks } from './byte-marks.js';
-import { LayoutError } from './layout.js';
+import { LayoutError } from './reader-options.js';
 import type { Naming } from './naming.js';
 import type { LineParser } from './reader.js';
 import type { TimeReader } from './times.js';

@@ -2,7 +2,7 @@
 import { DateTime, IANAZone } from 'luxon';
 import type { AttributeValue } from '../request/record.js';
 import { parseEpoch, parseNcsaTime, parseRfc3339 } from '../request/time.js';
-import { LayoutError } from './layout.js';
+import { LayoutError } from './reader-options.js';
 
 const EPOCH = /^\d{10,19}(\.\d+)?$/;
 const LOCAL = /^\d{4}-\d{2}-\d{2}[T ]\d{2}:\d{2}:\d{2}(?:[.,]\d+)?$/;

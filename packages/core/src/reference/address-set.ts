@@ -1,5 +1,5 @@
 import { isInRange, type Address, type AddressRange, type Family } from '../request/address.js';
-import { toKey, upperBound, type Key } from './upper-bound.js';
+import { toKey, upperBound, type Key } from '../arrays/upper-bound.js';
 
 /** A set of addresses given as ranges, which may overlap. Look-up answers with the narrowest range that was written. */
 export interface AddressSet {

@@ -5,8 +5,8 @@
 import { parseAddress } from '../request/address.js';
 import { normalizeHost } from '../request/host.js';
 import { normalizePath } from '../request/path.js';
-import { ByteWords } from './byte-words.js';
-import { PlainSite } from './plain-sites.js';
+import { ByteInterner } from './byte-interner.js';
+import { FastSiteParser } from './fast-site-parser.js';
 import { LineCounter, quoteText, TextLines, withoutComment, type LinesReport } from './text-lines.js';
 import { CategoryFeedBuilder, UNCATEGORISED, type CategoryEntry, type CategoryFeed } from './categories.js';
 
@@ -26,8 +26,8 @@ export class CategoryFeedReader {
   readonly #renamed = new Map<string, string | undefined>();
   readonly #counter = new LineCounter();
   readonly #lines = new TextLines((line, isTooLong) => this.#take(line, isTooLong));
-  readonly #site = new PlainSite();
-  readonly #values = new ByteWords();
+  readonly #site = new FastSiteParser();
+  readonly #values = new ByteInterner();
   #category: string | undefined;
 
   /** @param category of lines that say none. @throws Error where it is no name of a category and cannot be made one */

@@ -1,5 +1,5 @@
 import type { AddressRange } from '../request/address.js';
-import { Heap } from './heap.js';
+import { Heap } from '../arrays/heap.js';
 
 /** The owner of a piece that no range covers. */
 export const NOBODY = 0xffff_ffff;

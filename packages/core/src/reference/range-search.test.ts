@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { expect, it } from 'vitest';
-import { findFour, findSix, prepareFour, prepareSix } from './range-search.js';
+import { findIpv4, findIpv6, buildIpv4Index, buildIpv6Index } from './range-search.js';
 
 /** Starts crowd below a few prefixes, and within those at every depth, as allocations do. */
 const crowded6 = fc
@@ -27,9 +27,9 @@ it('the last start at or below an address is found, however starts crowd', () =>
   fc.assert(
     fc.property(fc.array(crowded6, { maxLength: 600, size: 'max' }), fc.array(crowded6), (values, others) => {
       const starts = sorted(values);
-      const search = prepareSix(Uint32Array.from(starts.flatMap((value) => [...toWords(value)])));
+      const search = buildIpv6Index(Uint32Array.from(starts.flatMap((value) => [...toWords(value)])));
       for (const asked of [...others, ...starts, ...starts.map((value) => (value === 0n ? value : value - 1n))])
-        expect(findSix(search, toWords(asked))).toBe(starts.findLastIndex((start) => start <= asked));
+        expect(findIpv6(search, toWords(asked))).toBe(starts.findLastIndex((start) => start <= asked));
     }),
     // Making an example of hundreds of starts smaller would take minutes.
     { numRuns: 60, endOnFailure: true },
@@ -37,9 +37,9 @@ it('the last start at or below an address is found, however starts crowd', () =>
   fc.assert(
     fc.property(fc.array(crowded4, { maxLength: 600 }), fc.array(crowded4), (values, others) => {
       const starts = sorted(values);
-      const search = prepareFour(Uint32Array.from(starts));
+      const search = buildIpv4Index(Uint32Array.from(starts));
       for (const asked of [...others, ...starts, ...starts.map((value) => Math.max(0, value - 1))])
-        expect(findFour(search, asked | 0)).toBe(starts.findLastIndex((start) => start <= asked));
+        expect(findIpv4(search, asked | 0)).toBe(starts.findLastIndex((start) => start <= asked));
     }),
   );
 });

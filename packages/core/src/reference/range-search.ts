@@ -6,7 +6,7 @@
  */
 
 /** What finds an IPv4 address: halving, below an index of the top 16 bits. */
-export interface SearchFour {
+export interface Ipv4Index {
   /** For each value of the top 16 bits, how many starts are below it. */
   readonly index: Uint32Array;
   /** The lower 16 bits of each start. */
@@ -14,7 +14,7 @@ export interface SearchFour {
 }
 
 /** @param starts ascending */
-export function prepareFour(starts: Uint32Array): SearchFour {
+export function buildIpv4Index(starts: Uint32Array): Ipv4Index {
   const index = new Uint32Array(0x10001);
   for (const start of starts) index[(start >>> 16) + 1]! += 1;
   for (let at = 0; at < 0x10000; at += 1) index[at + 1]! += index[at]!;
@@ -22,7 +22,7 @@ export function prepareFour(starts: Uint32Array): SearchFour {
 }
 
 /** @returns the number of the last start at or below the address, or -1 */
-export function findFour({ index, lower }: SearchFour, bits: number): number {
+export function findIpv4({ index, lower }: Ipv4Index, bits: number): number {
   const top = bits >>> 16;
   const key = bits & 0xffff;
   let low = index[top]!;
@@ -40,7 +40,7 @@ export function findFour({ index, lower }: SearchFour, bits: number): number {
  * value of the top 16 bits; below one that is in use, the list has a slot for each value of the next 10 or more. Where
  * many starts share one, they are divided evenly by their distance from the lowest. The few that are left are halved.
  */
-export interface SearchSix {
+export interface Ipv6Index {
   /** How many starts are below the slot, or `IS_NODE` and the place of the node that divides it. A list ends by one more. */
   readonly slots: Uint32Array;
   /** Nodes, each in the words that `LOW` to `NUM_SLOTS` name. */
@@ -69,7 +69,7 @@ const NUM_SLOTS = 4;
 const FEW_STARTS = 64;
 
 /** @param starts ascending, four words each, the highest first */
-export function prepareSix(starts: Uint32Array): SearchSix {
+export function buildIpv6Index(starts: Uint32Array): Ipv6Index {
   const length = starts.length / 4;
   const keys = Uint32Array.from({ length }, (_, nth) => keyOf(starts[4 * nth]!, starts[4 * nth + 1]!));
   const tails = Uint8Array.from({ length }, (_, nth) => tailOf(starts, 4 * nth));
@@ -127,7 +127,7 @@ function slotBits(numStarts: number): number {
 }
 
 /** @returns the number of the last start at or below the address of four words, or -1 */
-export function findSix({ slots, nodes, keys, tails, starts }: SearchSix, words: Uint32Array): number {
+export function findIpv6({ slots, nodes, keys, tails, starts }: Ipv6Index, words: Uint32Array): number {
   const w0 = words[0]!;
   const key = keyOf(w0, words[1]!);
   let low = slots[w0 >>> 16]!;

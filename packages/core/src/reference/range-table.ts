@@ -29,7 +29,7 @@ import {
   type AddressRange,
 } from '../request/address.js';
 import { cutIntoPieces, NOBODY } from './range-pieces.js';
-import { findFour, findSix, prepareFour, prepareSix, type SearchFour, type SearchSix } from './range-search.js';
+import { findIpv4, findIpv6, buildIpv4Index, buildIpv6Index, type Ipv4Index, type Ipv6Index } from './range-search.js';
 
 /** A range and its value, a whole number below 65,535. */
 export interface RangeRow extends AddressRange {
@@ -63,8 +63,8 @@ const scratch = new Uint32Array(4);
 export class RangeTable {
   readonly #four: FamilyPart;
   readonly #six: FamilyPart;
-  readonly #search4: SearchFour;
-  readonly #search6: SearchSix;
+  readonly #search4: Ipv4Index;
+  readonly #search6: Ipv6Index;
 
   /** @param buffer the binary form; it is used, not copied, and may be shared. @throws DamagedTableError */
   constructor(readonly buffer: ArrayBufferLike) {
@@ -75,8 +75,8 @@ export class RangeTable {
       throw new DamagedTableError(`the table has ${words.length} words, expected ${wanted} by its header`);
     this.#four = readPart(words, HEADER_WORDS, 1, pieces4, ranges4);
     this.#six = readPart(words, HEADER_WORDS + pieces4 * 2 + ranges4 * 3, 4, pieces6, ranges6);
-    this.#search4 = prepareFour(this.#four.starts);
-    this.#search6 = prepareSix(this.#six.starts);
+    this.#search4 = buildIpv4Index(this.#four.starts);
+    this.#search6 = buildIpv6Index(this.#six.starts);
   }
 
   get numRanges(): number {
@@ -85,9 +85,9 @@ export class RangeTable {
 
   /** @returns the smallest range that contains the address, with its value */
   find({ family, value }: Address): RangeRow | undefined {
-    if (family === 4) return this.#row(this.#four, ownerAt(this.#four, findFour(this.#search4, Number(value) | 0)));
+    if (family === 4) return this.#row(this.#four, ownerAt(this.#four, findIpv4(this.#search4, Number(value) | 0)));
     setWords(scratch, value);
-    return this.#row(this.#six, ownerAt(this.#six, findSix(this.#search6, scratch)));
+    return this.#row(this.#six, ownerAt(this.#six, findIpv6(this.#search6, scratch)));
   }
 
   /** The value of the smallest range that contains the address, or -1. */
@@ -134,11 +134,11 @@ export class RangeTable {
   }
 
   #value4(bits: number): number {
-    return valueAt(this.#four, findFour(this.#search4, bits));
+    return valueAt(this.#four, findIpv4(this.#search4, bits));
   }
 
   #value6(words: Uint32Array): number {
-    return valueAt(this.#six, findSix(this.#search6, words));
+    return valueAt(this.#six, findIpv6(this.#search6, words));
   }
 
   #row(part: FamilyPart, owner: number): RangeRow | undefined {

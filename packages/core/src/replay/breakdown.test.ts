@@ -2,17 +2,17 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { checkFences } from '../check/check-fences.js';
 import { ASPECTS } from '../decide/aspects.js';
-import { decide, type Judge } from '../decide/interpreter.js';
+import { decide, type EvaluationContext } from '../decide/interpreter.js';
 import { State } from '../decide/state.js';
-import { Memory } from '../match/memory.js';
-import { Program } from '../match/program.js';
+import { CounterStore } from '../match/counters/counter-store.js';
+import { Program } from '../match/compile/program.js';
 import type { Attributes, LogRecord } from '../request/record.js';
 import { normalizeRequest } from '../request/request.js';
 import { CATEGORIES, COUNTRIES, CROWD } from '../test/compare-evaluators.js';
 import { wideFenceText, wideRepeatingLog } from '../test/arbitrary-fences.js';
 import { chunkOf } from '../test/chunk-of.js';
 import { Breakdown } from './breakdown.js';
-import { Replay } from './replay.js';
+import { Replay } from '../test/replay.js';
 import { ChunkReplay } from './replay-chunk.js';
 import { addBreakdown, addValue, BREAKDOWNS, createTally, sortValues, trimTally } from './tally.js';
 
@@ -26,7 +26,11 @@ describe('what requests are counted by', () => {
         fc.record({ cut: fc.nat(14), categories: fc.constantFrom(...CATEGORIES), isCrowded: fc.boolean() }),
         (text, records, { cut, categories, isCrowded }) => {
           const { rulebook } = checkFences([{ path: 'f.fence', text }], [], { categories: categories?.names });
-          const judge: Judge = { rulebook: rulebook!, categories, ...(cut % 3 === 0 ? {} : { countries: COUNTRIES }) };
+          const judge: EvaluationContext = {
+            rulebook: rulebook!,
+            categories,
+            ...(cut % 3 === 0 ? {} : { countries: COUNTRIES }),
+          };
           const log = records.map(({ t, attributes }, index): LogRecord => ({
             line: index + 1,
             atUnixMs: t,
@@ -37,7 +41,7 @@ describe('what requests are counted by', () => {
 
           const parts = [log.slice(0, cut), log.slice(cut)].flatMap((part) => chunkOf(part) ?? []);
           const together = new Breakdown(judge);
-          const replay = new ChunkReplay(new Program(judge), new Memory(), undefined, together);
+          const replay = new ChunkReplay(new Program(judge), new CounterStore(), undefined, together);
           const tally = createTally();
           for (const rows of parts) {
             replay.judge([rows]);
@@ -56,7 +60,7 @@ describe('what requests are counted by', () => {
           const chunkIndex = parts.flatMap((rows, chunk) => Array.from({ length: rows.numRows }, () => chunk));
           const rowIndex = parts.flatMap((rows) => Array.from({ length: rows.numRows }, (_, row) => row));
           const sequence = { chunkOf: Uint32Array.from(chunkIndex), rowOf: Uint32Array.from(rowIndex) };
-          new ChunkReplay(new Program(judge), new Memory(), undefined, breakdown).judge(parts, sequence);
+          new ChunkReplay(new Program(judge), new CounterStore(), undefined, breakdown).judge(parts, sequence);
           expect(breakdown.take()).toEqual(whole.tally.by);
 
           for (const [name, { values }] of Object.entries(tally.by))

@@ -3,25 +3,25 @@ import type { ChunkRows } from '../columns/chunk.js';
 import { SparseCounts } from '../columns/sparse-counts.js';
 import type { Aspect } from '../decide/aspects.js';
 import type { Ruling } from '../decide/decision.js';
-import type { Judge } from '../decide/interpreter.js';
+import type { EvaluationContext } from '../decide/interpreter.js';
 import { OUTCOMES } from '../language/outcomes.js';
-import type { RowNumbers } from '../match/coder.js';
-import { Describer } from '../match/describer.js';
-import { ChunkSeat, SingleSeat } from '../match/seat.js';
+import type { RowNumbers } from '../match/rows/column-encoder.js';
+import { BreakdownPlan } from '../match/compile/breakdown-plan.js';
+import { ChunkReader, RequestReader } from '../match/rows/row-readers.js';
 import type { Request } from '../request/request.js';
 import { addHour, addValue, createTally, type Tally } from './tally.js';
 
 const NUM_OUTCOMES = OUTCOMES.length;
 
 export class Breakdown {
-  readonly #describer: Describer;
+  readonly #describer: BreakdownPlan;
   readonly #counts: ReadonlyMap<Aspect, SparseCounts>;
   readonly #hours = new SparseCounts();
   /** What was counted before the numbers of values were let go of. */
   #tally = createTally();
 
-  constructor(judge: Judge) {
-    this.#describer = new Describer(judge);
+  constructor(judge: EvaluationContext) {
+    this.#describer = new BreakdownPlan(judge);
     this.#counts = new Map(this.#describer.aspects.map((aspect) => [aspect, new SparseCounts()]));
   }
 
@@ -45,9 +45,9 @@ export class Breakdown {
     const describer = this.#describer;
     if (describer.isFull) {
       this.#flush();
-      describer.forget();
+      describer.clear();
     }
-    const seats = chunks.map((rows) => new ChunkSeat(describer, rows));
+    const seats = chunks.map((rows) => new ChunkReader(describer, rows));
     const gateOf = rulings.map(({ gate }) => describer.gateNumber(gate));
     const outcomeOf = rulings.map(({ outcome }) => OUTCOMES.indexOf(outcome));
     for (const [aspect, counts] of this.#counts) {
@@ -70,14 +70,14 @@ export class Breakdown {
       this.#hours.add(hourOf(atUnixMs[index]!) * NUM_OUTCOMES + outcomeOf[codes[index]!]!);
   }
 
-  #numbersOf(aspect: Aspect, seat: ChunkSeat, gate: number, known: RowNumbers[]): RowNumbers | undefined {
+  #numbersOf(aspect: Aspect, reader: ChunkReader, gate: number, known: RowNumbers[]): RowNumbers | undefined {
     const slot = this.#describer.slotOf(aspect, gate);
-    return slot === undefined ? undefined : (known[gate] = seat.numbersOf(slot));
+    return slot === undefined ? undefined : (known[gate] = reader.numbersOf(slot));
   }
 
-  #recognise(aspect: Aspect, seat: ChunkSeat, row: number, gate: number): number {
-    seat.row = row;
-    return this.#describer.numberOf(aspect, seat, gate);
+  #recognise(aspect: Aspect, reader: ChunkReader, row: number, gate: number): number {
+    reader.row = row;
+    return this.#describer.numberOf(aspect, reader, gate);
   }
 
   /** What was counted since this was asked last. */
@@ -106,13 +106,13 @@ export class Breakdown {
     const describer = this.#describer;
     if (describer.isFull) {
       this.#flush();
-      describer.forget();
+      describer.clear();
     }
-    const seat = new SingleSeat(describer, attributes);
+    const reader = new RequestReader(describer, attributes);
     const number = describer.gateNumber(gate);
     const place = OUTCOMES.indexOf(outcome);
     for (const [aspect, counts] of this.#counts)
-      counts.add(describer.numberOf(aspect, seat, number) * NUM_OUTCOMES + place);
+      counts.add(describer.numberOf(aspect, reader, number) * NUM_OUTCOMES + place);
     this.#hours.add(hourOf(atUnixMs) * NUM_OUTCOMES + place);
   }
 }

@@ -2,7 +2,7 @@ import type { CheckedGate, Rulebook } from '../check/rulebook.js';
 import type { Lookups } from '../check/lookups.js';
 import { evaluate } from '../decide/evaluate.js';
 import { viewRequest } from '../decide/gate.js';
-import { decide, type Judge } from '../decide/interpreter.js';
+import { decide, type EvaluationContext } from '../decide/interpreter.js';
 import type { State } from '../decide/state.js';
 import { isStatefulAction, type Condition } from '../language/tree.js';
 import { visitComparisons } from '../language/visit.js';
@@ -64,7 +64,7 @@ function matters({ action }: CheckedGate['fences'][number]['rules'][number]): bo
  * @param state what earlier requests left behind for the rules that set tags; brought up to date
  */
 export function countMatches(
-  judge: Judge,
+  judge: EvaluationContext,
   { condition, lookups, tagging }: AskedCondition,
   records: Iterable<LogRecord>,
   gates: ReadonlySet<string> | undefined,

@@ -1,20 +1,20 @@
 import type { ChunkRows } from '../columns/chunk.js';
 import { NO_GATE } from '../decide/gate.js';
-import type { Judge } from '../decide/interpreter.js';
-import { clientFeature, feature } from '../match/features.js';
-import { KeyNumbers, KeyTexts } from '../match/keys.js';
-import { Plan } from '../match/plan.js';
-import { NO_STAGE, Program } from '../match/program.js';
-import { ChunkSeat } from '../match/seat.js';
+import type { EvaluationContext } from '../decide/interpreter.js';
+import { clientFeature, feature } from '../match/features/features.js';
+import { KeyFeature, KeyInterner } from '../match/features/keys.js';
+import { Plan } from '../match/rows/plan.js';
+import { NO_STAGE, Program } from '../match/compile/program.js';
+import { ChunkReader } from '../match/rows/row-readers.js';
 
 const UNKNOWN_COUNTRY = 'unknown';
 
 /** By gate, and one more for requests that none covers, the slot of the country of the client. */
 class CountryPlan extends Plan {
-  readonly texts = new KeyTexts();
+  readonly texts = new KeyInterner();
   readonly ofGates: readonly number[];
 
-  constructor({ rulebook, countries }: Judge) {
+  constructor({ rulebook, countries }: EvaluationContext) {
     super();
     this.ofGates = [...rulebook.gates, NO_GATE].map((gate) => {
       // Gates that tell the client in the same way have one slot.
@@ -23,7 +23,7 @@ class CountryPlan extends Plan {
         const address = client.read(reading) ?? reading.request.client;
         return (address && countries?.countryOf(address)) ?? UNKNOWN_COUNTRY;
       });
-      return this.slotFor(new KeyNumbers(country, this.texts));
+      return this.slotFor(new KeyFeature(country, this.texts));
     });
     this.seal();
   }
@@ -36,7 +36,7 @@ export class CountryCounter {
   /** By stage of the program, the number of its gate. */
   readonly #gates: readonly number[];
 
-  constructor(judge: Judge) {
+  constructor(judge: EvaluationContext) {
     const gates = judge.rulebook.gates.map((gate) => ({ ...gate, fences: [] }));
     this.#program = new Program({ ...judge, rulebook: { ...judge.rulebook, gates } });
     this.#plan = new CountryPlan(judge);
@@ -49,12 +49,12 @@ export class CountryCounter {
   }
 
   count(rows: ChunkRows): Map<string, number> {
-    if (this.#program.isFull) this.#program.forget();
-    const [seat, countries] = [new ChunkSeat(this.#program, rows), new ChunkSeat(this.#plan, rows)];
+    if (this.#program.isFull) this.#program.clear();
+    const [reader, countries] = [new ChunkReader(this.#program, rows), new ChunkReader(this.#plan, rows)];
     const counts = new Map<number, number>();
     for (let row = 0; row < rows.numRows; row += 1) {
-      seat.row = countries.row = row;
-      const stage = this.#program.stageOf(seat);
+      reader.row = countries.row = row;
+      const stage = this.#program.stageOf(reader);
       const gate = stage === NO_STAGE ? this.#plan.ofGates.length - 1 : this.#gates[stage >> 1]!;
       const country = countries.numberOf(this.#plan.ofGates[gate]!);
       counts.set(country, (counts.get(country) ?? 0) + 1);

@@ -3,21 +3,25 @@ import type { ChunkRows } from '../columns/chunk.js';
 import type { Ruling } from '../decide/decision.js';
 import { evaluate, evaluateComparison, type Subject, type Terms } from '../decide/evaluate.js';
 import { NO_GATE } from '../decide/gate.js';
-import type { Judge } from '../decide/interpreter.js';
+import type { EvaluationContext } from '../decide/interpreter.js';
 import type { Condition } from '../language/tree.js';
 import { visitComparisons } from '../language/visit.js';
-import { feature, type Lens } from '../match/features.js';
-import { compileCondition, join, not, type Node } from '../match/nodes.js';
-import { Plan } from '../match/plan.js';
-import { ChunkSeat } from '../match/seat.js';
-import { evaluateNode } from '../match/conditions.js';
-import { FALSE, TRUE, UNKNOWN, type Degree } from '../match/truth.js';
+import { feature, type GateView } from '../match/features/features.js';
+import { compileCondition, join, not, type Node } from '../match/compile/nodes.js';
+import { Plan } from '../match/rows/plan.js';
+import { ChunkReader } from '../match/rows/row-readers.js';
+import { evaluateNode } from '../match/compile/conditions.js';
+import { FALSE, TRUE, UNKNOWN, type TruthValue } from '../match/features/truth.js';
 import { invariant } from '../request/invariant.js';
 import type { LogRecord } from '../request/record.js';
 import { recordedStatusOf, subjectOf } from './filter-decisions.js';
 import { NOT_JUDGED } from './replay-chunk.js';
 
-const DEGREES: Readonly<Record<'true' | 'false' | 'unknown', Degree>> = { true: TRUE, false: FALSE, unknown: UNKNOWN };
+const DEGREES: Readonly<Record<'true' | 'false' | 'unknown', TruthValue>> = {
+  true: TRUE,
+  false: FALSE,
+  unknown: UNKNOWN,
+};
 /** What comparisons of a decision are asked of: they look at nothing of a request. */
 const NO_RECORD: LogRecord = { line: 0, atUnixMs: 0, attributes: {} };
 const NO_TAGS: ReadonlySet<string> = new Set();
@@ -68,7 +72,7 @@ export class DecisionFilter extends Plan {
   readonly #ofPlace: readonly Condition[];
   readonly #terms: Terms;
 
-  constructor({ condition, lookups }: Filter, judge: Judge, rulings: readonly Ruling[]) {
+  constructor({ condition, lookups }: Filter, judge: EvaluationContext, rulings: readonly Ruling[]) {
     super();
     const parts = partsOf(condition);
     invariant(parts, 'a filter has to be asked row by row');
@@ -79,7 +83,7 @@ export class DecisionFilter extends Plan {
       const gate = rulebook.gates.find(({ statement }) => statement.name === ruling.gate) ?? NO_GATE;
       return this.#compile(parts.rest, subjectOf(judge, NO_RECORD, ruling), rulebook, {
         rulebook,
-        lens: { gate, isHidden: false, world: judge },
+        view: { gate, isHidden: false, world: judge },
       });
     });
     this.seal();
@@ -89,7 +93,7 @@ export class DecisionFilter extends Plan {
     condition: Condition,
     subject: Subject,
     terms: Terms,
-    seen: { readonly rulebook: Judge['rulebook']; readonly lens: Lens },
+    seen: { readonly rulebook: EvaluationContext['rulebook']; readonly view: GateView },
   ): Node {
     if (condition.kind === 'and' || condition.kind === 'or')
       return join(
@@ -98,28 +102,28 @@ export class DecisionFilter extends Plan {
       );
     if (condition.kind === 'not') return not(this.#compile(condition.part, subject, terms, seen));
     if (condition.kind === 'comparison' && condition.field === 'recorded status') {
-      const asked = this.groups.atomFor(recordedStatus, condition, undefined, {});
-      const atom: Node = { kind: 'atom', ...asked, share: 1 };
+      const asked = this.partitions.atomFor(recordedStatus, condition, undefined, {});
+      const atom: Node = { kind: 'atom', ...asked, selectivity: 1 };
       return condition.isNegated ? not(atom) : atom;
     }
     if (
       condition.kind === 'comparison' &&
       (condition.field === 'tag' || Object.hasOwn(subject.decided!, condition.field))
     )
-      return { kind: 'known', degree: DEGREES[evaluateComparison(condition, subject, terms)] };
-    return compileCondition(condition, { ...seen, groups: this.groups });
+      return { kind: 'known', truth: DEGREES[evaluateComparison(condition, subject, terms)] };
+    return compileCondition(condition, { ...seen, partitions: this.partitions });
   }
 
   /** The rows for which the filter is true, ascending. @param codes of the rulings */
   select(rows: ChunkRows, codes: Uint32Array): Uint32Array {
-    if (this.isFull) this.forget();
-    const seat = new ChunkSeat(this, rows);
+    if (this.isFull) this.clear();
+    const reader = new ChunkReader(this, rows);
     const isPlaced = this.#placesOf(rows);
     const matching: number[] = [];
     for (let row = 0; row < rows.numRows; row += 1) {
       if (codes[row] === NOT_JUDGED || isPlaced?.(row) === false) continue;
-      seat.row = row;
-      if (evaluateNode(this.#nodes[codes[row]!]!, seat, this.groups, NO_TAGS) === TRUE) matching.push(row);
+      reader.row = row;
+      if (evaluateNode(this.#nodes[codes[row]!]!, reader, this.partitions, NO_TAGS) === TRUE) matching.push(row);
     }
     return Uint32Array.from(matching);
   }

@@ -7,7 +7,7 @@ import { createCountryTable } from '../reference/country-table.js';
 import type { LogRecord } from '../request/record.js';
 import { asksRowByRow, DecisionFilter } from './decision-filter.js';
 import { filterChunk } from './filter-decisions.js';
-import { Program } from '../match/program.js';
+import { Program } from '../match/compile/program.js';
 import { chunkOf } from '../test/chunk-of.js';
 import { ChunkReplay } from './replay-chunk.js';
 

@@ -4,13 +4,13 @@ import type { ChunkRows } from '../columns/chunk.js';
 import { ruleId, type Ruling } from '../decide/decision.js';
 import { evaluate, type Subject } from '../decide/evaluate.js';
 import { viewDecided } from '../decide/gate.js';
-import type { Judge } from '../decide/interpreter.js';
+import type { EvaluationContext } from '../decide/interpreter.js';
 import type { Field } from '../request/field.js';
 import type { Attributes, LogRecord } from '../request/record.js';
 import { normalizeRequest } from '../request/request.js';
 
 /** What a filter sees of one decided request. */
-export function subjectOf(judge: Judge, record: LogRecord, ruling: Ruling): Subject {
+export function subjectOf(judge: EvaluationContext, record: LogRecord, ruling: Ruling): Subject {
   const view = viewDecided(judge, normalizeRequest(record), ruling.gate);
   return {
     view,
@@ -42,7 +42,7 @@ function noneIfEmpty(values: readonly string[]): readonly string[] | null {
 /** The rows of a chunk for which the filter is true, ascending. */
 export function filterChunk(
   filter: Filter,
-  judge: Judge,
+  judge: EvaluationContext,
   rows: ChunkRows,
   codes: Uint32Array,
   rulings: readonly Ruling[],

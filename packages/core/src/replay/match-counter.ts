@@ -1,10 +1,10 @@
 import type { ChunkRows } from '../columns/chunk.js';
 import type { Rulebook } from '../check/rulebook.js';
 import { ruleId } from '../decide/decision.js';
-import type { Judge } from '../decide/interpreter.js';
+import type { EvaluationContext } from '../decide/interpreter.js';
 import { parseFences } from '../language/parser.js';
 import type { FenceStatement } from '../language/tree.js';
-import { Program } from '../match/program.js';
+import { Program } from '../match/compile/program.js';
 import { invariant } from '../request/invariant.js';
 import type { AskedCondition, Matches } from './count-matches.js';
 import { ChunkReplay } from './replay-chunk.js';
@@ -22,7 +22,7 @@ export class MatchCounter {
 
   /** @param gates only requests that come to one of these gates count; all where absent */
   constructor(
-    judge: Judge,
+    judge: EvaluationContext,
     { condition, lookups, tagging }: AskedCondition,
     private readonly gates: ReadonlySet<string> | undefined,
   ) {

@@ -2,12 +2,12 @@ import fc from 'fast-check';
 import { expect, it } from 'vitest';
 import { checkFences } from '../check/check-fences.js';
 import type { Decision, Ruling } from '../decide/decision.js';
-import { Program } from '../match/program.js';
+import { Program } from '../match/compile/program.js';
 import type { Attributes, LogRecord } from '../request/record.js';
 import { fenceText, repeatingLog } from '../test/arbitrary-fences.js';
 import { chunkOf } from '../test/chunk-of.js';
 import { ChunkReplay, isInSpan, judgeSpan, NOT_JUDGED } from './replay-chunk.js';
-import { Replay } from './replay.js';
+import { Replay } from '../test/replay.js';
 import { orderByTime } from './time-order.js';
 
 function rulingOf({ client: _client, country: _country, ...ruling }: Decision): Ruling {

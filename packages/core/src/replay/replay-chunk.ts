@@ -1,8 +1,8 @@
 /** Judges rows of stored chunks by a compiled program, and counts what they come to. */
 import type { ChunkRows } from '../columns/chunk.js';
-import { Matcher, type Bench } from '../match/matcher.js';
-import { Memory } from '../match/memory.js';
-import type { Program } from '../match/program.js';
+import { Matcher, type PreparedChunk } from '../match/run/matcher.js';
+import { CounterStore } from '../match/counters/counter-store.js';
+import type { Program } from '../match/compile/program.js';
 import { engineBounds } from '../bounds.js';
 import type { Breakdown } from './breakdown.js';
 import { RulingTable } from './ruling-table.js';
@@ -73,7 +73,7 @@ export class ChunkReplay {
    */
   constructor(
     private readonly program: Program,
-    readonly memory: Memory = new Memory(),
+    readonly memory: CounterStore = new CounterStore(),
     readonly table: RulingTable = new RulingTable(),
     readonly breakdown?: Breakdown,
   ) {
@@ -92,7 +92,7 @@ export class ChunkReplay {
     sequence?: RowSequence,
     progress: (numRowsDone: number) => void = () => undefined,
   ): { readonly codes: Uint32Array; readonly tally: Tally } {
-    this.#matcher.tidy();
+    this.#matcher.evictIfFull();
     const benches = chunks.map((rows) => this.#matcher.open(rows));
     const times = chunks.map((rows) => rows.timesUnixMs());
     const numRows = sequence ? sequence.rowOf.length : chunks[0]!.numRows;
@@ -110,21 +110,21 @@ export class ChunkReplay {
       tally.evaluations[rule] = (tally.evaluations[rule] ?? 0) + times;
     const counter = new TallyCounter(this.table.rulings, codes, atUnixMs);
     counter.addTo(tally, (index) => {
-      const { seat } = benches[sequence ? sequence.chunkOf[index]! : 0]!;
-      seat.row = sequence ? sequence.rowOf[index]! : index;
-      return this.program.hostOf(seat);
+      const { reader } = benches[sequence ? sequence.chunkOf[index]! : 0]!;
+      reader.row = sequence ? sequence.rowOf[index]! : index;
+      return this.program.hostOf(reader);
     });
-    for (const bench of benches) this.#matcher.close(bench);
+    for (const chunk of benches) this.#matcher.close(chunk);
     this.breakdown?.count(chunks, codes, this.table.rulings, atUnixMs, sequence);
     return { codes, tally };
   }
 
-  #judgeRows(bench: Bench, times: Float64Array, start: number, end: number, codes: Uint32Array): void {
-    for (let row = start; row < end; row += 1) codes[row] = this.#matcher.judgeRow(bench, row, times[row]!, this.table);
+  #judgeRows(chunk: PreparedChunk, times: Float64Array, start: number, end: number, codes: Uint32Array): void {
+    for (let row = start; row < end; row += 1) codes[row] = this.#matcher.judgeRow(chunk, row, times[row]!, this.table);
   }
 
   #judgeSequence(
-    benches: readonly Bench[],
+    benches: readonly PreparedChunk[],
     times: readonly Float64Array[],
     { chunkOf, rowOf }: RowSequence,
     start: number,

@@ -11,9 +11,9 @@ import { ChunkRows } from '../columns/chunk.js';
 import { SegmentDictionaries } from '../columns/segment-dictionaries.js';
 import { SegmentWriter } from '../columns/segment-writer.js';
 import type { Ruling } from '../decide/decision.js';
-import type { Judge } from '../decide/interpreter.js';
-import { Memory } from '../match/memory.js';
-import { Program } from '../match/program.js';
+import type { EvaluationContext } from '../decide/interpreter.js';
+import { CounterStore } from '../match/counters/counter-store.js';
+import { Program } from '../match/compile/program.js';
 import type { Attributes, LogRecord } from '../request/record.js';
 import { SurveyBuilder } from '../survey/survey.js';
 import { wideFenceText, wideRepeatingLog } from '../test/arbitrary-fences.js';
@@ -89,7 +89,7 @@ class Engine {
   readonly #breakdown: Breakdown;
   readonly #counter: MatchCounter;
 
-  constructor(private readonly judge: Judge) {
+  constructor(private readonly judge: EvaluationContext) {
     this.#program = new Program(judge);
     this.#breakdown = new Breakdown(judge);
     const condition = readCondition(RULE);
@@ -99,7 +99,7 @@ class Engine {
 
   /** Replays of several logs, chunk by chunk in turns. @returns the rulings of each, and how they are counted */
   replay(logs: readonly (readonly ChunkRows[])[]): { rulings: Ruling[]; codes: Uint32Array; outcomes: unknown }[] {
-    const replays = logs.map(() => new ChunkReplay(this.#program, new Memory()));
+    const replays = logs.map(() => new ChunkReplay(this.#program, new CounterStore()));
     const codes = logs.map(() => [] as number[]);
     for (let turn = 0; logs.some((chunks) => turn < chunks.length); turn += 1)
       logs.forEach((chunks, log) => {
@@ -191,7 +191,7 @@ it('a warm engine with bounds of a few rows answers as a new one with the usual 
       fc.constantFrom(...CATEGORIES),
       (text, drawn, bounds, categories) => {
         const { rulebook } = checkFences([{ path: 'f.fence', text }], []);
-        const judge: Judge = { rulebook: rulebook!, countries: COUNTRIES, categories };
+        const judge: EvaluationContext = { rulebook: rulebook!, countries: COUNTRIES, categories };
         const logs = drawn.map((log) =>
           log.map(({ t, attributes }, index): LogRecord => ({
             line: index + 1,

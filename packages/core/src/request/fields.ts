@@ -19,7 +19,7 @@ export function transportOf({ attributes }: Request): Field<string> {
 }
 
 export function schemeOf(request: Request): Field<string> {
-  return request.ifNotHttp === null ? null : schemeText(request.attributes);
+  return request.httpDefault === null ? null : schemeText(request.attributes);
 }
 
 /** The authority's port, else the server's, else the scheme's. */
@@ -36,8 +36,8 @@ export function portNumberOf({ attributes }: Request): Field<number> {
 
 /** The raw query; empty is none. */
 export function queryOf(request: Request): Field<string> {
-  const { attributes, ifNotHttp } = request;
-  if (ifNotHttp !== 'is-http') return ifNotHttp;
+  const { attributes, httpDefault } = request;
+  if (httpDefault !== 'is-http') return httpDefault;
   const full = textOf(attributes['url.full']);
   const parts = full == null ? undefined : splitUrl(full);
   if (!parts) return textOf(attributes['url.query']);
@@ -70,8 +70,8 @@ function decodeForm(text: string): string {
 
 /** Every value of a header. `name` is in lower case. */
 export function headerOf(request: Request, name: string): Field<readonly string[]> {
-  const { attributes, ifNotHttp } = request;
-  if (ifNotHttp !== 'is-http') return ifNotHttp;
+  const { attributes, httpDefault } = request;
+  if (httpDefault !== 'is-http') return httpDefault;
   const values = textsOf(attributes[`http.request.header.${name}`]);
   if (values === undefined && name === 'user-agent')
     return textsOf(attributes['user_agent.original']) ?? missing(attributes);
@@ -97,8 +97,8 @@ export function cookieOf(request: Request, name: string): Field<readonly string[
 }
 
 export function agentOf(request: Request): Field<string> {
-  const { attributes, ifNotHttp } = request;
-  if (ifNotHttp !== 'is-http') return ifNotHttp;
+  const { attributes, httpDefault } = request;
+  if (httpDefault !== 'is-http') return httpDefault;
   const agent = textOf(attributes['user_agent.original']);
   if (agent !== undefined) return agent;
   const header = headerOf(request, 'user-agent');
@@ -106,8 +106,8 @@ export function agentOf(request: Request): Field<string> {
 }
 
 /** Bytes of the request body. */
-export function sizeOf({ attributes, ifNotHttp }: Request): Field<number> {
-  return ifNotHttp === 'is-http' ? numberOf(attributes['http.request.body.size']) : ifNotHttp;
+export function sizeOf({ attributes, httpDefault }: Request): Field<number> {
+  return httpDefault === 'is-http' ? numberOf(attributes['http.request.body.size']) : httpDefault;
 }
 
 /** Bytes from the client: of the whole message where the record has it, else of the body. */

@@ -14,7 +14,7 @@ export interface Request {
   readonly isTimeUnknown: boolean;
   readonly attributes: Attributes;
   /** What HTTP fields are where the record is not HTTP: none, or unknown. */
-  readonly ifNotHttp: 'is-http' | null | undefined;
+  readonly httpDefault: 'is-http' | null | undefined;
   /** Who connected. */
   readonly peer: Field<Address>;
   /** Who asked, before a gate resolves an address header. */
@@ -34,19 +34,19 @@ export function normalizeRequest({ line, atUnixMs, isTimeUnknown = false, attrib
   const peer = peerOf(attributes);
   const sniffed = sniffOf(attributes);
   const serverName = serverNameOf(attributes, sniffed);
-  const ifNotHttp = ifNotHttpOf(attributes, sniffed);
-  const method = methodOf(attributes, ifNotHttp);
+  const httpDefault = httpDefaultOf(attributes, sniffed);
+  const method = methodOf(attributes, httpDefault);
   // One literal: every request is made here, and putting it together from parts would cost more than the rest.
   return {
     line,
     atUnixMs,
     isTimeUnknown,
     attributes,
-    ifNotHttp,
+    httpDefault,
     peer,
     client: clientOf(attributes, peer),
-    host: hostOf(attributes, ifNotHttp, serverName),
-    path: pathOf(attributes, ifNotHttp, method),
+    host: hostOf(attributes, httpDefault, serverName),
+    path: pathOf(attributes, httpDefault, method),
     method,
     serverName,
     isEncrypted: isEncrypted(attributes, sniffed, serverName, method),
@@ -58,13 +58,13 @@ export function normalizeRequest({ line, atUnixMs, isTimeUnknown = false, attrib
  * A request of which only what is asked for is brought into its normal form, and that only once. Nobody said its line
  * and its time.
  */
-export class AskedRequest implements Request {
+export class LazyRequest implements Request {
   readonly line = 0;
   readonly atUnixMs = 0;
   readonly isTimeUnknown = false;
   #sniffed: Sniffed | undefined;
   #serverName: Field<string>;
-  #ifNotHttp: IfNotHttp;
+  #httpDefault: HttpDefault;
   #peer: Field<Address>;
   #host: Field<string>;
   #path: Field<string>;
@@ -79,24 +79,24 @@ export class AskedRequest implements Request {
   }
 
   /** @returns whether it has to be found */
-  #isNew(bit: number): boolean {
+  #firstRead(bit: number): boolean {
     if ((this.#known & bit) !== 0) return false;
     this.#known |= bit;
     return true;
   }
 
   get #sniff(): Sniffed | undefined {
-    if (this.#isNew(1)) this.#sniffed = sniffOf(this.attributes);
+    if (this.#firstRead(1)) this.#sniffed = sniffOf(this.attributes);
     return this.#sniffed;
   }
 
-  get ifNotHttp(): IfNotHttp {
-    if (this.#isNew(2)) this.#ifNotHttp = ifNotHttpOf(this.attributes, this.#sniff);
-    return this.#ifNotHttp;
+  get httpDefault(): HttpDefault {
+    if (this.#firstRead(2)) this.#httpDefault = httpDefaultOf(this.attributes, this.#sniff);
+    return this.#httpDefault;
   }
 
   get peer(): Field<Address> {
-    if (this.#isNew(4)) this.#peer = peerOf(this.attributes);
+    if (this.#firstRead(4)) this.#peer = peerOf(this.attributes);
     return this.#peer;
   }
 
@@ -105,21 +105,21 @@ export class AskedRequest implements Request {
   }
 
   get host(): Field<string> {
-    if (this.#isNew(8)) this.#host = hostOf(this.attributes, this.ifNotHttp, this.serverName);
+    if (this.#firstRead(8)) this.#host = hostOf(this.attributes, this.httpDefault, this.serverName);
     return this.#host;
   }
 
   get path(): Field<string> {
-    if (this.#isNew(16)) this.#path = pathOf(this.attributes, this.ifNotHttp, this.method);
+    if (this.#firstRead(16)) this.#path = pathOf(this.attributes, this.httpDefault, this.method);
     return this.#path;
   }
 
   get method(): Field<string> {
-    return methodOf(this.attributes, this.ifNotHttp);
+    return methodOf(this.attributes, this.httpDefault);
   }
 
   get serverName(): Field<string> {
-    if (this.#isNew(32)) this.#serverName = serverNameOf(this.attributes, this.#sniff);
+    if (this.#firstRead(32)) this.#serverName = serverNameOf(this.attributes, this.#sniff);
     return this.#serverName;
   }
 
@@ -132,7 +132,7 @@ export class AskedRequest implements Request {
   }
 }
 
-type IfNotHttp = Request['ifNotHttp'];
+type HttpDefault = Request['httpDefault'];
 type Sniffed = ReturnType<typeof sniffPayload>;
 
 function peerOf(attributes: Attributes): Field<Address> {
@@ -149,12 +149,12 @@ function sniffOf(attributes: Attributes): Sniffed | undefined {
   return attributes['jade.payload'] == null ? undefined : sniffPayload(payloadOf(attributes) ?? NO_BYTES);
 }
 
-function ifNotHttpOf(attributes: Attributes, sniffed: Sniffed | undefined): IfNotHttp {
+function httpDefaultOf(attributes: Attributes, sniffed: Sniffed | undefined): HttpDefault {
   return isHttp(attributes) ? 'is-http' : absentHttp(attributes, sniffed);
 }
 
-function methodOf(attributes: Attributes, ifNotHttp: IfNotHttp): Field<string> {
-  return ifNotHttp === 'is-http' ? textOf(attributes['http.request.method']) : ifNotHttp;
+function methodOf(attributes: Attributes, httpDefault: HttpDefault): Field<string> {
+  return httpDefault === 'is-http' ? textOf(attributes['http.request.method']) : httpDefault;
 }
 
 function isEncrypted(
@@ -243,8 +243,8 @@ function nameInServerAddress(attributes: Attributes): Field<string> {
  * The first source that has a name: authority of the URL, Host header or column, `server.address`, TLS server name. It
  * is none where a source is known to have none or has a malformed name, and unknown where no source is there.
  */
-function hostOf(attributes: Attributes, ifNotHttp: IfNotHttp, serverName: Field<string>): Field<string> {
-  if (ifNotHttp !== 'is-http') return serverName === undefined ? ifNotHttp : serverName;
+function hostOf(attributes: Attributes, httpDefault: HttpDefault, serverName: Field<string>): Field<string> {
+  if (httpDefault !== 'is-http') return serverName === undefined ? httpDefault : serverName;
   const authority = authorityOf(attributes);
   if (authority != null) return normalizeHost(authority);
   const server = nameInServerAddress(attributes);
@@ -252,8 +252,8 @@ function hostOf(attributes: Attributes, ifNotHttp: IfNotHttp, serverName: Field<
 }
 
 /** The target of a CONNECT has no path, whatever the log shows. */
-function pathOf(attributes: Attributes, ifNotHttp: IfNotHttp, method: Field<string>): Field<string> {
-  if (ifNotHttp !== 'is-http') return ifNotHttp;
+function pathOf(attributes: Attributes, httpDefault: HttpDefault, method: Field<string>): Field<string> {
+  if (httpDefault !== 'is-http') return httpDefault;
   if (method === 'CONNECT') return null;
   const full = textOf(attributes['url.full']);
   const parts = full == null ? undefined : splitUrl(full);

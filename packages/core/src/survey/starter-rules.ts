@@ -1,8 +1,8 @@
 import { printText } from '../language/value.js';
 import { NAME } from '../language/tree.js';
 import { INTERNAL, NO_COUNTRY } from '../reference/country-table.js';
-import type { BusyValue } from './busiest.js';
-import type { DistinctCount } from './distinct.js';
+import type { BusyValue } from './heavy-hitters.js';
+import type { DistinctCount } from './cardinality.js';
 import { UNKNOWN_METHOD } from './survey-plan.js';
 
 /** Three rules in trial to begin from, as fence text that can be judged at once. */

@@ -1,8 +1,15 @@
 /** What a survey reads of stored chunks, each distinct value once. */
 import { NO_GATE } from '../decide/gate.js';
-import { clientFeature, feature, featureOf, hostFeature, namedGateFeature, type Feature } from '../match/features.js';
-import { KeyNumbers, KeyTexts } from '../match/keys.js';
-import { Plan } from '../match/plan.js';
+import {
+  clientFeature,
+  feature,
+  featureOf,
+  hostFeature,
+  namedGateFeature,
+  type Feature,
+} from '../match/features/features.js';
+import { KeyFeature, KeyInterner } from '../match/features/keys.js';
+import { Plan } from '../match/rows/plan.js';
 import { formatAddress } from '../request/address.js';
 import type { Field } from '../request/field.js';
 
@@ -11,7 +18,7 @@ export const NO_METHOD = '(none)';
 export const UNKNOWN_METHOD = '(unknown)';
 
 export class SurveyPlan extends Plan {
-  readonly #texts = new KeyTexts();
+  readonly #texts = new KeyInterner();
   /** Slots; -1 where a request has none, or nobody knows. */
   readonly client = this.#slot(clientFeature(NO_GATE), (client) => (client ? formatAddress(client) : undefined));
   readonly host = this.#slot(hostFeature, (host) => host ?? undefined);
@@ -49,7 +56,7 @@ export class SurveyPlan extends Plan {
 
   #slot<T>(read: Feature<T>, textOf: (value: T) => string | undefined): number {
     const text = feature(`survey ${read.key}`, read.inputs, (reading) => textOf(read.read(reading)));
-    return this.slotFor(new KeyNumbers(text, this.#texts));
+    return this.slotFor(new KeyFeature(text, this.#texts));
   }
 
   textOf(number: number): string {
@@ -60,8 +67,8 @@ export class SurveyPlan extends Plan {
     return super.isFull || this.#texts.size > this.bounds.texts;
   }
 
-  override forget(): void {
-    super.forget();
-    this.#texts.forget();
+  override clear(): void {
+    super.clear();
+    this.#texts.clear();
   }
 }

@@ -3,14 +3,14 @@ import { describe, expect, it } from 'vitest';
 import { checkFences } from '../check/check-fences.js';
 import { parseCountryRows } from '../reference/country-rows.js';
 import { createCountryTable } from '../reference/country-table.js';
-import { Replay } from '../replay/replay.js';
+import { Replay } from '../test/replay.js';
 import { countWouldStop } from '../replay/summary.js';
 import type { Attributes, LogRecord } from '../request/record.js';
 import { wideRepeatingLog } from '../test/arbitrary-fences.js';
 import { chunkOf } from '../test/chunk-of.js';
-import { Bursts } from './bursts.js';
-import { Busiest } from './busiest.js';
-import { Distinct } from './distinct.js';
+import { PeakRates } from './peak-rates.js';
+import { HeavyHitters } from './heavy-hitters.js';
+import { CardinalityEstimator } from './cardinality.js';
 import { SurveyBuilder, type Survey } from './survey.js';
 
 const countries = createCountryTable(parseCountryRows('198.18.0.0/24,NO\n198.18.9.0/24,SC\n').ranges);
@@ -168,7 +168,7 @@ describe('a survey', () => {
 
 describe('figures that are bounded in memory', () => {
   it('keep the busiest values and say when a count may be too low', () => {
-    const busiest = new Busiest(10);
+    const busiest = new HeavyHitters(10);
     for (let index = 0; index < 5000; index += 1) {
       busiest.add(`rare-${index}`);
       if (index % 5 === 0) busiest.add('often');
@@ -180,7 +180,7 @@ describe('figures that are bounded in memory', () => {
   });
 
   it('estimate how many different values there are', () => {
-    const distinct = new Distinct(1024);
+    const distinct = new CardinalityEstimator(1024);
     for (let index = 0; index < 2000; index += 1) distinct.add(`v${index % 1500}`);
     expect(distinct.result()).toEqual({ count: 1500, isExact: true });
     for (let index = 0; index < 100_000; index += 1) distinct.add(`v${index}`);
@@ -189,7 +189,7 @@ describe('figures that are bounded in memory', () => {
   });
 
   it('find a burst in a log that is a little out of order, and say when it was too much so', () => {
-    const bursts = new Bursts();
+    const bursts = new PeakRates();
     for (const minute of [0, 1, 0, 3, 1, 0])
       for (let index = 0; index < 3; index += 1) bursts.add('a', minute * 60_000);
     expect(bursts.result()).toEqual({ bursts: [{ client: 'a', requests: 9, minuteUnixMs: 0 }], isExact: true });

@@ -3,11 +3,11 @@ import { formatAddress } from '../request/address.js';
 import { REJECT_REASONS, type LogRecord, type RejectedLine, type RejectReason } from '../request/record.js';
 import type { ChunkRows } from '../columns/chunk.js';
 import { SparseCounts } from '../columns/sparse-counts.js';
-import { ChunkSeat } from '../match/seat.js';
+import { ChunkReader } from '../match/rows/row-readers.js';
 import { normalizeRequest } from '../request/request.js';
-import { Bursts, type Burst } from './bursts.js';
-import { Busiest, type BusyValue } from './busiest.js';
-import { Distinct, type DistinctCount } from './distinct.js';
+import { PeakRates, type Burst } from './peak-rates.js';
+import { HeavyHitters, type BusyValue } from './heavy-hitters.js';
+import { CardinalityEstimator, type DistinctCount } from './cardinality.js';
 import { MAX_GATE_HOSTS, writeStarter, type Starter } from './starter-rules.js';
 import { NO_METHOD, SurveyPlan, UNKNOWN_METHOD } from './survey-plan.js';
 
@@ -51,20 +51,20 @@ const REFUSED = new Set([401, 403, 404, 429]);
 
 /** Gathers a survey in one pass over a log. */
 export class SurveyBuilder {
-  readonly #clients = { busiest: new Busiest(), distinct: new Distinct() };
-  readonly #hosts = { busiest: new Busiest(), distinct: new Distinct() };
-  readonly #paths = { busiest: new Busiest(), distinct: new Distinct() };
-  readonly #refusedPaths = new Busiest();
-  readonly #methods = new Busiest();
-  readonly #statuses = new Busiest();
-  readonly #countries = new Map<string, { requests: number; clients: Distinct }>();
-  readonly #bursts = new Bursts();
+  readonly #clients = { busiest: new HeavyHitters(), distinct: new CardinalityEstimator() };
+  readonly #hosts = { busiest: new HeavyHitters(), distinct: new CardinalityEstimator() };
+  readonly #paths = { busiest: new HeavyHitters(), distinct: new CardinalityEstimator() };
+  readonly #refusedPaths = new HeavyHitters();
+  readonly #methods = new HeavyHitters();
+  readonly #statuses = new HeavyHitters();
+  readonly #countries = new Map<string, { requests: number; clients: CardinalityEstimator }>();
+  readonly #bursts = new PeakRates();
   /** Requests that a gate for the hosts of the log does not cover, which starter rules therefore do not stop. */
   readonly #uncovered = {
-    clients: new Busiest(),
-    countries: new Busiest(),
-    paths: new Busiest(),
-    methods: new Busiest(),
+    clients: new HeavyHitters(),
+    countries: new HeavyHitters(),
+    paths: new HeavyHitters(),
+    methods: new HeavyHitters(),
     requests: 0,
   };
   readonly #rejected: Partial<Record<RejectReason, number>> = {};
@@ -125,7 +125,8 @@ export class SurveyBuilder {
     const country = this.countries?.findText(text);
     if (country === undefined) return;
     let counts = this.#countries.get(country);
-    if (!counts) this.#countries.set(country, (counts = { requests: 0, clients: new Distinct(COUNTRY_HASHES) }));
+    if (!counts)
+      this.#countries.set(country, (counts = { requests: 0, clients: new CardinalityEstimator(COUNTRY_HASHES) }));
     counts.requests += requests;
     counts.clients.add(text);
   }
@@ -141,34 +142,34 @@ export class SurveyBuilder {
     const plan = (this.#plan ??= new SurveyPlan());
     if (plan.isFull) {
       this.#addNumbered();
-      plan.forget();
+      plan.clear();
     }
-    const seat = new ChunkSeat(plan, rows);
+    const reader = new ChunkReader(plan, rows);
     const times = rows.timesUnixMs();
     const { clients, hosts, paths, refused, methods, statuses } = this.#numbered;
     const { uncoveredClients, uncoveredPaths, uncoveredMethods } = this.#numbered;
     for (let row = 0; row < rows.numRows; row += 1) {
-      seat.row = row;
-      const client = seat.numberOf(plan.client);
+      reader.row = row;
+      const client = reader.numberOf(plan.client);
       if (client >= 0) {
         clients.add(client);
         this.#bursts.add(plan.textOf(client), times[row]!);
       }
-      const host = seat.numberOf(plan.host);
+      const host = reader.numberOf(plan.host);
       if (host >= 0) hosts.add(host);
-      const path = seat.numberOf(plan.path);
-      const status = seat.numberOf(plan.status);
+      const path = reader.numberOf(plan.path);
+      const status = reader.numberOf(plan.status);
       if (path >= 0) paths.add(path);
       if (path >= 0 && REFUSED.has(status)) refused.add(path);
-      methods.add(seat.numberOf(plan.method));
+      methods.add(reader.numberOf(plan.method));
       if (status >= 0) statuses.add(status);
-      if (seat.numberOf(plan.uncovered) === 1) {
+      if (reader.numberOf(plan.uncovered) === 1) {
         this.#uncovered.requests += 1;
         if (client >= 0) uncoveredClients.add(client);
         if (path >= 0) uncoveredPaths.add(path);
-        uncoveredMethods.add(seat.numberOf(plan.method));
+        uncoveredMethods.add(reader.numberOf(plan.method));
       }
-      this.#numForwarded += seat.numberOf(plan.forwarded);
+      this.#numForwarded += reader.numberOf(plan.forwarded);
       this.#fromUnixMs = Math.min(this.#fromUnixMs, times[row]!);
       this.#toUnixMs = Math.max(this.#toUnixMs, times[row]!);
     }
@@ -288,7 +289,11 @@ export class SurveyBuilder {
   }
 }
 
-function addTo({ busiest, distinct }: { busiest: Busiest; distinct: Distinct }, value: string, requests: number): void {
+function addTo(
+  { busiest, distinct }: { busiest: HeavyHitters; distinct: CardinalityEstimator },
+  value: string,
+  requests: number,
+): void {
   busiest.add(value, requests);
   distinct.add(value);
 }

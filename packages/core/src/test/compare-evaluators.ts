@@ -3,11 +3,11 @@ import fc from 'fast-check';
 import { expect } from 'vitest';
 import { checkFences } from '../check/check-fences.js';
 import type { Ruling } from '../decide/decision.js';
-import { decide, PEOPLE, type Judge, type Observer } from '../decide/interpreter.js';
+import { decide, HELD_BEHAVIOURS, type EvaluationContext, type Observer } from '../decide/interpreter.js';
 import { State, type StoredState } from '../decide/state.js';
-import { Matcher } from '../match/matcher.js';
-import { Memory } from '../match/memory.js';
-import { Program } from '../match/program.js';
+import { Matcher } from '../match/run/matcher.js';
+import { CounterStore } from '../match/counters/counter-store.js';
+import { Program } from '../match/compile/program.js';
 import { createCategories } from '../reference/categories.js';
 import { parseCategoryFeed } from '../reference/category-lines.js';
 import { parseCountryRows } from '../reference/country-rows.js';
@@ -28,14 +28,18 @@ export const CATEGORIES = [
 ];
 
 /** Judges a log by rows of stored chunks, cut in two, the second half by a matcher that takes up what the first left. */
-function judgeChunks(judge: Judge, log: readonly LogRecord[], cut: number): { rulings: Ruling[]; memory: Memory } {
+function judgeChunks(
+  judge: EvaluationContext,
+  log: readonly LogRecord[],
+  cut: number,
+): { rulings: Ruling[]; memory: CounterStore } {
   const program = new Program(judge);
   const rulings: Ruling[] = [];
-  let memory = new Memory();
+  let memory = new CounterStore();
   for (const part of [log.slice(0, cut), log.slice(cut)]) {
     const rows = chunkOf(part);
     if (!rows) continue;
-    memory = new Memory(memory.store());
+    memory = new CounterStore(memory.store());
     const matcher = new Matcher(program, memory);
     const bench = matcher.open(rows);
     const told: Ruling[] = [];
@@ -64,7 +68,7 @@ const inOrder = ({ counters, holds }: StoredState, lastUnixMs: number) => ({
 /** So many that those of the request itself are spilled. */
 export const CROWD = Object.fromEntries(Array.from({ length: 62 }, (_, index) => [`x.${index}`, 'x']));
 
-export type Hear = (judge: Judge, ruling: Ruling) => Observer | undefined;
+export type Hear = (judge: EvaluationContext, ruling: Ruling) => Observer | undefined;
 
 /** Holds the matcher against the interpreter. @throws where they differ */
 export function compareEvaluators(
@@ -79,7 +83,7 @@ export function compareEvaluators(
         cut: fc.nat(14),
         hasTable: fc.boolean(),
         categories: fc.constantFrom(...CATEGORIES),
-        people: fc.constantFrom(undefined, undefined, ...PEOPLE),
+        people: fc.constantFrom(undefined, undefined, ...HELD_BEHAVIOURS),
         gate: fc.constantFrom(undefined, undefined, undefined, 'out', 'a'),
         isTimeUnknown: fc.boolean(),
         isSpilled: fc.boolean(),
@@ -87,7 +91,7 @@ export function compareEvaluators(
       (text, given, { cut, hasTable, categories, people, gate, isTimeUnknown, isSpilled }) => {
         const { rulebook, diagnostics } = checkFences([{ path: 'f.fence', text }], []);
         expect(diagnostics).toEqual([]);
-        const judge: Judge = {
+        const judge: EvaluationContext = {
           rulebook: rulebook!,
           ...(hasTable ? { countries: COUNTRIES } : {}),
           categories,
@@ -106,7 +110,7 @@ export function compareEvaluators(
         const state = new State();
         const expected = log.map((record) => interpret(record, state));
 
-        const memory = new Memory();
+        const memory = new CounterStore();
         const program = new Program(judge);
         const matcher = new Matcher(program, memory);
         expect(log.map((record) => matcher.judge(normalizeRequest(record)))).toEqual(expected);
@@ -119,7 +123,7 @@ export function compareEvaluators(
 
         if (isTimeUnknown) {
           const record = { ...log[0]!, isTimeUnknown };
-          const ruling = new Matcher(program, new Memory()).judge(normalizeRequest(record));
+          const ruling = new Matcher(program, new CounterStore()).judge(normalizeRequest(record));
           expect(ruling).toEqual(interpret(record, new State()));
         }
         const before = new State();

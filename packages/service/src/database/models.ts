@@ -8,7 +8,7 @@ import type {
   LogFormat,
   ReaderOptions,
   Outcome,
-  People,
+  HeldBehaviour,
   RejectReason,
   Ruling,
   StoredState,
@@ -298,7 +298,7 @@ export class ReplayModel extends Model {
   declare gate: string | null;
   /** Absent where the draft was judged. */
   declare revision: number | null;
-  declare people: People;
+  declare people: HeldBehaviour;
   /** Only requests from this time on, and before that, are judged; all where absent. */
   declare fromMs: number | null;
   declare toMs: number | null;

@@ -1,5 +1,5 @@
 import { deflateSync } from 'node:zlib';
-import { Memory, type StoredState } from '@jadefence/core';
+import { CounterStore, type StoredState } from '@jadefence/core';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { packMemory, unpackState } from './pack-state.js';
@@ -14,8 +14,8 @@ const state: StoredState = {
 
 describe('what requests left behind', () => {
   it('comes back as it was packed', () => {
-    expect(unpackState(packMemory(new Memory(state)))).toEqual(state);
-    expect(unpackState(packMemory(new Memory()))).toEqual({ counters: [], holds: [] });
+    expect(unpackState(packMemory(new CounterStore(state)))).toEqual(state);
+    expect(unpackState(packMemory(new CounterStore()))).toEqual({ counters: [], holds: [] });
   });
 
   it('comes back whatever its times and keys are', () => {
@@ -32,7 +32,7 @@ describe('what requests left behind', () => {
     });
     fc.assert(
       fc.property(states, (some) => {
-        expect(unpackState(packMemory(new Memory(some)))).toEqual(some);
+        expect(unpackState(packMemory(new CounterStore(some)))).toEqual(some);
       }),
       { numRuns: 50 },
     );
@@ -46,7 +46,7 @@ describe('what requests left behind', () => {
       ]),
       holds: [],
     };
-    expect(unpackState(packMemory(new Memory(many)))).toEqual(many);
+    expect(unpackState(packMemory(new CounterStore(many)))).toEqual(many);
   });
 
   it('is read as releases before wrote it, and not as later ones may', () => {

@@ -6,7 +6,7 @@
  * something is held is one more than that, or 0 for never. Releases before this wrote a `StoredState` in JSON.
  */
 import { deflateSync, inflateSync } from 'node:zlib';
-import { fromZigzag, LebBytes, LebReader, toZigzag, type Memory, type StoredState } from '@jadefence/core';
+import { fromZigzag, LebWriter, LebReader, toZigzag, type CounterStore, type StoredState } from '@jadefence/core';
 
 const VERSION = 1;
 const JSON_START = 0x7b;
@@ -18,13 +18,13 @@ const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 type Counter = StoredState['counters'][number];
 
 /** Written counter by counter, since there may be millions, which would be many times as large as objects. */
-export function packMemory(memory: Memory): Uint8Array {
+export function packMemory(memory: CounterStore): Uint8Array {
   const [counters, numCounters] = pack(memory.counters(), writeCounter);
   const [holds, numHolds] = pack(memory.holds(), writeHold);
   const counts = [numCounters, numHolds].map((count) => {
-    const writer = new LebBytes(0);
+    const writer = new LebWriter(0);
     writer.push(count);
-    return writer.taken();
+    return writer.finish();
   });
   return deflateSync(Buffer.concat([Buffer.of(VERSION), counts[0]!, counters, counts[1]!, holds]), { level: 1 });
 }
@@ -43,17 +43,17 @@ export function unpackState(packed: Uint8Array): StoredState {
   return { counters, holds };
 }
 
-function pack<T>(items: Iterable<T>, write: (writer: LebBytes, item: T) => void): [bytes: Uint8Array, count: number] {
-  const writer = new LebBytes(FIRST_BYTES);
+function pack<T>(items: Iterable<T>, write: (writer: LebWriter, item: T) => void): [bytes: Uint8Array, count: number] {
+  const writer = new LebWriter(FIRST_BYTES);
   let count = 0;
   for (const item of items) {
     write(writer, item);
     count += 1;
   }
-  return [writer.taken(), count];
+  return [writer.finish(), count];
 }
 
-function writeCounter(writer: LebBytes, [key, { heldUntilUnixMs, quietFromUnixMs, stampsUnixMs }]: Counter): void {
+function writeCounter(writer: LebWriter, [key, { heldUntilUnixMs, quietFromUnixMs, stampsUnixMs }]: Counter): void {
   writeText(writer, key);
   writer.push(heldUntilUnixMs === NEVER ? 0 : toZigzag(heldUntilUnixMs) + 1);
   writer.push(toZigzag(quietFromUnixMs));
@@ -74,12 +74,12 @@ function readCounter(reader: LebReader): Counter {
   return [key, { heldUntilUnixMs: held === 0 ? NEVER : fromZigzag(held - 1), quietFromUnixMs, stampsUnixMs }];
 }
 
-function writeHold(writer: LebBytes, [key, untilUnixMs]: readonly [string, number]): void {
+function writeHold(writer: LebWriter, [key, untilUnixMs]: readonly [string, number]): void {
   writeText(writer, key);
   writer.push(toZigzag(untilUnixMs));
 }
 
-function writeText(writer: LebBytes, text: string): void {
+function writeText(writer: LebWriter, text: string): void {
   const bytes = Buffer.from(text);
   writer.push(bytes.length);
   writer.pushBytes(bytes);

@@ -1,5 +1,12 @@
 /** What decisions rest on, as it is sent to threads and opened there. */
-import { checkFences, Dataset, type DatasetKind, type Judge, type People, type SourceFile } from '@jadefence/core';
+import {
+  checkFences,
+  Dataset,
+  type DatasetKind,
+  type EvaluationContext,
+  type HeldBehaviour,
+  type SourceFile,
+} from '@jadefence/core';
 import { openWorld, type SharedWorld, type World } from './shared-world.js';
 
 /** The entries of a list, in their stored form. */
@@ -19,7 +26,7 @@ export interface JudgeSource {
   readonly datasets: readonly SharedDataset[];
   readonly world: SharedWorld;
   readonly gate?: string;
-  readonly people?: People;
+  readonly people?: HeldBehaviour;
 }
 
 /**
@@ -31,7 +38,7 @@ export interface JudgeSource {
 export function prepareJudge(
   { fenceFile, namedFiles, datasets, world, gate, people }: Omit<JudgeSource, 'judgeKey'>,
   opened?: { readonly world: World; readonly datasets?: readonly Dataset[] },
-): Judge {
+): EvaluationContext {
   const all =
     opened?.datasets ?? datasets.map(({ name, kind, buffer, sha256 }) => new Dataset(name, kind, buffer, sha256));
   const { rulebook, diagnostics } = checkFences([fenceFile], namedFiles, {

@@ -1,5 +1,5 @@
 import { MessageChannel } from 'node:worker_threads';
-import { LogImporter } from '@jadefence/core/import';
+import { LogImporter } from '@jadefence/core/parse-logs';
 import { expect, it } from 'vitest';
 import { judgeChunks, type JudgeTask } from './replay-worker.js';
 

@@ -14,13 +14,13 @@ import {
   filterChunk,
   normalizeRequest,
   readCondition,
-  Memory,
+  CounterStore,
   Program,
   RulingTable,
   State,
   type Explanation,
   type Filter,
-  type Judge,
+  type EvaluationContext,
   type ChunkRows,
   type LogRecord,
   type Matches,
@@ -94,7 +94,7 @@ export interface FilterChunksTask extends FilterTask, ChunksSource {
 }
 
 interface Prepared {
-  readonly judge: Judge;
+  readonly judge: EvaluationContext;
   program?: Program;
   breakdown?: Breakdown;
   countries?: CountryCounter;
@@ -134,7 +134,7 @@ function preparedFor(source: JudgeSource): Prepared {
   return one;
 }
 
-function judgeFor(source: JudgeSource): Judge {
+function judgeFor(source: JudgeSource): EvaluationContext {
   return preparedFor(source).judge;
 }
 
@@ -163,7 +163,7 @@ function recall(source: JudgeSource, past: Past | undefined, maxLimitKeys: numbe
   const known = past && pasts.get(past.name);
   if (past) pasts.delete(past.name);
   if (known || past?.isKept) return known;
-  const memory = new Memory(past?.bytes && unpackState(past.bytes), maxLimitKeys);
+  const memory = new CounterStore(past?.bytes && unpackState(past.bytes), maxLimitKeys);
   return new ChunkReplay(programFor(source), memory, new RulingTable(), breakdownFor(source));
 }
 
@@ -254,7 +254,7 @@ export const explainRow = orForget(function explainRow({
   const last = parts.at(-1)!;
   const lastRows = rowsOf(last);
   const { sequence } = last;
-  const memory = new Memory(state && unpackState(state), maxLimitKeys);
+  const memory = new CounterStore(state && unpackState(state), maxLimitKeys);
   if (judge.rulebook.isStateful) {
     const replay = new ChunkReplay(programFor(source), memory);
     for (const part of parts.slice(0, -1)) judgeSpan(replay, rowsOf(part), part.sequence, span);

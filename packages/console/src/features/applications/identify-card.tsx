@@ -1,5 +1,5 @@
 import { useMutation } from '@tanstack/react-query';
-import type { Identified, MadeUpFlow } from '@jadefence/core';
+import type { Identified, SyntheticFlow } from '@jadefence/core';
 import { useState, type FormEvent } from 'react';
 import { service } from '../../api/client.js';
 import { Button } from '../../components/button.js';
@@ -14,7 +14,7 @@ const TRANSPORTS = [UNSAID, 'tcp', 'udp', 'icmp'];
 /** Says what some traffic is recognised as, and by which signature. */
 export function IdentifyCard() {
   const [transport, setTransport] = useState(UNSAID);
-  const identify = useMutation({ mutationFn: (flow: MadeUpFlow) => service.identifyApplications(flow) });
+  const identify = useMutation({ mutationFn: (flow: SyntheticFlow) => service.identifyApplications(flow) });
   const submit = (event: FormEvent<HTMLFormElement>): void => {
     event.preventDefault();
     const form = new FormData(event.currentTarget);
@@ -25,7 +25,7 @@ export function IdentifyCard() {
       url: said('url'),
       payload: said('payload'),
       ...(port === undefined ? {} : { port: Number(port) }),
-      ...(transport === UNSAID ? {} : { transport: transport as MadeUpFlow['transport'] }),
+      ...(transport === UNSAID ? {} : { transport: transport as SyntheticFlow['transport'] }),
     });
   };
   return (

@@ -1,5 +1,5 @@
 import { CountriesQuery, IdentifyInput, LookUpQuery } from '@jadefence/contract/server';
-import { identifyApplications, makeUpFlow, normalizeRequest } from '@jadefence/core';
+import { identifyApplications, buildSyntheticFlow, normalizeRequest } from '@jadefence/core';
 import { threadRoute, type Route } from '../../http/route.js';
 import type { Drafts } from '../draft/draft.js';
 import { listApplications } from './applications.js';
@@ -42,7 +42,7 @@ function applicationRoutes(worlds: Worlds, drafts: Drafts): Route[] {
       body: IdentifyInput,
       handle: async ({ body }) => {
         const rulebook = await drafts.rulebook();
-        const request = normalizeRequest(makeUpFlow(body, Date.now()));
+        const request = normalizeRequest(buildSyntheticFlow(body, Date.now()));
         return identifyApplications({ rulebook, ...(await worlds.loadCurrent()).world }, request);
       },
     }),

@@ -11,7 +11,7 @@ import {
   viewDecided,
   type ChunkRows,
   type Explanation,
-  type Judge,
+  type EvaluationContext,
   type LogRecord,
   type Outcome,
   type Ruling,
@@ -112,7 +112,7 @@ export class DecisionPages {
   /** The matching rows of each chunk. The latest few filters are kept, so that every page after the first is found at once. */
   async #filtered(
     replay: ReplayModel,
-    judge: Judge,
+    judge: EvaluationContext,
     where: string,
     chunks: readonly number[],
     rulings: readonly Ruling[],
@@ -219,7 +219,7 @@ export class DecisionPages {
   /** @param rows of one chunk */
   async readRows(
     replay: ReplayModel,
-    judge: Judge,
+    judge: EvaluationContext,
     chunkNumber: number,
     rulings: readonly Ruling[],
     rows: Uint32Array,
@@ -272,7 +272,13 @@ function placeOf(segments: readonly Segment[], chunk: number, row: number): { nu
 const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 
 /** @param rowInLog counts from 0 over the whole log */
-function presentRow(rowInLog: number, rows: ChunkRows, row: number, ruling: Ruling, judge: Judge): DecisionRow {
+function presentRow(
+  rowInLog: number,
+  rows: ChunkRows,
+  row: number,
+  ruling: Ruling,
+  judge: EvaluationContext,
+): DecisionRow {
   const record = rows.row(row) as LogRecord;
   const written = rows.writtenAt(row);
   const request = normalizeRequest(record);

@@ -1,4 +1,4 @@
-import { joinParts, printFences, redirectOf, type Dataset, type Judge, type Ruling } from '@jadefence/core';
+import { joinParts, printFences, redirectOf, type Dataset, type EvaluationContext, type Ruling } from '@jadefence/core';
 import type { Database } from '../../database/database.js';
 import type { ReplayModel } from '../../database/models.js';
 import { Recent } from '../../recent.js';
@@ -26,7 +26,7 @@ export interface PinnedSource extends JudgeSource {
 
 /** Prepares the judges of replays from their pinned snapshots and datasets, and keeps the latest few. */
 export class Judges implements JudgeSources {
-  readonly #kept = new Recent<{ readonly judge: Judge; readonly source: PinnedSource }>(MAX_KEPT);
+  readonly #kept = new Recent<{ readonly judge: EvaluationContext; readonly source: PinnedSource }>(MAX_KEPT);
 
   constructor(
     private readonly db: Database,
@@ -39,7 +39,7 @@ export class Judges implements JudgeSources {
   }
 
   /** @throws ProblemError when what was pinned is not here any more */
-  async judge(judged: JudgedBy): Promise<Judge> {
+  async judge(judged: JudgedBy): Promise<EvaluationContext> {
     return (await this.#prepared(judged)).judge;
   }
 
@@ -48,7 +48,7 @@ export class Judges implements JudgeSources {
     return rulings.map((ruling) => redirectOf(rulebook, ruling) ?? null);
   }
 
-  #prepared(judged: JudgedBy): Promise<{ judge: Judge; source: PinnedSource }> {
+  #prepared(judged: JudgedBy): Promise<{ judge: EvaluationContext; source: PinnedSource }> {
     const { snapshotId, worldHash, gate, people } = judged;
     const judgeKey = keyOf(judged);
     return this.#kept.get(judgeKey, async () => {

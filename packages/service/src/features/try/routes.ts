@@ -1,6 +1,6 @@
 import type { Tried } from '@jadefence/contract';
 import { TryRequestInput } from '@jadefence/contract/server';
-import { explainRequest, makeUpRecord, normalizeRequest, type MadeUpField } from '@jadefence/core';
+import { explainRequest, buildSyntheticRecord, normalizeRequest, type SyntheticField } from '@jadefence/core';
 import { ProblemError } from '../../http/problem.js';
 import { threadRoute, type Route } from '../../http/route.js';
 import type { Worlds } from '../reference/worlds.js';
@@ -15,7 +15,7 @@ export function tryRoutes(revisions: Revisions, worlds: Worlds): Route[] {
       body: TryRequestInput,
       handle: async ({ body }): Promise<Tried> => {
         const atUnixMs = body.at === undefined ? Date.now() : Date.parse(body.at);
-        const { record, problems } = makeUpRecord({ ...body, fields: fieldsOf(body), atUnixMs });
+        const { record, problems } = buildSyntheticRecord({ ...body, fields: fieldsOf(body), atUnixMs });
         if (!record) {
           throw new ProblemError('bad-request', problems.map(({ message }) => message).join(' '), {
             errors: problems.map(({ part, message }) => ({ place: part, message })),
@@ -37,7 +37,7 @@ export function tryRoutes(revisions: Revisions, worlds: Worlds): Route[] {
   ];
 }
 
-function fieldsOf({ headers = [], user, peer }: TryRequestInput): MadeUpField[] {
+function fieldsOf({ headers = [], user, peer }: TryRequestInput): SyntheticField[] {
   return [
     ...headers.map(({ name, value }) => ({ field: 'header', parameter: name.toLowerCase(), value })),
     ...(user === undefined ? [] : [{ field: 'user', value: user }]),

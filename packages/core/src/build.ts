@@ -1,6 +1,0 @@
-/** What a thread needs that builds chunks of lines that another reads. */
-export type { EncodedChunk } from './columns/chunk.js';
-export { ChunkBuilder } from './logs/chunk-builder.js';
-export { LayoutError } from './logs/layout.js';
-export type { ParsedLines } from './logs/log-parser.js';
-export type { PlainLines } from './logs/ncsa-fields.js';

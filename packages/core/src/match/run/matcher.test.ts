@@ -1,0 +1,91 @@
+import { describe, expect, it } from 'vitest';
+import { evaluateComparison, type Subject } from '../../decide/evaluate.js';
+import { FIELDS, kindOf, OPERATORS_OF, type FieldName } from '../../language/fields.js';
+import { OUTCOMES } from '../../language/outcomes.js';
+import type { Comparison, Condition } from '../../language/tree.js';
+import { negate, type Truth } from '../../request/field.js';
+import { compareEvaluators, type Hear } from '../../test/compare-evaluators.js';
+
+/** What the generator reaches, so that agreement means something. */
+class Coverage {
+  readonly #counts = new Map<string, number>();
+  numDecisions = 0;
+
+  readonly hear: Hear = (judge, ruling) => {
+    this.numDecisions += 1;
+    this.#see(ruling.outcome);
+    const first = judge.rulebook.gates.find(({ statement }) => statement.name === ruling.gate)?.fences[0]?.name;
+    if (ruling.rule !== undefined && (ruling.rule !== 'r0' || ruling.fence !== first))
+      this.#see('below the first rule');
+    const asked = (condition: Condition, subject: Subject): void => {
+      if (condition.kind === 'not') asked(condition.part, subject);
+      else if (condition.kind === 'and' || condition.kind === 'or')
+        condition.parts.forEach((part) => asked(part, subject));
+      else if (condition.kind === 'comparison')
+        this.#seeComparison(condition, evaluateComparison(condition, subject, judge.rulebook));
+    };
+    return {
+      rule: (fence, rule, verdict, subject) => {
+        asked(rule.condition, subject);
+        if (ruling.fence === fence.name && ruling.rule === rule.name && verdict === 'matched')
+          this.#see(`decided by ${rule.action.kind}`);
+        if (verdict === 'matched') this.#see(`matched ${rule.action.kind}`);
+      },
+    };
+  };
+
+  /** Without what turns it round. */
+  #seeComparison({ field, operator, isNegated }: Comparison, truth: Truth): void {
+    this.#see(`${kindOf(field)} ${operator}: ${isNegated ? negate(truth) : truth}`);
+  }
+
+  #see(what: string): void {
+    this.#counts.set(what, (this.#counts.get(what) ?? 0) + 1);
+  }
+
+  count(what: string): number {
+    return this.#counts.get(what) ?? 0;
+  }
+
+  share(what: string): number {
+    return this.count(what) / this.numDecisions;
+  }
+
+  print(): string {
+    const lines = [...this.#counts].sort().map(([what, count]) => `${String(count).padStart(8)}  ${what}`);
+    return [`${this.numDecisions} decisions`, ...lines].join('\n');
+  }
+}
+
+/** What never comes up, by nature or because the kind of value does not know it. */
+const NEVER = [
+  // Tags are known, and there is always some application and some category, if only that there is none.
+  /^tag .*: unknown$/,
+  /^application present: (false|unknown)$/,
+  /^category present: false$/,
+];
+
+/** More than 10,000 requests, always the same; `npm run soak` asks for more of them, others each time. */
+const SOAK_RUNS = process.env['JADE_SOAK_RUNS'];
+const RUNS = SOAK_RUNS ? { numRuns: Number(SOAK_RUNS) } : { numRuns: 1700, seed: 42 };
+
+describe('the matcher', () => {
+  it('decides as the interpreter does, request by request and from stored chunks', () => {
+    const coverage = new Coverage();
+    compareEvaluators(RUNS, coverage.hear);
+    process.stdout.write(`${coverage.print()}\n`);
+    expect(coverage.numDecisions).toBeGreaterThan(RUNS.numRuns * 5.9);
+    if (RUNS.numRuns < 1700) return;
+    expect(coverage.share('below the first rule')).toBeGreaterThan(0.2);
+    for (const outcome of OUTCOMES) expect(coverage.share(outcome), outcome).toBeGreaterThan(0.01);
+    for (const kind of new Set((Object.keys(FIELDS) as FieldName[]).map(kindOf)))
+      for (const operator of OPERATORS_OF[kind])
+        for (const truth of ['true', 'false', 'unknown']) {
+          const what = `${kind} ${operator}: ${truth}`;
+          if (!NEVER.some((never) => never.test(what))) expect.soft(coverage.count(what), what).toBeGreaterThan(0);
+        }
+    for (const action of ['allow', 'block', 'redirect', 'limit', 'warn', 'passphrase', 'challenge'])
+      expect(coverage.count(`decided by ${action}`), action).toBeGreaterThan(0);
+    for (const action of ['tag', 'observe']) expect(coverage.count(`matched ${action}`), action).toBeGreaterThan(0);
+  }, 7_200_000);
+});

@@ -1,0 +1,40 @@
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import { wideAttributes } from '../test/arbitrary-fences.js';
+import type { Attributes, AttributeValue } from './record.js';
+import { LazyRequest, normalizeRequest, type Request } from './request.js';
+
+const ASKED = [
+  'httpDefault',
+  'peer',
+  'client',
+  'host',
+  'path',
+  'method',
+  'serverName',
+  'isEncrypted',
+  'atGate',
+] as const satisfies readonly (keyof Request)[];
+
+describe('a request of which only what is asked is read', () => {
+  it('answers as one that is read as a whole, in whatever order it is asked, and again after its attributes changed', () => {
+    fc.assert(
+      fc.property(
+        fc.array(wideAttributes, { minLength: 1, maxLength: 4 }),
+        fc.shuffledSubarray([...ASKED]),
+        (all, order) => {
+          const attributes: Record<string, AttributeValue | null | undefined> = {};
+          const asked = new LazyRequest(attributes as Attributes);
+          for (const next of all) {
+            for (const name of Object.keys(attributes)) delete attributes[name];
+            Object.assign(attributes, next);
+            asked.forget();
+            const whole = normalizeRequest({ line: 0, atUnixMs: 0, attributes: next as Attributes });
+            for (const name of [...order, ...order]) expect([name, asked[name]]).toEqual([name, whole[name]]);
+          }
+        },
+      ),
+      { numRuns: 500 },
+    );
+  });
+});
