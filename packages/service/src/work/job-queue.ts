@@ -6,6 +6,8 @@ const POLLING_SECONDS = 0.5;
 const REPLAY_QUEUE = 'replay';
 const COMPARISON_QUEUE = 'comparison';
 const CHECK_QUEUE = 'dataset-check';
+/** One waiting job for a key: what is unfinished is added again at every start and would pile up otherwise. */
+const POLICY = { policy: 'short' } as const;
 
 /** What is done with each kind of job. */
 export interface JobRunner {
@@ -37,7 +39,7 @@ export class JobQueue {
   /** Starts taking jobs. A job whose process dies is taken up again by the next start of the service. */
   async start(runner: JobRunner): Promise<void> {
     await this.#boss.start();
-    await this.#boss.createQueue(REPLAY_QUEUE);
+    await this.#openQueue(REPLAY_QUEUE);
     await this.#boss.work<{ replayId: number }>(
       REPLAY_QUEUE,
       { pollingIntervalSeconds: POLLING_SECONDS },
@@ -48,7 +50,7 @@ export class JobQueue {
         }
       },
     );
-    await this.#boss.createQueue(COMPARISON_QUEUE);
+    await this.#openQueue(COMPARISON_QUEUE);
     await this.#boss.work<{ comparisonId: number }>(
       COMPARISON_QUEUE,
       { pollingIntervalSeconds: POLLING_SECONDS },
@@ -56,7 +58,7 @@ export class JobQueue {
         for (const { data } of jobs) await runner.comparison(data.comparisonId);
       },
     );
-    await this.#boss.createQueue(CHECK_QUEUE);
+    await this.#openQueue(CHECK_QUEUE);
     await this.#boss.work<{ datasetId: number; userId: number | null }>(
       CHECK_QUEUE,
       { pollingIntervalSeconds: POLLING_SECONDS },
@@ -66,19 +68,29 @@ export class JobQueue {
     );
   }
 
+  /** Queues of earlier versions are changed to the policy. */
+  async #openQueue(name: string): Promise<void> {
+    await this.#boss.createQueue(name, { name, ...POLICY });
+    await this.#boss.updateQueue(name, { name, ...POLICY });
+  }
+
   async addCheck(datasetId: number, userId: number | null): Promise<void> {
-    await this.#boss.send(CHECK_QUEUE, { datasetId, userId }, { retryLimit: 2, expireInHours: 23 });
+    await this.#boss.send(CHECK_QUEUE, { datasetId, userId }, jobOptions(datasetId));
   }
 
   async addReplay(replayId: number): Promise<void> {
-    await this.#boss.send(REPLAY_QUEUE, { replayId }, { retryLimit: 2, expireInHours: 23 });
+    await this.#boss.send(REPLAY_QUEUE, { replayId }, jobOptions(replayId));
   }
 
   async addComparison(comparisonId: number): Promise<void> {
-    await this.#boss.send(COMPARISON_QUEUE, { comparisonId }, { retryLimit: 2, expireInHours: 23 });
+    await this.#boss.send(COMPARISON_QUEUE, { comparisonId }, jobOptions(comparisonId));
   }
 
   async stop(): Promise<void> {
     await this.#boss.stop({ graceful: true, timeout: 5000 });
   }
+}
+
+function jobOptions(id: number): PgBoss.SendOptions {
+  return { retryLimit: 2, expireInHours: 23, singletonKey: String(id) };
 }
