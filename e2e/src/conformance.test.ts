@@ -7,9 +7,9 @@ import {
   LogReader,
   parseCategoryFeed,
   parseCountryRows,
-  Replay,
   toDecidedRecord,
 } from '@jadefence/core';
+import { SequentialReplay } from '@jadefence/core/test';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { readConformanceCases, type ConformanceCase } from './conformance-cases.js';
 import { jadefence } from './jadefence.js';
@@ -29,7 +29,7 @@ describe('the interpreter decides as the corpus says', () => {
       : undefined;
     const bytes = readFileSync(one.logFile);
     const reader = new LogReader(detectFormat(bytes, true).best!.format, { host: one.options.host });
-    const replay = new Replay({ rulebook: rulebook!, countries, categories, ...one.options });
+    const replay = new SequentialReplay({ rulebook: rulebook!, countries, categories, ...one.options });
     const records = [...reader.push(bytes), ...reader.end()].map((line) => {
       expect(line.kind).toBe('record');
       return (line as Extract<typeof line, { kind: 'record' }>).record;

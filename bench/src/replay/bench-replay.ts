@@ -2,11 +2,11 @@ import {
   ChunkReplay,
   COMMON_COLUMNS,
   Program,
-  Replay,
   type ChunkRows,
   type EvaluationContext,
   type LogRecord,
 } from '@jadefence/core';
+import { SequentialReplay } from '@jadefence/core/test';
 import { Random } from '@jadefence/demo';
 import { median, printTimes, timeRounds } from '../measure.js';
 import { Side } from '../side.js';
@@ -135,7 +135,7 @@ function printAgreement(
   const replay = new ChunkReplay(new Program(judge));
   const { codes } = replay.judge([chunk!]);
   const plain = createPlain(rules, createReferenceData(frozenScenery()));
-  const interpreter = new Replay(judge);
+  const interpreter = new SequentialReplay(judge);
   let differing = 0;
   drawn.forEach((request, index) => {
     const expected = rules[plain(request)]?.name;

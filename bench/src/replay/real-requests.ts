@@ -12,7 +12,7 @@ const WITH_IPV6 = 0.05;
 const WITH_FRESH = 0.1;
 const LONG = 0.02;
 const REJECTED = 0.001;
-const MOST_LONG = 1500;
+const MAX_LONG = 1500;
 
 const ODD_AGENTS = [
   'Stoat/4.1 "quoted"',
@@ -45,7 +45,7 @@ export function* generateRealLines(scenery: Scenery, seed: number, count: number
       agent: fresh ? `${agent} build/${number.toString(36)}` : agent,
       host: fresh && number % 4 === 0 ? `h${number.toString(36)}.fresh.example` : request.host,
       path: fresh ? `${request.path}/item-${number.toString(36)}` : request.path,
-      query: random.chance(LONG) ? `q=${'x'.repeat(random.below(MOST_LONG))}` : request.query,
+      query: random.chance(LONG) ? `q=${'x'.repeat(random.below(MAX_LONG))}` : request.query,
     };
   }
 }

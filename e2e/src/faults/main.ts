@@ -13,8 +13,8 @@ import { startService } from '../../../scripts/lib/service.mjs';
 import { logLine } from '../desk.js';
 import { Acknowledged } from './acknowledged.js';
 
-const MOST_BEFORE_MS = 2500;
-const MOST_AWAY_MS = 3000;
+const MAX_BEFORE_MS = 2500;
+const MAX_AWAY_MS = 3000;
 const BACK_WITHIN_MS = 60_000;
 const LOG_LINES = 30_000;
 const TABLES = ['198.18.0.0/16,NO\n198.19.0.0/16,SE\n', '198.18.0.0/16,SE\n198.19.0.0/16,NO\n'];
@@ -38,7 +38,7 @@ try {
   const faults = [...Array<string>(kills).fill('kill'), ...Array<string>(stops).fill('stop')];
   for (const [number, fault] of shuffled(faults).entries()) {
     const work = workUntilItBreaks(client(), number, acknowledged);
-    await sleep(random.below(MOST_BEFORE_MS));
+    await sleep(random.below(MAX_BEFORE_MS));
     if (fault === 'kill') {
       await service.kill();
       work.end();
@@ -46,7 +46,7 @@ try {
       service = await start();
     } else {
       const mode = random.chance(0.5) ? 'immediate' : 'fast';
-      await cluster.interrupt(mode, random.below(MOST_AWAY_MS));
+      await cluster.interrupt(mode, random.below(MAX_AWAY_MS));
       work.end();
       await work.done;
       await untilReady();

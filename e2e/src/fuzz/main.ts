@@ -10,8 +10,8 @@ import { startTestService, type TestService } from '../service.js';
 import { mutate } from './mutate.js';
 import { openReaders, type Reader } from './readers.js';
 
-const MOST_MS = 5000;
-const MOST_MEGABYTES = 1500;
+const MAX_MS = 5000;
+const MAX_MEGABYTES = 1500;
 /** Of all inputs; the others go to readers. */
 const TO_ROUTES = 0.2;
 const AT_ONCE = 8;
@@ -38,7 +38,7 @@ async function fuzzReaders(count: number): Promise<void> {
     await readOne(reader, bytes);
     const ms = performance.now() - startedMs;
     if (ms > slowest.ms) slowest = { ms, name: reader.name };
-    if (ms > MOST_MS) throw new Error(`${reader.name} took ${ms.toFixed(0)} ms for ${quote(bytes)}`);
+    if (ms > MAX_MS) throw new Error(`${reader.name} took ${ms.toFixed(0)} ms for ${quote(bytes)}`);
     if (number % PROGRESS_EVERY === 0)
       process.stdout.write(
         `  readers: ${number.toLocaleString('en')}, the slowest ${slowest.name} with ${slowest.ms.toFixed(0)} ms, ${megabytesOf(process.pid)} MB\n`,
@@ -99,7 +99,7 @@ async function sendOne(service: TestService, call: Call): Promise<{ status: numb
   const isRefused = answer.status === 503 && /"code":"busy"/.test(text);
   if (answer.status >= 500 && !isRefused)
     throw new Error(`${method} ${address} answered ${answer.status} ${text} for ${body && quote(body)}`);
-  if (ms > MOST_MS) throw new Error(`${method} ${address} took ${ms.toFixed(0)} ms for ${body && quote(body)}`);
+  if (ms > MAX_MS) throw new Error(`${method} ${address} took ${ms.toFixed(0)} ms for ${body && quote(body)}`);
   return { status: answer.status, ms };
 }
 
@@ -135,6 +135,6 @@ function megabytesOf(pid: number): number {
 
 function mustBeBounded(what: string, pid: number): void {
   const megabytes = megabytesOf(pid);
-  if (megabytes > MOST_MEGABYTES) throw new Error(`${what} came to ${megabytes} MB`);
+  if (megabytes > MAX_MEGABYTES) throw new Error(`${what} came to ${megabytes} MB`);
   process.stdout.write(`  ${what} came to ${megabytes} MB\n`);
 }

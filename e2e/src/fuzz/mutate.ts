@@ -3,15 +3,15 @@ import type { Random } from '@jadefence/demo';
 const ODD_BYTES = [0x00, 0x09, 0x0a, 0x0d, 0x20, 0x22, 0x27, 0x28, 0x2c, 0x5b, 0x5c, 0x7b, 0x7d, 0x80, 0xc3, 0xff];
 const TOKENS = ['"', '\\"', '\\x', '\\u0000', '%00', '%', '../', '[', '{', '(', 'not ', '::', '255.255.255.256', '0/0'];
 const NUMBERS = ['-1', '1e309', '99999999999999999999', '0x10', '00', '2147483648', 'NaN', '1.5'];
-const MOST_STEPS = 4;
-const MOST_REPEATS = 300;
-const MOST_BYTES = 64 * 1024;
+const MAX_STEPS = 4;
+const MAX_REPEATS = 300;
+const MAX_BYTES = 64 * 1024;
 
 /** @param others what pieces are taken from. @returns a sample that a few random steps have changed */
 export function mutate(random: Random, sample: Buffer, others: readonly Buffer[]): Buffer {
   let bytes = sample;
-  for (let step = 0; step <= random.below(MOST_STEPS); step += 1) bytes = change(random, bytes, others);
-  return bytes.subarray(0, MOST_BYTES);
+  for (let step = 0; step <= random.below(MAX_STEPS); step += 1) bytes = change(random, bytes, others);
+  return bytes.subarray(0, MAX_BYTES);
 }
 
 function change(random: Random, bytes: Buffer, others: readonly Buffer[]): Buffer {
@@ -31,7 +31,7 @@ function change(random: Random, bytes: Buffer, others: readonly Buffer[]): Buffe
     case 4:
       return bytes.subarray(0, at);
     case 5: {
-      const repeated = Array.from({ length: random.below(MOST_REPEATS) }, () => bytes.subarray(at, end));
+      const repeated = Array.from({ length: random.below(MAX_REPEATS) }, () => bytes.subarray(at, end));
       return insert(Buffer.concat(repeated));
     }
     case 6: {

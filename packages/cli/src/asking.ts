@@ -22,7 +22,7 @@ export async function confirm(question: string, isYes: boolean, { stdin, prompt 
  * break at its end.
  * @throws Failure when there is no answer
  */
-export async function askSecretly(question: string, streams: Streams): Promise<string> {
+export async function promptSecret(question: string, streams: Streams): Promise<string> {
   const { stdin, stderr } = streams;
   if (!stdin.isTTY) return (await readAll(streams)).replace(/\r?\n$/, '');
   const silent = new Writable({ write: (_piece, _encoding, done) => done() });

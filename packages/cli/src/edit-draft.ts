@@ -1,7 +1,7 @@
 import type { EditResult } from '@jadefence/contract';
 import type { Edit } from '@jadefence/core';
 import { EXIT, Failure } from './failure.js';
-import { readAll, say, writeJson, writeOne, type OneOutput, type Streams } from './output.js';
+import { readAll, say, writeJson, printRecord, type OneOutput, type Streams } from './output.js';
 import { describeDiagnostics, describeWarnings } from './render/diagnostics.js';
 import { renderChanges } from './render/changes.js';
 import { countOf } from './render/text.js';
@@ -21,7 +21,12 @@ export async function editDraft(edits: readonly Edit[], output: OneOutput, strea
       `${String(line).padStart(4)}  ${became.replace('-', ' ')}: ${text}${note ? ` (${note})` : ''}`,
   );
   const lines = [...entries, ...(result.changes.length > 0 ? [renderChanges(result.changes, streams)] : [])];
-  writeOne(streams, output, result, lines.length > 0 ? lines.join('\n') : 'Nothing changed: the draft is so already.');
+  printRecord(
+    streams,
+    output,
+    result,
+    lines.length > 0 ? lines.join('\n') : 'Nothing changed: the draft is so already.',
+  );
   for (const line of describeDiagnostics(result.diagnostics)) say(streams, line);
   if (result.diagnostics.length > 0) say(streams, 'The draft cannot judge until this is mended.');
   for (const line of describeWarnings(result.warnings)) say(streams, line);

@@ -1,7 +1,7 @@
 import { PassThrough } from 'node:stream';
 import { formatDiagnostic, parseFences } from '@jadefence/core';
 import { describe, expect, it } from 'vitest';
-import { LineWriter, writeOne, writeRows, type Output, type Streams } from './output.js';
+import { LineWriter, printRecord, writeRows, type Output, type Streams } from './output.js';
 import { showProgress } from './progress.js';
 import { describeDiagnostics } from './render/diagnostics.js';
 import { guard } from './render/terminal.js';
@@ -41,7 +41,7 @@ const LAYOUT = {
 it('shows control characters of data, and writes its own colours', () => {
   const { streams, out, err } = keepingStreams({ isTerminal: true });
   const hostile = '\u001b]0;title\u0007\u009b31m\r\u007f';
-  writeOne(streams, 'table', {}, coloursFor(streams).red(`${hostile}\u001b[31m`));
+  printRecord(streams, 'table', {}, coloursFor(streams).red(`${hostile}\u001b[31m`));
   expect(out()).toBe('\u001b[31m\\x1b]0;title\\x07\\x9b31m\\x0d\\x7f\\x1b[31m\u001b[39m\n');
   streams.stderr.write(`a\tb\n${hostile[0]}`);
   expect(err()).toBe('a\tb\n\\x1b');
@@ -86,8 +86,8 @@ describe('rows', () => {
 
 it('one answer is its text for people and itself for scripts', () => {
   const { streams, out } = keepingStreams();
-  writeOne(streams, 'table', { a: 1 }, 'It is done.');
-  writeOne(streams, 'json', { a: 1 }, 'It is done.');
+  printRecord(streams, 'table', { a: 1 }, 'It is done.');
+  printRecord(streams, 'json', { a: 1 }, 'It is done.');
   expect(out()).toBe('It is done.\n{\n  "a": 1\n}\n');
 });
 

@@ -16,7 +16,7 @@ function oneOf<O extends Output>(outputs: readonly O[], text: string): O {
 }
 
 /** `--output` of a command that answers rows. */
-export const ROWS_OUTPUT = [
+export const TABLE_FORMATS = [
   '--output <output>',
   'table, json, ndjson or csv',
   (text: string): Output => oneOf(OUTPUTS, text),
@@ -24,7 +24,7 @@ export const ROWS_OUTPUT = [
 ] as const;
 
 /** `--output` of a command that answers one thing. */
-export const ONE_OUTPUT = [
+export const RECORD_FORMATS = [
   '--output <output>',
   'table or json',
   (text: string): OneOutput => oneOf(['table', 'json'], text),
@@ -65,7 +65,7 @@ export function writeJson({ stdout }: Streams, value: unknown): void {
 }
 
 /** Answers one thing: its text for people, or the thing itself as JSON. */
-export function writeOne(streams: Streams, output: OneOutput, value: unknown, text: string): void {
+export function printRecord(streams: Streams, output: OneOutput, value: unknown, text: string): void {
   if (output === 'json') writeJson(streams, value);
   else streams.stdout.write(`${text}\n`);
 }

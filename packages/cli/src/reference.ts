@@ -7,7 +7,7 @@ import type { DatasetEffect, DatasetInfo, DatasetOwner, FreshnessInfo, ServiceCl
 import { decompress, packFiles, packFolder } from '@jadefence/files';
 import { confirm } from './asking.js';
 import { EXIT, Failure } from './failure.js';
-import { nameOfPath, say, writeOne, type OneOutput, type Streams } from './output.js';
+import { nameOfPath, say, printRecord, type OneOutput, type Streams } from './output.js';
 import { showProgress } from './progress.js';
 import { formatCount } from './render/text.js';
 
@@ -69,7 +69,7 @@ export async function tellDataset(
   const effect = dataset.effect ? ` ${describeEffect(dataset.effect)}` : '';
   const noun = NOUN_OF[dataset.kind];
   if (!dataset.isActive) {
-    writeOne(
+    printRecord(
       streams,
       output,
       dataset,
@@ -81,7 +81,7 @@ export async function tellDataset(
       `Use it nevertheless with: jadefence ${dataset.kind === 'list' ? 'dataset' : dataset.kind} use ${dataset.id} --yes`,
     );
   }
-  writeOne(
+  printRecord(
     streams,
     output,
     dataset,
@@ -112,7 +112,7 @@ export async function useDataset(
   const { waitsFor, name, kind } = await client.dataset(id);
   if (waitsFor !== null) await confirm(`${waitsFor} Use ${name} nevertheless?`, yes, streams);
   const dataset = await client.useDataset(id, yes || waitsFor !== null);
-  writeOne(streams, output, dataset, `The ${NOUN_OF[kind]} ${name} (dataset ${id}) is now the active one.`);
+  printRecord(streams, output, dataset, `The ${NOUN_OF[kind]} ${name} (dataset ${id}) is now the active one.`);
 }
 
 export function describeFreshness({ state, reason }: FreshnessInfo): string {

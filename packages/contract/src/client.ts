@@ -12,11 +12,11 @@ import type {
 import { ServiceError, type Problem } from './problems.js';
 import type {
   ApplicationInfo,
-  CategoryLookUp,
+  CategoryLookup,
   CategoryOverview,
   Correction,
   Countries,
-  CountryLookUp,
+  CountryLookup,
   DatasetInfo,
   DatasetOwner,
   PassphraseInfo,
@@ -24,7 +24,7 @@ import type {
   SourceInfo,
 } from './reference-types.js';
 import type {
-  Against,
+  ReplayPolicy,
   AuditCheck,
   AuditPage,
   CreatedToken,
@@ -39,26 +39,26 @@ import type {
   ImportPreview,
   ListInfo,
   MatchCount,
-  PublishInput,
+  PublishRequest,
   Revision,
   RevisionDiff,
   Role,
-  SignedIn,
+  Session,
   Survey,
-  Token,
-  TryInput,
+  AccessToken,
+  TryRequest,
 } from './types.js';
 import type {
   DecisionPage,
   Log,
-  ReadingQuery,
+  LogReadOptions,
   ChangePage,
   ComparisonInfo,
   ComparisonProgress,
   ComparisonResult,
   Replay,
-  StartComparison,
-  StartReplay,
+  ComparisonRequest,
+  ReplayRequest,
   ReplayProgress,
   ReplayResult,
 } from './replay-types.js';
@@ -101,15 +101,15 @@ export class ServiceClient {
   constructor(private readonly options: ClientOptions) {}
 
   health = (): Promise<Health> => this.#json('GET', '/health');
-  me = (): Promise<SignedIn> => this.#json('GET', '/me');
-  signIn = (name: string, password: string): Promise<SignedIn> => this.#json('POST', '/sign-in', { name, password });
+  me = (): Promise<Session> => this.#json('GET', '/me');
+  signIn = (name: string, password: string): Promise<Session> => this.#json('POST', '/sign-in', { name, password });
   signOut = (): Promise<void> => this.#json('POST', '/sign-out');
   createToken = (
     signIn: { name: string; password: string },
     token: { name: string; scope: Role },
   ): Promise<CreatedToken> =>
     this.#json('POST', '/tokens', { signInName: signIn.name, password: signIn.password, ...token });
-  tokens = (): Promise<Token[]> => this.#json('GET', '/tokens');
+  tokens = (): Promise<AccessToken[]> => this.#json('GET', '/tokens');
   createTokenFor = (token: { name: string; scope: Role; expiresInDays?: number }): Promise<CreatedToken> =>
     this.#json('POST', '/tokens/new', token);
   revokeToken = (id: number): Promise<void> => this.#json('DELETE', `/tokens/${id}`);
@@ -135,9 +135,9 @@ export class ServiceClient {
   revisions = (page?: ListPage): Promise<Revision[]> => this.#json('GET', `/revisions${queryText({ ...page })}`);
   revision = (number: number): Promise<Revision> => this.#json('GET', `/revisions/${number}`);
   revisionSources = (number: number): Promise<DraftSources> => this.#json('GET', `/revisions/${number}/sources`);
-  diffRevisions = (from: Against, to: Against): Promise<RevisionDiff> =>
+  diffRevisions = (from: ReplayPolicy, to: ReplayPolicy): Promise<RevisionDiff> =>
     this.#json('GET', `/revision-diff${queryText({ from, to })}`);
-  publish = (input: PublishInput, version: number): Promise<Revision> =>
+  publish = (input: PublishRequest, version: number): Promise<Revision> =>
     this.#json('POST', '/revisions', input, version);
   restore = (number: number, note?: string): Promise<Revision> =>
     this.#json('POST', `/revisions/${number}/restore`, note === undefined ? {} : { note });
@@ -149,7 +149,7 @@ export class ServiceClient {
   audit = (query: { offset: number; limit: number }): Promise<AuditPage> =>
     this.#json('GET', `/audit${queryText(query)}`);
   expectations = (): Promise<ExpectationResult[]> => this.#json('GET', '/draft/expectations');
-  tryRequest = (input: TryInput): Promise<Tried> => this.#json('POST', '/try', input);
+  tryRequest = (input: TryRequest): Promise<Tried> => this.#json('POST', '/try', input);
   datasets = (kind?: DatasetOwner, page?: ListPage): Promise<DatasetInfo[]> =>
     this.#json('GET', `/datasets${queryText({ kind, ...page })}`);
   dataset = (id: number): Promise<DatasetInfo> => this.#json('GET', `/datasets/${id}`);
@@ -186,10 +186,10 @@ export class ServiceClient {
   removeCorrection = (kind: Correction['kind'], key: string): Promise<void> =>
     this.#json('POST', `/corrections/${kind}/remove`, { key });
   countries = (log?: number): Promise<Countries> => this.#json('GET', `/countries${queryText({ log })}`);
-  lookUpCountry = (value: string): Promise<CountryLookUp> =>
+  lookUpCountry = (value: string): Promise<CountryLookup> =>
     this.#json('GET', `/countries/look-up${queryText({ value })}`);
   categories = (): Promise<CategoryOverview> => this.#json('GET', '/categories');
-  lookUpCategory = (value: string): Promise<CategoryLookUp> =>
+  lookUpCategory = (value: string): Promise<CategoryLookup> =>
     this.#json('GET', `/categories/look-up${queryText({ value })}`);
   orderFeeds = (names: readonly string[]): Promise<CategoryOverview> => this.#json('PUT', '/category-feeds', { names });
   removeFeed = (name: string): Promise<void> => this.#json('DELETE', `/category-feeds${queryText({ name })}`);
@@ -202,20 +202,20 @@ export class ServiceClient {
   removePassphrase = (name: string): Promise<void> => this.#json('DELETE', `/passphrases/${encodeURIComponent(name)}`);
   logs = (page?: ListPage): Promise<Log[]> => this.#json('GET', `/logs${queryText({ ...page })}`);
   log = (id: number): Promise<Log> => this.#json('GET', `/logs/${id}`);
-  importLog = (query: { name: string } & ReadingQuery, body: UploadBody): Promise<Log> =>
+  importLog = (query: { name: string } & LogReadOptions, body: UploadBody): Promise<Log> =>
     this.#upload('POST', '/logs', { ...query }, body);
   /** @param files parts with the names of files, which are put together to one log */
-  importLogFiles = (query: { name: string } & ReadingQuery, files: FormData): Promise<Log> =>
+  importLogFiles = (query: { name: string } & LogReadOptions, files: FormData): Promise<Log> =>
     this.#receive(this.#send('POST', `/logs${queryText({ ...query })}`, { body: files }));
   survey = (id: number): Promise<Survey> => this.#json('GET', `/logs/${id}/survey`);
   deleteLog = (id: number, isForced: boolean): Promise<void> =>
     this.#json('DELETE', `/logs/${id}${queryText({ force: isForced ? 'true' : undefined })}`);
   replays = (page?: ListPage): Promise<Replay[]> => this.#json('GET', `/replays${queryText({ ...page })}`);
-  startReplay = (input: StartReplay): Promise<Replay> => this.#json('POST', '/replays', input);
+  startReplay = (input: ReplayRequest): Promise<Replay> => this.#json('POST', '/replays', input);
   cancelReplay = (id: number): Promise<Replay> => this.#json('POST', `/replays/${id}/cancel`, {});
   comparisons = (page?: ListPage): Promise<ComparisonInfo[]> =>
     this.#json('GET', `/comparisons${queryText({ ...page })}`);
-  startComparison = (input: StartComparison): Promise<ComparisonInfo> => this.#json('POST', '/comparisons', input);
+  startComparison = (input: ComparisonRequest): Promise<ComparisonInfo> => this.#json('POST', '/comparisons', input);
   comparison = (id: number): Promise<ComparisonInfo> => this.#json('GET', `/comparisons/${id}`);
   comparisonResult = (id: number): Promise<ComparisonResult> => this.#json('GET', `/comparisons/${id}/result`);
   changes = (id: number, query: { offset: number; limit: number; group?: number | undefined }): Promise<ChangePage> =>

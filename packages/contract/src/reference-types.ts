@@ -106,14 +106,14 @@ export interface Countries {
 }
 
 /** What is known of an address, or of each address of a name. */
-export interface CountryLookUp {
+export interface CountryLookup {
   readonly asked: string;
   /** The errors of the draft, where it has some: which lists and rules see the addresses is then not known. */
   readonly cannotTell?: readonly string[];
-  readonly addresses: readonly AddressLookUp[];
+  readonly addresses: readonly AddressLookup[];
 }
 
-export interface AddressLookUp {
+export interface AddressLookup {
   readonly address: string;
   readonly country: string;
   readonly countryName: string;
@@ -146,7 +146,7 @@ export interface CategoryOverview {
 }
 
 /** What each source says of a domain or URL, the first of them deciding. */
-export interface CategoryLookUp {
+export interface CategoryLookup {
   readonly asked: string;
   readonly host: string;
   readonly path: string | null;

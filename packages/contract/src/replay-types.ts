@@ -13,10 +13,10 @@ import type {
   Side,
   Summary,
 } from '@jadefence/core';
-import type { FenceSources, Against } from './types.js';
+import type { FenceSources, ReplayPolicy } from './types.js';
 
 /** How a log is to be read, as an upload says it. */
-export interface ReadingQuery {
+export interface LogReadOptions {
   readonly format?: string;
   readonly host?: string;
   readonly pattern?: string;
@@ -55,7 +55,7 @@ export type ReplayState = (typeof REPLAY_STATES)[number];
 export interface ReplayProgress {
   readonly state: ReplayState;
   /** What it came to so far; null before the first requests are judged. */
-  readonly soFar: SoFar | null;
+  readonly soFar: PartialResult | null;
   readonly requestsDone: number;
   readonly requests: number;
   /** Why it failed. */
@@ -87,7 +87,7 @@ export interface Replay extends ReplayProgress {
 }
 
 /** What a replay came to so far. */
-export interface SoFar {
+export interface PartialResult {
   readonly outcomes: Partial<Record<Outcome, number>>;
   /** By `fence/rule`, those that matched. */
   readonly rules: Readonly<Record<string, { readonly hits: number; readonly decided: number }>>;
@@ -120,17 +120,17 @@ interface ReplayOptions {
   readonly toUnixMs?: number;
 }
 
-export interface StartReplay extends ReplayOptions {
+export interface ReplayRequest extends ReplayOptions {
   /** What is published unless said, or the draft where nothing is. */
-  readonly against?: Against;
+  readonly against?: ReplayPolicy;
   /** Fences to judge by instead, and what their folder is called. */
   readonly fences?: FenceSources;
   readonly folder?: string;
 }
 
-export interface StartComparison extends ReplayOptions {
-  readonly before: Against;
-  readonly after: Against;
+export interface ComparisonRequest extends ReplayOptions {
+  readonly before: ReplayPolicy;
+  readonly after: ReplayPolicy;
 }
 
 export interface ComparisonResult extends ComparisonInfo {

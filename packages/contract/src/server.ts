@@ -34,7 +34,7 @@ import {
 } from 'class-validator';
 import { DecimalNumber, IsAgainst, IsId, IsInstant, IsListOf, IsOffset, IsOne, Optional } from './decorators.js';
 import { DATASET_OWNERS, type DatasetOwner } from './reference-types.js';
-import { ROLES, type Against, type Role } from './types.js';
+import { ROLES, type ReplayPolicy, type Role } from './types.js';
 
 const MAX_FILE_CHARACTERS = 20_000_000;
 const MAX_FILES = 2000;
@@ -80,7 +80,7 @@ function IsAllowedFor(kinds: readonly string[]): PropertyDecorator {
   });
 }
 
-export class SignInInput {
+export class CreateSessionInput {
   @IsString() @Length(1, 100) name!: string;
   @IsString() @Length(1, 1000) password!: string;
 }
@@ -144,14 +144,14 @@ export class EditsInput {
   @IsListOf(() => EditInput, { min: 1, max: MAX_EDITS }) edits!: EditInput[];
 }
 
-export class OnlyPartInput {
+export class PartSelectorInput {
   @IsIn(STATEMENTS) part!: StatementKind;
   @IsString() @Length(1, 2000) name!: string;
 }
 
 export class PublishRevisionInput {
   @IsString() @Length(1, 2000) note!: string;
-  @Optional() @IsListOf(() => OnlyPartInput, { min: 1, max: MAX_FILES }) only?: OnlyPartInput[];
+  @Optional() @IsListOf(() => PartSelectorInput, { min: 1, max: MAX_FILES }) only?: PartSelectorInput[];
   @Optional() @IsBoolean() isForced?: boolean;
 }
 
@@ -160,15 +160,15 @@ export class RestoreInput {
 }
 
 export class DiffQuery {
-  @IsAgainst() from!: Against;
-  @IsAgainst() to!: Against;
+  @IsAgainst() from!: ReplayPolicy;
+  @IsAgainst() to!: ReplayPolicy;
 }
 
 export class NameParams {
   @Matches(NAME, { message: '$property must be a name' }) name!: string;
 }
 
-export class LookUpQuery {
+export class LookupQuery {
   @IsString() @Length(1, 4000) value!: string;
 }
 
@@ -192,7 +192,7 @@ export class TryRequestInput {
   @IsString() @Length(1, 8000) url!: string;
   @Optional() @IsString() @Length(1, 40) method?: string;
   @Optional() @IsISO8601({ strict: true }) at?: string;
-  @Optional() @IsAgainst() against?: Against;
+  @Optional() @IsAgainst() against?: ReplayPolicy;
   @Optional() @IsListOf(() => HeaderInput, { max: 100 }) headers?: HeaderInput[];
   @Optional() @IsString() @Length(1, 200) user?: string;
   @Optional() @IsString() @Length(1, 100) peer?: string;
@@ -317,7 +317,7 @@ export class PassphraseInput {
 export class StartReplayInput {
   @IsId() logId!: number;
   @Optional() @Matches(NAME, { message: '$property must be the name of a gate' }) gate?: string;
-  @Optional() @IsAgainst() against?: Against;
+  @Optional() @IsAgainst() against?: ReplayPolicy;
   @Optional() @IsIn(HELD_BEHAVIOURS) people?: HeldBehaviour;
   @Optional() @IsInstant() fromUnixMs?: number;
   @Optional() @IsInstant() toUnixMs?: number;
@@ -328,8 +328,8 @@ export class StartReplayInput {
 
 export class StartComparisonInput {
   @IsId() logId!: number;
-  @IsAgainst() before!: Against;
-  @IsAgainst() after!: Against;
+  @IsAgainst() before!: ReplayPolicy;
+  @IsAgainst() after!: ReplayPolicy;
   @Optional() @Matches(NAME, { message: '$property must be the name of a gate' }) gate?: string;
   @Optional() @IsIn(HELD_BEHAVIOURS) people?: HeldBehaviour;
   @Optional() @IsInstant() fromUnixMs?: number;

@@ -26,7 +26,7 @@ export interface Health {
   readonly version: string;
 }
 
-export interface SignedIn {
+export interface Session {
   readonly name: string;
   readonly role: Role;
 }
@@ -64,7 +64,7 @@ export interface ImportPreview {
   readonly warnings: readonly Diagnostic[];
 }
 
-export interface Token {
+export interface AccessToken {
   readonly id: number;
   readonly user: string;
   readonly name: string;
@@ -76,14 +76,14 @@ export interface Token {
 }
 
 /** A request that somebody makes up. */
-export interface TryInput {
+export interface TryRequest {
   readonly client: string;
   readonly url: string;
   readonly method?: string;
   /** RFC 3339; now unless said. */
   readonly at?: string;
   /** The draft or a revision; the published revision unless said, or the draft where none is published. */
-  readonly against?: Against;
+  readonly against?: ReplayPolicy;
   /** Several of these can be said. */
   readonly headers?: readonly { readonly name: string; readonly value: string }[];
   readonly user?: string;
@@ -91,7 +91,7 @@ export interface TryInput {
 }
 
 /** What is judged by: the draft, or a revision by its number. */
-export type Against = 'draft' | number;
+export type ReplayPolicy = 'draft' | number;
 
 export interface DraftRule {
   readonly name: string;
@@ -193,21 +193,21 @@ export interface Revision {
 }
 
 /** A statement that is published alone: `fence house`. */
-export interface OnlyPart {
+export interface PartSelector {
   readonly part: StatementKind;
   readonly name: string;
 }
 
-export interface PublishInput {
+export interface PublishRequest {
   readonly note: string;
-  readonly only?: readonly OnlyPart[];
+  readonly only?: readonly PartSelector[];
   /** Publishes although expectations are not met; the audit trail keeps it. */
   readonly isForced?: boolean;
 }
 
 export interface RevisionDiff {
-  readonly from: Against;
-  readonly to: Against;
+  readonly from: ReplayPolicy;
+  readonly to: ReplayPolicy;
   readonly changes: readonly DescribedChange[];
   /** The same in the unified format. */
   readonly text: string;

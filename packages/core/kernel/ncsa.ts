@@ -67,7 +67,7 @@ const SECONDS_AT: usize = 18;
 /** More digits than a number has that is written as JSON writes it, whatever its value. */
 const MAX_DIGITS: usize = 15;
 /** No line that is taken is shorter. */
-const LEAST_BYTES: usize = 48;
+const MIN_BYTES: usize = 48;
 const CELL_BYTES: usize = CELL_WORDS * 4;
 const HOST_CELL: usize = <usize>HOST * CELL_BYTES;
 const ROW_BYTES: usize = <usize>NUM_FIELDS * CELL_BYTES;
@@ -117,7 +117,7 @@ export function openPiece(numBytes: usize): usize {
     source = allocate(needed);
   }
   memory.fill(source + numBytes, 0, PADDING_BYTES);
-  const needsRows = numBytes / LEAST_BYTES + 1;
+  const needsRows = numBytes / MIN_BYTES + 1;
   if (needsRows > rowsRoom) {
     if (rowsRoom !== 0) {
       release(numbers, rowsRoom * 8);

@@ -48,7 +48,7 @@ export {
   DIAGNOSTIC_CODES,
   type Diagnostic,
   type DiagnosticCode,
-  type Place,
+  type SourceLocation,
 } from './language/diagnostic.js';
 export { LIST_KINDS, type ListKind } from './language/fields.js';
 export { parseFences } from './language/parser.js';
@@ -75,7 +75,13 @@ export {
   type StatementKind,
   type WeeklyHours,
 } from './language/tree.js';
-export { checkFences, namedFilesOf, type CheckedFences, type Outside, type SourceFile } from './check/check-fences.js';
+export {
+  checkFences,
+  namedFilesOf,
+  type CheckedFences,
+  type ExternalNames,
+  type SourceFile,
+} from './check/check-fences.js';
 export { type ResolvedList } from './check/members.js';
 export { type CheckedGate, type Rulebook } from './check/rulebook.js';
 export { OUTCOMES, type Outcome } from './language/outcomes.js';
@@ -91,9 +97,9 @@ export {
   type RuleStep,
   type Shown,
 } from './explain/explain.js';
-export { describeAsked, describeSeen } from './explain/describe-target.js';
+export { describeTarget, describeSeen } from './explain/describe-target.js';
 export { renderExplanation } from './explain/render-text.js';
-export { seeAddress, type AddressSight } from './explain/address-uses.js';
+export { findAddressUses, type AddressUses } from './explain/address-uses.js';
 export { identifyApplications, type Identified } from './explain/identify.js';
 export { CountryCounter } from './replay/country-counter.js';
 export { siteOf } from './decide/view.js';
@@ -103,21 +109,27 @@ export { printCondition } from './language/condition-text.js';
 export { printStatement } from './language/printer.js';
 export { ChunkRows, COMMON_COLUMNS, TIME_COLUMN, type Row } from './columns/chunk.js';
 export { SegmentDictionaries } from './columns/segment-dictionaries.js';
-export { lineOf } from './logs/line-encoding.js';
+export { restoreLine } from './logs/line-encoding.js';
 export { mergeByTime } from './logs/merge.js';
 export { DamagedColumnError } from './columns/column.js';
 export { crc32 } from './binary/checksum.js';
 export { fromZigzag, LebWriter, LebReader, toZigzag } from './binary/leb.js';
 export { detectFormat, type Detection, type FormatFit } from './logs/detect.js';
 export { LOG_FORMATS, LogReader, MAPPED_FORMATS, type LogFormat, type ReadLine } from './logs/reader.js';
-export { ChunkBuilder, LayoutError, type EncodedChunk, type ParsedLines } from './build-chunks.js';
+export { ChunkBuilder, LogOptionsError, type EncodedChunk, type ParsedLines } from './build-chunks.js';
 export { LogImporter, LogParser } from './parse-logs.js';
 export { ncsaShapeOf } from './logs/ncsa-fields.js';
 export { type Mapping, type ReaderOptions } from './logs/reader-options.js';
 export { parseMapping } from './logs/naming.js';
 export { toDecidedRecord, type DecidedRecord } from './replay/decided-record.js';
-export { Replay } from './test/replay.js';
-export { ChunkReplay, isInSpan, judgeSpan, NOT_JUDGED, type RowSequence, type Span } from './replay/replay-chunk.js';
+export {
+  ChunkReplay,
+  isInSpan,
+  judgeSpan,
+  NOT_JUDGED,
+  type RowSequence,
+  type TimeSpan,
+} from './replay/replay-chunk.js';
 export { Breakdown } from './replay/breakdown.js';
 export {
   DecisionComparison,

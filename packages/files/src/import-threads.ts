@@ -1,7 +1,7 @@
 /** Bytes of a log to chunks of columns, in threads of their own. */
 import { MessageChannel, Worker } from 'node:worker_threads';
 import {
-  LayoutError,
+  LogOptionsError,
   ncsaShapeOf,
   type EncodedChunk,
   type LogFormat,
@@ -36,12 +36,12 @@ export interface LogFile {
 const PIECE_BYTES = 262_144;
 const PIECES_AHEAD = 32;
 /** Of each of many files. */
-const LEAST_AHEAD = 2;
+const MIN_AHEAD = 2;
 /** A buffer has room for the lines of its piece, too, which mostly take less than the piece. */
 const BUFFER_BYTES = 2 * PIECE_BYTES;
 
 /** Threads that are sent pieces, and answer once to each. */
-class Exchange {
+class WorkerChannel {
   readonly #waiting: { resolve: (answer: ImportAnswer) => void; reject: (error: unknown) => void }[] = [];
   readonly #answers: Promise<ImportAnswer>[] = [];
 
@@ -84,7 +84,7 @@ export async function* importInThreads(
   numThreads: 1 | 2,
 ): AsyncGenerator<Imported> {
   const buffers: ArrayBuffer[] = [];
-  const exchange = new Exchange(startWorkers(task, numThreads));
+  const exchange = new WorkerChannel(startWorkers(task, numThreads));
   const next = async (): Promise<Imported> => {
     const { buffer, ...answer } = await exchange.next();
     if (buffer?.byteLength === BUFFER_BYTES) buffers.push(buffer);
@@ -107,7 +107,7 @@ export async function* importInThreads(
  * @throws LayoutError where what is said about the log does not fit a file
  */
 export async function* importMerged(task: ImportTask, files: readonly LogFile[]): AsyncGenerator<Imported> {
-  const exchange = new Exchange([startWorker({ step: 'merge', task, names: files.map(({ name }) => name) })]);
+  const exchange = new WorkerChannel([startWorker({ step: 'merge', task, names: files.map(({ name }) => name) })]);
   const reading = files.map(({ pieces }) => inBuffers(pieces, []));
   const hasEnded = files.map(() => false);
   const sendNext = async (file: number): Promise<void> => {
@@ -117,7 +117,7 @@ export async function* importMerged(task: ImportTask, files: readonly LogFile[])
     exchange.send({ ...(next.done ? { isCut: files[file]!.isCut?.() ?? false } : next.value), file });
   };
   try {
-    const numAhead = Math.max(LEAST_AHEAD, Math.floor(PIECES_AHEAD / files.length));
+    const numAhead = Math.max(MIN_AHEAD, Math.floor(PIECES_AHEAD / files.length));
     for (const file of files.keys()) for (let nth = 0; nth < numAhead; nth += 1) await sendNext(file);
     while (exchange.numAhead > 0) {
       const { file, ...answer } = await exchange.next();
@@ -166,6 +166,6 @@ function startWorker(role: ImportRole): Worker {
 }
 
 function importedOf(answer: ImportAnswer): Imported {
-  if ('failure' in answer) throw new LayoutError(answer.failure.message, answer.failure.hint);
+  if ('failure' in answer) throw new LogOptionsError(answer.failure.message, answer.failure.hint);
   return answer;
 }

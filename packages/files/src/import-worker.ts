@@ -1,6 +1,6 @@
 /** Runs in a worker thread: imports the pieces that it is sent, or does one of the two steps of it. */
 import { parentPort, workerData, type MessagePort } from 'node:worker_threads';
-import { ChunkBuilder, LayoutError, type EncodedChunk, type ParsedLines } from '@jadefence/core/build-chunks';
+import { ChunkBuilder, LogOptionsError, type EncodedChunk, type ParsedLines } from '@jadefence/core/build-chunks';
 import type { LogImporter, LogParser } from '@jadefence/core/parse-logs';
 import type { RejectedLine } from '@jadefence/core';
 import type { Imported, ImportTask } from './import-threads.js';
@@ -44,7 +44,7 @@ function orFailure<T>(work: () => T): T | ImportFailure {
   try {
     return work();
   } catch (error) {
-    if (!(error instanceof LayoutError)) throw error;
+    if (!(error instanceof LogOptionsError)) throw error;
     return { failure: { message: error.message, ...(error.hint === undefined ? {} : { hint: error.hint }) } };
   }
 }

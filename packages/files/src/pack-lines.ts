@@ -1,10 +1,10 @@
-import type { PlainLines } from '@jadefence/core/build-chunks';
+import type { ParsedRows } from '@jadefence/core/build-chunks';
 
 /**
  * Lines in one buffer, to be handed to another thread; they lie in the memory of a parser, which uses it again.
  * @param buffer used where it has room
  */
-export function packLines(lines: PlainLines, buffer?: ArrayBuffer): PlainLines & { source: Uint8Array<ArrayBuffer> } {
+export function packLines(lines: ParsedRows, buffer?: ArrayBuffer): ParsedRows & { source: Uint8Array<ArrayBuffer> } {
   const { numbers, timesUnixMs, cells, shapes, refererKinds, source } = lines;
   const arrays = [numbers, timesUnixMs, cells, shapes, refererKinds, source];
   const numBytes = arrays.reduce((sum, { byteLength }) => sum + byteLength, 0);

@@ -45,7 +45,7 @@ describe('every route', () => {
     const open: string[] = [];
     for (const route of service.routes) {
       const { status, type, body } = await call(route);
-      if (route.needs === 'nobody') open.push(route.path);
+      if (route.access === 'public') open.push(route.path);
       else
         expect([route.path, status, type, body.code]).toEqual([
           route.path,
@@ -58,7 +58,7 @@ describe('every route', () => {
   });
 
   it('that changes something refuses who may only look', async () => {
-    const changing = service.routes.filter((route) => route.needs === 'editor' || route.needs === 'administrator');
+    const changing = service.routes.filter((route) => route.access === 'editor' || route.access === 'administrator');
     expect(changing.length).toBeGreaterThan(3);
     for (const route of changing)
       expect([route.path, (await call(route, tokens.viewer)).status]).toEqual([route.path, 403]);

@@ -22,18 +22,18 @@ import { HealthCheck } from './features/health/routes.js';
 import { LogImports } from './features/logs/log-import.js';
 import { logRoutes } from './features/logs/routes.js';
 import { ComparisonRuns } from './features/comparisons/comparison-runs.js';
-import { KeptSources } from './features/replays/judges.js';
+import { CachedInputs } from './features/replays/judges.js';
 import { ReplayRuns } from './features/replays/replay-run.js';
 import { CategoryFeeds } from './features/reference/categories.js';
 import { Corrections } from './features/reference/corrections.js';
 import type { Datasets } from './features/reference/datasets.js';
-import { Effects } from './features/reference/effects.js';
+import { ImpactAnalysis } from './features/reference/effects.js';
 import { ReferenceImports } from './features/reference/imports.js';
 import { Removals } from './features/reference/removals.js';
 import { referenceRoutes } from './features/reference/routes.js';
 import type { FetchLimits } from './features/reference/fetch.js';
 import { Sources } from './features/reference/sources.js';
-import type { Worlds } from './features/reference/worlds.js';
+import type { ReferenceSnapshots } from './features/reference/worlds.js';
 import { userRoutes } from './features/users/routes.js';
 import { SignInAttempts } from './features/users/sign-in-attempts.js';
 import { Users } from './features/users/users.js';
@@ -110,7 +110,7 @@ async function takeUp({ db, imports, runs, comparisons, queue }: Unfinished): Pr
 function openReference(opened: {
   readonly db: Database;
   readonly datasets: Datasets;
-  readonly worlds: Worlds;
+  readonly worlds: ReferenceSnapshots;
   readonly sources: Sources;
   readonly imports: ReferenceImports;
 }) {
@@ -155,13 +155,13 @@ export async function createService(config: Config, hasThreads = true): Promise<
   const { datasets, worlds, logs, pages, replays } = features;
   const threads = hasThreads ? new RequestThreads(config, numJudging, { pool, queue, datasets }, logger) : undefined;
   const elsewhere = threads ? doInThreads(threads) : doHere(features);
-  const judges = new KeptSources(elsewhere.judges);
+  const judges = new CachedInputs(elsewhere.judges);
   const importAdmission = admitImports(config);
   const imports = new LogImports(db, logs, worlds, importAdmission, config.maxUploadBytes, logger);
   const runs = new ReplayRuns(db, logs, judges, pool, logger, config.checkpointSeconds * 1000);
   const comparisons = new ComparisonRuns(db, { replays, runs, pages, sources: judges, logs, pool, logger });
   const readers = new ReferencePool(config.referenceSeconds * 1000, logger);
-  const effects = new Effects(db, datasets, elsewhere.effects, runs, queue);
+  const effects = new ImpactAnalysis(db, datasets, elsewhere.effects, runs, queue);
   const referenceImports = new ReferenceImports(datasets, effects, readers, importAdmission);
   const sources = new Sources(db, referenceImports, fetchLimits(config), config.referenceFolder, logger);
   const routes = [

@@ -2,7 +2,7 @@
 import type { TrailCheck } from './database/audit.js';
 import type { Features } from './features.js';
 import type { EffectRules } from './features/reference/effects.js';
-import type { JudgeSources } from './features/replays/judges.js';
+import type { EvaluationInputs } from './features/replays/judges.js';
 import { answerRequest } from './http/answer.js';
 import type { RequestAnswerer } from './http/router.js';
 import type { RequestThreads } from './work/request-threads.js';
@@ -10,7 +10,7 @@ import type { RequestThreads } from './work/request-threads.js';
 /** What the event loop has others do. */
 export interface Elsewhere {
   readonly requests: RequestAnswerer;
-  readonly judges: JudgeSources;
+  readonly judges: EvaluationInputs;
   readonly effects: EffectRules;
   verifyTrail(): Promise<TrailCheck>;
 }

@@ -5,7 +5,7 @@ import { AuditTrail } from './database/audit.js';
 import { auditRoutes } from './features/audit/routes.js';
 import { Comparisons } from './features/comparisons/comparisons.js';
 import { comparisonRoutes } from './features/comparisons/routes.js';
-import { Drafts, type Outside } from './features/draft/draft.js';
+import { Drafts, type ExternalData } from './features/draft/draft.js';
 import { draftRoutes } from './features/draft/routes.js';
 import { listRoutes } from './features/lists/routes.js';
 import { Logs } from './features/logs/logs.js';
@@ -17,9 +17,9 @@ import { CountryTables } from './features/reference/countries.js';
 import { Datasets, type TableSource } from './features/reference/datasets.js';
 import { EffectReplays } from './features/reference/effect-replays.js';
 import { referenceRuleRoutes } from './features/reference/rule-routes.js';
-import { Worlds } from './features/reference/worlds.js';
+import { ReferenceSnapshots } from './features/reference/worlds.js';
 import { DecisionPages } from './features/replays/decision-pages.js';
-import { Judges } from './features/replays/judges.js';
+import { ContextStore } from './features/replays/judges.js';
 import { Replays } from './features/replays/replays.js';
 import { replayRoutes } from './features/replays/routes.js';
 import { PublishedRevisions, Revisions } from './features/revisions/revisions.js';
@@ -43,15 +43,15 @@ export type Features = ReturnType<typeof openFeatures>;
 /** Makes every feature that requests for rules and decisions need. Nothing is read or started by that. */
 export function openFeatures({ db, config, pool, queue, tables }: FeatureParts) {
   const datasets = new Datasets(db, tables);
-  const worlds = new Worlds(db, datasets);
-  const outside: Outside = {
+  const worlds = new ReferenceSnapshots(db, datasets);
+  const outside: ExternalData = {
     forLists: (names, trx) => datasets.forLists(names, trx),
     categoryNames: (trx) => worlds.categoryNames(trx),
   };
   const drafts = new Drafts(db, new PublishedRevisions(datasets), outside);
   const revisions = new Revisions(db, drafts, worlds, datasets);
   const logs = new Logs(db);
-  const judges = new Judges(db, worlds, datasets);
+  const judges = new ContextStore(db, worlds, datasets);
   const replays = new Replays(db, drafts, revisions, logs, worlds, judges, queue, config.maxWaiting);
   const pages = new DecisionPages(db, logs, judges, pool);
   const { maxWaiting } = config;

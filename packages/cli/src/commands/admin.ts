@@ -1,11 +1,11 @@
 import { ROLES, type Role } from '@jadefence/contract';
 import { InvalidArgumentError, type Command } from 'commander';
 import {
-  ONE_OUTPUT,
+  RECORD_FORMATS,
   parseWhole,
-  ROWS_OUTPUT,
+  TABLE_FORMATS,
   say,
-  writeOne,
+  printRecord,
   writeRows,
   type OneOutput,
   type Output,
@@ -18,12 +18,12 @@ export function addAdmin(admin: Command, streams: Streams): void {
     .command('reset-password')
     .description('Give a user a new generated password')
     .argument('[name]', 'name of the user', 'admin')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence admin reset-password')
     .action(async (name: string, { output }: { output: OneOutput }) => {
       const { password } = await (await connect(streams)).resetPassword(name);
       say(streams, `The new password of ${name}, shown only this once:`);
-      writeOne(streams, output, { name, password }, password);
+      printRecord(streams, output, { name, password }, password);
     });
   const token = admin.command('token').description('Tokens for scripts and other machines');
   token
@@ -32,7 +32,7 @@ export function addAdmin(admin: Command, streams: Streams): void {
     .argument('<name>', 'what the token is for')
     .option('--scope <scope>', `what it may do: ${ROLES.join(', ')}`, parseRole, 'viewer')
     .option('--days <days>', 'days until it expires (default: 90)', parseWhole)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence admin token create pipeline --scope editor --days 90')
     .action(async (name: string, { scope, days, output }: { scope: Role; days?: number; output: OneOutput }) => {
       const created = await (await connect(streams)).createTokenFor({ name, scope, expiresInDays: days });
@@ -40,12 +40,12 @@ export function addAdmin(admin: Command, streams: Streams): void {
         streams,
         `Token "${created.name}" may do what a ${created.scope} does${created.expiresAt ? ` until ${created.expiresAt.slice(0, 10)}` : ''}. It is shown only this once:`,
       );
-      writeOne(streams, output, created, created.token);
+      printRecord(streams, output, created, created.token);
     });
   token
     .command('list')
     .description('List the tokens')
-    .option(...ROWS_OUTPUT)
+    .option(...TABLE_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence admin token list')
     .action(async ({ output }: { output: Output }) => {
       const tokens = await (await connect(streams)).tokens();
@@ -67,11 +67,11 @@ export function addAdmin(admin: Command, streams: Streams): void {
     .command('revoke')
     .description('End a token at once')
     .argument('<number>', 'number of the token', parseWhole)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence admin token revoke 3')
     .action(async (id: number, { output }: { output: OneOutput }) => {
       await (await connect(streams)).revokeToken(id);
-      writeOne(streams, output, { revoked: id }, `Token ${id} is revoked.`);
+      printRecord(streams, output, { revoked: id }, `Token ${id} is revoked.`);
     });
 }
 

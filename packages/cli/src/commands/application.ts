@@ -14,11 +14,11 @@ import { confirm } from '../asking.js';
 import { Failure } from '../failure.js';
 import { loadRulebook } from '../files/load-fences.js';
 import {
-  ONE_OUTPUT,
+  RECORD_FORMATS,
   parseWhole,
-  ROWS_OUTPUT,
+  TABLE_FORMATS,
   say,
-  writeOne,
+  printRecord,
   writeRows,
   type OneOutput,
   type Output,
@@ -44,7 +44,7 @@ export function addApplication(application: Command, streams: Streams): void {
     .option('--category <name>', 'those of a category')
     .option('--risk <risk>', 'those of a risk: low, medium or high')
     .option('--port <port>', 'those with a default port, such as 443 or tcp/443')
-    .option(...ROWS_OUTPUT)
+    .option(...TABLE_FORMATS)
     .addHelpText(
       'after',
       '\nExamples:\n  jadefence application list --risk high\n  jadefence application list --port 53',
@@ -54,21 +54,21 @@ export function addApplication(application: Command, streams: Streams): void {
     .command('show')
     .description('Show an application: its signatures, what it needs, what uses it')
     .argument('<name>', 'name of the application')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence application show dns')
     .action(async (name: string, { output }: { output: OneOutput }) => {
       const all = await (await connect(streams)).applications();
       const found = all.find((one) => one.name === name);
       if (!found)
         throw new Failure(`There is no application "${name}".`, 2, 'jadefence application list shows those there are.');
-      writeOne(streams, output, found, renderApplication(found));
+      printRecord(streams, output, found, renderApplication(found));
     });
   application
     .command('import')
     .description('Add applications to the draft, or replace those of the same names')
     .argument('<file>', 'YAML with the key "applications", or fence text')
     .option('--yes', 'do not ask', false)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence application import catalogue.yaml')
     .action((path: string, options: { yes: boolean; output: OneOutput }) => importCatalogue(path, options, streams));
   application
@@ -81,7 +81,7 @@ export function addApplication(application: Command, streams: Streams): void {
     .option('--agent <agent>', 'User-Agent')
     .option('--payload <hex>', 'first bytes as pairs of hexadecimal digits, or @FILE for the bytes of a file')
     .option('--fences <path>', 'ask the fences of a file or folder instead of the draft')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
       '\nExamples:\n  jadefence application identify --port 53 --transport udp --payload @query.bin\n  jadefence application identify --url https://pictures.example/upload --fences ./fences',
@@ -105,11 +105,12 @@ async function importCatalogue(
   const client = await connect(streams);
   const { version, changes } = await client.previewImport(sources, true);
   const described = changes.map(describeChange);
-  if (described.length === 0) return writeOne(streams, output, described, 'Nothing changed: the draft is so already.');
+  if (described.length === 0)
+    return printRecord(streams, output, described, 'Nothing changed: the draft is so already.');
   say(streams, renderChanges(described, streams));
   await confirm('Change the draft like this?', yes, streams);
   await client.importFences(sources, true, version);
-  writeOne(streams, output, described, `The draft has ${described.length} changes more.`);
+  printRecord(streams, output, described, `The draft has ${described.length} changes more.`);
 }
 
 function parseTransport(text: string): 'tcp' | 'udp' | 'icmp' {
@@ -178,7 +179,7 @@ async function identify({ fences, output, ...said }: IdentifyOptions, streams: S
   const identified = fences
     ? identifyApplications(await loadRulebook(fences, streams), normalizeRequest(buildSyntheticFlow(flow, Date.now())))
     : await (await connect(streams)).identifyApplications(flow);
-  writeOne(streams, output, identified, renderIdentified(identified));
+  printRecord(streams, output, identified, renderIdentified(identified));
 }
 
 const MAX_PAYLOAD_BYTES = 2048;

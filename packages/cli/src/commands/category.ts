@@ -1,12 +1,12 @@
-import type { CategoryLookUp } from '@jadefence/contract';
+import type { CategoryLookup } from '@jadefence/contract';
 import type { Command } from 'commander';
 import {
-  ONE_OUTPUT,
-  ROWS_OUTPUT,
+  RECORD_FORMATS,
+  TABLE_FORMATS,
   parseWhole,
   say,
   writeJson,
-  writeOne,
+  printRecord,
   writeRows,
   type OneOutput,
   type Output,
@@ -22,24 +22,24 @@ export function addCategory(category: Command, streams: Streams): void {
   category
     .command('list')
     .description('List the categories that the feeds know, with their entries')
-    .option(...ROWS_OUTPUT)
+    .option(...TABLE_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence category list')
     .action(({ output }: { output: Output }) => listCategories(output, streams));
   category
     .command('show')
     .description('Show the feeds in their order: the first that knows a request decides')
-    .option(...ROWS_OUTPUT)
+    .option(...TABLE_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence category show')
     .action(({ output }: { output: Output }) => showFeeds(output, streams));
   category
     .command('lookup')
     .description('Ask which categories a domain or URL has, and what each feed says of it')
     .argument('<site>', 'domain or URL')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence category lookup shop.example/play')
     .action(async (site: string, { output }: { output: OneOutput }) => {
       const answer = await (await connect(streams)).lookUpCategory(site);
-      writeOne(streams, output, answer, renderLookUp(answer));
+      printRecord(streams, output, answer, renderLookUp(answer));
     });
   category
     .command('import')
@@ -52,7 +52,7 @@ export function addCategory(category: Command, streams: Streams): void {
     .option('--category <name>', 'category of lines that say none')
     .option('--yes', 'use it although it holds over a fifth more or less than before', false)
     .option('--no-replay', 'use it without replaying the latest log')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
       '\nExamples:\n  jadefence category import sites.csv\n  jadefence category import ads.txt --category ads --name ads',
@@ -81,28 +81,28 @@ function addFeedChanges(category: Command, streams: Streams): void {
     .command('order')
     .description('Put the feeds in an order; the first that knows a request decides')
     .argument('<feed...>', 'every feed once')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence category order ours.csv theirs.csv')
     .action(async (names: string[], { output }: { output: OneOutput }) => {
       const overview = await (await connect(streams)).orderFeeds(names);
-      writeOne(streams, output, overview, `The feeds are asked in this order: ${names.join(', ')}.`);
+      printRecord(streams, output, overview, `The feeds are asked in this order: ${names.join(', ')}.`);
     });
   category
     .command('remove')
     .description('Ask a feed no more; what it held stays for the replays that rest on it')
     .argument('<feed>', 'name of the feed')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence category remove theirs.csv')
     .action(async (name: string, { output }: { output: OneOutput }) => {
       await (await connect(streams)).removeFeed(name);
-      writeOne(streams, output, { removed: name }, `The category feed ${name} is asked no more.`);
+      printRecord(streams, output, { removed: name }, `The category feed ${name} is asked no more.`);
     });
   category
     .command('use')
     .description('Make an earlier import of a feed, or one that waits for a yes, the active one')
     .argument('<number>', 'number of the dataset', parseWhole)
     .option('--yes', 'do not ask', false)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence category use 7')
     .action(async (id: number, options: { yes: boolean; output: OneOutput }) =>
       useDataset(await connect(streams), id, options, streams),
@@ -140,7 +140,7 @@ async function showFeeds(output: Output, streams: Streams): Promise<void> {
   if (output === 'table' && feeds.length > 1) say(streams, 'The first that knows a request decides.');
 }
 
-function renderLookUp({ asked, categories, evidence, answers, site }: CategoryLookUp): string {
+function renderLookUp({ asked, categories, evidence, answers, site }: CategoryLookup): string {
   const rows = [
     ['categories', categories.join(', ')],
     ['because', evidence],

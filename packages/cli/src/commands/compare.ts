@@ -1,9 +1,9 @@
 import { describeDecider, printCsvCell, type ComparisonGroup, type Outcome, type Side } from '@jadefence/core';
-import type { Against, ChangeRow, ComparisonResult, ServiceClient } from '@jadefence/contract';
+import type { ReplayPolicy, ChangeRow, ComparisonResult, ServiceClient } from '@jadefence/contract';
 import { listAll } from '@jadefence/contract';
 import type { Command } from 'commander';
 import { EXIT, Failure } from '../failure.js';
-import { parseWhole, ROWS_OUTPUT, say, writeJson, type Output, type Streams } from '../output.js';
+import { parseWhole, TABLE_FORMATS, say, writeJson, type Output, type Streams } from '../output.js';
 import { own } from '../render/terminal.js';
 import { coloursFor, countOf, formatCount, formatShare, formatTime, printTable, shorten } from '../render/text.js';
 import { connect } from '../service.js';
@@ -12,8 +12,8 @@ import { addScopeOptions, scopeOf, type ScopeOptions } from './replay-options.js
 import { parseAgainst } from './revision.js';
 
 interface CompareOptions extends ScopeOptions {
-  readonly before: Against;
-  readonly after: Against;
+  readonly before: ReplayPolicy;
+  readonly after: ReplayPolicy;
   readonly group?: number;
   readonly output: Output;
 }
@@ -30,7 +30,7 @@ export function addCompare(program: Command, streams: Streams): void {
     .option('--after <what>', 'draft, or the number of a revision', parseAgainst, 'draft');
   addScopeOptions(command)
     .option('--group <number>', 'only the requests of this group of the table', parseWhole)
-    .option(...ROWS_OUTPUT)
+    .option(...TABLE_FORMATS)
     .addHelpText(
       'after',
       `

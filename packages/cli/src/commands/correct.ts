@@ -1,7 +1,7 @@
 import type { Correction } from '@jadefence/contract';
 import type { Command } from 'commander';
 import { Failure } from '../failure.js';
-import { ROWS_OUTPUT, say, writeJson, writeRows, type Output, type Streams } from '../output.js';
+import { TABLE_FORMATS, say, writeJson, writeRows, type Output, type Streams } from '../output.js';
 import { connect } from '../service.js';
 import { formatMinute } from '../render/text.js';
 
@@ -42,7 +42,7 @@ export function addCorrect(parent: Command, kind: Correction['kind'], streams: S
     )
     .option('--reason <text>', 'why, for whoever reads it later')
     .option('--remove', 'take the correction away', false)
-    .option(...ROWS_OUTPUT)
+    .option(...TABLE_FORMATS)
     .addHelpText('after', EXAMPLES[kind])
     .action((given: string | undefined, said: string | undefined, options: CorrectOptions) =>
       correct(kind, given, said, options, streams),

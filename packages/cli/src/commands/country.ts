@@ -1,14 +1,14 @@
-import type { AddressLookUp, Countries, DatasetInfo } from '@jadefence/contract';
+import type { AddressLookup, Countries, DatasetInfo } from '@jadefence/contract';
 import { listAll } from '@jadefence/contract';
 import { formatAddressCount } from '@jadefence/core';
 import type { Command } from 'commander';
 import {
-  ONE_OUTPUT,
+  RECORD_FORMATS,
   parseWhole,
-  ROWS_OUTPUT,
+  TABLE_FORMATS,
   say,
   writeJson,
-  writeOne,
+  printRecord,
   writeRows,
   type OneOutput,
   type Output,
@@ -32,21 +32,21 @@ export function addCountry(country: Command, streams: Streams): void {
   country
     .command('list')
     .description('List the country tables of the service, latest first')
-    .option(...ROWS_OUTPUT)
+    .option(...TABLE_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence country list')
     .action(({ output }: { output: Output }) => listTables(output, streams));
   country
     .command('show')
     .description('Show the active country table: how fresh it is, and what it holds of each country')
     .option('--log <log>', 'count the requests of a log by country, too')
-    .option(...ROWS_OUTPUT)
+    .option(...TABLE_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence country show\n  jadefence country show --log day.log')
     .action((options: { log?: string; output: Output }) => showTable(options, streams));
   country
     .command('lookup')
     .description('Ask which country an address or name is in, which row says so, and what would see it')
     .argument('<address>', 'address, or a name that is resolved')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
       '\nExamples:\n  jadefence country lookup 198.18.32.7\n  jadefence country lookup shop.example',
@@ -62,7 +62,7 @@ export function addCountry(country: Command, streams: Streams): void {
     .option('--name <name>', 'name of the table (default: the name of the file)')
     .option('--yes', 'use it although it holds over a fifth more or less than the active one', false)
     .option('--no-replay', 'use it without replaying the latest log')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
       '\nExamples:\n  jadefence country import countries.csv\n  jadefence country import delegated-*.txt --name registries',
@@ -81,7 +81,7 @@ export function addCountry(country: Command, streams: Streams): void {
     .description('Make a country table of before, or one that waits for a yes, the active one')
     .argument('<number>', 'number of the table', parseWhole)
     .option('--yes', 'do not ask', false)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence country use 2')
     .action(async (id: number, options: { yes: boolean; output: OneOutput }) =>
       useDataset(await connect(streams), id, options, streams),
@@ -149,7 +149,7 @@ function headLines({ table, freshness, elsewhere }: Countries): string[] {
 async function lookUp(asked: string, output: OneOutput, streams: Streams): Promise<void> {
   const answer = await (await connect(streams)).lookUpCountry(asked);
   const text = answer.addresses.map(renderAddress).join('\n\n');
-  writeOne(streams, output, answer, [text, ...describeBlindness(answer.cannotTell)].join('\n'));
+  printRecord(streams, output, answer, [text, ...describeBlindness(answer.cannotTell)].join('\n'));
 }
 
 /** Why nothing is told of lists, gates and rules. */
@@ -161,7 +161,7 @@ function describeBlindness(errors: readonly string[] = []): string[] {
   ];
 }
 
-function renderAddress({ address, country, countryName, evidence, lists, gates, rules }: AddressLookUp): string {
+function renderAddress({ address, country, countryName, evidence, lists, gates, rules }: AddressLookup): string {
   const rows = [
     ['country', country === countryName ? country : `${country} (${countryName})`],
     ['because', evidence],

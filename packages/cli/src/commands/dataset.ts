@@ -3,10 +3,10 @@ import { DATASET_KINDS, type DatasetKind } from '@jadefence/core';
 import { InvalidArgumentError, type Command } from 'commander';
 import { confirm } from '../asking.js';
 import {
-  ONE_OUTPUT,
+  RECORD_FORMATS,
   parseWhole,
-  ROWS_OUTPUT,
-  writeOne,
+  TABLE_FORMATS,
+  printRecord,
   writeRows,
   type OneOutput,
   type Output,
@@ -22,7 +22,7 @@ export function addDataset(dataset: Command, streams: Streams): void {
   dataset
     .command('list')
     .description('List everything that was imported: country tables, category feeds and entries of lists')
-    .option(...ROWS_OUTPUT)
+    .option(...TABLE_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence dataset list')
     .action(({ output }: { output: Output }) => listDatasets(output, streams));
   dataset
@@ -32,7 +32,7 @@ export function addDataset(dataset: Command, streams: Streams): void {
     .argument('<path...>', 'files with one entry a line, a folder or an archive of them; of domains also hosts files')
     .requiredOption('--kind <kind>', `what the entries are: ${DATASET_KINDS.join(', ')}`, parseKind)
     .option('--yes', 'use it although it holds over a fifth more or less than before', false)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence dataset import tout-networks touts.txt --kind addresses')
     .action(async (name: string, paths: string[], { kind, ...options }: ImportOptions & { kind: DatasetKind }) =>
       importReference(
@@ -48,7 +48,7 @@ export function addDataset(dataset: Command, streams: Streams): void {
     .description('Make an earlier import the active one')
     .argument('<number>', 'number of the dataset', parseWhole)
     .option('--yes', 'do not ask', false)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence dataset use 4')
     .action(async (id: number, options: { yes: boolean; output: OneOutput }) =>
       useDataset(await connect(streams), id, options, streams),
@@ -58,14 +58,14 @@ export function addDataset(dataset: Command, streams: Streams): void {
     .description('Delete a dataset that is not active; replays that rest on it cannot be repeated any more')
     .argument('<number>', 'number of the dataset', parseWhole)
     .option('--yes', 'do not ask', false)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence dataset delete 4')
     .action(async (id: number, { yes, output }: { yes: boolean; output: OneOutput }) => {
       const client = await connect(streams);
       const { name, kind } = await client.dataset(id);
       await confirm(`Delete dataset ${id} (${kind} ${name})?`, yes, streams);
       await client.deleteDataset(id);
-      writeOne(streams, output, { deleted: id }, `Dataset ${id} is deleted.`);
+      printRecord(streams, output, { deleted: id }, `Dataset ${id} is deleted.`);
     });
   addRefresh(dataset, 'list', streams);
 }

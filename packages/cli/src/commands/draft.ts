@@ -3,12 +3,20 @@ import { STATEMENTS, type StatementKind } from '@jadefence/core';
 import { Argument, type Command } from 'commander';
 import { editDraft, textOrInput } from '../edit-draft.js';
 import { Failure } from '../failure.js';
-import { ONE_OUTPUT, ROWS_OUTPUT, writeOne, writeRows, type OneOutput, type Output, type Streams } from '../output.js';
+import {
+  RECORD_FORMATS,
+  TABLE_FORMATS,
+  printRecord,
+  writeRows,
+  type OneOutput,
+  type Output,
+  type Streams,
+} from '../output.js';
 import { renderChanges } from '../render/changes.js';
 import { connect } from '../service.js';
 import { positionOf, withPosition, type PositionOptions } from './rule.js';
 
-interface One {
+interface OutputOption {
   readonly output: OneOutput;
 }
 
@@ -17,20 +25,20 @@ export function addDraft(draft: Command, streams: Streams): void {
   draft
     .command('changes')
     .description('What the draft changes against what is published, and who changed it')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence draft changes')
-    .action(({ output }: One) => showChanges(output, streams));
+    .action(({ output }: OutputOption) => showChanges(output, streams));
   draft
     .command('put')
     .description('Add a statement of fence text, or replace the one of its kind and name')
     .argument('<text>', 'a list, schedule, page, application, gate, fence, expect or zone, or - for standard input')
     .option('--with-file <path...>', 'files that it is kept in, such as a page, named as it names them')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
       "\nExamples:\n  jadefence draft put 'schedule nights { sun-thu 22:00-06:00 }'\n  jadefence draft put 'page sorry \"pages/sorry.html\"' --with-file pages/sorry.html",
     )
-    .action(async (text: string, { withFile = [], output }: One & { withFile?: string[] }) => {
+    .action(async (text: string, { withFile = [], output }: OutputOption & { withFile?: string[] }) => {
       const files = await Promise.all(
         withFile.map(async (path) => ({ kind: 'put-file' as const, path, text: await readText(path) })),
       );
@@ -41,9 +49,9 @@ export function addDraft(draft: Command, streams: Streams): void {
     .description('Remove a statement that nothing uses')
     .addArgument(new Argument('<kind>', 'its kind').choices(STATEMENTS))
     .argument('<name>', 'its name; of an expectation its text, of the zone "zone"')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence draft remove schedule nights')
-    .action((part: StatementKind, name: string, { output }: One) =>
+    .action((part: StatementKind, name: string, { output }: OutputOption) =>
       editDraft([{ kind: 'remove', part, name }], output, streams),
     );
   draft
@@ -52,9 +60,9 @@ export function addDraft(draft: Command, streams: Streams): void {
     .addArgument(new Argument('<kind>', 'its kind').choices(STATEMENTS))
     .argument('<name>', 'its name')
     .argument('<to>', 'its new name')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence draft rename schedule nights closed-hours')
-    .action((part: StatementKind, name: string, to: string, { output }: One) =>
+    .action((part: StatementKind, name: string, to: string, { output }: OutputOption) =>
       editDraft([{ kind: 'rename', part, name, to }], output, streams),
     );
 }
@@ -74,14 +82,14 @@ async function showChanges(output: OneOutput, streams: Streams): Promise<void> {
         ? 'The draft is empty.'
         : 'Nothing differs.'
       : renderChanges(found.changes, streams);
-  writeOne(streams, output, found, `${against}\n${text}`);
+  printRecord(streams, output, found, `${against}\n${text}`);
 }
 
 export function addGate(gate: Command, streams: Streams): void {
   gate
     .command('list')
     .description('List the gates of the draft')
-    .option(...ROWS_OUTPUT)
+    .option(...TABLE_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence gate list')
     .action(async ({ output }: { output: Output }) => {
       const { gates } = await (await connect(streams)).draft();
@@ -100,9 +108,9 @@ export function addGate(gate: Command, streams: Streams): void {
     .description('Put a fence at a gate, or move it in the stack of the gate')
     .argument('<gate>', 'name of the gate')
     .argument('<fence>', 'name of the fence')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence gate attach tickets house --top')
-    .action((name: string, fence: string, options: One & PositionOptions) =>
+    .action((name: string, fence: string, options: OutputOption & PositionOptions) =>
       editDraft(
         [{ kind: 'attach', gate: name, fence, position: positionOf(options, 'bottom') }],
         options.output,
@@ -114,9 +122,9 @@ export function addGate(gate: Command, streams: Streams): void {
     .description('Take a fence away from a gate')
     .argument('<gate>', 'name of the gate')
     .argument('<fence>', 'name of the fence')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence gate detach tickets house')
-    .action((name: string, fence: string, { output }: One) =>
+    .action((name: string, fence: string, { output }: OutputOption) =>
       editDraft([{ kind: 'detach', gate: name, fence }], output, streams),
     );
 }

@@ -9,11 +9,11 @@ import { editDraft } from '../edit-draft.js';
 import { EXIT, Failure } from '../failure.js';
 import { readFenceSources } from '../files/load-fences.js';
 import {
-  ONE_OUTPUT,
-  ROWS_OUTPUT,
+  RECORD_FORMATS,
+  TABLE_FORMATS,
   say,
   writeJson,
-  writeOne,
+  printRecord,
   writeRows,
   type OneOutput,
   type Output,
@@ -30,21 +30,21 @@ export function addFence(fence: Command, streams: Streams): void {
   fence
     .command('list')
     .description('List the fences of the draft')
-    .option(...ROWS_OUTPUT)
+    .option(...TABLE_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence fence list')
     .action(({ output }: { output: Output }) => listFences(output, streams));
   fence
     .command('show')
     .description('Show a fence of the draft, its rules as sentences')
     .argument('<name>', 'name of the fence')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence fence show house')
     .action((name: string, { output }: { output: OneOutput }) => showFence(name, output, streams));
   fence
     .command('export')
     .description('Write the draft as canonical fence text into a folder')
     .argument('<folder>', 'an empty or new folder')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence fence export ./fences')
     .action((folder: string, { output }: { output: OneOutput }) => exportFences(folder, output, streams));
   fence
@@ -53,7 +53,7 @@ export function addFence(fence: Command, streams: Streams): void {
     .argument('<path>', 'fence file, or folder of .fence files')
     .option('--only', 'change only what the files name, and leave the rest of the draft', false)
     .option('--yes', 'do not ask', false)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
       '\nExamples:\n  jadefence fence import ./fences\n  jadefence fence import house.fence --only --yes',
@@ -67,12 +67,12 @@ export function addFenceEdits(fence: Command, streams: Streams): void {
     .command('start-from')
     .description('Put a fence of ours into the draft, in trial and to be edited; without a name list those there are')
     .argument('[starting-point]', 'name of the starting point')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence fence start-from\n  jadefence fence start-from published-site')
     .action(async (name: string | undefined, { output }: { output: OneOutput }) => {
       if (name !== undefined) return editDraft([{ kind: 'start-from', startingPoint: name }], output, streams);
       const text = STARTING_POINTS.map((one) => `${one.name}: ${one.title}. ${one.description}`).join('\n');
-      return writeOne(streams, output, STARTING_POINTS, text);
+      return printRecord(streams, output, STARTING_POINTS, text);
     });
   for (const verb of ['attach', 'detach'] as const) {
     fence
@@ -80,7 +80,7 @@ export function addFenceEdits(fence: Command, streams: Streams): void {
       .description(verb === 'attach' ? 'Put a fence at gates, last in their stacks' : 'Take a fence away from gates')
       .argument('<name>', 'name of the fence')
       .argument('<gates...>', 'names of the gates')
-      .option(...ONE_OUTPUT)
+      .option(...RECORD_FORMATS)
       .addHelpText('after', `\nExamples:\n  jadefence fence ${verb} house tickets collection`)
       .action((name: string, gates: string[], { output }: { output: OneOutput }) =>
         editDraft(
@@ -99,7 +99,7 @@ export function addFenceEdits(fence: Command, streams: Streams): void {
     .description('Put a fence on trial, or enforce it')
     .argument('<name>', 'name of the fence')
     .addArgument(new Argument('<mode>', 'its mode').choices(['trial', 'enforce']))
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence fence mode tout-watch enforce')
     .action((name: string, mode: 'trial' | 'enforce', { output }: { output: OneOutput }) =>
       editDraft([{ kind: 'set-mode', fence: name, mode }], output, streams),
@@ -129,7 +129,7 @@ async function listFences(output: Output, streams: Streams): Promise<void> {
 
 async function showFence(name: string, output: OneOutput, streams: Streams): Promise<void> {
   const found = findFence(await (await connect(streams)).draft(), name);
-  writeOne(streams, output, found, renderFence(found, streams));
+  printRecord(streams, output, found, renderFence(found, streams));
 }
 
 /** @throws Failure saying which fences there are */
@@ -167,7 +167,7 @@ async function exportFences(folder: string, output: OneOutput, streams: Streams)
     await mkdir(dirname(join(folder, path)), { recursive: true });
     await writeFile(join(folder, path), text);
   }
-  writeOne(
+  printRecord(
     streams,
     output,
     { folder, files: files.map(({ path }) => path) },

@@ -21,7 +21,7 @@ import {
   LineWriter,
   nameOfPath,
   parseWhole,
-  ROWS_OUTPUT,
+  TABLE_FORMATS,
   say,
   writeJson,
   type Output,
@@ -59,7 +59,7 @@ export function addJudge(program: Command, streams: Streams): void {
     )
     .addOption(byOption())
     .option('--max-limit-keys <number>', 'counters and holds that may be alive at once', parseWhole, DEFAULT_MAX_KEYS)
-    .option(...ROWS_OUTPUT)
+    .option(...TABLE_FORMATS)
     .addHelpText(
       'after',
       `
@@ -93,7 +93,7 @@ function printOf({ output }: JudgeOptions): PrintRecord | undefined {
   return { ndjson: JSON.stringify, csv: printCsvRow, table: undefined, json: undefined }[output];
 }
 
-interface Opened {
+interface OpenedLog {
   readonly log: OpenLog;
   /** Its chunks; absent where it is judged line by line. */
   readonly imported: AsyncGenerator<Imported> | undefined;
@@ -101,7 +101,7 @@ interface Opened {
 }
 
 async function judgeOpened(
-  { log, imported, judge }: Opened,
+  { log, imported, judge }: OpenedLog,
   paths: readonly string[],
   options: JudgeOptions,
   streams: Streams,

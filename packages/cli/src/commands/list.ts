@@ -4,10 +4,10 @@ import { Argument, type Command } from 'commander';
 import { editDraft } from '../edit-draft.js';
 import { EXIT, Failure } from '../failure.js';
 import {
-  ONE_OUTPUT,
+  RECORD_FORMATS,
   readAll,
-  ROWS_OUTPUT,
-  writeOne,
+  TABLE_FORMATS,
+  printRecord,
   writeRows,
   type OneOutput,
   type Output,
@@ -17,7 +17,7 @@ import {
 import { formatCount, formatMinute } from '../render/text.js';
 import { connect } from '../service.js';
 
-interface One {
+interface OutputOption {
   readonly output: OneOutput;
 }
 
@@ -25,25 +25,25 @@ export function addList(list: Command, streams: Streams): void {
   list
     .command('list')
     .description('List the lists of the draft')
-    .option(...ROWS_OUTPUT)
+    .option(...TABLE_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence list list')
     .action(({ output }: { output: Output }) => listLists(output, streams));
   list
     .command('show')
     .description('Show a list with what stands in the lists inside it, and where it is used')
     .argument('<name>', 'name of the list', parseName)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence list show trusted')
-    .action((name: string, { output }: One) => showList(name, output, streams));
+    .action((name: string, { output }: OutputOption) => showList(name, output, streams));
   list
     .command('create')
     .description('Create an empty list in the draft')
     .argument('<name>', 'name of the list', parseName)
     .addArgument(new Argument('<kind>', 'what it holds').choices(LIST_KINDS))
     .option('--title <text>', 'what people call it')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', "\nExamples:\n  jadefence list create couriers addresses --title 'Who brings parcels'")
-    .action((name: string, kind: string, { title, output }: One & { title?: string }) =>
+    .action((name: string, kind: string, { title, output }: OutputOption & { title?: string }) =>
       editDraft(
         [
           {
@@ -63,26 +63,28 @@ export function addList(list: Command, streams: Streams): void {
     .description('Ask whether a value is in a list, and through which entry; ends with 1 where it is not')
     .argument('<name>', 'name of the list', parseName)
     .argument('<value>', 'address, country, host, URL, category or application')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence list lookup trusted 198.18.12.10')
-    .action((name: string, value: string, { output }: One) => lookUp(name, value, output, streams));
+    .action((name: string, value: string, { output }: OutputOption) => lookUp(name, value, output, streams));
   list
     .command('rename')
     .description('Rename a list; what mentions it follows')
     .argument('<name>', 'name of the list', parseName)
     .argument('<to>', 'its new name')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence list rename touts tout-networks')
-    .action((name: string, to: string, { output }: One) =>
+    .action((name: string, to: string, { output }: OutputOption) =>
       editDraft([{ kind: 'rename', part: 'list', name, to }], output, streams),
     );
   list
     .command('delete')
     .description('Delete a list that nothing uses')
     .argument('<name>', 'name of the list', parseName)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence list delete couriers')
-    .action((name: string, { output }: One) => editDraft([{ kind: 'remove', part: 'list', name }], output, streams));
+    .action((name: string, { output }: OutputOption) =>
+      editDraft([{ kind: 'remove', part: 'list', name }], output, streams),
+    );
 }
 
 function addEntryCommands(list: Command, streams: Streams): void {
@@ -93,12 +95,12 @@ function addEntryCommands(list: Command, streams: Streams): void {
       .argument('<name>', 'name of the list', parseName)
       .argument('[entries...]', 'entries, or - for standard input, one a line')
       .option('--file <path>', 'a file of entries, one a line, # comments')
-      .option(...ONE_OUTPUT)
+      .option(...RECORD_FORMATS)
       .addHelpText(
         'after',
         `\nExamples:\n  jadefence list ${verb} tout-networks 198.18.90.0/24 198.18.91.7\n  jadefence list ${verb} tout-networks --file touts.txt`,
       )
-      .action(async (name: string, entries: string[], { file, output }: One & { file?: string }) => {
+      .action(async (name: string, entries: string[], { file, output }: OutputOption & { file?: string }) => {
         const rows = await readRows(entries, file, streams);
         const [add, remove] = verb === 'add' ? [rows, []] : [[], rows];
         await editDraft([{ kind: 'edit-list', list: name, add, remove }], output, streams);
@@ -142,7 +144,7 @@ async function showList(name: string, output: OneOutput, streams: Streams): Prom
   const list = await (await connect(streams)).list(name);
   const used = list.usedBy.length > 0 ? `used by ${list.usedBy.join(', ')}` : 'used nowhere';
   const head = `list ${list.name} of ${list.kind}${list.title ? ` "${list.title}"` : ''}${list.file ? `, kept in ${list.file}` : ''}`;
-  writeOne(streams, output, list, [head, ...renderContents(list, 1), used].join('\n'));
+  printRecord(streams, output, list, [head, ...renderContents(list, 1), used].join('\n'));
 }
 
 function renderContents({ kind, dataset, entries, exceptions }: ListContents, depth: number): string[] {
@@ -165,6 +167,6 @@ async function lookUp(name: string, value: string, output: OneOutput, streams: S
   const text = found.isIn
     ? `${value} is in ${name}${through}, as ${found.entry}.`
     : `${value} is not in ${name}${out}.`;
-  writeOne(streams, output, found, text);
+  printRecord(streams, output, found, text);
   if (!found.isIn) throw new Failure(`Not in ${name}.`, EXIT.checkFailed);
 }

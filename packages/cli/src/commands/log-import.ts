@@ -3,12 +3,12 @@ import { stat } from 'node:fs/promises';
 import { basename } from 'node:path';
 import { Readable } from 'node:stream';
 import { LOG_FORMATS, REJECT_REASONS, type RejectReason } from '@jadefence/core';
-import type { Log, ReadingQuery } from '@jadefence/contract';
+import type { Log, LogReadOptions } from '@jadefence/contract';
 import type { Command } from 'commander';
 import { assertLogFile, namesFor } from '../files/open-log.js';
 import { addReadingOptions, readingOf, type ReadingOptions } from '../files/reading.js';
 import { EXIT, Failure } from '../failure.js';
-import { ONE_OUTPUT, say, writeOne, type OneOutput, type Streams } from '../output.js';
+import { RECORD_FORMATS, say, printRecord, type OneOutput, type Streams } from '../output.js';
 import { showProgress } from '../progress.js';
 import { countOf, formatTime } from '../render/text.js';
 import { connect } from '../service.js';
@@ -26,7 +26,7 @@ export function addLogImport(log: Command, streams: Streams): void {
     .option('--name <name>', 'name of the log (default: the name of the first file)');
   addReadingOptions(command)
     .option('--host <host>', 'host of every request, where the log has no column for it')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
       `
@@ -45,7 +45,7 @@ async function importLog(paths: readonly string[], options: LogImportOptions, st
     throw new Failure('Standard input cannot be one of several files of a log.', EXIT.wrongInput);
   const { options: said, format, mappingText } = await readingOf(options);
   const [first] = paths as [string];
-  const query: { name: string } & ReadingQuery = {
+  const query: { name: string } & LogReadOptions = {
     name: options.name ?? (first === '-' ? 'standard input' : basename(first)),
     format,
     host: said.host,
@@ -59,7 +59,7 @@ async function importLog(paths: readonly string[], options: LogImportOptions, st
   tellLog(log, options.output, streams);
 }
 
-async function sendOne(path: string, query: { name: string } & ReadingQuery, streams: Streams): Promise<Log> {
+async function sendOne(path: string, query: { name: string } & LogReadOptions, streams: Streams): Promise<Log> {
   const client = await connect(streams);
   const source = path === '-' ? (streams.stdin as Readable) : createReadStream(path);
   const size = path === '-' ? undefined : (await stat(path)).size;
@@ -69,7 +69,7 @@ async function sendOne(path: string, query: { name: string } & ReadingQuery, str
 
 async function sendSeveral(
   paths: readonly string[],
-  query: { name: string } & ReadingQuery,
+  query: { name: string } & LogReadOptions,
   streams: Streams,
 ): Promise<Log> {
   const client = await connect(streams);
@@ -80,7 +80,7 @@ async function sendSeveral(
 }
 
 function tellLog(log: Log, output: OneOutput, streams: Streams): void {
-  writeOne(
+  printRecord(
     streams,
     output,
     log,

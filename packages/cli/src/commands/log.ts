@@ -6,11 +6,11 @@ import { confirm } from '../asking.js';
 import { openLog } from '../files/open-log.js';
 import { addReadingOptions, orFailLater, readingOf, type ReadingOptions } from '../files/reading.js';
 import {
-  ONE_OUTPUT,
+  RECORD_FORMATS,
   parseWhole,
-  ROWS_OUTPUT,
+  TABLE_FORMATS,
   writeJson,
-  writeOne,
+  printRecord,
   writeRows,
   type OneOutput,
   type Output,
@@ -24,14 +24,14 @@ export function addLog(log: Command, streams: Streams): void {
   log
     .command('list')
     .description('List the logs of the service, latest first')
-    .option(...ROWS_OUTPUT)
+    .option(...TABLE_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence log list')
     .action((options: { output: Output }) => listLogs(options.output, streams));
   log
     .command('show')
     .description('Show what is known of a log')
     .argument('<log>', 'number or name of the log')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence log show 1')
     .action((name: string, options: { output: OneOutput }) => showLog(name, options.output, streams));
   const preview = log
@@ -40,7 +40,7 @@ export function addLog(log: Command, streams: Streams): void {
     .argument('<file...>', 'log file, several that are one log, or - for standard input');
   addReadingOptions(preview)
     .option('--lines <number>', 'lines to show', parseWhole, 10)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
       '\nExamples:\n  jadefence log preview access.log\n  jadefence log preview access.log.gz --lines 3 --output json\n  jadefence log preview flows.csv --mapping flows.json',
@@ -52,7 +52,7 @@ export function addLog(log: Command, streams: Streams): void {
     .argument('<log>', 'number or name of the log')
     .option('--force', 'delete the replays that rest on it, too', false)
     .option('--yes', 'do not ask', false)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence log delete 1\n  jadefence log delete monday.log --force --yes')
     .action((name: string, options: DeleteOptions) => deleteLog(name, options, streams));
 }
@@ -75,7 +75,7 @@ async function listLogs(output: Output, streams: Streams): Promise<void> {
 async function showLog(name: string, output: OneOutput, streams: Streams): Promise<void> {
   const client = await connect(streams);
   const log = findLog(await listAll(client.logs), name);
-  writeOne(streams, output, log, renderLog(log));
+  printRecord(streams, output, log, renderLog(log));
 }
 
 function renderLog(log: Log): string {
@@ -166,5 +166,5 @@ async function deleteLog(name: string, { force, yes, output }: DeleteOptions, st
     streams,
   );
   await client.deleteLog(log.id, force);
-  writeOne(streams, output, { deleted: log.id }, `Log ${log.id} "${log.name}" is deleted.`);
+  printRecord(streams, output, { deleted: log.id }, `Log ${log.id} "${log.name}" is deleted.`);
 }

@@ -2,7 +2,7 @@ import { readFile } from 'node:fs/promises';
 import { hostname } from 'node:os';
 import { ServiceClient } from '@jadefence/contract';
 import type { Command } from 'commander';
-import { askSecretly } from '../asking.js';
+import { promptSecret } from '../asking.js';
 import { Failure } from '../failure.js';
 import { say, type Streams } from '../output.js';
 import { connect, DEFAULT_URL, forgetCredentials, saveCredentials, withoutSlash } from '../service.js';
@@ -49,7 +49,7 @@ async function logIn(options: LoginOptions, streams: Streams): Promise<void> {
   const kept = options.signInFile === undefined ? {} : await readSignInFile(options.signInFile);
   const url = withoutSlash(options.url ?? kept['address'] ?? DEFAULT_URL);
   const name = options.name ?? kept['name'] ?? 'admin';
-  const password = kept['password'] ?? (await askSecretly(`Password of ${name}: `, streams));
+  const password = kept['password'] ?? (await promptSecret(`Password of ${name}: `, streams));
   const client = new ServiceClient({ baseUrl: url });
   const { token, scope } = await client.createToken(
     { name, password },

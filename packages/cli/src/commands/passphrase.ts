@@ -1,9 +1,9 @@
 import type { Command } from 'commander';
-import { askSecretly } from '../asking.js';
+import { promptSecret } from '../asking.js';
 import {
-  ONE_OUTPUT,
-  ROWS_OUTPUT,
-  writeOne,
+  RECORD_FORMATS,
+  TABLE_FORMATS,
+  printRecord,
   writeRows,
   type OneOutput,
   type Output,
@@ -17,7 +17,7 @@ export function addPassphrase(passphrase: Command, streams: Streams): void {
   passphrase
     .command('list')
     .description('List the passphrases that are set, and those that rules ask for')
-    .option(...ROWS_OUTPUT)
+    .option(...TABLE_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence passphrase list')
     .action(async ({ output }: { output: Output }) => {
       const passphrases = await (await connect(streams)).passphrases();
@@ -36,20 +36,20 @@ export function addPassphrase(passphrase: Command, streams: Streams): void {
     .command('set')
     .description('Set a passphrase, read from standard input or asked for; the service keeps a hash')
     .argument('<name>', 'the name that rules ask for it by', parseName)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence passphrase set studio-door < passphrase.txt')
     .action(async (name: string, { output }: { output: OneOutput }) => {
-      await (await connect(streams)).setPassphrase(name, await askSecretly('Passphrase: ', streams));
-      writeOne(streams, output, { set: name }, `The passphrase ${name} is set.`);
+      await (await connect(streams)).setPassphrase(name, await promptSecret('Passphrase: ', streams));
+      printRecord(streams, output, { set: name }, `The passphrase ${name} is set.`);
     });
   passphrase
     .command('remove')
     .description('Forget a passphrase that no rule asks for')
     .argument('<name>', 'name of the passphrase', parseName)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence passphrase remove studio-door')
     .action(async (name: string, { output }: { output: OneOutput }) => {
       await (await connect(streams)).removePassphrase(name);
-      writeOne(streams, output, { removed: name }, `The passphrase ${name} is forgotten.`);
+      printRecord(streams, output, { removed: name }, `The passphrase ${name} is forgotten.`);
     });
 }

@@ -2,7 +2,7 @@ import type { DatasetOwner, SourceInfo } from '@jadefence/contract';
 import type { DatasetKind } from '@jadefence/core';
 import { InvalidArgumentError, type Command } from 'commander';
 import { Failure } from '../failure.js';
-import { ONE_OUTPUT, writeOne, type OneOutput, type Streams } from '../output.js';
+import { RECORD_FORMATS, printRecord, type OneOutput, type Streams } from '../output.js';
 import { NOUN_OF, tellDataset } from '../reference.js';
 import { connect } from '../service.js';
 
@@ -30,7 +30,7 @@ export function addRefresh(parent: Command, kind: DatasetOwner, streams: Streams
     .option('--every <duration>', 'how often it is refreshed, such as 6h or 1d', parseMinutes)
     .option('--stop', 'refresh it no more', false)
     .option('--yes', 'use it although it holds over a fifth more or less than before', false)
-    .option(...ONE_OUTPUT);
+    .option(...RECORD_FORMATS);
   if (kind === 'category') command.option('--category <name>', 'category of every line, where the lines say none');
   if (kind === 'list') command.option('--kind <kind>', 'addresses, domains or urls, with --from');
   const name = kind === 'country' ? '' : ' larkmoor-sites';
@@ -63,17 +63,17 @@ async function refresh(
   const noun = `${NOUN_OF[kind]}${name === '' ? '' : ` ${name}`}`;
   if (stop) {
     await client.removeSource(kind, name);
-    return writeOne(streams, output, { stopped: { kind, name } }, `The ${noun} is refreshed no more.`);
+    return printRecord(streams, output, { stopped: { kind, name } }, `The ${noun} is refreshed no more.`);
   }
   if (every !== undefined && !from)
     throw new Failure('--every goes with --from.', 2, 'Say where it is refreshed from.');
   if (from) {
     const source = { kind, name, locations: from, everyMinutes: every ?? DAY_MINUTES, category, listKind };
     const put = await client.putSource(source);
-    return writeOne(streams, output, put, describeSource(put, noun));
+    return printRecord(streams, output, put, describeSource(put, noun));
   }
   const dataset = await client.refresh(kind, name, yes);
-  if (!dataset) return writeOne(streams, output, null, `The ${noun} has not changed.`);
+  if (!dataset) return printRecord(streams, output, null, `The ${noun} has not changed.`);
   await tellDataset(client, dataset, output, streams);
 }
 

@@ -1,5 +1,5 @@
 /** Options of what replays a log, or judges it. */
-import type { StartReplay } from '@jadefence/contract';
+import type { ReplayRequest } from '@jadefence/contract';
 import { BREAKDOWNS, HELD_BEHAVIOURS, type HeldBehaviour } from '@jadefence/core';
 import { InvalidArgumentError, Option, type Command } from 'commander';
 
@@ -29,7 +29,7 @@ export function scopeOf({
   people,
   from,
   to,
-}: ScopeOptions): Pick<StartReplay, 'gate' | 'people' | 'fromUnixMs' | 'toUnixMs'> {
+}: ScopeOptions): Pick<ReplayRequest, 'gate' | 'people' | 'fromUnixMs' | 'toUnixMs'> {
   return { gate, people, fromUnixMs: from, toUnixMs: to };
 }
 

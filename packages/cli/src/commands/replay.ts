@@ -7,18 +7,18 @@ import {
   type Explanation,
   type Outcome,
 } from '@jadefence/core';
-import type { Against, DecisionRow, Log, Replay, ServiceClient } from '@jadefence/contract';
+import type { ReplayPolicy, DecisionRow, Log, Replay, ServiceClient } from '@jadefence/contract';
 import { listAll } from '@jadefence/contract';
 import { InvalidArgumentError, type Command } from 'commander';
 import { basename } from 'node:path';
 import { EXIT, Failure } from '../failure.js';
 import {
-  ONE_OUTPUT,
+  RECORD_FORMATS,
   parseWhole,
-  ROWS_OUTPUT,
+  TABLE_FORMATS,
   say,
   writeJson,
-  writeOne,
+  printRecord,
   writeRows,
   type OneOutput,
   type Output,
@@ -38,16 +38,16 @@ export function addReplay(replay: Command, streams: Streams): void {
     .command('cancel')
     .description('End a replay that is waiting or running; it keeps nothing')
     .argument('<replay>', 'number of the replay', parseWhole)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence replay cancel 3')
     .action(async (id: number, { output }: { output: OneOutput }) => {
       const cancelled = await (await connect(streams)).cancelReplay(id);
-      writeOne(streams, output, cancelled, `Replay ${id} is cancelled.`);
+      printRecord(streams, output, cancelled, `Replay ${id} is cancelled.`);
     });
   replay
     .command('list')
     .description('List the replays, latest first')
-    .option(...ROWS_OUTPUT)
+    .option(...TABLE_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence replay list')
     .action(async ({ output }: { output: Output }) => {
       const replays = await listAll((await connect(streams)).replays);
@@ -68,7 +68,7 @@ export function addReplay(replay: Command, streams: Streams): void {
     .description('Show what a replay came to')
     .argument('[replay]', 'number of the replay (default: the latest)', parseWhole)
     .addOption(byOption())
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
       '\nExamples:\n  jadefence replay show\n  jadefence replay show --by country hour\n  jadefence replay show 3 --output json',
@@ -83,7 +83,7 @@ export function addReplay(replay: Command, streams: Streams): void {
     .option('--offset <rows>', 'rows to pass over', parseWhole, 0)
     .option('--limit <rows>', 'rows to list, 1000 at most', parseWhole, 50)
     .option('--explain', 'say of each why, rule by rule', false)
-    .option(...ROWS_OUTPUT)
+    .option(...TABLE_FORMATS)
     .addHelpText(
       'after',
       '\nExamples:\n  jadefence replay decisions --outcome blocked\n  jadefence replay decisions --where "rule = house/touts and not path under /login"\n  jadefence replay decisions 3 --offset 1000 --limit 1000 --output ndjson',
@@ -105,7 +105,7 @@ function addStart(replay: Command, streams: Streams): void {
   addScopeOptions(command)
     .option('--follow', 'show what it comes to while it runs', false)
     .option('--no-wait', 'start it and do not wait')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
       '\nExamples:\n  jadefence replay start 1\n  jadefence replay start access.log --gate tickets --follow\n  jadefence replay start 1 --fences ./fences --from 2026-10-12T08:00:00Z --to 2026-10-12T09:00:00Z',
@@ -129,7 +129,7 @@ function parseOutcome(text: string): Outcome {
 }
 
 interface StartOptions extends ScopeOptions {
-  readonly against?: Against;
+  readonly against?: ReplayPolicy;
   readonly fences?: string;
   readonly follow: boolean;
   readonly wait: boolean;
@@ -145,7 +145,7 @@ async function startReplay(logText: string, options: StartOptions, streams: Stre
   const log = findLog(await listAll(client.logs), logText);
   const started = await client.startReplay({ logId: log.id, against, ...scopeOf(options), ...sources });
   if (!options.wait)
-    return writeOne(
+    return printRecord(
       streams,
       output,
       started,
@@ -157,7 +157,7 @@ async function startReplay(logText: string, options: StartOptions, streams: Stre
   if (end.state === 'failed') throw new Failure(`Replay ${started.id} failed: ${end.failure}`, EXIT.checkFailed);
   if (end.state === 'cancelled') throw new Failure(`Replay ${started.id} was cancelled.`, EXIT.checkFailed);
   const { soFar: _, ...ended } = end;
-  writeOne(
+  printRecord(
     streams,
     output,
     { ...started, ...ended },
@@ -293,7 +293,7 @@ export function addWhy(program: Command, streams: Streams): void {
     .argument('<replay>', 'number of the replay', parseWhole)
     .argument('<line>', 'number of the line in its log', parseWhole)
     .option('--file <name>', 'which file, where the log was read from several')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence why 3 1512\n  jadefence why 3 1512 --file monday.log')
     .action(async (id: number, line: number, { file, output }: { file?: string; output: OneOutput }) => {
       const client = await connect(streams);
@@ -314,7 +314,7 @@ export function addWhy(program: Command, streams: Streams): void {
         );
       const explanation = await client.explanation(id, named[0]!.row);
       const text = `${headOf(named[0]!)}\n${renderExplanation(explanation)}\n\nJudged by ${describeJudge(replay)}.`;
-      writeOne(streams, output, { ...named[0]!, explanation }, text);
+      printRecord(streams, output, { ...named[0]!, explanation }, text);
     });
 }
 

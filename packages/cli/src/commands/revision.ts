@@ -1,14 +1,14 @@
-import type { Against, OnlyPart, Revision } from '@jadefence/contract';
+import type { ReplayPolicy, PartSelector, Revision } from '@jadefence/contract';
 import { listAll } from '@jadefence/contract';
 import { STATEMENTS, type StatementKind } from '@jadefence/core';
 import { InvalidArgumentError, type Command } from 'commander';
 import { EXIT, Failure } from '../failure.js';
 import {
-  ONE_OUTPUT,
+  RECORD_FORMATS,
   parseWhole,
-  ROWS_OUTPUT,
+  TABLE_FORMATS,
   say,
-  writeOne,
+  printRecord,
   writeRows,
   type OneOutput,
   type Output,
@@ -18,20 +18,20 @@ import { renderChanges } from '../render/changes.js';
 import { connect } from '../service.js';
 import { formatCount, formatMinute, formatTime } from '../render/text.js';
 
-interface One {
+interface OutputOption {
   readonly output: OneOutput;
 }
 
 /** Said with everything that publishes, until something enforces what is published. */
 const NOTHING_ENFORCES = 'Nothing enforces this yet: it is what replays and tries judge by.';
 
-export function parseAgainst(text: string): Against {
+export function parseAgainst(text: string): ReplayPolicy {
   if (text === 'draft') return text;
   if (!/^[1-9]\d{0,8}$/.test(text)) throw new InvalidArgumentError('Expected "draft" or the number of a revision.');
   return Number(text);
 }
 
-function collectOnly(text: string, others: readonly OnlyPart[] = []): OnlyPart[] {
+function collectOnly(text: string, others: readonly PartSelector[] = []): PartSelector[] {
   const [part, ...name] = text.split(' ');
   if (!STATEMENTS.includes(part as StatementKind) || name.length === 0)
     throw new InvalidArgumentError('Expected a kind and a name, such as "fence house".');
@@ -49,24 +49,31 @@ export function addPublish(program: Command, streams: Streams): void {
       collectOnly,
     )
     .option('--force', 'publish although expectations are not met; the audit trail keeps it')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
       "\nExamples:\n  jadefence publish --note 'Resale is for the home markets'\n  jadefence publish --only 'fence house' --only 'list tout-networks' --note 'New tout networks'",
     )
-    .action(async ({ note, only, force, output }: One & { note: string; only?: OnlyPart[]; force?: boolean }) => {
-      const client = await connect(streams);
-      const { version } = await client.draftSources();
-      const revision = await client.publish(
-        { note, ...(only ? { only } : {}), ...(force ? { isForced: true } : {}) },
-        version,
-      );
-      tell(revision, `Published revision ${revision.number}.`, output, streams);
-    });
+    .action(
+      async ({
+        note,
+        only,
+        force,
+        output,
+      }: OutputOption & { note: string; only?: PartSelector[]; force?: boolean }) => {
+        const client = await connect(streams);
+        const { version } = await client.draftSources();
+        const revision = await client.publish(
+          { note, ...(only ? { only } : {}), ...(force ? { isForced: true } : {}) },
+          version,
+        );
+        tell(revision, `Published revision ${revision.number}.`, output, streams);
+      },
+    );
 }
 
 function tell(revision: Revision, text: string, output: OneOutput, streams: Streams): void {
-  writeOne(streams, output, revision, text);
+  printRecord(streams, output, revision, text);
   say(streams, NOTHING_ENFORCES);
 }
 
@@ -74,7 +81,7 @@ export function addRevision(revision: Command, streams: Streams): void {
   revision
     .command('list')
     .description('List the revisions, latest first')
-    .option(...ROWS_OUTPUT)
+    .option(...TABLE_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence revision list')
     .action(async ({ output }: { output: Output }) => {
       writeRows(streams, output, await listAll((await connect(streams)).revisions), {
@@ -92,33 +99,33 @@ export function addRevision(revision: Command, streams: Streams): void {
     .command('show')
     .description('Show a revision: what it changed against the one before')
     .argument('<number>', 'number of the revision', parseWhole)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence revision show 3')
-    .action((number: number, { output }: One) => showRevision(number, output, streams));
+    .action((number: number, { output }: OutputOption) => showRevision(number, output, streams));
   revision
     .command('diff')
     .description('What differs between two revisions, or a revision and the draft')
     .argument('<from>', 'number of a revision, or draft', parseAgainst)
     .argument('<to>', 'number of a revision, or draft', parseAgainst)
     .option('--text', 'as text in the unified format')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence revision diff 2 3\n  jadefence revision diff 3 draft --text')
-    .action(async (from: Against, to: Against, { text, output }: One & { text?: boolean }) => {
+    .action(async (from: ReplayPolicy, to: ReplayPolicy, { text, output }: OutputOption & { text?: boolean }) => {
       const diff = await (await connect(streams)).diffRevisions(from, to);
-      const nameOf = (one: Against): string => (one === 'draft' ? 'the draft' : `revision ${one}`);
+      const nameOf = (one: ReplayPolicy): string => (one === 'draft' ? 'the draft' : `revision ${one}`);
       const shown = text
         ? diff.text.trimEnd()
         : `From ${nameOf(from)} to ${nameOf(to)}:\n${renderChanges(diff.changes, streams)}`;
-      writeOne(streams, output, diff, diff.changes.length === 0 ? 'Nothing differs.' : shown);
+      printRecord(streams, output, diff, diff.changes.length === 0 ? 'Nothing differs.' : shown);
     });
   revision
     .command('restore')
     .description('Publish an older revision again, as a new one; the draft is left alone')
     .argument('<number>', 'number of the revision', parseWhole)
     .option('--note <text>', 'why')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', "\nExamples:\n  jadefence revision restore 2 --note 'The sale is over'")
-    .action(async (number: number, { note, output }: One & { note?: string }) => {
+    .action(async (number: number, { note, output }: OutputOption & { note?: string }) => {
       const restored = await (await connect(streams)).restore(number, note);
       tell(restored, `Published revision ${restored.number}, which is revision ${number} again.`, output, streams);
     });
@@ -134,9 +141,9 @@ async function showRevision(number: number, output: OneOutput, streams: Streams)
     ...(restoredFrom === null ? [] : [`It is revision ${restoredFrom} again.`]),
     ...(isForced ? ['It was published although expectations were not met.'] : []),
   ];
-  if (number === 1) return writeOne(streams, output, revision, head.join('\n'));
+  if (number === 1) return printRecord(streams, output, revision, head.join('\n'));
   const { changes } = await client.diffRevisions(number - 1, number);
-  writeOne(
+  printRecord(
     streams,
     output,
     { ...revision, changes },
@@ -150,7 +157,7 @@ export function addAudit(audit: Command, streams: Streams): void {
     .description('Show the audit trail, latest first; ends with 1 where it was tampered with')
     .option('--limit <number>', 'how many entries', parseWhole, 50)
     .option('--offset <number>', 'how many to pass over', parseWhole, 0)
-    .option(...ROWS_OUTPUT)
+    .option(...TABLE_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence audit list --limit 10\n  jadefence audit list --output ndjson')
     .action(async ({ limit, offset, output }: { limit: number; offset: number; output: Output }) => {
       const page = await (await connect(streams)).audit({ limit, offset });
@@ -170,13 +177,13 @@ export function addAudit(audit: Command, streams: Streams): void {
   audit
     .command('verify')
     .description('Check every entry of the audit trail')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence audit verify')
     .action(async ({ output }: { output: OneOutput }) => {
       const check = await (await connect(streams)).verifyAudit();
       if (!check.isIntact && output !== 'json')
         throw new Failure(`The audit trail is not intact. ${check.problem ?? ''}`, EXIT.checkFailed);
-      writeOne(
+      printRecord(
         streams,
         output,
         check,

@@ -2,7 +2,7 @@ import { findUses, suggestNearest, type Position, type RuleSettings } from '@jad
 import { InvalidArgumentError, type Command } from 'commander';
 import { editDraft, textOrInput } from '../edit-draft.js';
 import { EXIT, Failure } from '../failure.js';
-import { ONE_OUTPUT, parseName, writeOne, type OneOutput, type Streams } from '../output.js';
+import { RECORD_FORMATS, parseName, printRecord, type OneOutput, type Streams } from '../output.js';
 import { connect } from '../service.js';
 import { findFence } from './fence.js';
 
@@ -63,14 +63,14 @@ export function addRule(rule: Command, streams: Streams): void {
     .command('show')
     .description('Show a rule of the draft: its sentence and its fence text')
     .argument(id, 'the rule', parseRuleId)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence rule show ticket-desk/resale')
     .action((one: RuleId, { output }: Options) => showRule(one, output, streams));
   withPosition(rule.command('add'))
     .description('Add a rule to a fence of the draft')
     .argument('<fence>', 'name of the fence', parseFenceName)
     .argument('<text>', 'the rule as fence text, or - for standard input')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
       "\nExamples:\n  jadefence rule add house 'rule late block when path under /desk during nights' --below staff",
@@ -87,7 +87,7 @@ export function addRule(rule: Command, streams: Streams): void {
     .description('Write a rule of the draft again; a new name is followed everywhere')
     .argument(id, 'the rule', parseRuleId)
     .argument('<text>', 'the rule as fence text, or - for standard input')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
       "\nExamples:\n  jadefence rule replace house/late 'rule late trial block when path under /desk'",
@@ -98,7 +98,7 @@ export function addRule(rule: Command, streams: Streams): void {
   withPosition(rule.command('move'))
     .description('Move a rule among those of its fence')
     .argument(id, 'the rule', parseRuleId)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence rule move house/late --above touts')
     .action((one: RuleId, options: Options) =>
       editDraft([{ kind: 'move-rule', ...one, position: positionOf(options) }], options.output, streams),
@@ -108,7 +108,7 @@ export function addRule(rule: Command, streams: Streams): void {
     .description('Clone a rule; the clone stands below it and is off')
     .argument(id, 'the rule', parseRuleId)
     .option('--name <name>', 'name of the clone')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence rule clone house/touts --name touts-by-country')
     .action((one: RuleId, { name, output }: Options & { name?: string }) =>
       editDraft([{ kind: 'clone-rule', ...one, ...(name === undefined ? {} : { name }) }], output, streams),
@@ -118,7 +118,7 @@ export function addRule(rule: Command, streams: Streams): void {
     .description('Rename a rule; what mentions it follows')
     .argument(id, 'the rule', parseRuleId)
     .argument('<name>', 'its new name')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence rule rename house/touts tout-networks')
     .action((one: RuleId, to: string, { output }: Options) =>
       editDraft([{ kind: 'rename-rule', ...one, to }], output, streams),
@@ -127,7 +127,7 @@ export function addRule(rule: Command, streams: Streams): void {
     .command('remove')
     .description('Remove a rule from the draft')
     .argument(id, 'the rule', parseRuleId)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence rule remove house/late')
     .action((one: RuleId, { output }: Options) => editDraft([{ kind: 'remove-rule', ...one }], output, streams));
   addRuleStates(rule, streams);
@@ -145,7 +145,7 @@ function addRuleStates(rule: Command, streams: Streams): void {
       .command(state)
       .description(descriptions[state])
       .argument('<fence/rule>', 'the rule', parseRuleId)
-      .option(...ONE_OUTPUT)
+      .option(...RECORD_FORMATS)
       .addHelpText('after', `\nExamples:\n  jadefence rule ${state} ticket-desk/resale`)
       .action((one: RuleId, { output }: Options) => editDraft([{ kind: 'set-rule', ...one, state }], output, streams));
   }
@@ -161,7 +161,7 @@ function addRuleNotes(rule: Command, streams: Streams): void {
     .option('--owner <text>', 'whose rule it is')
     .option('--reason <text>', 'why it is there')
     .option('--title <text>', 'what people call it')
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
       "\nExamples:\n  jadefence rule note house/touts --until 2026-12-31 --owner kari --reason 'sale of the winter tickets'",
@@ -193,5 +193,5 @@ async function showRule({ fence, rule }: RuleId, output: OneOutput, streams: Str
     );
   const uses = findUses((await client.draftSources()).parts, 'rule', `${fence}/${rule}`);
   const lines = [found.sentence, '', found.text, ...(uses.length > 0 ? ['', `Mentioned by ${uses.join(', ')}.`] : [])];
-  writeOne(streams, output, { fence, ...found, usedBy: uses }, lines.join('\n'));
+  printRecord(streams, output, { fence, ...found, usedBy: uses }, lines.join('\n'));
 }

@@ -3,7 +3,7 @@ import type { Command } from 'commander';
 import { loadCountryTable } from '../files/load-reference.js';
 import { openLog } from '../files/open-log.js';
 import { addReadingOptions, orFailLater, readingOf, type ReadingOptions } from '../files/reading.js';
-import { ONE_OUTPUT, nameOfPath, writeJson, type OneOutput, type Streams } from '../output.js';
+import { RECORD_FORMATS, nameOfPath, writeJson, type OneOutput, type Streams } from '../output.js';
 import { renderSurvey } from '../render/survey.js';
 
 interface SurveyOptions extends ReadingOptions {
@@ -18,7 +18,7 @@ export function addSurvey(program: Command, streams: Streams): void {
     .argument('<log...>', 'log file, several that are one log, or - for standard input')
     .option('--country-table <file>', 'country table: CSV, statistics of a registry, or MMDB');
   addReadingOptions(survey)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
       `

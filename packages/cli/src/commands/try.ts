@@ -10,10 +10,10 @@ import { InvalidArgumentError, type Command } from 'commander';
 import { Failure } from '../failure.js';
 import { loadCategoryFeeds, loadCountryTable } from '../files/load-reference.js';
 import { loadRulebook } from '../files/load-fences.js';
-import { ONE_OUTPUT, writeOne, type OneOutput, type Streams } from '../output.js';
+import { RECORD_FORMATS, printRecord, type OneOutput, type Streams } from '../output.js';
 import { connect } from '../service.js';
 import { parseAgainst } from './revision.js';
-import type { Against, Tried } from '@jadefence/contract';
+import type { ReplayPolicy, Tried } from '@jadefence/contract';
 
 interface HeaderOption {
   readonly name: string;
@@ -30,7 +30,7 @@ interface TryOptions {
   readonly header?: readonly HeaderOption[];
   readonly user?: string;
   readonly peer?: string;
-  readonly against?: Against;
+  readonly against?: ReplayPolicy;
   readonly client: string;
   readonly url: string;
   readonly method?: string;
@@ -65,7 +65,7 @@ export function addTry(program: Command, streams: Streams): void {
     .option('--user <name>', 'who is signed in')
     .option('--peer <address>', 'who connects, where it is not the client')
     .option('--against <what>', 'draft, or the number of a revision, without --fences', parseAgainst)
-    .option(...ONE_OUTPUT)
+    .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
       `
@@ -79,7 +79,7 @@ Examples:
         options.fences === undefined
           ? await tryOnService(options, streams)
           : await tryLocally(options, options.fences, streams);
-      writeOne(
+      printRecord(
         streams,
         options.output,
         explanation,

@@ -79,7 +79,7 @@ async function read<T>(what: string, path: string, load: () => Promise<T>): Prom
   }
 }
 
-interface Problem {
+interface ReferenceProblem {
   readonly file?: string;
   readonly line: number;
   readonly message: string;
@@ -87,7 +87,7 @@ interface Problem {
 
 function tellProblems(
   path: string,
-  problems: readonly Problem[],
+  problems: readonly ReferenceProblem[],
   consequence: string,
   streams: Streams,
   total = problems.length,

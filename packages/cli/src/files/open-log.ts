@@ -20,7 +20,7 @@ import { Failure, EXIT } from '../failure.js';
 import { nameOfPath, say, type Streams } from '../output.js';
 import { showProgress } from '../progress.js';
 import { orQuiet, QUIET } from '../judging/quiet.js';
-import { orFail, type Reading } from './reading.js';
+import { orFail, type LogReadSettings } from './reading.js';
 
 /** Enough for the 200 lines that detection looks at. */
 const DETECT_BYTES = 1_048_576;
@@ -56,7 +56,7 @@ export async function assertLogFile(path: string): Promise<void> {
  */
 export async function openLog(
   paths: readonly string[],
-  reading: Reading,
+  reading: LogReadSettings,
   knowsHost: boolean,
   streams: Streams,
 ): Promise<OpenLog> {
@@ -70,7 +70,7 @@ export async function openLog(
     if (!file) say(streams, `${nameOfPath(paths[index]!)}: empty, skipped`);
   });
   const needy = files.find(({ detection }) => detection.needsHost);
-  const [first] = files as [OpenFile];
+  const [first] = files as [OpenedFile];
   if (needy && !knowsHost) {
     throw new Failure(
       `The log has no column for the host (${LOG_FORMATS[needy.fit.format]}), so no gate would cover any request.`,
@@ -110,7 +110,7 @@ export function namesFor(paths: readonly string[]): (path: string) => string {
   return isUnique ? basename : (path) => path;
 }
 
-interface OpenFile {
+interface OpenedFile {
   readonly path: string;
   readonly detection: Detection;
   readonly fit: FormatFit;
@@ -119,7 +119,11 @@ interface OpenFile {
 }
 
 /** @returns undefined where the file is empty */
-async function openFile(path: string, { format, options }: Reading, streams: Streams): Promise<OpenFile | undefined> {
+async function openFile(
+  path: string,
+  { format, options }: LogReadSettings,
+  streams: Streams,
+): Promise<OpenedFile | undefined> {
   if (path !== '-') await assertLogFile(path);
   let hasEndedEarly = false;
   const iterator = readBytes(path, streams, () => (hasEndedEarly = true))[Symbol.asyncIterator]();

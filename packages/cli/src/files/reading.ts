@@ -1,6 +1,6 @@
 /** What a command is told about how a log is to be read. */
 import { readFile } from 'node:fs/promises';
-import { LayoutError, LOG_FORMATS, parseMapping, type LogFormat, type ReaderOptions } from '@jadefence/core';
+import { LogOptionsError, LOG_FORMATS, parseMapping, type LogFormat, type ReaderOptions } from '@jadefence/core';
 import { InvalidArgumentError, Option, type Command } from 'commander';
 import { EXIT, Failure } from '../failure.js';
 import { nameOfPath, parseWhole } from '../output.js';
@@ -17,7 +17,7 @@ export interface ReadingOptions {
 }
 
 /** What is said about a log: how to read it, and its format where that is not to be found. */
-export interface Reading {
+export interface LogReadSettings {
   readonly format?: LogFormat;
   readonly options: ReaderOptions;
   /** The text of the mapping file. */
@@ -52,7 +52,7 @@ export async function readingOf({
   pattern,
   zone,
   year,
-}: ReadingOptions): Promise<Reading> {
+}: ReadingOptions): Promise<LogReadSettings> {
   const mappingText = mapping === undefined ? undefined : await readMapping(mapping);
   return {
     ...(format === undefined ? {} : { format }),
@@ -93,5 +93,7 @@ export async function orFailLater<T>(paths: readonly string[], work: () => Promi
 }
 
 function asFailure(place: string, error: unknown): unknown {
-  return error instanceof LayoutError ? new Failure(`${place}: ${error.message}`, EXIT.wrongInput, error.hint) : error;
+  return error instanceof LogOptionsError
+    ? new Failure(`${place}: ${error.message}`, EXIT.wrongInput, error.hint)
+    : error;
 }

@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { ChunkRows, SegmentDictionaries, TIME_COLUMN, type EncodedChunk } from '@jadefence/core';
 
 /** Where bytes lie in the file. */
-interface Span {
+interface RowSpan {
   readonly name: string;
   readonly from: number;
   readonly numBytes: number;
@@ -12,8 +12,8 @@ interface Span {
 
 interface StoredChunk {
   readonly numRows: number;
-  readonly columns: readonly Span[];
-  readonly dictionaries: readonly Span[];
+  readonly columns: readonly RowSpan[];
+  readonly dictionaries: readonly RowSpan[];
   readonly segment: number;
 }
 
@@ -76,8 +76,8 @@ export class ChunkStore {
     return dictionaries;
   }
 
-  async #write(parts: ReadonlyMap<string, Uint8Array>): Promise<Span[]> {
-    const spans: Span[] = [];
+  async #write(parts: ReadonlyMap<string, Uint8Array>): Promise<RowSpan[]> {
+    const spans: RowSpan[] = [];
     for (const [name, bytes] of parts) {
       await this.file.write(bytes, 0, bytes.length, this.#numBytes);
       spans.push({ name, from: this.#numBytes, numBytes: bytes.length });
@@ -86,7 +86,7 @@ export class ChunkStore {
     return spans;
   }
 
-  async #read(spans: readonly Span[]): Promise<[string, Uint8Array][]> {
+  async #read(spans: readonly RowSpan[]): Promise<[string, Uint8Array][]> {
     return Promise.all(
       spans.map(async ({ name, from, numBytes }): Promise<[string, Uint8Array]> => {
         const bytes = new Uint8Array(numBytes);

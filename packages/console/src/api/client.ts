@@ -5,7 +5,7 @@ import {
   type Log,
   type Problem,
   type ProblemCode,
-  type ReadingQuery,
+  type LogReadOptions,
 } from '@jadefence/contract';
 
 /** The service that this page came from; the session cookie signs in. */
@@ -18,7 +18,7 @@ export function hasProblem(error: unknown, code: ProblemCode): boolean {
 /** @param files one log, put together where there are several */
 export function uploadLog(
   files: readonly File[],
-  query: { name: string } & ReadingQuery,
+  query: { name: string } & LogReadOptions,
   onProgress: (share: number) => void,
 ): Promise<Log> {
   if (files.length === 1) return upload('/logs', files[0]!, { ...query }, onProgress);

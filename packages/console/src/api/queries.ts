@@ -1,5 +1,5 @@
 import { keepPreviousData, queryOptions } from '@tanstack/react-query';
-import type { Against } from '@jadefence/contract';
+import type { ReplayPolicy } from '@jadefence/contract';
 import type { Outcome } from '@jadefence/core';
 import { service } from './client.js';
 
@@ -31,7 +31,7 @@ export function revisionsQuery(offset = 0) {
   });
 }
 
-export function diffQuery(from: Against, to: Against) {
+export function diffQuery(from: ReplayPolicy, to: ReplayPolicy) {
   return queryOptions({ queryKey: ['revisions', 'diff', from, to], queryFn: () => service.diffRevisions(from, to) });
 }
 

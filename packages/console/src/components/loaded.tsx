@@ -1,6 +1,6 @@
 import { ExclamationTriangleIcon } from '@heroicons/react/20/solid';
 import { ServiceError } from '@jadefence/contract';
-import { LayoutError } from '@jadefence/core';
+import { LogOptionsError } from '@jadefence/core';
 import type { UseQueryResult } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
 
@@ -22,7 +22,7 @@ export function ErrorNotice({ error }: { error: Error }) {
   const problem = error instanceof ServiceError ? error.problem : undefined;
   // The sign-in stands over the page meanwhile.
   if (problem?.code === 'not-signed-in') return null;
-  const hint = problem ? problem.hint : error instanceof LayoutError ? error.hint : undefined;
+  const hint = problem ? problem.hint : error instanceof LogOptionsError ? error.hint : undefined;
   const errors = (problem?.errors ?? []).filter(({ message }) => !error.message.includes(message));
   return (
     <div role="alert" className="flex gap-2 rounded-lg bg-soft-blocked px-3 py-2 text-sm text-blocked">

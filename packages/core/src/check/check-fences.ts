@@ -46,7 +46,7 @@ export interface CheckedFences {
 }
 
 /** What fences may name that no fence file defines. */
-export interface Outside {
+export interface ExternalNames {
   /** Categories that the feeds know; without feeds every name may be one. */
   readonly categories?: ReadonlySet<string>;
   /** By name. Absent where only files are read, which have none. */
@@ -62,7 +62,7 @@ export interface Outside {
 export function checkFences(
   fenceSources: readonly SourceFile[],
   namedFiles: readonly SourceFile[],
-  outside: Outside = {},
+  outside: ExternalNames = {},
 ): CheckedFences {
   const parsed = [...fenceSources]
     .sort((a, b) => (a.path < b.path ? -1 : 1))
@@ -82,7 +82,7 @@ export function checkFences(
 export function checkTree(
   files: readonly FenceFile[],
   namedFiles: readonly SourceFile[],
-  outside: Outside = {},
+  outside: ExternalNames = {},
 ): CheckedFences {
   const statements = files.flatMap((file) => file.statements);
   const diagnostics: Diagnostic[] = [];

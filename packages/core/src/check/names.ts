@@ -1,5 +1,5 @@
 import { suggestCode, suggestCountry } from '../language/country-hint.js';
-import { suggestNearest, type Diagnostic, type DiagnosticCode, type Place } from '../language/diagnostic.js';
+import { suggestNearest, type Diagnostic, type DiagnosticCode, type SourceLocation } from '../language/diagnostic.js';
 import type { ListKind } from '../language/fields.js';
 import { listMentions, type Mention } from '../language/mentions.js';
 import { nameOfStatement } from '../language/parts.js';
@@ -8,13 +8,13 @@ import { conditionsOf, visitComparisons } from '../language/visit.js';
 import { INTERNAL, NO_COUNTRY } from '../reference/country-table.js';
 import type { Dataset } from '../reference/dataset.js';
 import { isWritableCountry, REGIONS } from '../reference/regions.js';
-import type { Outside } from './check-fences.js';
+import type { ExternalNames } from './check-fences.js';
 import { BUILT_IN_APPLICATIONS } from './built-in-applications.js';
 
-export type Report = (code: DiagnosticCode, message: string, place: Place, hint?: string) => void;
+export type Report = (code: DiagnosticCode, message: string, place: SourceLocation, hint?: string) => void;
 
 /** Everything that has a name, by what it is. */
-interface Known {
+interface KnownNames {
   readonly lists: ReadonlyMap<string, ListKind>;
   readonly fences: ReadonlySet<string>;
   readonly gates: ReadonlySet<string>;
@@ -37,7 +37,7 @@ interface Known {
 export function checkNames(
   statements: readonly Statement[],
   entriesOf: ReadonlyMap<ListStatement, InlineEntries>,
-  outside: Outside,
+  outside: ExternalNames,
 ): Diagnostic[] {
   const diagnostics: Diagnostic[] = [];
   const report: Report = (code, message, place, hint) => {
@@ -108,12 +108,15 @@ export function checkWords(
 }
 
 /** Reports two letters that are no country. */
-export function checkCountry(code: string, place: Place, report: Report): void {
+export function checkCountry(code: string, place: SourceLocation, report: Report): void {
   if (!isWritableCountry(code) && code !== INTERNAL && code !== NO_COUNTRY)
     report('unknown-name', `No country has the code "${code}".`, place, suggestCode(code));
 }
 
-function gatherNames(statements: readonly Statement[], { categories, datasets, isPinned = false }: Outside): Known {
+function gatherNames(
+  statements: readonly Statement[],
+  { categories, datasets, isPinned = false }: ExternalNames,
+): KnownNames {
   const named = (kind: Statement['kind']): Set<string> =>
     new Set(statements.filter((statement) => statement.kind === kind).map(nameOfStatement));
   const lists = new Map<string, ListKind>();
@@ -137,7 +140,7 @@ function gatherNames(statements: readonly Statement[], { categories, datasets, i
   };
 }
 
-function reportDuplicates(statements: readonly Statement[], known: Known, report: Report): void {
+function reportDuplicates(statements: readonly Statement[], known: KnownNames, report: Report): void {
   for (const kind of ['list', 'schedule', 'page', 'application', 'gate', 'fence', 'expect', 'zone'] as const) {
     const ofKind = statements.filter((statement) => statement.kind === kind);
     reportTwice(
@@ -154,7 +157,7 @@ function reportDuplicates(statements: readonly Statement[], known: Known, report
 }
 
 /** A list may not be called like something that can stand where its name can stand. */
-function reportTakenName({ name, place }: ListStatement, known: Known, report: Report): void {
+function reportTakenName({ name, place }: ListStatement, known: KnownNames, report: Report): void {
   if (name === 'internal' || name === 'no-country')
     report('bad-name', `A list cannot be named "${name}", which is a value of country.`, place);
   const taken = known.applications.has(name)
@@ -166,7 +169,7 @@ function reportTakenName({ name, place }: ListStatement, known: Known, report: R
     report('duplicate-name', `A list cannot be named "${name}", which is ${taken}.`, place, 'Rename the list.');
 }
 
-function checkMention(mention: Mention, known: Known, report: Report): void {
+function checkMention(mention: Mention, known: KnownNames, report: Report): void {
   const { name, place } = mention;
   switch (mention.kind) {
     case 'list':
@@ -190,7 +193,13 @@ function checkMention(mention: Mention, known: Known, report: Report): void {
   }
 }
 
-function checkKnown(name: string, place: Place, what: string, names: ReadonlySet<string>, report: Report): void {
+function checkKnown(
+  name: string,
+  place: SourceLocation,
+  what: string,
+  names: ReadonlySet<string>,
+  report: Report,
+): void {
   if (!names.has(name)) report('unknown-name', `No ${what} is named "${name}".`, place, suggestNearest(name, names));
 }
 
@@ -210,7 +219,7 @@ function checkDataset(
 
 function checkWord(
   { name, place, listKind, takesLists }: Extract<Mention, { kind: 'word' }>,
-  known: Known,
+  known: KnownNames,
   report: Report,
 ): void {
   const kind = known.lists.get(name);
@@ -230,7 +239,7 @@ function checkWord(
 /** Names a list that is not there or is of another kind. */
 export function checkListName(
   name: string,
-  place: Place,
+  place: SourceLocation,
   expected: ListKind,
   lists: ReadonlyMap<string, ListKind>,
   report: Report,
@@ -251,8 +260,8 @@ function nearestListHint(name: string, lists: ReadonlyMap<string, ListKind>, kin
   );
 }
 
-function reportTwice(named: readonly { name: string; place: Place }[], what: string, report: Report): void {
-  const seen = new Map<string, Place>();
+function reportTwice(named: readonly { name: string; place: SourceLocation }[], what: string, report: Report): void {
+  const seen = new Map<string, SourceLocation>();
   for (const { name, place } of named) {
     const first = seen.get(name);
     if (first)

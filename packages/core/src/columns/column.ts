@@ -176,9 +176,9 @@ export function valueOfKind(kind: number, text: string): JsonValue | SameOriginU
       return text;
     case KINDS.list:
       return [text];
-    case KINDS.ownHttp:
+    case KINDS.sameOriginHttp:
       return new SameOriginUrl('http://', text);
-    case KINDS.ownHttps:
+    case KINDS.sameOriginHttps:
       return new SameOriginUrl('https://', text);
     default:
       return JSON.parse(text) as JsonValue;
@@ -190,11 +190,11 @@ export const KINDS = {
   text: TEXT_KIND,
   list: LIST_KIND,
   json: JSON_KIND,
-  ownHttp: OWN_HTTP_KIND,
-  ownHttps: OWN_HTTPS_KIND,
+  sameOriginHttp: OWN_HTTP_KIND,
+  sameOriginHttps: OWN_HTTPS_KIND,
 } as const;
 /** Schemes of URLs that are kept without their host, by kind. */
-export const OWN_SCHEMES = { [KINDS.ownHttp]: 'http://', [KINDS.ownHttps]: 'https://' } as const;
+export const SAME_ORIGIN_SCHEMES = { [KINDS.sameOriginHttp]: 'http://', [KINDS.sameOriginHttps]: 'https://' } as const;
 
 /** A URL of the host that the row's Host header names: most pages are reached from pages of their own site. */
 export class SameOriginUrl {

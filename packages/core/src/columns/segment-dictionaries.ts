@@ -29,7 +29,7 @@ export class SegmentDictionaries {
   }
 }
 
-interface Part {
+interface DictionaryPart {
   /** The number of its first entry. */
   readonly first: number;
   readonly bytes: Uint8Array;
@@ -45,7 +45,7 @@ const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 
 /** Values are decoded when they are asked for the first time; the texts of a block mostly are pieces of one. */
 class GrowingDictionary implements Dictionary {
-  readonly #parts: Part[] = [];
+  readonly #parts: DictionaryPart[] = [];
   readonly #values: (JsonValue | SameOriginUrl)[] = [];
   numValues = 0;
   hasSameOriginUrls = false;
@@ -56,7 +56,7 @@ class GrowingDictionary implements Dictionary {
     this.numValues += ends.length;
     for (let entry = 0; entry < ends.length && !this.hasSameOriginUrls; entry += 1) {
       const kind = bytes[entry === 0 ? 0 : ends[entry - 1]!];
-      this.hasSameOriginUrls = kind === KINDS.ownHttp || kind === KINDS.ownHttps;
+      this.hasSameOriginUrls = kind === KINDS.sameOriginHttp || kind === KINDS.sameOriginHttps;
     }
   }
 
@@ -92,7 +92,7 @@ class GrowingDictionary implements Dictionary {
     return bytes.subarray(entry === 0 ? 0 : ends[entry - 1], ends[entry]);
   }
 
-  #partOf(index: number): Part {
+  #partOf(index: number): DictionaryPart {
     const part = this.#parts.findLast(({ first }) => first <= index);
     if (!part || index >= this.numValues) throw new DamagedColumnError(`a code stands for no value: ${index}`);
     return part;

@@ -13,11 +13,11 @@ import {
 } from './chunk.js';
 import { engineBounds } from '../bounds.js';
 import { ColumnMemory, type ColumnWriter, type LinesInBytes } from './column-writer.js';
-import { encodeIntegers, KINDS, OWN_SCHEMES, type Cell } from './column.js';
+import { encodeIntegers, KINDS, SAME_ORIGIN_SCHEMES, type Cell } from './column.js';
 import { growFloats } from '../arrays/grow.js';
 
 const LONE_SURROGATE = /\p{Surrogate}/u;
-const OWN_URLS = Object.entries(OWN_SCHEMES).map(([kind, scheme]) => ({ kind: Number(kind), scheme }));
+const OWN_URLS = Object.entries(SAME_ORIGIN_SCHEMES).map(([kind, scheme]) => ({ kind: Number(kind), scheme }));
 
 /** The text of a list of one. */
 function onlyText(cell: Cell): string | undefined {

@@ -21,14 +21,14 @@ export type InspectionReason =
   | { readonly kind: 'unsaid' };
 
 /** The gate that judges, and who the client is there. */
-export interface Chosen {
+export interface GateSelection {
   readonly gate: CheckedGate;
   readonly why: GateReason;
   readonly resolved: ResolvedClient;
 }
 
 /** The gate that is named, else the inbound gate with the closest host entry, else the first outbound gate that has the client. */
-export function chooseGate({ rulebook, gate: named }: EvaluationContext, request: Request): Chosen | undefined {
+export function chooseGate({ rulebook, gate: named }: EvaluationContext, request: Request): GateSelection | undefined {
   const byName = named ?? request.atGate;
   if (byName != null) {
     const gate = rulebook.gates.find(({ statement }) => statement.name === byName);
@@ -38,7 +38,7 @@ export function chooseGate({ rulebook, gate: named }: EvaluationContext, request
   return chooseInbound(rulebook, request) ?? chooseOutbound(rulebook, request);
 }
 
-function chooseInbound({ gates }: Rulebook, request: Request): Chosen | undefined {
+function chooseInbound({ gates }: Rulebook, request: Request): GateSelection | undefined {
   if (request.host == null) return undefined;
   let best: { gate: CheckedGate; entry: DomainEntry } | undefined;
   for (const gate of gates) {
@@ -52,7 +52,7 @@ function chooseInbound({ gates }: Rulebook, request: Request): Chosen | undefine
   return { gate: best.gate, why, resolved: resolveClient(best.gate, request) };
 }
 
-function chooseOutbound({ gates }: Rulebook, request: Request): Chosen | undefined {
+function chooseOutbound({ gates }: Rulebook, request: Request): GateSelection | undefined {
   for (const gate of gates) {
     if (gate.statement.direction !== 'outbound') continue;
     const resolved = resolveClient(gate, request);
@@ -63,9 +63,9 @@ function chooseOutbound({ gates }: Rulebook, request: Request): Chosen | undefin
 }
 
 /** The request as the gate sees it: at outbound gates what is encrypted is hidden unless it is inspected. */
-export function seeThrough(
+export function applyInspection(
   judge: EvaluationContext,
-  { gate, resolved }: Chosen,
+  { gate, resolved }: GateSelection,
   request: Request,
   observer: Pick<Observer, 'inspected'>,
 ): View {
@@ -93,7 +93,7 @@ export function seeThrough(
 /** A request as the gate that judges it sees it, or undefined where none does. */
 export function viewRequest(judge: EvaluationContext, request: Request): View | undefined {
   const chosen = chooseGate(judge, request);
-  return chosen && seeThrough(judge, chosen, request, {});
+  return chosen && applyInspection(judge, chosen, request, {});
 }
 
 /** A decided request as its gate reads it, nothing hidden: what a log shows can be asked of its decisions. */

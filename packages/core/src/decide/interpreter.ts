@@ -10,7 +10,7 @@ import { and, type Field, type Truth } from '../request/field.js';
 import type { Request } from '../request/request.js';
 import { ruleId, type Decision, type HeldReason, type Would } from './decision.js';
 import { evaluate, type Subject } from './evaluate.js';
-import { chooseGate, seeThrough, type GateReason, type InspectionReason } from './gate.js';
+import { chooseGate, applyInspection, type GateReason, type InspectionReason } from './gate.js';
 import type { Count, State } from './state.js';
 import type { View, ReferenceData } from './view.js';
 
@@ -59,12 +59,12 @@ export function decide(judge: EvaluationContext, request: Request, state: State,
     const country = judge.countries && client ? judge.countries.find(client).country : undefined;
     return { outcome: 'uncovered', would: [], tags: [], blind: [], matched: [], client, country };
   }
-  const view = seeThrough(judge, chosen, request, observer);
+  const view = applyInspection(judge, chosen, request, observer);
   observer.gate?.(chosen.gate, chosen.why, view);
   return new Evaluation(judge, chosen.gate, view, state, observer).judge();
 }
 
-interface Ended {
+interface FenceEnding {
   readonly outcome: Exclude<Outcome, 'uncovered'>;
   readonly fence?: string;
   readonly rule?: string;
@@ -112,8 +112,8 @@ class Evaluation {
     };
   }
 
-  #walkFences(): Ended {
-    let allowed: Ended | undefined;
+  #walkFences(): FenceEnding {
+    let allowed: FenceEnding | undefined;
     for (const fence of this.gate.fences) {
       const ended = this.#walkFence(fence);
       if (!ended) continue;
@@ -128,7 +128,7 @@ class Evaluation {
   }
 
   /** @returns what ended the fence, or undefined where it continues to the next. */
-  #walkFence(fence: FenceStatement): Ended | undefined {
+  #walkFence(fence: FenceStatement): FenceEnding | undefined {
     for (const rule of fence.rules) {
       if (!this.#matches(fence, rule)) continue;
       const ended = this.#act(fence, rule);
@@ -175,7 +175,7 @@ class Evaluation {
   }
 
   /** What the action of a rule that matched comes to, or undefined where the next rule follows. */
-  #act(fence: FenceStatement, rule: Rule): Ended | undefined {
+  #act(fence: FenceStatement, rule: Rule): FenceEnding | undefined {
     const { action } = rule;
     switch (action.kind) {
       case 'observe':
@@ -202,7 +202,7 @@ class Evaluation {
   }
 
   /** Counts the request under its key; nothing counts where a key is unknown. */
-  #limit(fence: FenceStatement, rule: Rule, action: LimitAction): Ended | undefined {
+  #limit(fence: FenceStatement, rule: Rule, action: LimitAction): FenceEnding | undefined {
     const key: KeyValue[] = [];
     for (const one of action.keys) {
       const value = this.#keyValue(one);
@@ -221,8 +221,8 @@ class Evaluation {
   }
 
   /** Stops the person unless a hold stands, in which the rule stands aside. */
-  #hold(fence: FenceStatement, rule: Rule, { kind, holdMs }: PersonAction): Ended | undefined {
-    const ended: Ended = { outcome: 'held', ...HELD[kind] };
+  #hold(fence: FenceStatement, rule: Rule, { kind, holdMs }: PersonAction): FenceEnding | undefined {
+    const ended: FenceEnding = { outcome: 'held', ...HELD[kind] };
     if (this.judged.people === 'stays-out') return ended;
     const user = this.view.get('user') as Field<readonly string[]>;
     const who = user ?? cutAddress(this.view.client, 32, 64);
@@ -288,7 +288,7 @@ function wouldOf(fence: string, rule: string | undefined, outcome: Outcome): Wou
   return rule === undefined ? { fence, outcome } : { fence, rule, outcome };
 }
 
-function endingOf(ending: Ending): Ended {
+function endingOf(ending: Ending): FenceEnding {
   if (ending.kind === 'allow') return { outcome: 'allowed' };
   return { outcome: ending.kind === 'block' ? 'blocked' : 'redirected', status: ending.status };
 }

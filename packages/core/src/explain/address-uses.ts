@@ -6,7 +6,7 @@ import { visitComparisons } from '../language/visit.js';
 import type { Address } from '../request/address.js';
 
 /** What of a rulebook sees an address, or the country it lies in. */
-export interface AddressSight {
+export interface AddressUses {
   readonly lists: readonly { readonly list: string; readonly entry: string; readonly through: readonly string[] }[];
   /** Outbound gates whose clients hold the address. */
   readonly gates: readonly string[];
@@ -19,7 +19,7 @@ const ADDRESS_FIELDS = ['client', 'peer', 'server'];
 const COUNTRY_FIELDS = ['country', 'server country'];
 
 /** Finds which lists hold an address or its country, which gates it would go out through, and which rules look at it. */
-export function seeAddress(rulebook: Rulebook, address: Address, country: string | undefined): AddressSight {
+export function findAddressUses(rulebook: Rulebook, address: Address, country: string | undefined): AddressUses {
   const lists = [...rulebook.lists.values()].flatMap(({ name, kind, members, isBuiltIn }) => {
     if (isBuiltIn) return [];
     const value = kind === 'addresses' ? address : kind === 'countries' ? country : undefined;

@@ -10,9 +10,9 @@ const PARTS = ['method', 'host', 'path'] as const;
  * What a request asks for, as far as it is known: `GET shop.example/sale`, encrypted `shop.example`, and where no host is
  * known the server, `udp/53 at 192.0.2.53`. Empty where none of it is.
  */
-export function describeAsked(request: Request): string {
+export function describeTarget(request: Request): string {
   const { method, host, path } = request;
-  return joinAsked(method, host, path) || describeConnection(request);
+  return joinTarget(method, host, path) || describeConnection(request);
 }
 
 /** The same as the gate of an explanation sees it, and in words what of it is not known: `method and path`. */
@@ -25,12 +25,12 @@ export function describeSeen({ connection, ...seen }: Explanation['request']): {
     return shown.kind === 'known' ? shown.text : null;
   });
   const unknown = PARTS.filter((part) => seen[part].kind === 'unknown');
-  return { text: joinAsked(method, host, path) || connection, unknown: joinWords(unknown, 'and') };
+  return { text: joinTarget(method, host, path) || connection, unknown: joinWords(unknown, 'and') };
 }
 
-type Known = string | null | undefined;
+type KnownText = string | null | undefined;
 
-function joinAsked(method: Known, host: Known, path: Known): string {
+function joinTarget(method: KnownText, host: KnownText, path: KnownText): string {
   return [method, `${host ?? ''}${path ?? ''}`].filter(Boolean).join(' ');
 }
 

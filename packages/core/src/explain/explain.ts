@@ -18,11 +18,11 @@ import { negate, type Field, type Truth } from '../request/field.js';
 import { readPath } from '../request/path.js';
 import type { Request } from '../request/request.js';
 import {
-  conclude,
+  describeOutcome,
   countryReason,
   describeClient,
-  describeMemory,
-  describeSight,
+  describeCounter,
+  describeClientResponse,
   describeVisibility,
   gateReason,
 } from './reasons.js';
@@ -100,7 +100,7 @@ export interface ComparisonStep {
 }
 
 /** What was heard of one rule. */
-interface Heard {
+interface RuleObservation {
   readonly verdict: Verdict;
   readonly subject: Subject;
   memory?: CounterView;
@@ -111,7 +111,7 @@ interface Heard {
  * @param state what earlier requests left behind; brought up to date
  */
 export function explainRequest(judge: EvaluationContext, request: Request, state: State = new State()): Explanation {
-  const heard = new Map<Rule, Heard>();
+  const heard = new Map<Rule, RuleObservation>();
   const ended = new Set<FenceStatement>();
   const context: { gate?: CheckedGate; why?: GateReason; view?: View; visibility?: string } = {};
   const decision = decide(judge, request, state, {
@@ -148,12 +148,17 @@ export function explainRequest(judge: EvaluationContext, request: Request, state
       reachedEnd: ended.has(fence),
     })),
     decision: ruling,
-    conclusion: conclude(ruling),
-    clientSees: describeSight(judge.rulebook, ruling, view),
+    conclusion: describeOutcome(ruling),
+    clientSees: describeClientResponse(judge.rulebook, ruling, view),
   };
 }
 
-function explainRule(judge: EvaluationContext, fence: FenceStatement, rule: Rule, step: Heard | undefined): RuleStep {
+function explainRule(
+  judge: EvaluationContext,
+  fence: FenceStatement,
+  rule: Rule,
+  step: RuleObservation | undefined,
+): RuleStep {
   const base = {
     rule: rule.name,
     sentence: describeRule(rule, judge.rulebook.lists),
@@ -169,7 +174,7 @@ function explainRule(judge: EvaluationContext, fence: FenceStatement, rule: Rule
     ...base,
     verdict,
     because: decisive.map((one) => showDecisive(one, subject, judge)),
-    ...(memory ? { memory: describeMemory(memory) } : {}),
+    ...(memory ? { memory: describeCounter(memory) } : {}),
   };
 }
 

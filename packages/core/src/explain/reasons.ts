@@ -66,7 +66,7 @@ export function describeClient({ gate, resolved }: View): string | undefined {
   return `Following the header ${clientFrom.header} from the right: ${hops.join(', then ')}.`;
 }
 
-export function describeMemory(memory: CounterView): string {
+export function describeCounter(memory: CounterView): string {
   switch (memory.kind) {
     case 'hold':
       return memory.passes
@@ -86,7 +86,7 @@ export function describeMemory(memory: CounterView): string {
   }
 }
 
-export function conclude({ outcome, gate, fence, rule, reason }: Ruling): string {
+export function describeOutcome({ outcome, gate, fence, rule, reason }: Ruling): string {
   if (outcome === 'uncovered') return 'No gate covers this request, so no rule was asked.';
   const did = { allowed: 'allowed', blocked: 'blocked', limited: 'limited', redirected: 'redirected', held: 'held' }[
     outcome
@@ -114,7 +114,7 @@ export function redirectOf(rulebook: Rulebook, ruling: Ruling): string | undefin
   return stop?.kind === 'redirect' ? stop.url : undefined;
 }
 
-export function describeSight(rulebook: Rulebook, ruling: Ruling, view: View | undefined): string {
+export function describeClientResponse(rulebook: Rulebook, ruling: Ruling, view: View | undefined): string {
   const { outcome, status } = ruling;
   if (outcome === 'allowed') return 'What was asked for.';
   if (outcome === 'uncovered') return 'Nothing changes: these rules do not stand before this host.';

@@ -4,7 +4,7 @@ import { parseAddress } from '../request/address.js';
 import { buildSyntheticFlow, type SyntheticFlow } from '../request/synthetic-request.js';
 import { normalizeRequest } from '../request/request.js';
 import { identifyApplications } from './identify.js';
-import { seeAddress } from './address-uses.js';
+import { findAddressUses } from './address-uses.js';
 
 const TEXT = `
 list office addresses { 198.18.4.0/24 }
@@ -27,7 +27,7 @@ const { rulebook } = checkFences([{ path: 'f.fence', text: TEXT }], []);
 
 describe('what sees an address', () => {
   it('are the lists that hold it or its country, the gates it goes out at, and comparisons that are true of it', () => {
-    expect(seeAddress(rulebook!, parseAddress('198.18.4.7')!, 'NO')).toEqual({
+    expect(findAddressUses(rulebook!, parseAddress('198.18.4.7')!, 'NO')).toEqual({
       lists: [
         { list: 'office', entry: '198.18.4.0/24', through: [] },
         { list: 'all', entry: '198.18.4.0/24', through: ['office'] },
@@ -46,11 +46,15 @@ describe('what sees an address', () => {
   });
 
   it('are negations, too, and exceptions count', () => {
-    const { lists, rules } = seeAddress(rulebook!, parseAddress('198.18.4.66')!, 'SE');
+    const { lists, rules } = findAddressUses(rulebook!, parseAddress('198.18.4.66')!, 'SE');
     expect(lists.map(({ list }) => list)).toEqual(['office']);
     expect(rules.map(({ comparison }) => comparison)).toEqual(['country not in home', 'server in 198.18.0.0/16']);
     // Where there is no table its country is seen by nothing.
-    expect(seeAddress(rulebook!, parseAddress('192.0.2.1')!, undefined)).toEqual({ lists: [], gates: [], rules: [] });
+    expect(findAddressUses(rulebook!, parseAddress('192.0.2.1')!, undefined)).toEqual({
+      lists: [],
+      gates: [],
+      rules: [],
+    });
   });
 });
 

@@ -14,7 +14,7 @@ import {
   type Operator,
 } from './fields.js';
 import { RESERVED_WORDS, type Comparison, type Condition, type Value } from './tree.js';
-import { decodeValue, describeKind, printValue, type Asked } from './value.js';
+import { decodeValue, describeKind, printValue, type ValueContext } from './value.js';
 
 type AnyField = FieldName | FilterFieldName;
 
@@ -200,14 +200,14 @@ function checkLiteral(cursor: Cursor, field: AnyField, operator: Operator, value
 }
 
 /** Values separated by commas; the list ends where no comma follows, and a trailing comma is an error. */
-export function parseValues(cursor: Cursor, asked: Asked): Value[] {
+export function parseValues(cursor: Cursor, asked: ValueContext): Value[] {
   const values = [parseValue(cursor, asked)];
   while (cursor.accept(',')) values.push(parseValue(cursor, asked));
   return values;
 }
 
 /** One value. A value that cannot be read is reported, and parsing goes on behind it. */
-export function parseValue(cursor: Cursor, asked: Asked): Value {
+export function parseValue(cursor: Cursor, asked: ValueContext): Value {
   const isHex = asked.kind === 'payload' && asked.operator === 'starts';
   if (isHex) cursor.expect('hex', 'before the quoted bytes');
   const { place, text } = cursor.token;

@@ -1,4 +1,4 @@
-import { suggestNearest, type Diagnostic, type DiagnosticCode, type Place } from './diagnostic.js';
+import { suggestNearest, type Diagnostic, type DiagnosticCode, type SourceLocation } from './diagnostic.js';
 import { tokenize, type Comment, type Token } from './lexer.js';
 import { NAME, RESERVED_WORDS, type Reference } from './tree.js';
 
@@ -134,7 +134,7 @@ export class Cursor {
     return names;
   }
 
-  report(code: DiagnosticCode, message: string, place: Place, hint?: string): void {
+  report(code: DiagnosticCode, message: string, place: SourceLocation, hint?: string): void {
     this.diagnostics.push({ code, message, place, ...(hint ? { hint } : {}) });
   }
 

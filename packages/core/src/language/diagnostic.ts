@@ -1,7 +1,7 @@
 import { closest, distance } from 'fastest-levenshtein';
 
 /** A position in a source text. */
-export interface Place {
+export interface SourceLocation {
   readonly file: string;
   /** 1-based. */
   readonly line: number;
@@ -40,7 +40,7 @@ export interface Diagnostic {
   readonly code: DiagnosticCode;
   /** One sentence: what was found, and what was expected. */
   readonly message: string;
-  readonly place: Place;
+  readonly place: SourceLocation;
   /** A full sentence saying what to do, where there is one. */
   readonly hint?: string;
 }

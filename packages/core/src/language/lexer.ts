@@ -1,11 +1,11 @@
-import type { Diagnostic, Place } from './diagnostic.js';
+import type { Diagnostic, SourceLocation } from './diagnostic.js';
 
 /** One token of fence text. */
 export interface Token {
   readonly kind: 'bare' | 'quoted' | 'punctuation' | 'end';
   /** The bare text, the decoded quoted value, the punctuation mark, or empty at the end. */
   readonly text: string;
-  readonly place: Place;
+  readonly place: SourceLocation;
   /** It is no value: what is wrong with it is reported already. */
   readonly isBroken: boolean;
   /** Comments since the token before, without `#` and surrounding spaces. */
@@ -33,7 +33,7 @@ export function tokenize(text: string, file: string): { tokens: Token[]; diagnos
   let lastTokenLine = 0;
   let at = 0;
 
-  const push = (kind: Token['kind'], value: string, place: Place, isBroken = false): void => {
+  const push = (kind: Token['kind'], value: string, place: SourceLocation, isBroken = false): void => {
     tokens.push({ kind, text: value, place, isBroken, comments });
     comments = [];
     lastTokenLine = place.line;

@@ -4,7 +4,7 @@ import type { Cursor } from './cursor.js';
 import { LIST_KINDS, VALUE_KIND_OF } from './fields.js';
 import { MAX_WIDTH, printComments, printTitle } from './layout.js';
 import type { DatasetSource, FileSource, ListStatement, PageStatement, Value } from './tree.js';
-import { printValue, type Asked } from './value.js';
+import { printValue, type ValueContext } from './value.js';
 
 export function parseList(cursor: Cursor): Omit<ListStatement, 'kind' | 'comments' | 'place'> {
   const { name } = cursor.expectName('a list');
@@ -22,7 +22,7 @@ export function parseList(cursor: Cursor): Omit<ListStatement, 'kind' | 'comment
 }
 
 /** Entries keep the comments above them and behind them. */
-function parseEntries(cursor: Cursor, asked: Asked): Value[] {
+function parseEntries(cursor: Cursor, asked: ValueContext): Value[] {
   const values: Value[] = [];
   let isMore = true;
   while (isMore)

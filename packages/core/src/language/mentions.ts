@@ -1,10 +1,10 @@
 /** Every place where a statement mentions something that is defined elsewhere. */
 import { kindOf, LIST_KIND_OF, VALUE_KIND_OF, type ListKind } from './fields.js';
-import type { Place } from './diagnostic.js';
+import type { SourceLocation } from './diagnostic.js';
 import type { Action, Condition, FenceStatement, GateStatement, Reference, Rule, Statement, Value } from './tree.js';
 
 /** A name that is used, and what it has to stand for. */
-export type Mention = { readonly name: string; readonly place: Place } & (
+export type Mention = { readonly name: string; readonly place: SourceLocation } & (
   | { readonly kind: 'list'; readonly listKind: ListKind }
   /** A category or application, or where `takesLists` a list of them. */
   | { readonly kind: 'word'; readonly listKind: 'categories' | 'applications'; readonly takesLists: boolean }

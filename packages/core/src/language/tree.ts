@@ -1,6 +1,6 @@
 import type { AddressRange } from '../request/address.js';
 import type { DomainEntry } from '../reference/domain-set.js';
-import type { Place } from './diagnostic.js';
+import type { SourceLocation } from './diagnostic.js';
 import type { FieldName, FilterFieldName, ListKind, Operator } from './fields.js';
 import type { Outcome } from './outcomes.js';
 
@@ -26,24 +26,24 @@ export type Statement =
   | FenceStatement
   | ExpectStatement;
 
-interface Placed {
+interface Located {
   /** Lines of comment above the statement. */
   readonly comments: readonly string[];
-  readonly place: Place;
+  readonly place: SourceLocation;
 }
 
-interface Named extends Placed {
+interface Named extends Located {
   readonly name: string;
 }
 
 /** A name that stands for something defined elsewhere. */
 export interface Reference {
   readonly name: string;
-  readonly place: Place;
+  readonly place: SourceLocation;
 }
 
 /** The time zone of dates and of schedules without one of their own. */
-export interface ZoneStatement extends Placed {
+export interface ZoneStatement extends Located {
   readonly kind: 'zone';
   /** An IANA time zone. */
   readonly zone: string;
@@ -60,13 +60,13 @@ export interface ListStatement extends Named {
 export interface DatasetSource {
   readonly kind: 'dataset';
   readonly name: string;
-  readonly place: Place;
+  readonly place: SourceLocation;
 }
 
 export interface FileSource {
   readonly kind: 'file';
   readonly path: string;
-  readonly place: Place;
+  readonly place: SourceLocation;
 }
 
 export interface InlineEntries {
@@ -241,10 +241,10 @@ export const DEFAULT_HOLD_MS = 30 * 60_000;
 export const DEFAULT_CLIENT_BITS = { bits4: 32, bits6: 64 } as const;
 
 /** A request and what must come out of it. */
-export interface ExpectStatement extends Placed {
+export interface ExpectStatement extends Located {
   readonly kind: 'expect';
   readonly outcome: Outcome;
-  readonly by?: { readonly fence: string; readonly rule: string; readonly place: Place };
+  readonly by?: { readonly fence: string; readonly rule: string; readonly place: SourceLocation };
   /** How many such requests pass within a span before the next is limited. */
   readonly after?: { readonly count: number; readonly windowMs: number };
   readonly client: AddressRange;
@@ -277,12 +277,12 @@ export interface Comparison {
   /** ASCII letters are compared without their case. */
   readonly isAnyCase: boolean;
   readonly values: readonly Value[];
-  readonly place: Place;
+  readonly place: SourceLocation;
 }
 
 /** One value of a comparison or entry of a list, in its normal form. */
 export type Value = {
-  readonly place: Place;
+  readonly place: SourceLocation;
   /** Of an entry of a list: the comments above it and behind it. */
   readonly comments?: readonly string[];
 } & (

@@ -19,7 +19,7 @@ export type ValueOrProblem =
   { readonly content: Content } | { readonly problem: string; readonly hint?: string; readonly isPattern?: boolean };
 
 /** What a value is asked for. */
-export interface Asked {
+export interface ValueContext {
   readonly kind: ValueKind;
   /** `in` where the value stands in a list. */
   readonly operator: Operator;
@@ -27,7 +27,7 @@ export interface Asked {
 }
 
 /** The words between `a - b`, or one word. */
-export interface WrittenValue {
+export interface SourceValue {
   readonly text: string;
   readonly isQuoted: boolean;
   /** The end of a range `text - rangeEnd`. */
@@ -38,7 +38,7 @@ export interface WrittenValue {
  * Decodes a written value into its normal form. A bare name in a place where lists can stand is a reference to a list,
  * whether or not that list exists; anything else is a literal.
  */
-export function decodeValue(asked: Asked, written: WrittenValue): ValueOrProblem {
+export function decodeValue(asked: ValueContext, written: SourceValue): ValueOrProblem {
   const { kind, operator } = asked;
   const { text, isQuoted, rangeEnd } = written;
   if (rangeEnd !== undefined && kind !== 'address' && kind !== 'number' && kind !== 'bytes' && kind !== 'time')
@@ -89,7 +89,7 @@ const RULE_NAME = /^[a-z][a-z0-9-]{0,62}\/[a-z][a-z0-9-]{0,62}$/;
 const SCHEME = /^[a-z][a-z0-9+.-]*$/;
 
 /** Words have a shape, or are a few that are known. */
-function decodeWord({ kind, field }: Asked, text: string): ValueOrProblem {
+function decodeWord({ kind, field }: ValueContext, text: string): ValueOrProblem {
   const known = field && WORDS_OF[field as FieldName];
   if (known) return decodeOneOf(text, known, `a ${field}`);
   const [shape, what] =
@@ -198,7 +198,7 @@ function decodeBytes(text: string): ValueOrProblem {
     : { problem: `Found ${JSON.stringify(text)}, expected bytes as pairs of hexadecimal digits such as "16 03".` };
 }
 
-function decodeAddresses({ text, rangeEnd }: WrittenValue): ValueOrProblem {
+function decodeAddresses({ text, rangeEnd }: SourceValue): ValueOrProblem {
   const range = rangeEnd === undefined ? parseAddressOrNetwork(text) : parseRange(text, rangeEnd);
   if (typeof range === 'string') return { problem: range };
   return { content: { kind: 'addresses', range } };

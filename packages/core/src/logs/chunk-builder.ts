@@ -4,7 +4,7 @@ import type { RejectedLine } from '../request/record.js';
 import type { ReaderOptions } from './reader-options.js';
 import type { ParsedLines } from './log-parser.js';
 import { NcsaColumns } from './ncsa-columns.js';
-import { ncsaShapeOf, type PlainLines } from './ncsa-fields.js';
+import { ncsaShapeOf, type ParsedRows } from './ncsa-fields.js';
 import type { LogFormat, ReadLine } from './reader.js';
 
 /** The second step of an import: lines that are taken apart to chunks of columns. */
@@ -41,7 +41,7 @@ export class ChunkBuilder {
     return this.#taken();
   }
 
-  #addPlain(plain: PlainLines, from: number, to: number): void {
+  #addPlain(plain: ParsedRows, from: number, to: number): void {
     for (let row = from; row < to;) {
       const until = Math.min(to, row + this.#writer.numRowsLeft);
       this.#ncsa!.write(plain, row, until);

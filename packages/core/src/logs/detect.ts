@@ -1,5 +1,5 @@
 import { REJECT_REASONS, type LogRecord, type RejectedLine } from '../request/record.js';
-import { LayoutError, type ReaderOptions } from './reader-options.js';
+import { LogOptionsError, type ReaderOptions } from './reader-options.js';
 import { LOG_FORMATS, LogReader, MAPPED_FORMATS, type LogFormat, type ReadLine } from './reader.js';
 import { messageOf } from './syslog.js';
 
@@ -48,14 +48,14 @@ export function detectFormat(
   const end = isWhole ? start.length : start.lastIndexOf(0x0a) + 1 || start.length;
   const lines = start.subarray(0, end);
   if (lines.length === 0) return { numLines: 0, needsHost: false, summary: 'The log is empty.' };
-  const problems = new Map<LogFormat, LayoutError>();
+  const problems = new Map<LogFormat, LogOptionsError>();
   const fits = candidatesFor(lines, options, chosen).flatMap(([format, isInSyslog]) => {
     try {
       // Entries of a HAR file end anywhere.
       const bytes = format === 'har' ? start : lines;
       return [measureFit(format, { ...options, isInSyslog }, bytes, isWhole || format !== 'har')];
     } catch (error) {
-      if (!(error instanceof LayoutError)) throw error;
+      if (!(error instanceof LogOptionsError)) throw error;
       problems.set(format, error);
       return [];
     }

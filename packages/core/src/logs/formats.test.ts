@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { detectFormat } from './detect.js';
-import { LayoutError, type ReaderOptions } from './reader-options.js';
+import { LogOptionsError, type ReaderOptions } from './reader-options.js';
 import { mergeByTime } from './merge.js';
 import { parseMapping } from './naming.js';
 import { LogReader, type LogFormat, type ReadLine } from './reader.js';
@@ -27,8 +27,8 @@ const problemOf = (say: () => unknown): string => {
   try {
     say();
   } catch (error) {
-    expect(error).toBeInstanceOf(LayoutError);
-    return `${(error as LayoutError).message} ${(error as LayoutError).hint}`;
+    expect(error).toBeInstanceOf(LogOptionsError);
+    return `${(error as LogOptionsError).message} ${(error as LogOptionsError).hint}`;
   }
   return 'no problem';
 };

@@ -15,6 +15,8 @@ export function createKeyValueParser(naming: Naming, times: TimeReader, host: st
       const value = quoted === undefined ? bare! : unescapeField(quoted);
       values.set(key!, value === '' || value === '-' ? null : value);
     }
-    return values.size === 0 ? 'not-the-format' : naming.gather(values, undefined, 0).finish(times, host, lineTime);
+    return values.size === 0
+      ? 'not-the-format'
+      : naming.buildRecord(values, undefined, 0).finish(times, host, lineTime);
   };
 }

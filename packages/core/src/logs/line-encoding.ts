@@ -23,7 +23,7 @@ const encoder = new TextEncoder();
 const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 
 /** The line of a request, byte for byte, without its line break. */
-export function lineOf(written: Uint8Array, { attributes, atUnixMs }: Omit<Row, 'line'>): Uint8Array {
+export function restoreLine(written: Uint8Array, { attributes, atUnixMs }: Omit<Row, 'line'>): Uint8Array {
   if (written[0] === RAW_LINE) return written.subarray(1);
   const text = decoder
     .decode(written.subarray(1))

@@ -9,7 +9,7 @@ import { LogImporter } from './log-importer.js';
 import { mergeByTime } from './merge.js';
 import { MergedParser } from './merged-parser.js';
 import { LogReader, type LogFormat, type ReadLine } from './reader.js';
-import { lineOf } from './line-encoding.js';
+import { restoreLine } from './line-encoding.js';
 
 const word = (...values: string[]) => fc.constantFrom(...values);
 /** Lines as servers write them, and such as they write seldom. */
@@ -119,7 +119,7 @@ function decoded(chunks: readonly EncodedChunk[], rejected: readonly RejectedLin
   return {
     rows,
     rejected,
-    lines: rows.map((row, index) => Buffer.from(lineOf(written[index]!, row)).toString('latin1')),
+    lines: rows.map((row, index) => Buffer.from(restoreLine(written[index]!, row)).toString('latin1')),
   };
 }
 

@@ -1,12 +1,12 @@
 import type { ReaderOptions } from './reader-options.js';
 import { LineSplitter, type Line, type Splitter } from './lines.js';
-import { ncsaShapeOf, type PlainLines } from './ncsa-fields.js';
+import { ncsaShapeOf, type ParsedRows } from './ncsa-fields.js';
 import { NcsaLines } from './ncsa-lines.js';
 import { createLineReader, createSplitter, type LogFormat, type ReadLine } from './reader.js';
 
 /** Lines of a log taken apart, and not yet in columns. May be handed to another thread. */
 export interface ParsedLines {
-  readonly plain?: PlainLines;
+  readonly plain?: ParsedRows;
   /** All others, each with how many plain ones come before it. */
   readonly others: readonly { readonly numBefore: number; readonly line: ReadLine }[];
 }
@@ -58,6 +58,6 @@ export class LogParser {
   #taken(): ParsedLines {
     const others = this.#others;
     this.#others = [];
-    return { plain: this.#ncsa?.taken(), others };
+    return { plain: this.#ncsa?.finishRows(), others };
   }
 }

@@ -6,7 +6,7 @@
 import { CELL_WORDS, NUM_FIELDS, ZONE_BITS } from '../kernel/cells.js';
 import type { ReaderOptions } from './reader-options.js';
 import { LogParser, type ParsedLines } from './log-parser.js';
-import type { PlainLines } from './ncsa-fields.js';
+import type { ParsedRows } from './ncsa-fields.js';
 import { markLine, type LogFormat, type ReadLine } from './reader.js';
 
 const ROW_WORDS = CELL_WORDS * NUM_FIELDS;
@@ -14,13 +14,13 @@ const KINDS_MASK = (1 << ZONE_BITS) - 1;
 
 /** Rows of a file that come one behind the other. */
 interface Run {
-  readonly file: OpenFile;
+  readonly file: MergedFile;
   readonly from: number;
   to: number;
 }
 
 /** A file with the lines of its piece, up to the one that comes next. */
-class OpenFile {
+class MergedFile {
   readonly #parser: LogParser;
   #parsed: ParsedLines = { others: [] };
   #numOthersDone = 0;
@@ -37,7 +37,7 @@ class OpenFile {
     this.#parser = new LogParser(format, options, keepsLines);
   }
 
-  get plain(): PlainLines | undefined {
+  get plain(): ParsedRows | undefined {
     return this.#parsed.plain;
   }
 
@@ -72,8 +72,8 @@ class OpenFile {
 }
 
 export class MergedParser {
-  readonly #files: readonly OpenFile[];
-  #open: readonly OpenFile[];
+  readonly #files: readonly MergedFile[];
+  #open: readonly MergedFile[];
   /** Of the times of all files. */
   readonly #zones: string[] = [];
 
@@ -88,7 +88,7 @@ export class MergedParser {
     private readonly names: readonly string[],
     keepsLines: boolean,
   ) {
-    this.#files = names.map((name, index) => new OpenFile(index, name, format, options, keepsLines));
+    this.#files = names.map((name, index) => new MergedFile(index, name, format, options, keepsLines));
     this.#open = this.#files;
   }
 
@@ -119,12 +119,12 @@ export class MergedParser {
     return { ...(numRows > 0 ? { plain: this.#gather(runs, numRows) } : {}), others };
   }
 
-  #earliest(): OpenFile {
+  #earliest(): MergedFile {
     return this.#open.reduce((a, b) => (b.nextUnixMs < a.nextUnixMs ? b : a));
   }
 
   /** Takes the plain lines that come before those of all other files. @returns how many */
-  #takeRun(file: OpenFile, runs: Run[]): number {
+  #takeRun(file: MergedFile, runs: Run[]): number {
     const { timesUnixMs, numRows } = file.plain!;
     // Lines of files before it come first at the same time, those of files behind it after.
     let below = Infinity;
@@ -143,8 +143,8 @@ export class MergedParser {
   }
 
   /** The lines of runs one behind the other, over bytes that are put together from those of their files. */
-  #gather(runs: readonly Run[], numRows: number): PlainLines {
-    const sources = new Map<OpenFile, { readonly start: number; readonly shift: number }>();
+  #gather(runs: readonly Run[], numRows: number): ParsedRows {
+    const sources = new Map<MergedFile, { readonly start: number; readonly shift: number }>();
     const parts: Uint8Array[] = [];
     let numBytes = 0;
     for (const file of new Set(runs.map((run) => run.file))) {

@@ -1,6 +1,6 @@
 /** What the names of a log's own mean: as a mapping says, or as they are called. */
-import { LayoutError, type Mapping } from './reader-options.js';
-import { Gathered, hintForName, isByteCount, targetOf, type Target } from './targets.js';
+import { LogOptionsError, type Mapping } from './reader-options.js';
+import { RecordBuilder, hintForName, isByteCount, resolveAttribute, type Target } from './targets.js';
 import type { AttributeValue } from '../request/record.js';
 
 /**
@@ -12,16 +12,16 @@ export function parseMapping(text: string): Mapping {
   try {
     parsed = JSON.parse(text);
   } catch (error) {
-    throw new LayoutError(`The mapping is not JSON: ${(error as Error).message}.`, EXAMPLE);
+    throw new LogOptionsError(`The mapping is not JSON: ${(error as Error).message}.`, EXAMPLE);
   }
   if (typeof parsed !== 'object' || parsed === null || Array.isArray(parsed))
-    throw new LayoutError('The mapping is not a JSON object.', EXAMPLE);
+    throw new LogOptionsError('The mapping is not a JSON object.', EXAMPLE);
   for (const [word, names] of Object.entries(parsed)) {
-    if (targetOf(word) === undefined)
-      throw new LayoutError(`In the mapping, "${word}" is no value of a request.`, hintForName(word));
+    if (resolveAttribute(word) === undefined)
+      throw new LogOptionsError(`In the mapping, "${word}" is no value of a request.`, hintForName(word));
     const all: unknown[] = Array.isArray(names) ? names : [names];
     if (all.length === 0 || all.some((name) => typeof name !== 'string' || name === ''))
-      throw new LayoutError(`In the mapping, "${word}" is not given by a name or a list of names.`, EXAMPLE);
+      throw new LogOptionsError(`In the mapping, "${word}" is not given by a name or a list of names.`, EXAMPLE);
   }
   return parsed as Mapping;
 }
@@ -40,7 +40,7 @@ export class Naming {
 
   constructor(mapping: Mapping = {}) {
     for (const [word, names] of Object.entries(mapping)) {
-      const target = targetOf(word)!;
+      const target = resolveAttribute(word)!;
       this.#mapped.add(target);
       if (Array.isArray(names) && names.length > 1) {
         this.#joined.push({ target, names: names as string[] });
@@ -67,12 +67,12 @@ export class Naming {
    * @param timeOf the exact text of a number, for times
    * @param emptyCount what a count of bytes is that is none
    */
-  gather(
+  buildRecord(
     values: ReadonlyMap<string, AttributeValue | null>,
     timeOf?: (name: string) => AttributeValue | null | undefined,
     emptyCount: 0 | null = null,
-  ): Gathered {
-    const gathered = new Gathered();
+  ): RecordBuilder {
+    const gathered = new RecordBuilder();
     for (const [name, value] of values) {
       const targets = this.#targetsOf(name);
       for (const target of targets)
@@ -96,7 +96,7 @@ export class Naming {
   #targetsOf(name: string): readonly Target[] {
     const known = this.#given.get(name);
     if (known) return known;
-    const called = this.#isJoined.has(name) ? undefined : targetOf(name);
+    const called = this.#isJoined.has(name) ? undefined : resolveAttribute(name);
     const targets = called === undefined || this.#mapped.has(called) ? [] : [called];
     if (this.#given.size < MAX_REMEMBERED) this.#given.set(name, targets);
     return targets;

@@ -29,7 +29,7 @@ import {
   ZONE_BITS,
 } from '../kernel/cells.js';
 import { FILE_ATTRIBUTE } from '../request/record.js';
-import { FIELDS, type NcsaShape, type PlainLines } from './ncsa-fields.js';
+import { FIELDS, type NcsaShape, type ParsedRows } from './ncsa-fields.js';
 import { ATTRIBUTE_END, ATTRIBUTE_START, ESCAPED_START, TEMPLATE, TIME_MARK } from './line-encoding.js';
 
 /** Instead of one kind of all lines. */
@@ -52,7 +52,7 @@ export class NcsaColumns {
   ) {}
 
   /** Writes the lines from one to another, for which there must be room in the chunk. */
-  write(lines: PlainLines, from: number, to: number): void {
+  write(lines: ParsedRows, from: number, to: number): void {
     if (from === to) return;
     this.#useSegment();
     this.writer.load(lines);

@@ -38,7 +38,7 @@ const NCSA_SHAPES: Partial<Record<LogFormat, NcsaShape>> = {
 };
 
 /** Lines that were found to be as usual. */
-export interface PlainLines extends LinesInBytes {
+export interface ParsedRows extends LinesInBytes {
   /** By row. */
   readonly numbers: Float64Array;
   readonly timesUnixMs: Float64Array;

@@ -6,7 +6,7 @@ import { CELL_WORDS, NUM_FIELDS } from '../kernel/cells.js';
 import { Kernel } from '../kernel/kernel.js';
 import { parseNcsaTime } from '../request/time.js';
 import type { Line, LineSplitter } from './lines.js';
-import type { NcsaShape, PlainLines } from './ncsa-fields.js';
+import type { NcsaShape, ParsedRows } from './ncsa-fields.js';
 
 const LINE_FEED = 0x0a;
 const ZERO = 0x30;
@@ -73,7 +73,7 @@ export class NcsaLines {
   }
 
   /** @returns the lines that were taken; as they are until the next piece */
-  taken(): PlainLines | undefined {
+  finishRows(): ParsedRows | undefined {
     const kernel = this.#kernel;
     const { calls } = kernel;
     const numRows = calls.numRowsOfPiece();

@@ -1,8 +1,8 @@
 /** Patterns: a line of a log with names in braces where its values stand. */
-import { LayoutError } from './reader-options.js';
+import { LogOptionsError } from './reader-options.js';
 import { unescapeField } from './ncsa.js';
 import type { LineParser } from './reader.js';
-import { Gathered, hintForName, isByteCount, targetOf, type Target } from './targets.js';
+import { RecordBuilder, hintForName, isByteCount, resolveAttribute, type Target } from './targets.js';
 import type { TimeReader } from './times.js';
 
 interface Slot {
@@ -20,20 +20,23 @@ export function parsePattern(pattern: string): { readonly before: string; readon
   const parts = rest.map((part) => {
     const end = part.indexOf('}');
     if (end < 0)
-      throw new LayoutError(`In the pattern, "{${part}" has no end.`, 'Write each name in braces, such as {client}.');
+      throw new LogOptionsError(
+        `In the pattern, "{${part}" has no end.`,
+        'Write each name in braces, such as {client}.',
+      );
     return { name: part.slice(0, end), after: part.slice(end + 1) };
   });
   if (parts.length === 0)
-    throw new LayoutError(
+    throw new LogOptionsError(
       'The pattern names no value.',
       'Write it such as \'{client} [{time}] "{request}" {status}\'.',
     );
   const slots = parts.map(({ name, after }, at) => {
-    const target = name === '' ? undefined : targetOf(name);
+    const target = name === '' ? undefined : resolveAttribute(name);
     if (name !== '' && target === undefined)
-      throw new LayoutError(`In the pattern, {${name}} is no value of a request.`, hintForName(name));
+      throw new LogOptionsError(`In the pattern, {${name}} is no value of a request.`, hintForName(name));
     if (after === '' && at < parts.length - 1)
-      throw new LayoutError(
+      throw new LogOptionsError(
         `In the pattern, nothing stands between {${name}} and {${parts[at + 1]!.name}}, so nobody can tell where one ends.`,
         'Write the text that stands between them.',
       );
@@ -48,7 +51,7 @@ export function createPatternParser(pattern: string, times: TimeReader, host: st
   const { before, slots } = parsePattern(pattern);
   return (text, lineTime) => {
     if (!text.startsWith(before)) return 'not-the-format';
-    const gathered = new Gathered();
+    const gathered = new RecordBuilder();
     let at = before.length;
     for (const { target, after, isQuoted } of slots) {
       const end = after === '' ? text.length : isQuoted ? endOfQuoted(text, at, after) : text.indexOf(after, at);

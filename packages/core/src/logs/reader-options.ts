@@ -19,7 +19,7 @@ export interface ReaderOptions {
 }
 
 /** What was said about a log does not hold together, or does not fit it. */
-export class LayoutError extends Error {
+export class LogOptionsError extends Error {
   /** @param hint what to do about it */
   constructor(
     message: string,

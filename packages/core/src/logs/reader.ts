@@ -3,7 +3,7 @@ import { parseHarEntry } from './har.js';
 import { HarSplitter } from './har-entries.js';
 import { countMarks, resolveMarks } from './byte-marks.js';
 import { createKeyValueParser } from './key-value.js';
-import { LayoutError, type ReaderOptions } from './reader-options.js';
+import { LogOptionsError, type ReaderOptions } from './reader-options.js';
 import { LineSplitter, startOf, type Line, type Splitter } from './lines.js';
 import { Naming } from './naming.js';
 import { parseNcsaLine } from './ncsa.js';
@@ -76,19 +76,19 @@ function separatedParser(kind: 'csv' | 'tsv', { host, zone, mapping, isInSyslog 
 /** @throws LayoutError where what is said does not hold together */
 function parserOf(format: LogFormat, options: ReaderOptions): LineParser {
   if ((format === 'pattern') !== (options.pattern !== undefined))
-    throw new LayoutError(
+    throw new LogOptionsError(
       format === 'pattern'
         ? 'The format is that of a pattern, and none is given.'
         : `A pattern is given, and the format is ${format}.`,
       'Give a pattern with the format "pattern", or leave both out.',
     );
   if (options.mapping && !MAPPED_FORMATS.includes(format))
-    throw new LayoutError(
+    throw new LogOptionsError(
       `A mapping says nothing about ${LOG_FORMATS[format]}.`,
       `It does about ${MAPPED_FORMATS.join(', ')}.`,
     );
   if (options.isInSyslog && format === 'har')
-    throw new LayoutError('A HAR file does not stand in lines of syslog.', 'Leave one of the two out.');
+    throw new LogOptionsError('A HAR file does not stand in lines of syslog.', 'Leave one of the two out.');
   // Wrong is wrong, also where every time of the format says its zone.
   if (options.zone !== undefined) assertZone(options.zone);
   const parser = PARSERS[format](options);

@@ -1,6 +1,6 @@
 /** CSV (RFC 4180) and TSV, whose first line names the columns. */
 import { replaceMarks } from './byte-marks.js';
-import { LayoutError } from './reader-options.js';
+import { LogOptionsError } from './reader-options.js';
 import type { Naming } from './naming.js';
 import type { LineParser } from './reader.js';
 import type { TimeReader } from './times.js';
@@ -29,7 +29,7 @@ export function createSeparatedParser(
     const cells = splitCells(text, header.separator);
     if (cells?.length !== header.columns.length) return 'not-the-format';
     const values = new Map(header.columns.map((name, at) => [name, noneOr(cells[at]!)]));
-    return naming.gather(values, undefined, 0).finish(times, host, lineTime);
+    return naming.buildRecord(values, undefined, 0).finish(times, host, lineTime);
   };
 }
 
@@ -38,9 +38,9 @@ function readHeader(columns: readonly string[], naming: Naming, hasLineTime: boo
   const missing = naming.mappedNames.filter((name) => !names.includes(name));
   const are = `The columns are: ${names.join(', ').slice(0, 500)}.`;
   if (missing.length > 0)
-    throw new LayoutError(`The mapping speaks of columns that the log does not have: ${missing.join(', ')}.`, are);
+    throw new LogOptionsError(`The mapping speaks of columns that the log does not have: ${missing.join(', ')}.`, are);
   if (!hasLineTime && !naming.gives('timestamp', names) && !naming.gives('date', names))
-    throw new LayoutError(
+    throw new LogOptionsError(
       'None of the columns is known to be the time.',
       `${are} Say with a mapping which one is what.`,
     );

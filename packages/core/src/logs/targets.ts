@@ -58,7 +58,7 @@ const BOOLEANS: Readonly<Record<string, boolean>> = {
 export type Target = string;
 
 /** @returns undefined where the name says nothing */
-export function targetOf(name: string): Target | undefined {
+export function resolveAttribute(name: string): Target | undefined {
   const low = name.toLowerCase();
   const target = Object.hasOwn(WORDS, low) ? WORDS[low] : low;
   return target !== undefined && (COMPOSED.has(target) || isAttributeName(target)) ? target : undefined;
@@ -80,7 +80,7 @@ const TARGET_RANK = { path: 0, request: 1, url: 2 } as const;
 type TargetColumn = keyof typeof TARGET_RANK;
 
 /** The values of a line, collected one by one. The result does not depend on their order. */
-export class Gathered {
+export class RecordBuilder {
   readonly #attributes = Object.create(null) as Record<string, AttributeValue | null>;
   #date = '';
   #time: AttributeValue = '';

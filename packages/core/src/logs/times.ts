@@ -2,7 +2,7 @@
 import { DateTime, IANAZone } from 'luxon';
 import type { AttributeValue } from '../request/record.js';
 import { parseEpoch, parseNcsaTime, parseRfc3339 } from '../request/time.js';
-import { LayoutError } from './reader-options.js';
+import { LogOptionsError } from './reader-options.js';
 
 const EPOCH = /^\d{10,19}(\.\d+)?$/;
 const LOCAL = /^\d{4}-\d{2}-\d{2}[T ]\d{2}:\d{2}:\d{2}(?:[.,]\d+)?$/;
@@ -10,7 +10,7 @@ const LOCAL = /^\d{4}-\d{2}-\d{2}[T ]\d{2}:\d{2}:\d{2}(?:[.,]\d+)?$/;
 /** @throws LayoutError where there is no such IANA time zone */
 export function assertZone(zone: string): void {
   if (!IANAZone.isValidZone(zone))
-    throw new LayoutError(`There is no time zone "${zone}".`, 'Write it as Area/City such as Europe/Oslo, or UTC.');
+    throw new LogOptionsError(`There is no time zone "${zone}".`, 'Write it as Area/City such as Europe/Oslo, or UTC.');
 }
 
 export class TimeReader {

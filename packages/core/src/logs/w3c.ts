@@ -9,19 +9,19 @@ import { replaceMarks } from './byte-marks.js';
 import type { ParsedLine } from './reader.js';
 
 type Attributes = Record<string, AttributeValue | null>;
-type Column = (value: string | null, into: Attributes) => void;
+type ColumnSetter = (value: string | null, into: Attributes) => void;
 
 const text =
-  (name: string): Column =>
+  (name: string): ColumnSetter =>
   (value, into) =>
     (into[name] = value);
 const whole =
-  (name: string, ifNone: number | null): Column =>
+  (name: string, ifNone: number | null): ColumnSetter =>
   (value, into) =>
     (into[name] = value === null ? ifNone : /^\d+$/.test(value) ? Number(value) : null);
 
 /** What columns are called, and the attributes that they give; no bytes are 0. */
-const COLUMNS: Readonly<Record<string, Column>> = {
+const COLUMNS: Readonly<Record<string, ColumnSetter>> = {
   'c-ip': text('client.address'),
   's-ip': text('destination.address'),
   's-port': whole('server.port', null),
@@ -47,12 +47,12 @@ function readTarget(value: string | null, into: Attributes): void {
   }
 }
 
-function header(name: string): Column {
+function header(name: string): ColumnSetter {
   if (name === 'user-agent') return text('user_agent.original');
   return (value, into) => (into[`http.request.header.${name}`] = value === null ? null : [value]);
 }
 
-function columnOf(field: string): Column {
+function columnOf(field: string): ColumnSetter {
   const name = field.toLowerCase();
   const [, requestHeader] = /^cs\((.+)\)$/.exec(name) ?? [];
   if (requestHeader !== undefined) return header(requestHeader);
@@ -65,7 +65,7 @@ const VALUE = /"((?:[^"]|"")*)"|\S+/g;
 /** Reads line after line, remembering what the directives before said. */
 export class W3cParser {
   #fields: readonly string[] = [];
-  #columns: readonly Column[] = [];
+  #columns: readonly ColumnSetter[] = [];
   /** Of the latest directive, for logs without a column for it. */
   #date = '';
 

@@ -25,7 +25,7 @@ export interface CountryText {
   readonly text: string;
 }
 
-interface Place {
+interface FieldPosition {
   readonly file?: string;
   readonly line: number;
 }
@@ -41,7 +41,7 @@ export function parseCountryRows(text: string): CountryRows {
 /** The rows of several files as those of one table, whose later files come later. */
 export function parseCountryTexts(texts: readonly CountryText[]): CountryRows {
   const ranges: CountryRange[] = [];
-  const places: Place[] = [];
+  const places: FieldPosition[] = [];
   const problems: CountryRowProblem[] = [];
   for (const { file, text } of texts) {
     let line = 0;
@@ -116,7 +116,7 @@ function parseStatistics(row: string): CountryRange | string | undefined {
 }
 
 /** Where a row overlaps an earlier-starting one of another country; a sweep that remembers the widest end so far. */
-function findOverlaps(ranges: readonly CountryRange[], places: readonly Place[]): CountryRowProblem[] {
+function findOverlaps(ranges: readonly CountryRange[], places: readonly FieldPosition[]): CountryRowProblem[] {
   const problems: CountryRowProblem[] = [];
   for (const family of [4, 6] as const) {
     const order = ranges
@@ -140,7 +140,7 @@ function findOverlaps(ranges: readonly CountryRange[], places: readonly Place[])
   return problems;
 }
 
-function textOf({ file, line }: Place): string {
+function textOf({ file, line }: FieldPosition): string {
   return `${file === undefined ? '' : `${file} `}line ${line}`;
 }
 

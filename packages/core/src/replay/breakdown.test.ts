@@ -12,7 +12,7 @@ import { CATEGORIES, COUNTRIES, CROWD } from '../test/compare-evaluators.js';
 import { wideFenceText, wideRepeatingLog } from '../test/arbitrary-fences.js';
 import { chunkOf } from '../test/chunk-of.js';
 import { Breakdown } from './breakdown.js';
-import { Replay } from '../test/replay.js';
+import { SequentialReplay } from '../test/replay.js';
 import { ChunkReplay } from './replay-chunk.js';
 import { addBreakdown, addValue, BREAKDOWNS, createTally, sortValues, trimTally } from './tally.js';
 
@@ -36,7 +36,7 @@ describe('what requests are counted by', () => {
             atUnixMs: t,
             attributes: { ...(isCrowded ? CROWD : {}), ...(attributes as Attributes) },
           }));
-          const whole = new Replay(judge);
+          const whole = new SequentialReplay(judge);
           for (const record of log) whole.next(record);
 
           const parts = [log.slice(0, cut), log.slice(cut)].flatMap((part) => chunkOf(part) ?? []);

@@ -7,7 +7,7 @@ import type { Attributes, LogRecord } from '../request/record.js';
 import { fenceText, repeatingLog } from '../test/arbitrary-fences.js';
 import { chunkOf } from '../test/chunk-of.js';
 import { ChunkReplay, isInSpan, judgeSpan, NOT_JUDGED } from './replay-chunk.js';
-import { Replay } from '../test/replay.js';
+import { SequentialReplay } from '../test/replay.js';
 import { orderByTime } from './time-order.js';
 
 function rulingOf({ client: _client, country: _country, ...ruling }: Decision): Ruling {
@@ -48,7 +48,7 @@ it('a span of chunks in any order comes to what its requests come to one by one 
           });
         }
 
-        const oneByOne = new Replay(judge);
+        const oneByOne = new SequentialReplay(judge);
         const expected = records
           .toSorted((a, b) => a.atUnixMs - b.atUnixMs)
           .map((record) => [

@@ -17,7 +17,7 @@ export interface RowSequence {
 }
 
 /** From when on, and before when; open where null. */
-export interface Span {
+export interface TimeSpan {
   readonly fromUnixMs: number | null;
   readonly toUnixMs: number | null;
 }
@@ -25,7 +25,7 @@ export interface Span {
 /** The code of rows that nobody judged. */
 export const NOT_JUDGED = 0xffff_ffff;
 
-export function isInSpan({ fromUnixMs, toUnixMs }: Span, atUnixMs: number): boolean {
+export function isInSpan({ fromUnixMs, toUnixMs }: TimeSpan, atUnixMs: number): boolean {
   return (fromUnixMs === null || atUnixMs >= fromUnixMs) && (toUnixMs === null || atUnixMs < toUnixMs);
 }
 
@@ -37,7 +37,7 @@ export function judgeSpan(
   replay: ChunkReplay,
   chunks: readonly ChunkRows[],
   sequence: RowSequence | undefined,
-  span: Span,
+  span: TimeSpan,
   progress?: (numRowsDone: number) => void,
 ): { readonly codes: Uint32Array; readonly tally: Tally } {
   if (span.fromUnixMs === null && span.toUnixMs === null) return replay.judge(chunks, sequence, progress);

@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { checkFences } from '../check/check-fences.js';
 import { parseCountryRows } from '../reference/country-rows.js';
 import { createCountryTable } from '../reference/country-table.js';
-import { Replay } from '../test/replay.js';
+import { SequentialReplay } from '../test/replay.js';
 import { countWouldStop } from '../replay/summary.js';
 import type { Attributes, LogRecord } from '../request/record.js';
 import { wideRepeatingLog } from '../test/arbitrary-fences.js';
@@ -98,7 +98,7 @@ describe('a survey', () => {
       const { starter } = survey(LOG, hasTable);
       const { rulebook, diagnostics } = checkFences([{ path: 'starter.fence', text: starter.text }], []);
       expect(diagnostics).toEqual([]);
-      const replay = new Replay({ rulebook: rulebook!, countries });
+      const replay = new SequentialReplay({ rulebook: rulebook!, countries });
       LOG.forEach((one) => replay.next(one));
       expect(starter.rules.map((rule) => rule.name)).toEqual([
         'loudest-client',
@@ -132,7 +132,7 @@ describe('a survey', () => {
     ];
     const { starter } = survey(log, false);
     const { rulebook } = checkFences([{ path: 'starter.fence', text: starter.text }], []);
-    const replay = new Replay({ rulebook: rulebook! });
+    const replay = new SequentialReplay({ rulebook: rulebook! });
     log.forEach((one) => replay.next(one));
     expect(starter.rules.map(({ name, wouldStop, isExact }) => [name, wouldStop, isExact])).toEqual([
       ['loudest-client', 33, true],

@@ -33,7 +33,7 @@ type Degree = 0 | 0.5 | 1;
 type Values = readonly string[] | undefined;
 type Ask = (field: string, parameter?: string) => Values;
 
-interface Memory {
+interface NaiveCounters {
   /** Every request that a limit counted. */
   readonly counted: { readonly key: string; readonly t: number }[];
   /** Every hold, of limits and of people. */
@@ -46,7 +46,7 @@ export function judgeNaively(
   log: readonly NaiveRecord[],
   countryOf: (client: string) => string | undefined,
 ): NaiveDecision[] {
-  const memory: Memory = { counted: [], held: [] };
+  const memory: NaiveCounters = { counted: [], held: [] };
   const ofKind = <K extends Statement['kind']>(kind: K) =>
     statements.filter((one): one is Extract<Statement, { kind: K }> => one.kind === kind);
   const lists = new Map(ofKind('list').map((list) => [list.name, list]));
@@ -75,7 +75,7 @@ interface WalkContext {
   readonly ask: Ask;
   readonly t: number;
   readonly lists: Lists;
-  readonly memory: Memory;
+  readonly memory: NaiveCounters;
   readonly schedules: readonly ScheduleStatement[];
   readonly zone: string | undefined;
 }

@@ -16,7 +16,7 @@ import { toDecidedRecord } from '../replay/decided-record.js';
 import { chunkOf } from './chunk-of.js';
 import { Breakdown } from '../replay/breakdown.js';
 import { ChunkReplay } from '../replay/replay-chunk.js';
-import { Replay } from './replay.js';
+import { SequentialReplay } from './replay.js';
 import { RulingTable } from '../replay/ruling-table.js';
 import { summarize } from '../replay/summary.js';
 import { addBreakdown, addTally, createTally } from '../replay/tally.js';
@@ -35,7 +35,7 @@ describe('random fences over random requests', () => {
         const { rulebook, diagnostics } = checkFences([{ path: 'f.fence', text }], []);
         expect(diagnostics).toEqual([]);
         const judge = { rulebook: rulebook!, ...(hasTable ? { countries } : {}) };
-        const whole = new Replay(judge);
+        const whole = new SequentialReplay(judge);
         const direct = log.map((record) => whole.next(record).decision);
 
         const table = new RulingTable();
@@ -82,12 +82,15 @@ describe('random fences over random requests', () => {
     fc.assert(
       fc.property(fenceText, records, fc.nat(), (text, log, cut) => {
         const judge = { rulebook: checkFences([{ path: 'f.fence', text }], []).rulebook!, countries };
-        const whole = new Replay(judge);
+        const whole = new SequentialReplay(judge);
         const expected = log.map((record) => whole.next(record).decision);
         const half = cut % (log.length + 1);
-        const before = new Replay(judge);
+        const before = new SequentialReplay(judge);
         const decided = log.slice(0, half).map((record) => before.next(record).decision);
-        const after = new Replay(judge, new State(JSON.parse(JSON.stringify(before.state.store())) as StoredState));
+        const after = new SequentialReplay(
+          judge,
+          new State(JSON.parse(JSON.stringify(before.state.store())) as StoredState),
+        );
         decided.push(...log.slice(half).map((record) => after.next(record).decision));
         expect(decided).toEqual(expected);
       }),
@@ -104,7 +107,7 @@ describe('a summary', () => {
       'fence two trial { rule gets block when method = GET rule rest off allow when always }',
     ].join('\n');
     const rulebook = checkFences([{ path: 'f.fence', text }], []).rulebook!;
-    const replay = new Replay({ rulebook });
+    const replay = new SequentialReplay({ rulebook });
     const ask = (atUnixMs: number, host: string, method: string): unknown =>
       replay.next({
         line: 1,
@@ -149,7 +152,7 @@ describe('names that JavaScript has a meaning for', () => {
       'fence valueof enforce { otherwise block }',
     ].join('\n');
     const rulebook = checkFences([{ path: 'f.fence', text }], []).rulebook!;
-    const replay = new Replay({ rulebook });
+    const replay = new SequentialReplay({ rulebook });
     const records = ['a.example', 'constructor', '__proto__', '__proto__'].map((host, index): LogRecord => {
       const attributes = JSON.parse(
         `{"http.request.header.host":["${host}"],"url.path":"/","__proto__":"kept"}`,

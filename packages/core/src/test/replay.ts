@@ -8,7 +8,7 @@ import { hourOf } from '../replay/breakdown.js';
 import { addDecision, addHour, addValue, createTally, type Tally } from '../replay/tally.js';
 
 /** Judges requests by the interpreter, one after the other, which must be the order of their time where the rules remember, and counts what they come to. */
-export class Replay {
+export class SequentialReplay {
   readonly tally: Tally = createTally();
 
   /** @param state what requests before these left behind; brought up to date */

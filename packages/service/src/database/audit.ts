@@ -25,7 +25,7 @@ const TRAIL = 'audit-trail';
 const KEY_BYTES = 32;
 const BATCH_ROWS = 250;
 
-export interface Change {
+export interface AuditChange {
   /** Who did it; null for the service itself. */
   readonly userId: number | null;
   /** Noun and verb, such as `draft.import`. */
@@ -84,7 +84,7 @@ async function makeKey(path: string): Promise<void> {
 }
 
 /** Writes a change to the audit trail, in the transaction that makes it. */
-export async function recordChange(trx: Transaction, { userId, what, detail }: Change): Promise<void> {
+export async function recordChange(trx: Transaction, { userId, what, detail }: AuditChange): Promise<void> {
   await trx.raw('select pg_advisory_xact_lock(?)', [AUDIT_LOCK]);
   const last = await AuditModel.query(trx).orderBy('id', 'desc').first();
   const previousHash = last?.hash ?? '';

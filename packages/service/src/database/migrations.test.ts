@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { createTestDatabase } from '../../../../e2e/src/test-database.js';
 import { Datasets } from '../features/reference/datasets.js';
-import { Worlds } from '../features/reference/worlds.js';
+import { ReferenceSnapshots } from '../features/reference/worlds.js';
 import { migrate, openDatabase, type Database } from './database.js';
 import { DatasetModel, ReplayModel } from './models.js';
 import * as foundation from './migrations/0001-foundation.js';
@@ -49,13 +49,13 @@ afterAll(async () => {
 describe('a database from before there were datasets of every kind', () => {
   it('keeps its country table, which was stored as text, and answers from it', async () => {
     const datasets = new Datasets(db);
-    const { world } = await new Worlds(db, datasets).loadCurrent();
+    const { world } = await new ReferenceSnapshots(db, datasets).loadCurrent();
     expect(world.countries!.findText('198.19.4.7')).toBe('SE');
     expect((await DatasetModel.query(db))[0]!.stats).toEqual({ numEntries: 2, numRejected: 0, problems: [] });
   });
 
   it('keeps what its replays rest on, also where that was nothing', async () => {
-    const worlds = new Worlds(db, new Datasets(db));
+    const worlds = new ReferenceSnapshots(db, new Datasets(db));
     const replays = await ReplayModel.query(db).orderBy('id');
     const countries = await Promise.all(replays.map(async (one) => (await worlds.pinned(one.worldHash)).country?.name));
     expect(countries).toEqual(['old.csv', undefined]);

@@ -1,5 +1,12 @@
 /** One class a table. Names are camel-cased by the connection; nothing here leaves the feature that asks for it. */
-import type { ComparisonState, DatasetEffect, DatasetOwner, Role, ReplayState, SoFar } from '@jadefence/contract';
+import type {
+  ComparisonState,
+  DatasetEffect,
+  DatasetOwner,
+  Role,
+  ReplayState,
+  PartialResult,
+} from '@jadefence/contract';
 import type {
   ComparisonTally,
   CountryShare,
@@ -309,7 +316,7 @@ export class ReplayModel extends Model {
   declare requestsDone: number;
   declare failure: string | null;
   declare tally: Tally | null;
-  declare soFar: SoFar | null;
+  declare soFar: PartialResult | null;
   declare startedBy: number | null;
   declare startedAt: Date;
 }

@@ -33,10 +33,10 @@ export class Authenticator {
   constructor(private readonly identities: Identities) {}
 
   /** @throws ProblemError when nobody is signed in, the role is too small, or the request comes from another site */
-  async admit(request: Request, needs: Role | 'nobody'): Promise<Actor | undefined> {
+  async admit(request: Request, access: Role | 'public'): Promise<Actor | undefined> {
     const bearer = /^Bearer (\S+)$/i.exec(request.headers.authorization ?? '')?.[1];
     if (bearer === undefined) refuseForeignOrigin(request);
-    if (needs === 'nobody') return undefined;
+    if (access === 'public') return undefined;
     const actor = await this.#identify(request, bearer);
     if (!actor)
       throw new ProblemError(
@@ -44,8 +44,8 @@ export class Authenticator {
         bearer ? 'The token is not valid or has expired.' : 'This needs a sign-in.',
         { hint: 'Sign in on the console, or run jadefence login.' },
       );
-    if (ROLES.indexOf(actor.role) < ROLES.indexOf(needs)) {
-      throw new ProblemError('not-permitted', `${actor.name} is ${actor.role} here; this needs ${needs}.`);
+    if (ROLES.indexOf(actor.role) < ROLES.indexOf(access)) {
+      throw new ProblemError('not-permitted', `${actor.name} is ${actor.role} here; this needs ${access}.`);
     }
     return actor;
   }

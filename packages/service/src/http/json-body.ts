@@ -20,8 +20,8 @@ const PUBLIC: BodyLimits = { maxBytes: 16 * KIB, maxValues: 100 };
 const SMALL: BodyLimits = { maxBytes: 256 * KIB, maxValues: 5_000 };
 const LARGE: BodyLimits = { maxBytes: 64 * KIB * KIB, maxValues: 1_000_000 };
 
-function limitsOf({ needs, hasLargeBody }: Route): BodyLimits {
-  return needs === 'nobody' ? PUBLIC : hasLargeBody ? LARGE : SMALL;
+function limitsOf({ access, hasLargeBody }: Route): BodyLimits {
+  return access === 'public' ? PUBLIC : hasLargeBody ? LARGE : SMALL;
 }
 
 /** Reads the bytes of a JSON body, decompressed, as the route's `body`; whoever answers parses them. */

@@ -36,7 +36,7 @@ export interface Route {
   /** Below `/api/v1`. */
   readonly path: string;
   /** Who may call it; `nobody` means that no sign-in is needed. */
-  readonly needs: Role | 'nobody';
+  readonly access: Role | 'public';
   readonly params?: Class<object>;
   readonly query?: Class<object>;
   readonly body?: Class<object>;

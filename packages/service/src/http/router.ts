@@ -30,7 +30,7 @@ export function buildRouter(
     const guard: RequestHandler = async (request, response, next) => {
       response.setHeader('cache-control', 'no-store');
       limitBodyTime(definition, request);
-      response.locals['actor'] = await authenticator.admit(request, definition.needs);
+      response.locals['actor'] = await authenticator.admit(request, definition.access);
       next();
     };
     router[definition.method](definition.path, guard, readBody, (request, response) =>

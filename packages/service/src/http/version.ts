@@ -4,7 +4,7 @@ import type { RouteContext } from './route.js';
 type Context = RouteContext<never, never, never>;
 
 /** Answers what was asked for with its version as an entity tag (RFC 9110, 8.8.3). */
-export function tellVersion<T extends { readonly version: number }>(
+export function setETag<T extends { readonly version: number }>(
   { setHeader }: Pick<Context, 'setHeader'>,
   answer: T,
 ): T {
@@ -13,7 +13,7 @@ export function tellVersion<T extends { readonly version: number }>(
 }
 
 /** The version that a write has seen, from If-Match. @throws ProblemError where it does not say one */
-export function seenVersion({ ifMatch }: Pick<Context, 'ifMatch'>): number {
+export function expectedVersion({ ifMatch }: Pick<Context, 'ifMatch'>): number {
   const version = /^"(\d{1,9})"$/.exec(ifMatch ?? '')?.[1];
   if (version === undefined)
     throw new ProblemError(

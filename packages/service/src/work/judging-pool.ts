@@ -2,7 +2,7 @@ import { MessageChannel } from 'node:worker_threads';
 import { Piscina } from 'piscina';
 import type { Logger } from 'pino';
 import type { Explanation, Matches, Tally } from '@jadefence/core';
-import type { ChunksSource } from './open-chunks.js';
+import type { ChunkPayload } from './open-chunks.js';
 import type {
   CountTask,
   countRows,
@@ -14,7 +14,7 @@ import type {
   JudgeTask,
   MatchTask,
 } from './replay-worker.js';
-import type { JudgeSource } from './prepare-judge.js';
+import type { EvaluationInput } from './prepare-judge.js';
 
 /** What a pool does, wherever it is. */
 export type Judging = Pick<JudgingPool, keyof JudgingPool>;
@@ -75,19 +75,19 @@ export class JudgingPool {
   }
 
   /** @returns requests by country, of each chunk */
-  async countCountries(task: JudgeSource & ChunksSource): Promise<Map<string, number>[]> {
+  async countCountries(task: EvaluationInput & ChunkPayload): Promise<Map<string, number>[]> {
     return (await this.#pool().run(task, { name: 'countChunkCountries', transferList: buffersOf(task) })) as Map<
       string,
       number
     >[];
   }
 
-  async countryAttributes(source: JudgeSource): Promise<string[]> {
+  async countryAttributes(source: EvaluationInput): Promise<string[]> {
     return (await this.#pool().run(source, { name: 'countryAttributes' })) as string[];
   }
 
   /** @returns what each chunk comes to */
-  async match(task: MatchTask & ChunksSource): Promise<Matches[]> {
+  async match(task: MatchTask & ChunkPayload): Promise<Matches[]> {
     return (await this.#pool().run(task, { name: 'matchChunks', transferList: buffersOf(task) })) as Matches[];
   }
 
@@ -96,7 +96,7 @@ export class JudgingPool {
   }
 
   /** The attributes that a replay has to read. @param isStateful asks the thread that will judge */
-  async attributesRead(source: JudgeSource, isStateful: boolean): Promise<string[]> {
+  async attributesRead(source: EvaluationInput, isStateful: boolean): Promise<string[]> {
     return (await this.#poolFor(isStateful).run(source, { name: 'attributesRead' })) as string[];
   }
 
@@ -133,7 +133,7 @@ export class JudgingPool {
 }
 
 /** Those that hold one array, all of it. */
-export function buffersOf({ chunks, dictionaries }: ChunksSource): ArrayBuffer[] {
+export function buffersOf({ chunks, dictionaries }: ChunkPayload): ArrayBuffer[] {
   const columns = chunks.flatMap((chunk) => [...chunk.columns.values()]);
   const parts = [...dictionaries.values()].flatMap((one) => one.parts.map(([, bytes]) => bytes));
   const whole = [...columns, ...parts].filter((array) => array.byteLength === array.buffer.byteLength);

@@ -1,6 +1,6 @@
 import { LogImporter, type ChunkRows, type EncodedChunk } from '@jadefence/core';
 import { describe, expect, it } from 'vitest';
-import { openChunks, openKept, type ChunksSource, type DictionaryParts } from './open-chunks.js';
+import { openChunks, openWithCachedDictionaries, type ChunkPayload, type DictionaryParts } from './open-chunks.js';
 
 const NUM_LINES = 66_000;
 const pathOf = (line: number): string => `/${line % 3 === 0 ? 'again' : line}`;
@@ -20,14 +20,14 @@ function importLines(): [EncodedChunk, EncodedChunk] {
   ];
 }
 
-const chunkAt = (chunk: number): ChunksSource['chunks'][number] => ({ ...[first, second][chunk]!, chunk, segment: 0 });
+const chunkAt = (chunk: number): ChunkPayload['chunks'][number] => ({ ...[first, second][chunk]!, chunk, segment: 0 });
 const partsOf = ({ dictionaries }: EncodedChunk): DictionaryParts['parts'] => [...dictionaries];
-const ofFirst = (run: string): ChunksSource => ({
+const ofFirst = (run: string): ChunkPayload => ({
   run,
   chunks: [chunkAt(0)],
   dictionaries: new Map([[0, { upTo: 0, parts: partsOf(first) }]]),
 });
-const ofSecond = (run: string): ChunksSource => ({
+const ofSecond = (run: string): ChunkPayload => ({
   run,
   chunks: [chunkAt(1)],
   dictionaries: new Map([[0, { after: 0, upTo: 1, parts: partsOf(second) }]]),
@@ -43,26 +43,28 @@ describe('dictionaries that a thread keeps', () => {
     });
     const expected = Array.from({ length: whole!.numRows }, (_, row) => pathOf(first.numRows + row));
     expect(pathsOf(whole!)).toEqual(expected);
-    const before = openKept(ofFirst('a'))!.at(0);
-    expect(pathsOf(openKept(ofSecond('a'))!.at(0))).toEqual(expected);
+    const before = openWithCachedDictionaries(ofFirst('a'))!.at(0);
+    expect(pathsOf(openWithCachedDictionaries(ofSecond('a'))!.at(0))).toEqual(expected);
     // Another replay of the run opens the same.
-    expect(pathsOf(openKept(ofSecond('a'))!.at(0))).toEqual(expected);
+    expect(pathsOf(openWithCachedDictionaries(ofSecond('a'))!.at(0))).toEqual(expected);
     // What was opened before stays as it was.
     expect(pathsOf(before).slice(0, 4)).toEqual([0, 1, 2, 3].map(pathOf));
   });
 
   it('are asked for again where they are not there any more', () => {
-    expect(openKept(ofSecond('never begun'))).toBeUndefined();
-    openKept(ofFirst('damaged'));
+    expect(openWithCachedDictionaries(ofSecond('never begun'))).toBeUndefined();
+    openWithCachedDictionaries(ofFirst('damaged'));
     const damaged = {
       ...ofSecond('damaged'),
       dictionaries: new Map([[0, { after: 0, upTo: 1, parts: [['url.path', new Uint8Array(20)]] }]]),
-    } as ChunksSource;
-    expect(() => openKept(damaged)).toThrow('dictionary of column url.path: the bytes do not begin as a column');
-    expect(openKept(ofSecond('damaged'))).toBeUndefined();
-    openKept(ofFirst('forgotten'));
-    for (const other of ['1', '2', '3', '4']) openKept(ofFirst(other));
-    expect(openKept(ofSecond('forgotten'))).toBeUndefined();
-    expect(openKept(ofSecond('4'))).toBeDefined();
+    } as ChunkPayload;
+    expect(() => openWithCachedDictionaries(damaged)).toThrow(
+      'dictionary of column url.path: the bytes do not begin as a column',
+    );
+    expect(openWithCachedDictionaries(ofSecond('damaged'))).toBeUndefined();
+    openWithCachedDictionaries(ofFirst('forgotten'));
+    for (const other of ['1', '2', '3', '4']) openWithCachedDictionaries(ofFirst(other));
+    expect(openWithCachedDictionaries(ofSecond('forgotten'))).toBeUndefined();
+    expect(openWithCachedDictionaries(ofSecond('4'))).toBeDefined();
   });
 });

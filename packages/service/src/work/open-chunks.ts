@@ -1,7 +1,7 @@
 import { ChunkRows, DamagedColumnError, SegmentDictionaries } from '@jadefence/core';
 
 /** Chunks of a log as they are sent to a thread, with the dictionaries of their segments as far as they need them. */
-export interface ChunksSource {
+export interface ChunkPayload {
   readonly chunks: readonly {
     readonly chunk: number;
     readonly numRows: number;
@@ -25,13 +25,13 @@ export interface DictionaryParts {
   readonly parts: readonly (readonly [column: string, bytes: Uint8Array])[];
 }
 
-interface Kept {
+interface CachedDictionary {
   readonly dictionaries: SegmentDictionaries;
   upTo: number;
 }
 
 /** The dictionaries of the chunks that were opened last, by run and segment. */
-const kept = new Map<string, ReadonlyMap<number, Kept>>();
+const kept = new Map<string, ReadonlyMap<number, CachedDictionary>>();
 const MAX_RUNS = 4;
 
 /** Chunks that are opened when they are asked for: many columns of many chunks take much memory. */
@@ -39,8 +39,8 @@ export class OpenChunks {
   readonly #opened: (ChunkRows | undefined)[] = [];
 
   constructor(
-    private readonly chunks: ChunksSource['chunks'],
-    private readonly dictionaries: ReadonlyMap<number, Kept>,
+    private readonly chunks: ChunkPayload['chunks'],
+    private readonly dictionaries: ReadonlyMap<number, CachedDictionary>,
   ) {}
 
   /** @throws DamagedColumnError naming the chunk and the column */
@@ -67,11 +67,11 @@ export class OpenChunks {
  * @returns undefined where dictionaries are missing that were kept once: then all of them are needed
  * @throws DamagedColumnError naming the column
  */
-export function openKept({ chunks, dictionaries, run }: ChunksSource): OpenChunks | undefined {
+export function openWithCachedDictionaries({ chunks, dictionaries, run }: ChunkPayload): OpenChunks | undefined {
   const before = run === undefined ? undefined : kept.get(run);
   // Whatever fails here leaves none behind.
   if (run !== undefined) kept.delete(run);
-  const opened = new Map<number, Kept>();
+  const opened = new Map<number, CachedDictionary>();
   for (const [segment, { after, upTo, parts }] of dictionaries) {
     const known = before?.get(segment);
     // Another replay of the run may have opened the same chunks.
@@ -91,12 +91,12 @@ export function openKept({ chunks, dictionaries, run }: ChunksSource): OpenChunk
 }
 
 /** Lets go of all dictionaries that are kept; who needs them is asked for all again. */
-export function forgetDictionaries(): void {
+export function clearDictionaries(): void {
   kept.clear();
 }
 
 /** All of some chunks that come with all their dictionaries. @throws DamagedColumnError naming the chunk and the column */
-export function openChunks(source: Omit<ChunksSource, 'run'>): ChunkRows[] {
-  const opened = openKept({ ...source, run: undefined })!;
+export function openChunks(source: Omit<ChunkPayload, 'run'>): ChunkRows[] {
+  const opened = openWithCachedDictionaries({ ...source, run: undefined })!;
   return source.chunks.map((_, index) => opened.at(index));
 }

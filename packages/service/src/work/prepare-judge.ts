@@ -7,7 +7,7 @@ import {
   type HeldBehaviour,
   type SourceFile,
 } from '@jadefence/core';
-import { openWorld, type SharedWorld, type World } from './shared-world.js';
+import { openReferenceData, type SharedReferenceData, type PreparedReferenceData } from './shared-world.js';
 
 /** The entries of a list, in their stored form. */
 export interface SharedDataset {
@@ -18,13 +18,13 @@ export interface SharedDataset {
 }
 
 /** What decisions rest on, in a form that can be sent to a thread. */
-export interface JudgeSource {
+export interface EvaluationInput {
   /** Tells configurations apart, so that a worker prepares each once. */
-  readonly judgeKey: string;
+  readonly contextKey: string;
   readonly fenceFile: SourceFile;
   readonly namedFiles: readonly SourceFile[];
   readonly datasets: readonly SharedDataset[];
-  readonly world: SharedWorld;
+  readonly world: SharedReferenceData;
   readonly gate?: string;
   readonly people?: HeldBehaviour;
 }
@@ -35,9 +35,9 @@ export interface JudgeSource {
  * @param opened what is opened already, in the thread that keeps it
  * @throws Error when the fences cannot judge, which a snapshot's always can
  */
-export function prepareJudge(
-  { fenceFile, namedFiles, datasets, world, gate, people }: Omit<JudgeSource, 'judgeKey'>,
-  opened?: { readonly world: World; readonly datasets?: readonly Dataset[] },
+export function prepareContext(
+  { fenceFile, namedFiles, datasets, world, gate, people }: Omit<EvaluationInput, 'contextKey'>,
+  opened?: { readonly world: PreparedReferenceData; readonly datasets?: readonly Dataset[] },
 ): EvaluationContext {
   const all =
     opened?.datasets ?? datasets.map(({ name, kind, buffer, sha256 }) => new Dataset(name, kind, buffer, sha256));
@@ -46,5 +46,5 @@ export function prepareJudge(
     isPinned: true,
   });
   if (!rulebook) throw new Error(`Internal error: a pinned snapshot cannot judge: ${diagnostics[0]?.message}`);
-  return { rulebook, gate, people, ...(opened?.world ?? openWorld(world)) };
+  return { rulebook, gate, people, ...(opened?.world ?? openReferenceData(world)) };
 }

@@ -22,7 +22,7 @@ function taskWith(
 ): JudgeTask {
   const { numRows, columns, dictionaries } = chunk!;
   return {
-    judgeKey: 'rules',
+    contextKey: 'rules',
     run: 'one',
     fenceFile: { path: 'a.fence', text: FENCES },
     namedFiles: [],

@@ -26,15 +26,15 @@ import {
   type Matches,
   judgeSpan,
   type RowSequence,
-  type Span,
+  type TimeSpan,
   type Ruling,
   type StoredState,
   type Tally,
 } from '@jadefence/core';
 import type { MessagePort } from 'node:worker_threads';
 import { packMemory, unpackState } from './pack-state.js';
-import { type ChunksSource, forgetDictionaries, openChunks, openKept } from './open-chunks.js';
-import { prepareJudge, type JudgeSource } from './prepare-judge.js';
+import { type ChunkPayload, clearDictionaries, openChunks, openWithCachedDictionaries } from './open-chunks.js';
+import { prepareContext, type EvaluationInput } from './prepare-judge.js';
 
 /** Rows that are judged one after the other. */
 export interface JudgePart {
@@ -44,23 +44,23 @@ export interface JudgePart {
   readonly sequence?: RowSequence;
 }
 
-export interface JudgeTask extends JudgeSource, ChunksSource {
+export interface JudgeTask extends EvaluationInput, ChunkPayload {
   /** In the order in which they are judged. */
   readonly parts: readonly JudgePart[];
-  readonly span: Span;
+  readonly span: TimeSpan;
   /** What earlier requests left behind, where the rules remember. */
-  readonly past?: Past;
+  readonly past?: CarriedState;
   readonly maxLimitKeys: number;
   /** Hears the number of rows done, now and then. */
   readonly progress: MessagePort;
 }
 
 /** What requests left behind, as bytes; a thread that made it knows it by its name. */
-export interface Past {
+export interface CarriedState {
   /** Absent before the first request, and where the thread should know it. */
   readonly bytes?: Uint8Array;
   /** Whether the thread that made it is asked. */
-  readonly isKept: boolean;
+  readonly isCached: boolean;
   readonly name: string;
   /** The name of what these requests leave behind. */
   readonly nextName: string;
@@ -81,7 +81,7 @@ export interface JudgeAnswer {
 }
 
 /** A filter over the decisions of a replay. */
-export interface FilterTask extends JudgeSource {
+export interface FilterTask extends EvaluationInput {
   readonly replayId: number;
   readonly where: string;
   /** All of the replay. */
@@ -89,7 +89,7 @@ export interface FilterTask extends JudgeSource {
 }
 
 /** Chunks of it, with the codes of each. */
-export interface FilterChunksTask extends FilterTask, ChunksSource {
+export interface FilterChunksTask extends FilterTask, ChunkPayload {
   readonly codes: readonly Uint32Array[];
 }
 
@@ -109,14 +109,14 @@ interface Prepared {
  * A task that leaves nothing behind where it fails: what was in use then may be half-way, so that it is made again for the
  * next who asks.
  */
-function orForget<T extends Pick<JudgeSource, 'judgeKey'>, R>(task: (given: T) => R): (given: T) => R {
+function clearOnError<T extends Pick<EvaluationInput, 'contextKey'>, R>(task: (given: T) => R): (given: T) => R {
   return (given) => {
     try {
       return task(given);
     } catch (error) {
-      prepared.delete(given.judgeKey);
+      prepared.delete(given.contextKey);
       pasts.clear();
-      forgetDictionaries();
+      clearDictionaries();
       throw error;
     }
   };
@@ -125,31 +125,31 @@ function orForget<T extends Pick<JudgeSource, 'judgeKey'>, R>(task: (given: T) =
 const prepared = new Map<string, Prepared>();
 const MAX_PREPARED = 2;
 
-function preparedFor(source: JudgeSource): Prepared {
-  const known = prepared.get(source.judgeKey);
-  prepared.delete(source.judgeKey);
+function preparedFor(source: EvaluationInput): Prepared {
+  const known = prepared.get(source.contextKey);
+  prepared.delete(source.contextKey);
   if (!known && prepared.size >= MAX_PREPARED) prepared.delete(prepared.keys().next().value!);
-  const one = known ?? { judge: prepareJudge(source) };
-  prepared.set(source.judgeKey, one);
+  const one = known ?? { judge: prepareContext(source) };
+  prepared.set(source.contextKey, one);
   return one;
 }
 
-function judgeFor(source: JudgeSource): EvaluationContext {
+function judgeFor(source: EvaluationInput): EvaluationContext {
   return preparedFor(source).judge;
 }
 
 /** The attributes that a replay has to read. */
-export const attributesRead = orForget(function attributesRead(source: JudgeSource): string[] {
+export const attributesRead = clearOnError(function attributesRead(source: EvaluationInput): string[] {
   return [...new Set([...programFor(source).attributes, ...breakdownFor(source).attributes])];
 });
 
 /** The rules compiled, once for all chunks that are judged by them. */
-function programFor(source: JudgeSource): Program {
+function programFor(source: EvaluationInput): Program {
   const one = preparedFor(source);
   return (one.program ??= new Program(one.judge));
 }
 
-function breakdownFor(source: JudgeSource): Breakdown {
+function breakdownFor(source: EvaluationInput): Breakdown {
   const one = preparedFor(source);
   return (one.breakdown ??= new Breakdown(one.judge));
 }
@@ -159,22 +159,26 @@ const pasts = new Map<string, ChunkReplay>();
 const MAX_PASTS = 4;
 
 /** @returns undefined where it is not known any more */
-function recall(source: JudgeSource, past: Past | undefined, maxLimitKeys: number): ChunkReplay | undefined {
+function takeCached(
+  source: EvaluationInput,
+  past: CarriedState | undefined,
+  maxLimitKeys: number,
+): ChunkReplay | undefined {
   const known = past && pasts.get(past.name);
   if (past) pasts.delete(past.name);
-  if (known || past?.isKept) return known;
+  if (known || past?.isCached) return known;
   const memory = new CounterStore(past?.bytes && unpackState(past.bytes), maxLimitKeys);
   return new ChunkReplay(programFor(source), memory, new RulingTable(), breakdownFor(source));
 }
 
-function keep(replay: ChunkReplay, { nextName }: Past): Uint8Array {
+function cacheReplay(replay: ChunkReplay, { nextName }: CarriedState): Uint8Array {
   if (pasts.size >= MAX_PASTS) pasts.delete(pasts.keys().next().value!);
   pasts.set(nextName, replay);
   return packMemory(replay.memory);
 }
 
 /** @returns undefined where the thread lacks what it was to keep; nothing is judged then, and all is needed */
-export const judgeChunks = orForget(function judgeChunks({
+export const judgeChunks = clearOnError(function judgeChunks({
   parts,
   span,
   past,
@@ -182,8 +186,8 @@ export const judgeChunks = orForget(function judgeChunks({
   progress,
   ...source
 }: JudgeTask): JudgeAnswer | undefined {
-  const rows = openKept(source);
-  const replay = recall(source, past, maxLimitKeys);
+  const rows = openWithCachedDictionaries(source);
+  const replay = takeCached(source, past, maxLimitKeys);
   if (!rows || !replay) return undefined;
   const lastPart = new Map(parts.flatMap((part, index) => part.chunks.map((chunk) => [chunk, index])));
   let numDone = 0;
@@ -201,11 +205,11 @@ export const judgeChunks = orForget(function judgeChunks({
   });
   progress.close();
   const by = replay.breakdown?.take() ?? {};
-  return { parts: judged, rulings: replay.table.rulings, by, ...(past ? { state: keep(replay, past) } : {}) };
+  return { parts: judged, rulings: replay.table.rulings, by, ...(past ? { state: cacheReplay(replay, past) } : {}) };
 });
 
 /** Rows of one chunk that were judged, to be counted by what describes them. */
-export interface DescribeTask extends JudgeSource, ChunksSource {
+export interface DescribeTask extends EvaluationInput, ChunkPayload {
   /** Ascending. */
   readonly rows: Uint32Array;
   /** The ruling of each of them. */
@@ -213,7 +217,7 @@ export interface DescribeTask extends JudgeSource, ChunksSource {
   readonly rulings: readonly Ruling[];
 }
 
-export const describeRows: (task: DescribeTask) => Tally['by'] = orForget(function describeRows({
+export const describeRows: (task: DescribeTask) => Tally['by'] = clearOnError(function describeRows({
   rows,
   codes,
   rulings,
@@ -229,10 +233,10 @@ export const describeRows: (task: DescribeTask) => Tally['by'] = orForget(functi
 });
 
 /** One row to explain, where the rules remember with the rows that were judged before it since a state was kept. */
-export interface ExplainTask extends JudgeSource, ChunksSource {
+export interface ExplainTask extends EvaluationInput, ChunkPayload {
   /** The last holds the row; those before it were judged before. */
   readonly parts: readonly JudgePart[];
-  readonly span: Span;
+  readonly span: TimeSpan;
   /** What requests before the first part left behind, as bytes. */
   readonly state?: Uint8Array;
   /** Where the row stands in the last part. */
@@ -240,7 +244,7 @@ export interface ExplainTask extends JudgeSource, ChunksSource {
   readonly maxLimitKeys: number;
 }
 
-export const explainRow = orForget(function explainRow({
+export const explainRow = clearOnError(function explainRow({
   parts,
   span,
   state,
@@ -270,7 +274,7 @@ export const explainRow = orForget(function explainRow({
 });
 
 /** A condition to be counted over some rows. */
-export interface CountTask extends JudgeSource, ChunksSource {
+export interface CountTask extends EvaluationInput, ChunkPayload {
   /** The order of the rows, where it is not that of the one chunk. */
   readonly sequence?: RowSequence;
   /** Of the one chunk, the rows that are counted. */
@@ -283,7 +287,7 @@ export interface CountTask extends JudgeSource, ChunksSource {
   readonly gates?: readonly string[];
 }
 
-export const countRows = orForget(function countRows({ rule, gates, state, ...task }: CountTask): {
+export const countRows = clearOnError(function countRows({ rule, gates, state, ...task }: CountTask): {
   matches: Matches;
   state: StoredState;
 } {
@@ -303,7 +307,7 @@ function* recordsOf({ sequence, rowStart = 0, rowEnd, ...source }: Omit<CountTas
 }
 
 /** A condition that asks for no tag, to be counted over whole chunks. */
-export interface MatchTask extends JudgeSource {
+export interface MatchTask extends EvaluationInput {
   /** A rule as fence text. */
   readonly rule: string;
   readonly gates?: readonly string[];
@@ -321,28 +325,28 @@ function matchCounterFor({ rule, gates, ...source }: MatchTask): MatchCounter {
   return one.matches.counter;
 }
 
-export const matchAttributes = orForget(function matchAttributes(task: MatchTask): string[] {
+export const matchAttributes = clearOnError(function matchAttributes(task: MatchTask): string[] {
   return matchCounterFor(task).attributes;
 });
 
 /** @returns what each chunk comes to */
-export const matchChunks = orForget(function matchChunks(task: MatchTask & ChunksSource): Matches[] {
+export const matchChunks = clearOnError(function matchChunks(task: MatchTask & ChunkPayload): Matches[] {
   const counter = matchCounterFor(task);
   return openChunks(task).map((rows) => counter.count(rows));
 });
 
-function countryCounterFor(source: JudgeSource): CountryCounter {
+function countryCounterFor(source: EvaluationInput): CountryCounter {
   const one = preparedFor(source);
   return (one.countries ??= new CountryCounter(one.judge));
 }
 
-export const countryAttributes = orForget(function countryAttributes(source: JudgeSource): string[] {
+export const countryAttributes = clearOnError(function countryAttributes(source: EvaluationInput): string[] {
   return countryCounterFor(source).attributes;
 });
 
 /** Requests of each chunk by the country of the client. */
-export const countChunkCountries = orForget(function countChunkCountries(
-  source: JudgeSource & ChunksSource,
+export const countChunkCountries = clearOnError(function countChunkCountries(
+  source: EvaluationInput & ChunkPayload,
 ): Map<string, number>[] {
   const counter = countryCounterFor(source);
   return openChunks(source).map((rows) => counter.count(rows));
@@ -364,12 +368,15 @@ function filterFor({ replayId, where, rulings, ...source }: FilterTask): NonNull
 }
 
 /** The attributes that it reads; undefined for all. */
-export const filterAttributes = orForget(function filterAttributes(task: FilterTask): string[] | undefined {
+export const filterAttributes = clearOnError(function filterAttributes(task: FilterTask): string[] | undefined {
   return filterFor(task).inColumns?.attributes;
 });
 
 /** @returns of each chunk the rows that match, ascending */
-export const filterDecisions = orForget(function filterDecisions({ codes, ...task }: FilterChunksTask): Uint32Array[] {
+export const filterDecisions = clearOnError(function filterDecisions({
+  codes,
+  ...task
+}: FilterChunksTask): Uint32Array[] {
   const { filter, inColumns } = filterFor(task);
   return openChunks(task).map((rows, index) =>
     inColumns

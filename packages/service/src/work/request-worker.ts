@@ -5,13 +5,13 @@ import { move, transferableSymbol, valueSymbol } from 'piscina';
 import { loadAuditKey } from '../database/audit.js';
 import { isUnreachable, openDatabase } from '../database/database.js';
 import { openFeatures } from '../features.js';
-import type { JudgedBy } from '../features/replays/judges.js';
+import type { EvaluationPin } from '../features/replays/judges.js';
 import type { TableSource } from '../features/reference/datasets.js';
 import { answerError, answerRequest, type RequestAnswer, type RequestTask } from '../http/answer.js';
 import { Caller, packError, type Failure } from './calls.js';
 import { buffersOf, type Judging } from './judging-pool.js';
 import type { JobAdder } from './job-queue.js';
-import type { ChunksSource } from './open-chunks.js';
+import type { ChunkPayload } from './open-chunks.js';
 import type { RequestThreadSetting } from './request-threads.js';
 
 const { config, numJudging, maxConnections } = workerData as RequestThreadSetting;
@@ -36,7 +36,7 @@ const features = openFeatures({
   db,
   config,
   pool: caller.to<Judging>('pool', { size: numJudging }, (method, [task]) =>
-    HANDED_OVER.includes(method) ? buffersOf(task as ChunksSource) : [],
+    HANDED_OVER.includes(method) ? buffersOf(task as ChunkPayload) : [],
   ),
   queue: caller.to<JobAdder>('queue'),
   tables: caller.to<TableSource>('datasets'),
@@ -45,8 +45,8 @@ let auditKey: Promise<unknown> | undefined;
 
 /** What the service asks for itself. */
 const JOBS = {
-  judgeSource: (judged: JudgedBy) => features.judges.source(judged),
-  redirects: (judged: JudgedBy, rulings: readonly Ruling[]) => features.judges.redirects(judged, rulings),
+  judgeSource: (judged: EvaluationPin) => features.judges.source(judged),
+  redirects: (judged: EvaluationPin, rulings: readonly Ruling[]) => features.judges.redirects(judged, rulings),
   canJudge: () => features.effectReplays.canJudge(),
   effectReplays: (datasetId: number) => features.effectReplays.create(datasetId),
   verifyTrail: () => features.trail.verifyNew(),

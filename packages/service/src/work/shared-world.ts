@@ -11,7 +11,7 @@ import {
 } from '@jadefence/core';
 
 /** What decisions rest on besides the fences, in a form that can be sent to a thread; large tables are shared. */
-export interface SharedWorld {
+export interface SharedReferenceData {
   readonly countryTable?: { readonly buffer: SharedArrayBuffer; readonly name: string };
   readonly countryCorrections: readonly CountryRange[];
   readonly feeds: readonly {
@@ -22,19 +22,19 @@ export interface SharedWorld {
   readonly categoryCorrections: readonly CategoryEntry[];
 }
 
-export interface World {
+export interface PreparedReferenceData {
   readonly countries?: CountryTable;
   readonly categories?: Categories;
 }
 
 /** What was opened before, so that it need not be checked again. */
-export interface Opened {
+export interface OpenedTables {
   readonly countryTable?: RangeTable;
   readonly feeds: readonly CategoryFeed[];
 }
 
 /** Corrections apply over a table or feed; without any they change nothing, since everything else would become known. */
-export function openWorld(shared: SharedWorld, opened?: Opened): World {
+export function openReferenceData(shared: SharedReferenceData, opened?: OpenedTables): PreparedReferenceData {
   const { countryTable, countryCorrections, feeds, categoryCorrections } = shared;
   const openedFeeds = opened?.feeds ?? feeds.map(({ buffer, ...feed }) => ({ ...feed, table: new HostTable(buffer) }));
   return {

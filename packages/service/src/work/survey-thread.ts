@@ -2,7 +2,7 @@ import { once } from 'node:events';
 import { Worker } from 'node:worker_threads';
 import type { Survey } from '@jadefence/core';
 import type { Imported } from '@jadefence/files';
-import type { SharedWorld } from './shared-world.js';
+import type { SharedReferenceData } from './shared-world.js';
 import type { SurveyAnswer, SurveyPiece } from './survey-worker.js';
 
 /** A thread that surveys one log while it comes in. */
@@ -12,8 +12,8 @@ export class SurveyThread {
   #failure: Error | undefined;
 
   /** @param world of which it asks the countries */
-  constructor({ countryTable, countryCorrections }: SharedWorld) {
-    const world: SharedWorld = { countryTable, countryCorrections, feeds: [], categoryCorrections: [] };
+  constructor({ countryTable, countryCorrections }: SharedReferenceData) {
+    const world: SharedReferenceData = { countryTable, countryCorrections, feeds: [], categoryCorrections: [] };
     this.#worker = new Worker(new URL('./survey-worker.js', import.meta.url), { workerData: world, execArgv: [] });
     this.#worker.on('error', (error: Error) => (this.#failure = error));
   }

@@ -8,7 +8,7 @@ import {
   type RejectedLine,
   type Survey,
 } from '@jadefence/core';
-import { openWorld, type SharedWorld } from './shared-world.js';
+import { openReferenceData, type SharedReferenceData } from './shared-world.js';
 
 /** What comes next of a log, or its end. Each is answered, the end with the survey. */
 export type SurveyPiece =
@@ -16,7 +16,7 @@ export type SurveyPiece =
 export type SurveyAnswer = Survey | undefined;
 
 const port = parentPort!;
-const builder = new SurveyBuilder(openWorld(workerData as SharedWorld).countries);
+const builder = new SurveyBuilder(openReferenceData(workerData as SharedReferenceData).countries);
 let dictionaries = new SegmentDictionaries();
 
 function addChunk({ beginsSegment, dictionaries: parts, numRows, columns }: EncodedChunk): void {

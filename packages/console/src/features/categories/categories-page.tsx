@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import type { CategoryLookUp, CategoryOverview, FeedInfo } from '@jadefence/contract';
+import type { CategoryLookup, CategoryOverview, FeedInfo } from '@jadefence/contract';
 import { useState, type FormEvent } from 'react';
 import { service } from '../../api/client.js';
 import { categoriesQuery } from '../../api/queries.js';
@@ -178,7 +178,7 @@ function SiteLookUpCard() {
   );
 }
 
-function Answer({ answer: { asked, categories, evidence, answers, site } }: { answer: CategoryLookUp }) {
+function Answer({ answer: { asked, categories, evidence, answers, site } }: { answer: CategoryLookup }) {
   return (
     <div role="status" className="rounded-lg bg-sunken p-3">
       <p>

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import type { Against, Log, Revision } from '@jadefence/contract';
+import type { ReplayPolicy, Log, Revision } from '@jadefence/contract';
 import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { service } from '../../api/client.js';
@@ -89,8 +89,8 @@ export function ComparePage() {
 
 function StartForm({ logs, revisions }: { logs: readonly Log[]; revisions: readonly Revision[] }) {
   const [logId, setLogId] = useState(logs[0]!.id);
-  const [before, setBefore] = useState<Against>(revisions[0]!.number);
-  const [after, setAfter] = useState<Against>('draft');
+  const [before, setBefore] = useState<ReplayPolicy>(revisions[0]!.number);
+  const [after, setAfter] = useState<ReplayPolicy>('draft');
   const queryClient = useQueryClient();
   const navigate = useNavigate();
   const start = useMutation({
@@ -101,9 +101,9 @@ function StartForm({ logs, revisions }: { logs: readonly Log[]; revisions: reado
     },
   });
   const sides = [
-    { value: 'draft' as Against, text: 'the draft' },
+    { value: 'draft' as ReplayPolicy, text: 'the draft' },
     ...revisions.map(({ number }, index) => ({
-      value: number as Against,
+      value: number as ReplayPolicy,
       text: `revision ${number}${index === 0 ? ', published' : ''}`,
     })),
   ];

@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import type { AddressLookUp } from '@jadefence/contract';
+import type { AddressLookup } from '@jadefence/contract';
 import { useState, type FormEvent } from 'react';
 import { service } from '../../api/client.js';
 import { Button } from '../../components/button.js';
@@ -54,7 +54,7 @@ export function AddressLookUpCard() {
   );
 }
 
-function Answer({ answer, canTell }: { answer: AddressLookUp; canTell: boolean }) {
+function Answer({ answer, canTell }: { answer: AddressLookup; canTell: boolean }) {
   const { address, country, countryName, evidence, lists, gates, rules } = answer;
   return (
     <div role="status" className="rounded-lg bg-sunken p-3">

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import type { Against, Log } from '@jadefence/contract';
+import type { ReplayPolicy, Log } from '@jadefence/contract';
 import { LOG_FORMATS, REJECT_REASONS } from '@jadefence/core';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
@@ -36,7 +36,7 @@ function LogActions({ log }: { log: Log }) {
   const queryClient = useQueryClient();
   const navigate = useNavigate();
   const replay = useMutation({
-    mutationFn: (against: Against) => service.startReplay({ logId: log.id, against }),
+    mutationFn: (against: ReplayPolicy) => service.startReplay({ logId: log.id, against }),
     onSuccess: async ({ id }) => {
       await queryClient.invalidateQueries({ queryKey: ['replays'] });
       await navigate(`/replays/${id}`);

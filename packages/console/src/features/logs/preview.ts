@@ -7,7 +7,7 @@ import {
   type ReaderOptions,
   type ReadLine,
 } from '@jadefence/core';
-import type { ReadingQuery } from '@jadefence/contract';
+import type { LogReadOptions } from '@jadefence/contract';
 
 /** What a file looks like before it is sent: read here, in the browser, by the same code as in the service. */
 export interface LogPreview {
@@ -19,7 +19,7 @@ const PREVIEW_BYTES = 1_048_576;
 const SHOWN_LINES = 5;
 
 /** @throws LayoutError where what is said about the log does not hold together or does not fit it */
-export async function previewLog(file: File, query: ReadingQuery): Promise<LogPreview> {
+export async function previewLog(file: File, query: LogReadOptions): Promise<LogPreview> {
   const { bytes, isWhole } = await readHead(file);
   const said = optionsOf(query);
   const detection = detectFormat(bytes, isWhole, said, query.format as LogFormat | undefined);
@@ -29,7 +29,7 @@ export async function previewLog(file: File, query: ReadingQuery): Promise<LogPr
   return { detection, lines: [...reader.push(bytes), ...(isWhole ? reader.end() : [])].slice(0, SHOWN_LINES) };
 }
 
-function optionsOf({ host, pattern, mapping, syslog, zone, year }: ReadingQuery): ReaderOptions {
+function optionsOf({ host, pattern, mapping, syslog, zone, year }: LogReadOptions): ReaderOptions {
   return {
     ...(host ? { host } : {}),
     ...(pattern ? { pattern } : {}),

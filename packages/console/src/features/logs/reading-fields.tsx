@@ -1,6 +1,6 @@
 import { Checkbox, Disclosure, DisclosureButton, DisclosurePanel, Field, Label } from '@headlessui/react';
 import { CheckIcon, ChevronRightIcon } from '@heroicons/react/20/solid';
-import type { ReadingQuery } from '@jadefence/contract';
+import type { LogReadOptions } from '@jadefence/contract';
 import { LOG_FORMATS } from '@jadefence/core';
 import { Choice } from '../../components/choice.js';
 import { INPUT_STYLE, TextField } from '../../components/text-field.js';
@@ -13,8 +13,8 @@ const FORMATS = [
 ];
 
 /** How a log is to be read, where that is not to be found out. Every change shows in the preview at once. */
-export function ReadingFields({ said, onChange }: { said: ReadingQuery; onChange: (said: ReadingQuery) => void }) {
-  const set = (change: Partial<ReadingQuery>): void => {
+export function ReadingFields({ said, onChange }: { said: LogReadOptions; onChange: (said: LogReadOptions) => void }) {
+  const set = (change: Partial<LogReadOptions>): void => {
     const all = Object.entries({ ...said, ...change }).filter(([, value]) => value !== undefined && value !== '');
     onChange(Object.fromEntries(all));
   };

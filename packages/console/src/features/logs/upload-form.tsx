@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import type { ReadingQuery } from '@jadefence/contract';
+import type { LogReadOptions } from '@jadefence/contract';
 import type { ReadLine } from '@jadefence/core';
 import { useState, type FormEvent } from 'react';
 import { useNavigate } from 'react-router';
@@ -14,7 +14,7 @@ import { ReadingFields } from './reading-fields.js';
 /** Choosing a log, seeing how it would be read, and sending it. */
 export function UploadForm() {
   const [files, setFiles] = useState<readonly File[]>([]);
-  const [said, setSaid] = useState<ReadingQuery>({});
+  const [said, setSaid] = useState<LogReadOptions>({});
   const [file] = files;
   const [share, setShare] = useState(0);
   const queryClient = useQueryClient();

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import type { AuthoredChange, DraftChanges, OnlyPart, Revision } from '@jadefence/contract';
+import type { AuthoredChange, DraftChanges, PartSelector, Revision } from '@jadefence/contract';
 import type { DescribedChange } from '@jadefence/core';
 import { useState } from 'react';
 import { service } from '../../api/client.js';
@@ -42,12 +42,12 @@ export function RevisionsPage() {
 }
 
 /** The statement that a change belongs to: a rule is published with its fence. */
-function statementOf({ part, name }: DescribedChange): OnlyPart | undefined {
+function statementOf({ part, name }: DescribedChange): PartSelector | undefined {
   if (part === 'file' || part === 'dataset') return undefined;
   return part === 'rule' ? { part: 'fence', name: name.slice(0, name.indexOf('/')) } : { part, name };
 }
 
-const keyOf = (only: OnlyPart): string => `${only.part} ${only.name}`;
+const keyOf = (only: PartSelector): string => `${only.part} ${only.name}`;
 
 function DraftCard({ changes }: { changes: DraftChanges }) {
   const [note, setNote] = useState('');

@@ -4,7 +4,7 @@ import { Button } from '../../components/button.js';
 import { Chip } from '../../components/chip.js';
 import { Choice } from '../../components/choice.js';
 import { TextField } from '../../components/text-field.js';
-import type { Known } from './known.js';
+import type { KnownNames } from './known.js';
 
 /** A good way to begin with each action. */
 const TEMPLATES: Record<(typeof ACTIONS)[number], string> = {
@@ -37,7 +37,7 @@ export function ActionChip({
   onChange,
 }: {
   action: Action;
-  known: Known;
+  known: KnownNames;
   onChange: (action: Action) => void;
 }) {
   const text = describeAction(action).replace(/,$/, '');
@@ -57,7 +57,15 @@ export function ActionChip({
   );
 }
 
-function ActionPicker({ action, known, onApply }: { action: Action; known: Known; onApply: (action: Action) => void }) {
+function ActionPicker({
+  action,
+  known,
+  onApply,
+}: {
+  action: Action;
+  known: KnownNames;
+  onApply: (action: Action) => void;
+}) {
   const [text, setText] = useState(printAction(action));
   const kind = ACTIONS.find((one) => text.trim().startsWith(one)) ?? action.kind;
   const { rule, diagnostics } = parseRuleText(`rule r ${text} when always`);

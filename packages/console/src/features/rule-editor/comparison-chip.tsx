@@ -14,7 +14,7 @@ import { Choice } from '../../components/choice.js';
 import { MultiPick } from '../../components/multi-pick.js';
 import { TextField } from '../../components/text-field.js';
 import { writeComparison, type ComparisonDraft } from './condition-edit.js';
-import { groupsFor, optionsFor, type Known } from './known.js';
+import { groupsFor, optionsFor, type KnownNames } from './known.js';
 
 const NO_SIZES = new Map();
 
@@ -25,7 +25,7 @@ export function ComparisonChip({
   onChange,
 }: {
   comparison: Comparison;
-  known: Known;
+  known: KnownNames;
   /** Undefined takes it out. */
   onChange: (condition: Condition | undefined) => void;
 }) {
@@ -68,7 +68,7 @@ export function NewComparisonChip({
   onAdd,
 }: {
   text: string;
-  known: Known;
+  known: KnownNames;
   onAdd: (condition: Condition) => void;
 }) {
   return (
@@ -94,7 +94,7 @@ function ComparisonPicker({
   onRemove,
 }: {
   initial: ComparisonDraft;
-  known: Known;
+  known: KnownNames;
   onApply: (condition: Condition) => void;
   onRemove?: () => void;
 }) {

@@ -1,7 +1,7 @@
 import type { Condition } from '@jadefence/core';
 import { ComparisonChip, NewComparisonChip } from './comparison-chip.js';
 import { join, replaceAt, type Path } from './condition-edit.js';
-import type { Known } from './known.js';
+import type { KnownNames } from './known.js';
 
 /** A condition as phrases; what stands in parentheses stands in parentheses here. */
 export function ConditionChips({
@@ -10,7 +10,7 @@ export function ConditionChips({
   onChange,
 }: {
   condition: Condition;
-  known: Known;
+  known: KnownNames;
   onChange: (condition: Condition) => void;
 }) {
   const replace = (path: Path, by: Condition | undefined): void =>
@@ -39,7 +39,7 @@ function Part({
 }: {
   condition: Condition;
   path: Path;
-  known: Known;
+  known: KnownNames;
   onReplace: (path: Path, by: Condition | undefined) => void;
 }) {
   switch (condition.kind) {

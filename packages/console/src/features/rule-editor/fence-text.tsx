@@ -14,7 +14,7 @@ import { tags } from '@lezer/highlight';
 import { minimalSetup } from 'codemirror';
 import { ACTIONS, FIELD_INFOS, listCountries, REGIONS, type Diagnostic } from '@jadefence/core';
 import { useEffect, useRef } from 'react';
-import type { Known } from './known.js';
+import type { KnownNames } from './known.js';
 
 const WORDS = new Set(
   'rule when and or not in under like starts ends contains matches is present absent always during outside until if unknown match owner reason then for by per across gates page anycase outright off trial'.split(
@@ -82,7 +82,7 @@ export interface FenceTextProps {
   readonly text: string;
   readonly label: string;
   readonly diagnostics: readonly Diagnostic[];
-  readonly known: Known;
+  readonly known: KnownNames;
   readonly onChange: (text: string) => void;
 }
 
@@ -144,7 +144,7 @@ function lintOf(view: EditorView, { place, message, hint }: Diagnostic): LintDia
 const COUNTRIES = listCountries();
 
 /** Fields where a comparison begins, operators behind a field, and what can stand among its values. */
-function complete(context: CompletionContext, known: Known): CompletionResult | null {
+function complete(context: CompletionContext, known: KnownNames): CompletionResult | null {
   const before = context.state.doc.sliceString(0, context.pos);
   const word = /[^\s,(){}"]*$/.exec(before)![0];
   if (word === '' && !context.explicit && !/\s$/.test(before)) return null;
@@ -152,7 +152,7 @@ function complete(context: CompletionContext, known: Known): CompletionResult | 
   return options.length === 0 ? null : { from: context.pos - word.length, options, validFor: /^[^\s,(){}"]*$/ };
 }
 
-function optionsAfter(before: string, known: Known): Completion[] {
+function optionsAfter(before: string, known: KnownNames): Completion[] {
   const named = (labels: readonly string[], detail: string): Completion[] => labels.map((label) => ({ label, detail }));
   if (/(^|\s)rule\s+[a-z0-9-]+(\s+"[^"]*")?(\s+(off|trial))?$/.test(before)) return named(ACTIONS, 'action');
   if (/(\s|\()(when|and|or|not)$|\($/.test(before))

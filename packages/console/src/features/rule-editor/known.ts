@@ -14,7 +14,7 @@ import type { PickGroup, PickOption } from '../../components/multi-pick.js';
 import { formatShare } from '../../format.js';
 
 /** What a rule can name: everything that the draft holds, and the countries with their addresses and their share of a log. */
-export interface Known {
+export interface KnownNames {
   readonly lists: readonly { readonly name: string; readonly kind: ListKind }[];
   readonly gates: readonly string[];
   readonly schedules: readonly string[];
@@ -25,7 +25,7 @@ export interface Known {
   readonly countries: Countries | undefined;
 }
 
-export function useKnown(logId: number | undefined): Known {
+export function useKnown(logId: number | undefined): KnownNames {
   const draft = useQuery(draftQuery).data;
   const parts = useQuery(draftSourcesQuery).data?.parts ?? [];
   const countries = useQuery(countriesQuery(logId)).data;
@@ -69,7 +69,7 @@ const ALIASES: Readonly<Record<string, string>> = {
 const METHODS = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS', 'CONNECT', 'TRACE'];
 
 /** What can be picked as a value of a field: lists first, then literals that are known. */
-export function optionsFor({ field, listKind, words }: FieldInfo, operator: string, known: Known): PickOption[] {
+export function optionsFor({ field, listKind, words }: FieldInfo, operator: string, known: KnownNames): PickOption[] {
   const takesLists = operator === 'in' || operator === 'not in';
   const lists = known.lists
     .filter(({ kind }) => takesLists && kind === listKind)
@@ -80,7 +80,7 @@ export function optionsFor({ field, listKind, words }: FieldInfo, operator: stri
 }
 
 /** Continents, or their parts, each with its countries; a list of the same name stands in its place. */
-function regionOptions({ lists }: Known, ofContinents: boolean): PickOption[] {
+function regionOptions({ lists }: KnownNames, ofContinents: boolean): PickOption[] {
   return [...REGIONS.values()]
     .filter(({ name, isContinent }) => isContinent === ofContinents && !lists.some((list) => list.name === name))
     .map(({ name, title, countries }) => ({
@@ -95,7 +95,7 @@ function literalsFor(
   field: string,
   operator: string,
   words: readonly string[] | undefined,
-  known: Known,
+  known: KnownNames,
 ): PickOption[] {
   const plain = (values: readonly string[]): PickOption[] => values.map((value) => ({ value }));
   if (field === 'country' || field === 'server country') return countryOptions(known);
@@ -117,7 +117,7 @@ export function groupsFor({ field }: FieldInfo): PickGroup[] {
 }
 
 /** Those that the log has come first, each with its addresses and its share of the log; a warning where the table has none. */
-function countryOptions({ countries }: Known): PickOption[] {
+function countryOptions({ countries }: KnownNames): PickOption[] {
   const held = new Map(countries?.countries.map((one) => [one.country, one]));
   const total = countries?.requests ?? 0;
   const requestsOf = (code: string): number => held.get(code)?.requests ?? countries?.elsewhere?.[code] ?? 0;

@@ -5,12 +5,20 @@ import { Button } from '../../components/button.js';
 import { TextField } from '../../components/text-field.js';
 import { ActionChip } from './action-chip.js';
 import { ConditionChips } from './condition-chips.js';
-import type { Known } from './known.js';
+import type { KnownNames } from './known.js';
 
 const STATE_TEXTS = { on: 'On', trial: 'On trial', off: 'Off' } as const;
 
 /** The sentence of a rule, each phrase a chip that opens its own picker. */
-export function RuleChips({ rule, known, onChange }: { rule: Rule; known: Known; onChange: (rule: Rule) => void }) {
+export function RuleChips({
+  rule,
+  known,
+  onChange,
+}: {
+  rule: Rule;
+  known: KnownNames;
+  onChange: (rule: Rule) => void;
+}) {
   return (
     <div className="flex flex-wrap items-center gap-x-1.5 gap-y-2" role="group" aria-label="The rule as a sentence">
       <Chip text={STATE_TEXTS[rule.state]} label={`State: ${STATE_TEXTS[rule.state]}`}>
@@ -47,7 +55,7 @@ export function RuleChips({ rule, known, onChange }: { rule: Rule; known: Known;
 
 type Hours = 'none' | `during ${string}` | `outside ${string}`;
 
-function HoursChip({ rule, known, onChange }: { rule: Rule; known: Known; onChange: (rule: Rule) => void }) {
+function HoursChip({ rule, known, onChange }: { rule: Rule; known: KnownNames; onChange: (rule: Rule) => void }) {
   const { hours } = rule;
   const value: Hours = hours ? `${hours.isOutside ? 'outside' : 'during'} ${hours.schedule.name}` : 'none';
   const options = [

@@ -1,5 +1,5 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { ServiceError, type Against, type TryInput } from '@jadefence/contract';
+import { ServiceError, type ReplayPolicy, type TryRequest } from '@jadefence/contract';
 import { useState, type FormEvent } from 'react';
 import { service } from '../../api/client.js';
 import { draftQuery } from '../../api/queries.js';
@@ -13,8 +13,8 @@ import { TextField } from '../../components/text-field.js';
 /** One made-up request, judged by what is published or by the draft. */
 export function TryPage() {
   const published = useQuery(draftQuery).data?.published;
-  const [against, setAgainst] = useState<Against>();
-  const attempt = useMutation({ mutationFn: (input: TryInput) => service.tryRequest(input) });
+  const [against, setAgainst] = useState<ReplayPolicy>();
+  const attempt = useMutation({ mutationFn: (input: TryRequest) => service.tryRequest(input) });
   const submit = (event: FormEvent<HTMLFormElement>): void => {
     event.preventDefault();
     const form = new FormData(event.currentTarget);

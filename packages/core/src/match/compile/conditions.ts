@@ -122,7 +122,12 @@ function toTests(node: Node, indexed: readonly { readonly partition: number }[] 
 }
 
 /** What a condition comes to. @param tags those that its rule sees */
-export function evaluateNode(node: Node, reader: RowReader, partitions: Partitions, tags: ReadonlySet<string>): TruthValue {
+export function evaluateNode(
+  node: Node,
+  reader: RowReader,
+  partitions: Partitions,
+  tags: ReadonlySet<string>,
+): TruthValue {
   switch (node.kind) {
     case 'known':
       return node.truth;

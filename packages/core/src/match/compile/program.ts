@@ -81,7 +81,11 @@ export class Program extends Plan {
     const visible = this.#compileStage(gate, false, judge);
     const ignoredSlot = clientFrom && this.slotFor(headerIgnored(gate));
     if (direction === 'inbound') return { visible, ignoredSlot };
-    const terms = { rulebook: judge.rulebook, view: { gate, isHidden: true, world: judge }, partitions: this.partitions };
+    const terms = {
+      rulebook: judge.rulebook,
+      view: { gate, isHidden: true, world: judge },
+      partitions: this.partitions,
+    };
     return {
       visible,
       hidden: this.#compileStage(gate, true, judge),

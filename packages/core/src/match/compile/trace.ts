@@ -87,7 +87,7 @@ export function ruleEvent(rule: number, kind: number): number {
   return rule * KINDS + kind;
 }
 
-interface Ended {
+interface RuleEnding {
   readonly outcome: Exclude<Outcome, 'uncovered'>;
   readonly status?: number;
   readonly reason?: HeldReason;
@@ -100,8 +100,8 @@ class RulingBuilder {
   readonly #tags = new Set<string>();
   readonly #would: Would[] = [];
   #fenceIndex = 0;
-  #allowed: { ended: Ended; fence: string; rule?: string } | undefined;
-  #final: { ended: Ended; fence?: string; rule?: string } | undefined;
+  #allowed: { ended: RuleEnding; fence: string; rule?: string } | undefined;
+  #final: { ended: RuleEnding; fence?: string; rule?: string } | undefined;
 
   constructor(
     private readonly stage: Stage,
@@ -162,7 +162,7 @@ class RulingBuilder {
     this.#fenceIndex += 1;
   }
 
-  #endFence({ statement, isTrial }: StageFence, ended: Ended, rule: Rule | undefined): void {
+  #endFence({ statement, isTrial }: StageFence, ended: RuleEnding, rule: Rule | undefined): void {
     const by = rule === undefined ? {} : { rule: rule.name };
     if (isTrial) {
       this.#would.push({ fence: statement.name, ...by, outcome: ended.outcome });
@@ -174,19 +174,19 @@ class RulingBuilder {
   }
 }
 
-function endingOf(ending: Ending): Ended {
+function endingOf(ending: Ending): RuleEnding {
   if (ending.kind === 'allow') return { outcome: 'allowed' };
   return { outcome: ending.kind === 'block' ? 'blocked' : 'redirected', status: ending.status };
 }
 
-const HELD: Record<string, Ended> = {
+const HELD: Record<string, RuleEnding> = {
   warn: { outcome: 'held', status: 403, reason: 'warning' },
   passphrase: { outcome: 'held', status: 401, reason: 'passphrase' },
   challenge: { outcome: 'held', status: 403, reason: 'challenge' },
 };
 
 /** What a rule that ends comes to. */
-function endedBy({ action }: Rule): Ended {
+function endedBy({ action }: Rule): RuleEnding {
   switch (action.kind) {
     case 'allow':
     case 'block':

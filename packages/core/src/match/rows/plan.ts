@@ -36,7 +36,9 @@ export class Plan {
   protected seal(): void {
     const bundles = bundle(this.partitions.all, this.slots);
     this.#bundles = bundles;
-    this.bundleOfPartition = this.partitions.all.map((_, partition) => bundles.find(({ partitions }) => partitions.includes(partition))!);
+    this.bundleOfPartition = this.partitions.all.map((_, partition) =>
+      bundles.find(({ partitions }) => partitions.includes(partition))!,
+    );
     this.bundleOfSlot = this.slots.map((_, slot) => bundles.find(({ slots }) => slots.includes(slot))!);
   }
 

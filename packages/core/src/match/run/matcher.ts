@@ -281,7 +281,12 @@ export class Matcher {
     const { conditions, rules } = stage;
     if (conditions.isConjunction(rule)) return conditions.evaluateConjunction(rule, reader);
     const { byActing, byAll } = trace.tagsAt(node);
-    return evaluateNode(conditions.all[rule]!, reader, this.program.partitions, rules[rule]!.isInTrial ? byAll : byActing);
+    return evaluateNode(
+      conditions.all[rule]!,
+      reader,
+      this.program.partitions,
+      rules[rule]!.isInTrial ? byAll : byActing,
+    );
   }
 
   /** Expired and out of hours is false; without a time nobody knows. */

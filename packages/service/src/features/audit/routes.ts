@@ -11,7 +11,7 @@ export function auditRoutes(db: Database, trail: AuditTrail): Route[] {
     threadRoute('pages', {
       method: 'get',
       path: '/audit',
-      needs: 'viewer',
+      access: 'viewer',
       query: PageQuery,
       handle: async ({ query: { offset, limit } }): Promise<AuditPage> => {
         const results = await AuditModel.query(db).orderBy('id', 'desc').offset(offset).limit(limit);
@@ -35,7 +35,7 @@ export function auditRoutes(db: Database, trail: AuditTrail): Route[] {
     threadRoute('pages', {
       method: 'post',
       path: '/audit/verify',
-      needs: 'editor',
+      access: 'editor',
       handle: (): Promise<AuditCheck> => trail.verify(),
     }),
   ];

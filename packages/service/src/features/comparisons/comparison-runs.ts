@@ -7,7 +7,7 @@ import { ComparisonModel, type ReplayModel } from '../../database/models.js';
 import type { Judging } from '../../work/judging-pool.js';
 import type { Logs } from '../logs/logs.js';
 import type { DecisionPages } from '../replays/decision-pages.js';
-import type { JudgeSources } from '../replays/judges.js';
+import type { EvaluationInputs } from '../replays/judges.js';
 import type { ReplayRuns } from '../replays/replay-run.js';
 import type { Replays } from '../replays/replays.js';
 import { chunksOf, openSides } from './sides.js';
@@ -19,7 +19,7 @@ interface Parts {
   readonly replays: Replays;
   readonly runs: ReplayRuns;
   readonly pages: DecisionPages;
-  readonly sources: JudgeSources;
+  readonly sources: EvaluationInputs;
   readonly logs: Logs;
   readonly pool: Judging;
   readonly logger: Logger;

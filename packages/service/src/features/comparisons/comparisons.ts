@@ -6,7 +6,7 @@ import type {
   ComparisonProgress,
   ComparisonResult,
   Replay,
-  StartComparison,
+  ComparisonRequest,
 } from '@jadefence/contract';
 import type { ListQuery } from '@jadefence/contract/server';
 import { invariant, summarizeBreakdowns, type Side } from '@jadefence/core';
@@ -20,7 +20,7 @@ import type { JobAdder } from '../../work/job-queue.js';
 import type { Judging } from '../../work/judging-pool.js';
 import type { Logs } from '../logs/logs.js';
 import type { DecisionPages } from '../replays/decision-pages.js';
-import type { Judges } from '../replays/judges.js';
+import type { ContextStore } from '../replays/judges.js';
 import { chunksOf, openSides } from './sides.js';
 import type { ReplayInputs, Replays } from '../replays/replays.js';
 
@@ -39,7 +39,7 @@ const WITHOUT_RESULT = [
 interface Parts {
   readonly replays: Replays;
   readonly pages: DecisionPages;
-  readonly judges: Judges;
+  readonly judges: ContextStore;
   readonly logs: Logs;
   readonly pool: Judging;
   readonly queue: JobAdder;
@@ -61,7 +61,7 @@ export class Comparisons {
   ) {}
 
   /** @throws ProblemError when there is no such log, revision or gate, or one side cannot judge */
-  async start({ before, after, ...options }: StartComparison, actor: Actor): Promise<ComparisonInfo> {
+  async start({ before, after, ...options }: ComparisonRequest, actor: Actor): Promise<ComparisonInfo> {
     const { replays, queue } = this.parts;
     const comparison = await inTransaction(this.db, async (trx) => {
       await refuseCrowd(ComparisonModel.query(trx), 'comparisons', this.parts.maxWaiting);

@@ -8,14 +8,14 @@ export function comparisonRoutes(comparisons: Comparisons): Route[] {
     route({
       method: 'get',
       path: '/comparisons',
-      needs: 'viewer',
+      access: 'viewer',
       query: ListQuery,
       handle: ({ query }) => comparisons.list(query),
     }),
     threadRoute('rules', {
       method: 'post',
       path: '/comparisons',
-      needs: 'editor',
+      access: 'editor',
       body: StartComparisonInput,
       status: 202,
       handle: ({ body, actor }) => comparisons.start(body, actor),
@@ -23,14 +23,14 @@ export function comparisonRoutes(comparisons: Comparisons): Route[] {
     route({
       method: 'get',
       path: '/comparisons/:id',
-      needs: 'viewer',
+      access: 'viewer',
       params: IdParams,
       handle: ({ params }) => comparisons.show(params.id),
     }),
     route({
       method: 'get',
       path: '/comparisons/:id/events',
-      needs: 'viewer',
+      access: 'viewer',
       params: IdParams,
       handle: async ({ params, response }) => {
         await comparisons.show(params.id);
@@ -40,14 +40,14 @@ export function comparisonRoutes(comparisons: Comparisons): Route[] {
     threadRoute('pages', {
       method: 'get',
       path: '/comparisons/:id/result',
-      needs: 'viewer',
+      access: 'viewer',
       params: IdParams,
       handle: ({ params }) => comparisons.result(params.id),
     }),
     threadRoute('pages', {
       method: 'get',
       path: '/comparisons/:id/changes',
-      needs: 'viewer',
+      access: 'viewer',
       params: IdParams,
       query: ChangesQuery,
       handle: ({ params, query }) => comparisons.changes(params.id, query),

@@ -3,11 +3,11 @@ import { DecisionComparison, type Ruling } from '@jadefence/core';
 import type { Database } from '../../database/database.js';
 import { ReplayChunkModel, type ReplayModel } from '../../database/models.js';
 import type { DecisionPages } from '../replays/decision-pages.js';
-import type { JudgeSources } from '../replays/judges.js';
+import type { EvaluationInputs } from '../replays/judges.js';
 
 export async function openSides(
   pages: DecisionPages,
-  judges: JudgeSources,
+  judges: EvaluationInputs,
   before: ReplayModel,
   after: ReplayModel,
 ): Promise<DecisionComparison> {

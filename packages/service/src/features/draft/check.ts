@@ -24,7 +24,7 @@ const ALLOWED_IN_DRAFT: readonly DiagnosticCode[] = ['unknown-name'];
  */
 export function readSources(sources: FenceSources, base?: Configuration): Configuration {
   const { files, diagnostics } = checkFences(sources.fenceFiles, sources.namedFiles);
-  refuseErrors(diagnostics);
+  assertNoErrors(diagnostics);
   const parts = splitIntoParts(files);
   if (!base) return { parts, namedFiles: sources.namedFiles };
   const namedFiles = new Map([...base.namedFiles, ...sources.namedFiles].map((file) => [file.path, file]));
@@ -32,7 +32,7 @@ export function readSources(sources: FenceSources, base?: Configuration): Config
 }
 
 /** Asks the core for something; what it says is wrong is told as a problem of the same code. */
-export function tellProblem<T>(ask: () => T): T {
+export function toProblem<T>(ask: () => T): T {
   try {
     return ask();
   } catch (error) {
@@ -42,7 +42,7 @@ export function tellProblem<T>(ask: () => T): T {
 }
 
 /** @throws ProblemError with every error that cannot stay in a draft */
-export function refuseErrors(diagnostics: readonly Diagnostic[]): void {
+export function assertNoErrors(diagnostics: readonly Diagnostic[]): void {
   const errors = diagnostics.filter(({ code }) => !ALLOWED_IN_DRAFT.includes(code));
   if (errors.length === 0) return;
   const count = `${errors.length} ${errors.length === 1 ? 'error' : 'errors'}`;

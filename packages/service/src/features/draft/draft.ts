@@ -25,7 +25,7 @@ import { inTransaction, type Database, type Transaction } from '../../database/d
 import { DraftEntryModel, DraftModel, UserModel, type Entry } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
-import { readSources, refuseErrors, tellProblem, usableRulebook } from './check.js';
+import { readSources, assertNoErrors, toProblem, usableRulebook } from './check.js';
 import { presentFences } from './present.js';
 import { batches, checkStored, hashEntries, loadStored, pickEntry, pinSnapshot, storeObjects } from './snapshots.js';
 
@@ -38,7 +38,7 @@ export interface Published {
 }
 
 /** What the draft may name that is kept elsewhere. */
-export interface Outside {
+export interface ExternalData {
   /** The active datasets of these names. */
   forLists(names: readonly string[], db: Database): Promise<Dataset[]>;
   /** Undefined where every name may be a category. */
@@ -61,7 +61,7 @@ export class Drafts {
   constructor(
     private readonly db: Database,
     private readonly published: Published,
-    private readonly outside: Outside,
+    private readonly outside: ExternalData,
   ) {}
 
   async show(): Promise<Draft> {
@@ -129,7 +129,7 @@ export class Drafts {
   async edit(edits: readonly Edit[], seenVersion: number, actor: Actor): Promise<EditResult> {
     return inTransaction(this.db, async (trx) => {
       const before = await this.#load(trx, true);
-      const { configuration, entries } = tellProblem(() => applyEdits(before.configuration, edits));
+      const { configuration, entries } = toProblem(() => applyEdits(before.configuration, edits));
       const written = await this.#write(trx, before, configuration, seenVersion, actor, 'draft.edit', moversOf(edits));
       return presentEdit(written.version, written.changes, entries, written.checked);
     });
@@ -138,10 +138,10 @@ export class Drafts {
   /** What edits would do. @throws ProblemError as they would */
   async previewEdits(edits: readonly Edit[]): Promise<EditResult> {
     const { version, configuration: before } = await this.#load(this.db);
-    const { configuration, entries } = tellProblem(() => applyEdits(before, edits));
+    const { configuration, entries } = toProblem(() => applyEdits(before, edits));
     const after = await this.#withDatasets(this.db, configuration);
     const checked = await this.#check(this.db, after);
-    refuseErrors(checked.diagnostics);
+    assertNoErrors(checked.diagnostics);
     return presentEdit(version, compareConfigurations(before, after, moversOf(edits)), entries, checked);
   }
 
@@ -236,7 +236,7 @@ export class Drafts {
   ): Promise<{ version: number; changes: readonly Change[]; checked: CheckedFences }> {
     const after = await this.#withDatasets(trx, written);
     const checked = await this.#check(trx, after);
-    refuseErrors(checked.diagnostics);
+    assertNoErrors(checked.diagnostics);
     const changes = compareConfigurations(before.configuration, after, movers).filter(({ part }) => part !== 'dataset');
     const old = new Map(before.entries.map((entry) => [keyOf(entry), entry]));
     const overwritten = changes.flatMap((change) => old.get(keyOfChange(change)) ?? []);

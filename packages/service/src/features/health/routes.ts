@@ -18,13 +18,13 @@ export class HealthCheck {
     route({
       method: 'get',
       path: '/health',
-      needs: 'nobody',
+      access: 'public',
       handle: async (): Promise<Health> => ({ status: 'ok', version: VERSION }),
     }),
     route({
       method: 'get',
       path: '/ready',
-      needs: 'nobody',
+      access: 'public',
       handle: async (): Promise<Health> => {
         if (this.#isDraining) throw new ProblemError('shutting-down', 'The service is stopping.');
         await UserModel.query(this.db).select('id').limit(1);

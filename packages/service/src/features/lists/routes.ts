@@ -1,8 +1,8 @@
 import type { ListInfo } from '@jadefence/contract';
-import { LookUpQuery, NameParams } from '@jadefence/contract/server';
+import { LookupQuery, NameParams } from '@jadefence/contract/server';
 import { findUses, lookUpInList, showList, type Configuration } from '@jadefence/core';
 import { threadRoute, type Route } from '../../http/route.js';
-import { tellProblem } from '../draft/check.js';
+import { toProblem } from '../draft/check.js';
 import type { Drafts } from '../draft/draft.js';
 
 /** Lists of the draft: contents with nesting, where they are used, and look-ups. */
@@ -11,7 +11,7 @@ export function listRoutes(drafts: Drafts): Route[] {
     const configuration = await drafts.configuration();
     const lastChange = await drafts.lastChanges();
     return names(configuration).map((name) => ({
-      ...tellProblem(() => showList(configuration, name)),
+      ...toProblem(() => showList(configuration, name)),
       usedBy: findUses(configuration.parts, 'list', name),
       ...lastChange('list', name),
     }));
@@ -20,25 +20,25 @@ export function listRoutes(drafts: Drafts): Route[] {
     threadRoute('rules', {
       method: 'get',
       path: '/lists',
-      needs: 'viewer',
+      access: 'viewer',
       handle: () => present(({ parts }) => parts.filter(({ kind }) => kind === 'list').map(({ name }) => name)),
     }),
     threadRoute('rules', {
       method: 'get',
       path: '/lists/:name',
-      needs: 'viewer',
+      access: 'viewer',
       params: NameParams,
       handle: async ({ params }) => (await present(() => [params.name]))[0],
     }),
     threadRoute('rules', {
       method: 'get',
       path: '/lists/:name/look-up',
-      needs: 'viewer',
+      access: 'viewer',
       params: NameParams,
-      query: LookUpQuery,
+      query: LookupQuery,
       handle: async ({ params, query }) => {
         const configuration = await drafts.configuration();
-        return tellProblem(() => lookUpInList(configuration, params.name, query.value));
+        return toProblem(() => lookUpInList(configuration, params.name, query.value));
       },
     }),
   ];

@@ -4,7 +4,7 @@ import type { Log } from '@jadefence/contract';
 import type { ImportLogQuery } from '@jadefence/contract/server';
 import {
   detectFormat,
-  LayoutError,
+  LogOptionsError,
   LOG_FORMATS,
   parseMapping,
   REJECT_REASONS,
@@ -32,7 +32,7 @@ import { ProblemError } from '../../http/problem.js';
 import type { UploadedFile } from '../../http/upload.js';
 import { batches } from '../draft/snapshots.js';
 import { SurveyThread } from '../../work/survey-thread.js';
-import type { Worlds } from '../reference/worlds.js';
+import type { ReferenceSnapshots } from '../reference/worlds.js';
 import type { Admission } from '../../admission.js';
 import { Lease, leaseColumns, whereUnleased } from '../../database/lease.js';
 import { LogWriter, type LogCounts } from './log-writer.js';
@@ -51,7 +51,7 @@ export class LogImports {
   constructor(
     private readonly db: Database,
     private readonly logs: Logs,
-    private readonly worlds: Worlds,
+    private readonly worlds: ReferenceSnapshots,
     private readonly admission: Admission,
     /** Of a file, decompressed. */
     private readonly maxBytes: number,
@@ -73,13 +73,13 @@ export class LogImports {
   }
 
   async #import(query: ImportLogQuery, files: readonly UploadedFile[], actor: Actor): Promise<Log> {
-    return orProblem(async () => {
+    return toProblem(async () => {
       const options = optionsOf(query);
       const all = await Promise.all(files.map((file) => openFile(file, options, query.format, this.maxBytes)));
       // An empty file is what a rotation leaves behind; where all are empty, the first is refused below.
       const filled = all.filter((file) => !file.isEmpty);
       const opened = filled.length > 0 ? filled : all.slice(0, 1);
-      const fit = theOneFit(opened, query.host !== undefined);
+      const fit = requireSingleFormat(opened, query.host !== undefined);
       const { host, ...layout } = { ...options, isInSyslog: fit.isInSyslog };
       const { shared } = await this.worlds.loadCurrent();
       const log = await LogModel.query(this.db)
@@ -160,7 +160,7 @@ export class LogImports {
 }
 
 /** One file with its head read, whose bytes can be read once. */
-class OpenFile {
+class ImportFile {
   readonly #sha256 = createHash('sha256');
   /** Why it ends too early. */
   incomplete: string | undefined;
@@ -197,13 +197,13 @@ class OpenFile {
   }
 }
 
-function importFiles(task: ImportTask, files: readonly OpenFile[]): AsyncGenerator<Imported> {
-  const [first] = files as [OpenFile];
+function importFiles(task: ImportTask, files: readonly ImportFile[]): AsyncGenerator<Imported> {
+  const [first] = files as [ImportFile];
   if (files.length === 1) return importInThreads(task, toLogFile(first), IMPORT_THREADS);
   return importMerged(task, files.map(toLogFile));
 }
 
-function toLogFile(file: OpenFile): LogFile {
+function toLogFile(file: ImportFile): LogFile {
   return { name: file.name, pieces: file.pieces(), isCut: () => file.incomplete !== undefined };
 }
 
@@ -212,11 +212,11 @@ async function openFile(
   options: ReaderOptions,
   format: LogFormat | undefined,
   maxBytes: number,
-): Promise<OpenFile> {
+): Promise<ImportFile> {
   const source = decompress(pieces, maxBytes)[Symbol.asyncIterator]();
   const { bytes, isWhole, failure } = await readHead(source);
   const detection = ofFile(name, () => detectFormat(bytes, isWhole && failure === undefined, options, format));
-  const file = new OpenFile(name, detection, bytes, isWhole ? undefined : source);
+  const file = new ImportFile(name, detection, bytes, isWhole ? undefined : source);
   file.incomplete = failure && (name === '' ? failure : `${name}: ${failure}`);
   return file;
 }
@@ -226,8 +226,8 @@ function ofFile<T>(name: string, work: () => T): T {
   try {
     return work();
   } catch (error) {
-    if (!(error instanceof LayoutError) || name === '') throw error;
-    throw new LayoutError(`${name}: ${error.message}`, error.hint);
+    if (!(error instanceof LogOptionsError) || name === '') throw error;
+    throw new LogOptionsError(`${name}: ${error.message}`, error.hint);
   }
 }
 
@@ -261,7 +261,7 @@ function optionsOf({ host, pattern, mapping, syslog, zone, year }: ImportLogQuer
 }
 
 /** @throws ProblemError where a file has no format, they are not of one, or the host must be said */
-function theOneFit(files: readonly OpenFile[], knowsHost: boolean): FormatFit {
+function requireSingleFormat(files: readonly ImportFile[], knowsHost: boolean): FormatFit {
   const fits = files.map(({ name, incomplete, detection: { best, summary, hint, needsHost } }) => {
     if (!best) {
       const found = [name === '' ? summary : `${name}: ${summary}`, ...(incomplete ? [incomplete] : [])].join(' ');
@@ -287,18 +287,18 @@ function theOneFit(files: readonly OpenFile[], knowsHost: boolean): FormatFit {
 }
 
 /** The same files are the same log, in whichever order they come. */
-function sha256Of(files: readonly OpenFile[]): string {
+function sha256Of(files: readonly ImportFile[]): string {
   if (files.length === 1) return files[0]!.sha256;
   const all = files.map(({ sha256 }) => sha256).sort();
   return createHash('sha256').update(all.join('\n')).digest('hex');
 }
 
 /** What is said about a log and does not fit it, as a problem. */
-async function orProblem<T>(work: () => Promise<T>): Promise<T> {
+async function toProblem<T>(work: () => Promise<T>): Promise<T> {
   try {
     return await work();
   } catch (error) {
-    if (error instanceof LayoutError)
+    if (error instanceof LogOptionsError)
       throw new ProblemError('bad-layout', error.message, error.hint === undefined ? {} : { hint: error.hint });
     throw error;
   }

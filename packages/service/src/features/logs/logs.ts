@@ -24,13 +24,13 @@ import {
 } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
-import { openChunks, type ChunksSource, type DictionaryParts } from '../../work/open-chunks.js';
+import { openChunks, type ChunkPayload, type DictionaryParts } from '../../work/open-chunks.js';
 import { inflateColumn } from './compression.js';
 
 const SHOWN_REJECTED = 20;
 
 /** Which chunks of a log are asked, and how. */
-export interface ChunkQuestion {
+export interface ChunkQuery {
   /** That are read; all where absent. */
   readonly attributes?: readonly string[];
   /** That work at the same time. */
@@ -112,10 +112,10 @@ export class Logs {
    * Asks something of chunks, some at once that share their dictionaries; no more are in memory than the threads need.
    * @returns the answers in the order of the chunks
    */
-  async askChunks<T>(
+  async mapChunks<T>(
     logId: number,
-    { attributes, numThreads, isAsked = () => true, signal }: ChunkQuestion,
-    ask: (chunks: ChunksSource) => Promise<readonly T[]>,
+    { attributes, numThreads, isAsked = () => true, signal }: ChunkQuery,
+    ask: (chunks: ChunkPayload) => Promise<readonly T[]>,
   ): Promise<T[]> {
     const bySegment = new Map<number, number[]>();
     for (const { chunk, segment } of await this.chunks(logId))
@@ -144,7 +144,7 @@ export class Logs {
     numbers: readonly number[],
     attributes?: readonly string[],
     known: ReadonlyMap<number, number> = new Map(),
-  ): Promise<ChunksSource> {
+  ): Promise<ChunkPayload> {
     const chunks = await LogChunkModel.query(this.db)
       .where({ logId })
       .whereIn('chunk', [...numbers]);

@@ -9,16 +9,16 @@ import {
   printFences,
   readCondition,
   type Diagnostic,
-  type Outside,
+  type ExternalNames,
   type SourceFile,
   type StoredState,
 } from '@jadefence/core';
 import pMap from 'p-map';
 import { ProblemError } from '../../http/problem.js';
 import type { Judging } from '../../work/judging-pool.js';
-import type { ChunksSource } from '../../work/open-chunks.js';
+import type { ChunkPayload } from '../../work/open-chunks.js';
 import type { CountTask, MatchTask } from '../../work/replay-worker.js';
-import type { Worlds } from '../reference/worlds.js';
+import type { ReferenceSnapshots } from '../reference/worlds.js';
 import { usableRulebook } from '../draft/check.js';
 import type { Drafts } from '../draft/draft.js';
 import { checkStored, DRAFT_PATH } from '../draft/snapshots.js';
@@ -30,7 +30,7 @@ export class MatchCounts {
   constructor(
     private readonly drafts: Drafts,
     private readonly logs: Logs,
-    private readonly worlds: Worlds,
+    private readonly worlds: ReferenceSnapshots,
     private readonly pool: Judging,
   ) {}
 
@@ -60,7 +60,12 @@ export class MatchCounts {
       : undefined;
     const { shared } = await this.worlds.loadCurrent();
     const source = {
-      judgeKey: JSON.stringify(['draft', version, await this.worlds.currentHash(), datasets.map((one) => one.sha256)]),
+      contextKey: JSON.stringify([
+        'draft',
+        version,
+        await this.worlds.currentHash(),
+        datasets.map((one) => one.sha256),
+      ]),
       fenceFile: { path: DRAFT_PATH, text: draftText },
       namedFiles,
       datasets: datasets.map(shareDataset),
@@ -77,7 +82,7 @@ export class MatchCounts {
 
   async #countInColumns(logId: number, source: MatchTask, signal?: AbortSignal): Promise<MatchCount[]> {
     const attributes = await this.pool.matchAttributes(source);
-    return this.logs.askChunks(logId, { attributes, numThreads: this.pool.size, signal }, (chunks) =>
+    return this.logs.mapChunks(logId, { attributes, numThreads: this.pool.size, signal }, (chunks) =>
       this.pool.match({ ...source, ...chunks }),
     );
   }
@@ -125,7 +130,7 @@ export class MatchCounts {
   }
 }
 
-type CountSource = Omit<CountTask, keyof ChunksSource | 'sequence' | 'rowStart' | 'rowEnd' | 'state'>;
+type CountSource = Omit<CountTask, keyof ChunkPayload | 'sequence' | 'rowStart' | 'rowEnd' | 'state'>;
 
 function addUp(counts: readonly MatchCount[]): MatchCount {
   const sum = (key: keyof MatchCount): number => counts.reduce((total, count) => total + count[key], 0);
@@ -136,7 +141,12 @@ function addUp(counts: readonly MatchCount[]): MatchCount {
 const AROUND = `count-${'x'.repeat(57)}`;
 
 /** @throws ProblemError with every error of the rule, placed in its own text */
-function refuseErrors(draftText: string, rule: string, namedFiles: readonly SourceFile[], outside: Outside): void {
+function refuseErrors(
+  draftText: string,
+  rule: string,
+  namedFiles: readonly SourceFile[],
+  outside: ExternalNames,
+): void {
   const head = `${draftText}\nfence ${AROUND} trial {\n`;
   const numLines = head.split('\n').length - 1;
   const { diagnostics } = checkFences([{ path: DRAFT_PATH, text: `${head}${rule}\n}\n` }], namedFiles, outside);

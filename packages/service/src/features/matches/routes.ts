@@ -7,7 +7,7 @@ export function matchRoutes(matches: MatchCounts): Route[] {
     threadRoute('rules', {
       method: 'post',
       path: '/logs/:id/matches',
-      needs: 'viewer',
+      access: 'viewer',
       params: IdParams,
       body: CountMatchesInput,
       handle: ({ params, body, signal }) => matches.count(params.id, body, signal),

@@ -4,11 +4,11 @@ import type { Passphrases } from './passphrases.js';
 
 export function passphraseRoutes(passphrases: Passphrases): Route[] {
   return [
-    threadRoute('rules', { method: 'get', path: '/passphrases', needs: 'viewer', handle: () => passphrases.list() }),
+    threadRoute('rules', { method: 'get', path: '/passphrases', access: 'viewer', handle: () => passphrases.list() }),
     threadRoute('rules', {
       method: 'put',
       path: '/passphrases/:name',
-      needs: 'editor',
+      access: 'editor',
       params: NameParams,
       body: PassphraseInput,
       handle: ({ params, body, actor }) => passphrases.set(params.name, body.passphrase, actor),
@@ -16,7 +16,7 @@ export function passphraseRoutes(passphrases: Passphrases): Route[] {
     threadRoute('rules', {
       method: 'delete',
       path: '/passphrases/:name',
-      needs: 'editor',
+      access: 'editor',
       params: NameParams,
       handle: ({ params, actor }) => passphrases.remove(params.name, actor),
     }),

@@ -1,4 +1,4 @@
-import type { CategoryLookUp, CategoryOverview, FeedInfo } from '@jadefence/contract';
+import type { CategoryLookup, CategoryOverview, FeedInfo } from '@jadefence/contract';
 import { siteOf } from '@jadefence/core';
 import { recordChange } from '../../database/audit.js';
 import { DatasetModel, FeedModel } from '../../database/models.js';
@@ -6,15 +6,15 @@ import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
 import { readSite } from './corrections.js';
 import type { Datasets } from './datasets.js';
-import { tellFreshness } from './freshness.js';
+import { computeFreshness } from './freshness.js';
 import type { Sources } from './sources.js';
-import type { Worlds } from './worlds.js';
+import type { ReferenceSnapshots } from './worlds.js';
 
 /** The category feeds, their order, and what they say of a site. */
 export class CategoryFeeds {
   constructor(
     private readonly datasets: Datasets,
-    private readonly worlds: Worlds,
+    private readonly worlds: ReferenceSnapshots,
     private readonly sources: Sources,
   ) {}
 
@@ -24,7 +24,7 @@ export class CategoryFeeds {
       active.map(async (dataset): Promise<FeedInfo> => ({
         name: dataset.name,
         dataset: await this.datasets.present(dataset),
-        freshness: tellFreshness(dataset, await this.sources.of('category', dataset.name), new Date()),
+        freshness: computeFreshness(dataset, await this.sources.of('category', dataset.name), new Date()),
       })),
     );
     const byName = new Map<string, { numEntries: number; feeds: string[] }>();
@@ -38,7 +38,7 @@ export class CategoryFeeds {
   }
 
   /** @throws ProblemError where the text is no domain or URL, or there is no feed */
-  async lookUp(text: string): Promise<CategoryLookUp> {
+  async lookUp(text: string): Promise<CategoryLookup> {
     const { host, path } = readSite(text.trim().replace(/[?#].*$/, ''));
     const { world } = await this.worlds.loadCurrent();
     if (!world.categories)

@@ -1,5 +1,5 @@
 import { lookup, Resolver } from 'node:dns/promises';
-import type { AddressLookUp, Countries, CountryLookUp } from '@jadefence/contract';
+import type { AddressLookup, Countries, CountryLookup } from '@jadefence/contract';
 import {
   describeCountryAnswer,
   formatDiagnostic,
@@ -12,25 +12,25 @@ import {
   normalizeHost,
   parseAddress,
   printFences,
-  seeAddress,
+  findAddressUses,
   type Address,
-  type AddressSight,
+  type AddressUses,
 } from '@jadefence/core';
 import type { Database } from '../../database/database.js';
 import { ProblemError } from '../../http/problem.js';
 import type { Judging } from '../../work/judging-pool.js';
-import type { JudgeSource } from '../../work/prepare-judge.js';
+import type { EvaluationInput } from '../../work/prepare-judge.js';
 import { checkStored, DRAFT_PATH } from '../draft/snapshots.js';
 import type { Drafts } from '../draft/draft.js';
 import type { Logs } from '../logs/logs.js';
 import { shareDataset } from '../replays/judges.js';
 import type { Datasets } from './datasets.js';
-import { tellFreshness } from './freshness.js';
+import { computeFreshness } from './freshness.js';
 import { findSource } from './sources.js';
-import type { Worlds } from './worlds.js';
+import type { ReferenceSnapshots } from './worlds.js';
 
 const RESOLVE_TIMEOUT_MS = 5000;
-const SEES_NOTHING: AddressSight = { lists: [], gates: [], rules: [] };
+const SEES_NOTHING: AddressUses = { lists: [], gates: [], rules: [] };
 
 /** What the active country table holds, and who an address belongs to. */
 export class CountryTables {
@@ -40,7 +40,7 @@ export class CountryTables {
   constructor(
     private readonly db: Database,
     private readonly datasets: Datasets,
-    private readonly worlds: Worlds,
+    private readonly worlds: ReferenceSnapshots,
     private readonly drafts: Drafts,
     private readonly logs: Logs,
     private readonly pool: Judging,
@@ -50,7 +50,7 @@ export class CountryTables {
   /** @param logId counts the requests of a log by country. @throws ProblemError when there is no such log */
   async overview(logId: number | undefined): Promise<Countries> {
     const [table] = await this.datasets.active('country');
-    const freshness = tellFreshness(table, await findSource(this.db, 'country', ''), new Date());
+    const freshness = computeFreshness(table, await findSource(this.db, 'country', ''), new Date());
     const counts = logId === undefined ? undefined : await this.#count(logId);
     // Tables of the first version were not measured when they were imported.
     const shares =
@@ -80,7 +80,7 @@ export class CountryTables {
   }
 
   /** @param text an address, or a name that is resolved. @throws ProblemError where it is neither, or does not resolve */
-  async lookUp(text: string): Promise<CountryLookUp> {
+  async lookUp(text: string): Promise<CountryLookup> {
     const asked = text.trim();
     const address = parseAddress(asked);
     const addresses = address ? [address] : await this.#resolve(asked);
@@ -93,7 +93,7 @@ export class CountryTables {
     return {
       asked,
       ...(rulebook ? {} : { cannotTell: diagnostics.map(formatDiagnostic) }),
-      addresses: addresses.map((one): AddressLookUp => {
+      addresses: addresses.map((one): AddressLookup => {
         const answer = world.countries!.find(one);
         return {
           address: formatAddress(one),
@@ -102,7 +102,7 @@ export class CountryTables {
           evidence: describeCountryAnswer(answer),
           ...(answer.range ? { range: formatRange(answer.range) } : {}),
           isCorrected: answer.isCorrected,
-          ...(rulebook ? seeAddress(rulebook, one, answer.country) : SEES_NOTHING),
+          ...(rulebook ? findAddressUses(rulebook, one, answer.country) : SEES_NOTHING),
         };
       }),
     };
@@ -146,7 +146,7 @@ export class CountryTables {
       const { shared } = await this.worlds.loadCurrent();
       const text = rulebook ? printFences(joinParts(parts, DRAFT_PATH)) : '';
       const source = {
-        judgeKey: `countries ${key}`,
+        contextKey: `countries ${key}`,
         // Fences that cannot judge have no gates either, so clients are those of the log.
         fenceFile: { path: DRAFT_PATH, text },
         namedFiles,
@@ -159,9 +159,9 @@ export class CountryTables {
     return this.#counted.counts;
   }
 
-  async #countChunks(logId: number, source: JudgeSource): Promise<Map<string, number>> {
+  async #countChunks(logId: number, source: EvaluationInput): Promise<Map<string, number>> {
     const attributes = await this.pool.countryAttributes(source);
-    const counts = await this.logs.askChunks(logId, { attributes, numThreads: this.pool.size }, (chunks) =>
+    const counts = await this.logs.mapChunks(logId, { attributes, numThreads: this.pool.size }, (chunks) =>
       this.pool.countCountries({ ...source, ...chunks }),
     );
     const total = new Map<string, number>();

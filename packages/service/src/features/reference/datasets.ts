@@ -18,7 +18,7 @@ const MAX_KEPT_BYTES = 1_073_741_824;
 const BINARY_MAGIC = ['JFRT', 'JFHT'];
 
 /** A dataset that is opened: its bytes and what reads them. */
-interface Opened {
+interface OpenedDataset {
   readonly buffer: SharedArrayBuffer;
   readonly ranges?: RangeTable;
   readonly hosts?: HostTable;
@@ -29,7 +29,7 @@ export type TableSource = Pick<Datasets, 'buffer'>;
 
 /** Keeps datasets in the database, and those in use in memory, where threads share them. */
 export class Datasets {
-  readonly #opened = new Map<number, Promise<Opened>>();
+  readonly #opened = new Map<number, Promise<OpenedDataset>>();
   readonly #sizes = new Map<number, number>();
 
   /** @param tables asked for bytes; unless given they are read from the database */
@@ -128,7 +128,7 @@ export class Datasets {
   }
 
   /** Opens a dataset once, whoever asks for it. */
-  #open(id: number): Promise<Opened> {
+  #open(id: number): Promise<OpenedDataset> {
     const kept = this.#opened.get(id);
     this.#opened.delete(id);
     const opened = kept ?? this.#load(id);
@@ -140,7 +140,7 @@ export class Datasets {
     return opened;
   }
 
-  async #load(id: number): Promise<Opened> {
+  async #load(id: number): Promise<OpenedDataset> {
     const buffer = this.tables ? await this.tables.buffer(id) : await this.#read(id);
     const magic = Buffer.from(buffer, 0, Math.min(buffer.byteLength, 4)).toString('latin1');
     return magic === 'JFHT' ? { buffer, hosts: new HostTable(buffer) } : { buffer, ranges: new RangeTable(buffer) };

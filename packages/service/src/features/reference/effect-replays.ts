@@ -4,14 +4,14 @@ import { ProblemError } from '../../http/problem.js';
 import type { Revisions } from '../revisions/revisions.js';
 import type { Datasets } from './datasets.js';
 import { latestLog, type EffectRules } from './effects.js';
-import type { WorldPin, Worlds } from './worlds.js';
+import type { ReferencePin, ReferenceSnapshots } from './worlds.js';
 
 /** Makes the replays whose comparison shows what a dataset would change. */
 export class EffectReplays implements EffectRules {
   constructor(
     private readonly db: Database,
     private readonly datasets: Datasets,
-    private readonly worlds: Worlds,
+    private readonly worlds: ReferenceSnapshots,
     private readonly revisions: Revisions,
   ) {}
 
@@ -33,7 +33,7 @@ export class EffectReplays implements EffectRules {
       const against = await this.revisions.defaultAgainst(trx);
       const { snapshotId } = await this.revisions.pin(trx, against);
       const revision = against === 'draft' ? null : against;
-      const replayWith = async (pin?: WorldPin): Promise<Pick<ReplayModel, 'id' | 'state'>> => {
+      const replayWith = async (pin?: ReferencePin): Promise<Pick<ReplayModel, 'id' | 'state'>> => {
         const worldHash = await this.worlds.pin(trx, pin);
         const inputs = { logId: log.id, snapshotId, worldHash, people: 'goes-on' as const };
         const found =
@@ -52,7 +52,7 @@ export class EffectReplays implements EffectRules {
   }
 }
 
-function withDataset(current: WorldPin, { id, kind, name, sha256 }: DatasetModel): WorldPin {
+function withDataset(current: ReferencePin, { id, kind, name, sha256 }: DatasetModel): ReferencePin {
   const pinned = { id, name, sha256 };
   if (kind === 'country') return { ...current, country: pinned };
   const isThere = current.feeds.some((feed) => feed.name === name);

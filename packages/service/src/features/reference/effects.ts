@@ -23,7 +23,7 @@ export interface EffectReplay {
 }
 
 /** Finds what a dataset would change: the latest log is replayed as it is judged now, and with the dataset. */
-export class Effects {
+export class ImpactAnalysis {
   constructor(
     private readonly db: Database,
     private readonly datasets: Datasets,

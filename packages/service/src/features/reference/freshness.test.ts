@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { DatasetModel, SourceModel } from '../../database/models.js';
-import { tellFreshness } from './freshness.js';
+import { computeFreshness } from './freshness.js';
 
 const NOW = new Date('2026-11-23T12:00:00Z');
 const before = (days: number): Date => new Date(NOW.getTime() - days * 86_400_000);
@@ -29,7 +29,7 @@ describe('reference data', () => {
     ],
     [undefined, source(null, 'it is gone.'), 'failed: The refresh of 2026-11-23T12:00:00.000Z failed: it is gone.'],
   ])('%#', (one, from, expected) => {
-    const { state, reason } = tellFreshness(one, from, NOW);
+    const { state, reason } = computeFreshness(one, from, NOW);
     expect(`${state}: ${reason}`).toBe(expected);
   });
 });

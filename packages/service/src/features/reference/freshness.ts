@@ -7,7 +7,7 @@ const AGEING_DAYS = 30;
 const STALE_DAYS = 90;
 
 /** How old a dataset is: since its source last said that it is current, else since it was built or imported. */
-export function tellFreshness(
+export function computeFreshness(
   dataset: DatasetModel | undefined,
   source: SourceModel | undefined,
   now: Date,

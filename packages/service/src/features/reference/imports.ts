@@ -15,7 +15,7 @@ import type { ReferenceTask } from '../../work/reference-worker.js';
 import { makeTemporaryFolder } from '../../temporary-folder.js';
 import type { Admission } from '../../admission.js';
 import type { Datasets } from './datasets.js';
-import type { Effects } from './effects.js';
+import type { ImpactAnalysis } from './effects.js';
 
 /** What is imported, and how. */
 export interface ImportInput {
@@ -49,7 +49,7 @@ const EXPECTED: Record<DatasetOwner, string> = {
 export class ReferenceImports {
   constructor(
     private readonly datasets: Datasets,
-    private readonly effects: Effects,
+    private readonly effects: ImpactAnalysis,
     private readonly pool: ReferencePool,
     private readonly admission: Admission,
   ) {}

@@ -5,7 +5,7 @@ import {
   FeedOrderInput,
   IdParams,
   ImportDatasetQuery,
-  LookUpQuery,
+  LookupQuery,
   NameQuery,
   RefreshInput,
   RemoveCorrectionInput,
@@ -23,7 +23,7 @@ import type { Removals } from './removals.js';
 import type { Sources } from './sources.js';
 
 /** Everything that reference data is served by. */
-export interface Reference {
+export interface ReferenceServices {
   readonly datasets: Datasets;
   readonly imports: ReferenceImports;
   readonly removals: Removals;
@@ -32,7 +32,7 @@ export interface Reference {
   readonly categoryFeeds: CategoryFeeds;
 }
 
-export function referenceRoutes(reference: Reference, maxUploadBytes: number): Route[] {
+export function referenceRoutes(reference: ReferenceServices, maxUploadBytes: number): Route[] {
   return [
     ...datasetRoutes(reference, maxUploadBytes),
     ...sourceRoutes(reference),
@@ -41,19 +41,19 @@ export function referenceRoutes(reference: Reference, maxUploadBytes: number): R
   ];
 }
 
-function datasetRoutes({ datasets, imports, removals }: Reference, maxUploadBytes: number): Route[] {
+function datasetRoutes({ datasets, imports, removals }: ReferenceServices, maxUploadBytes: number): Route[] {
   return [
     route({
       method: 'get',
       path: '/datasets',
-      needs: 'viewer',
+      access: 'viewer',
       query: DatasetsQuery,
       handle: ({ query }) => datasets.list(query),
     }),
     route({
       method: 'post',
       path: '/datasets',
-      needs: 'editor',
+      access: 'editor',
       query: ImportDatasetQuery,
       takesUpload: true,
       handle: ({ query, actor, request, signal }) => {
@@ -69,14 +69,14 @@ function datasetRoutes({ datasets, imports, removals }: Reference, maxUploadByte
     route({
       method: 'get',
       path: '/datasets/:id',
-      needs: 'viewer',
+      access: 'viewer',
       params: IdParams,
       handle: async ({ params }) => datasets.present(await datasets.find(params.id)),
     }),
     route({
       method: 'post',
       path: '/datasets/:id/use',
-      needs: 'editor',
+      access: 'editor',
       params: IdParams,
       body: UseDatasetInput,
       handle: ({ params, body, actor }) => imports.use(params.id, body.isConfirmed, actor),
@@ -84,34 +84,34 @@ function datasetRoutes({ datasets, imports, removals }: Reference, maxUploadByte
     route({
       method: 'delete',
       path: '/datasets/:id',
-      needs: 'editor',
+      access: 'editor',
       params: IdParams,
       handle: ({ params, actor }) => removals.remove(params.id, actor),
     }),
   ];
 }
 
-function sourceRoutes({ sources }: Reference): Route[] {
+function sourceRoutes({ sources }: ReferenceServices): Route[] {
   return [
-    route({ method: 'get', path: '/sources', needs: 'viewer', handle: () => sources.list() }),
+    route({ method: 'get', path: '/sources', access: 'viewer', handle: () => sources.list() }),
     route({
       method: 'put',
       path: '/sources',
-      needs: 'administrator',
+      access: 'administrator',
       body: SourceInput,
       handle: ({ body, actor }) => sources.put(body, actor),
     }),
     route({
       method: 'post',
       path: '/sources/remove',
-      needs: 'administrator',
+      access: 'administrator',
       body: SourceKeyInput,
       handle: ({ body, actor }) => sources.remove(body.kind, body.name, actor),
     }),
     route({
       method: 'post',
       path: '/sources/refresh',
-      needs: 'editor',
+      access: 'editor',
       body: RefreshInput,
       handle: async ({ body, actor }) => ({
         dataset: (await sources.refresh(body.kind, body.name, body.isConfirmed, actor)) ?? null,
@@ -120,19 +120,19 @@ function sourceRoutes({ sources }: Reference): Route[] {
   ];
 }
 
-function correctionRoutes({ corrections }: Reference): Route[] {
+function correctionRoutes({ corrections }: ReferenceServices): Route[] {
   return [
     route({
       method: 'get',
       path: '/corrections/:kind',
-      needs: 'viewer',
+      access: 'viewer',
       params: CorrectionParams,
       handle: ({ params }) => corrections.list(params.kind),
     }),
     route({
       method: 'put',
       path: '/corrections/:kind',
-      needs: 'editor',
+      access: 'editor',
       params: CorrectionParams,
       body: CorrectionInput,
       handle: ({ params, body, actor }) => corrections.put(params.kind, body, actor),
@@ -140,7 +140,7 @@ function correctionRoutes({ corrections }: Reference): Route[] {
     route({
       method: 'post',
       path: '/corrections/:kind/remove',
-      needs: 'editor',
+      access: 'editor',
       params: CorrectionParams,
       body: RemoveCorrectionInput,
       handle: ({ params, body, actor }) => corrections.remove(params.kind, body.key, actor),
@@ -148,27 +148,27 @@ function correctionRoutes({ corrections }: Reference): Route[] {
   ];
 }
 
-function categoryRoutes({ categoryFeeds }: Reference): Route[] {
+function categoryRoutes({ categoryFeeds }: ReferenceServices): Route[] {
   return [
-    route({ method: 'get', path: '/categories', needs: 'viewer', handle: () => categoryFeeds.overview() }),
+    route({ method: 'get', path: '/categories', access: 'viewer', handle: () => categoryFeeds.overview() }),
     route({
       method: 'get',
       path: '/categories/look-up',
-      needs: 'viewer',
-      query: LookUpQuery,
+      access: 'viewer',
+      query: LookupQuery,
       handle: ({ query }) => categoryFeeds.lookUp(query.value),
     }),
     route({
       method: 'put',
       path: '/category-feeds',
-      needs: 'editor',
+      access: 'editor',
       body: FeedOrderInput,
       handle: ({ body, actor }) => categoryFeeds.order(body.names, actor),
     }),
     route({
       method: 'delete',
       path: '/category-feeds',
-      needs: 'editor',
+      access: 'editor',
       query: NameQuery,
       handle: ({ query, actor }) => categoryFeeds.remove(query.name, actor),
     }),

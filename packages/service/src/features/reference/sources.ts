@@ -26,7 +26,8 @@ export interface SourceInput {
 }
 
 /** What a location holds now. */
-type Opened = { readonly pieces: () => AsyncIterable<Uint8Array>; readonly validators: Validators } | 'unchanged';
+type FetchedSource =
+  { readonly pieces: () => AsyncIterable<Uint8Array>; readonly validators: Validators } | 'unchanged';
 
 /** Where a dataset comes from, if that is known. */
 export async function findSource(db: Database, kind: DatasetOwner, name: string): Promise<SourceModel | undefined> {
@@ -146,12 +147,12 @@ export class Sources {
   }
 
   /** Every location opened, or undefined where none has changed. */
-  async #openAll({ locations, validators }: SourceModel): Promise<Exclude<Opened, 'unchanged'>[] | undefined> {
-    const asked: Opened[] = [];
+  async #openAll({ locations, validators }: SourceModel): Promise<Exclude<FetchedSource, 'unchanged'>[] | undefined> {
+    const asked: FetchedSource[] = [];
     for (const [index, location] of locations.entries())
       asked.push(await this.#open(location, validators[index] ?? {}));
     if (asked.every((one) => one === 'unchanged')) return undefined;
-    const opened: Exclude<Opened, 'unchanged'>[] = [];
+    const opened: Exclude<FetchedSource, 'unchanged'>[] = [];
     for (const [index, one] of asked.entries()) {
       // Where one has changed all are needed.
       const needed = one === 'unchanged' ? await this.#open(locations[index]!, {}) : one;
@@ -160,7 +161,7 @@ export class Sources {
     return opened;
   }
 
-  async #open(location: string, known: Validators): Promise<Opened> {
+  async #open(location: string, known: Validators): Promise<FetchedSource> {
     if (isUrl(location)) {
       const fetched = await fetchReference(location, known, this.limits);
       if (fetched.kind === 'unchanged') return 'unchanged';

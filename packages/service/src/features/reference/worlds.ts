@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { parseSite, type CategoryEntry, type CategoryFeed, type CountryRange } from '@jadefence/core';
 import type { Database, Transaction } from '../../database/database.js';
 import { CorrectionModel, FeedModel, ObjectModel, type DatasetModel } from '../../database/models.js';
-import { openWorld, type SharedWorld, type World } from '../../work/shared-world.js';
+import { openReferenceData, type SharedReferenceData, type PreparedReferenceData } from '../../work/shared-world.js';
 import { readRange } from './corrections.js';
 import type { Datasets } from './datasets.js';
 
@@ -16,7 +16,7 @@ export interface PinnedDataset {
 }
 
 /** What decisions rest on besides the fences, by reference and complete: the same pin gives the same decisions. */
-export interface WorldPin {
+export interface ReferencePin {
   readonly country: PinnedDataset | null;
   readonly countryCorrections: readonly (readonly [range: string, country: string])[];
   readonly feeds: readonly PinnedDataset[];
@@ -24,14 +24,14 @@ export interface WorldPin {
 }
 
 /** A pin that is opened: for asking here, and for sending to threads. */
-export interface LoadedWorld {
-  readonly world: World;
-  readonly shared: SharedWorld;
+export interface LoadedReferenceData {
+  readonly world: PreparedReferenceData;
+  readonly shared: SharedReferenceData;
 }
 
 /** The reference data that is active now, or was when something was pinned. */
-export class Worlds {
-  readonly #loaded = new Map<string, Promise<LoadedWorld>>();
+export class ReferenceSnapshots {
+  readonly #loaded = new Map<string, Promise<LoadedReferenceData>>();
 
   constructor(
     private readonly db: Database,
@@ -39,7 +39,7 @@ export class Worlds {
   ) {}
 
   /** What is active now. */
-  async current(db: Database = this.db): Promise<WorldPin> {
+  async current(db: Database = this.db): Promise<ReferencePin> {
     const [country] = await this.datasets.active('country', db);
     const corrections = await CorrectionModel.query(db).orderBy(['kind', 'key']);
     const of = (kind: string): [string, string][] =>
@@ -60,22 +60,22 @@ export class Worlds {
   }
 
   /** Stores what is active now, or another world, as one immutable object. @returns its hash */
-  async pin(trx: Transaction, pin?: WorldPin): Promise<string> {
+  async pin(trx: Transaction, pin?: ReferencePin): Promise<string> {
     const body = JSON.stringify(pin ?? (await this.current(trx)));
     const hash = hashWorld(body);
     await ObjectModel.query(trx).insert({ hash, kind: 'world', body }).onConflict('hash').ignore();
     return hash;
   }
 
-  async pinned(hash: string): Promise<WorldPin> {
-    return JSON.parse((await ObjectModel.query(this.db).findById(hash).throwIfNotFound()).body) as WorldPin;
+  async pinned(hash: string): Promise<ReferencePin> {
+    return JSON.parse((await ObjectModel.query(this.db).findById(hash).throwIfNotFound()).body) as ReferencePin;
   }
 
-  async load(hash: string): Promise<LoadedWorld> {
+  async load(hash: string): Promise<LoadedReferenceData> {
     return this.#load(hash, () => this.pinned(hash));
   }
 
-  async loadCurrent(): Promise<LoadedWorld> {
+  async loadCurrent(): Promise<LoadedReferenceData> {
     const pin = await this.current();
     return this.#load(hashWorld(JSON.stringify(pin)), async () => pin);
   }
@@ -96,7 +96,7 @@ export class Worlds {
     ]);
   }
 
-  async #load(hash: string, pinOf: () => Promise<WorldPin>): Promise<LoadedWorld> {
+  async #load(hash: string, pinOf: () => Promise<ReferencePin>): Promise<LoadedReferenceData> {
     const kept = this.#loaded.get(hash);
     this.#loaded.delete(hash);
     const loaded = kept ?? pinOf().then((pin) => this.#open(pin));
@@ -106,14 +106,14 @@ export class Worlds {
     return loaded;
   }
 
-  async #open(pin: WorldPin): Promise<LoadedWorld> {
+  async #open(pin: ReferencePin): Promise<LoadedReferenceData> {
     const feeds: (CategoryFeed & { buffer: SharedArrayBuffer })[] = [];
     for (const { id } of pin.feeds) {
       const feed = await this.datasets.feed(await this.datasets.find(id));
       feeds.push({ ...feed, buffer: await this.datasets.buffer(id) });
     }
     const { country } = pin;
-    const shared: SharedWorld = {
+    const shared: SharedReferenceData = {
       ...(country ? { countryTable: { buffer: await this.datasets.buffer(country.id), name: country.name } } : {}),
       countryCorrections: pin.countryCorrections.map(([range, code]): CountryRange => ({
         ...readRange(range),
@@ -125,7 +125,7 @@ export class Worlds {
       ),
     };
     const countryTable = country ? { countryTable: await this.datasets.countryTable(country.id) } : {};
-    return { shared, world: openWorld(shared, { ...countryTable, feeds }) };
+    return { shared, world: openReferenceData(shared, { ...countryTable, feeds }) };
   }
 }
 

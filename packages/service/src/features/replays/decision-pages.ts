@@ -1,10 +1,10 @@
 import type { DecisionPage, DecisionRow } from '@jadefence/contract';
 import {
   checkFilter,
-  describeAsked,
+  describeTarget,
   formatAddress,
   invariant,
-  lineOf,
+  restoreLine,
   normalizeRequest,
   NOT_JUDGED,
   toDecidedRecord,
@@ -32,7 +32,7 @@ import { openChunks } from '../../work/open-chunks.js';
 import type { Judging } from '../../work/judging-pool.js';
 import type { ExplainTask } from '../../work/replay-worker.js';
 import { unpackCodes } from './codes.js';
-import type { Judges } from './judges.js';
+import type { ContextStore } from './judges.js';
 
 /** How many filters keep their matching rows, four bytes each. */
 const KEPT_FILTERS = 8;
@@ -65,7 +65,7 @@ export class DecisionPages {
   constructor(
     private readonly db: Database,
     private readonly logs: Logs,
-    private readonly judges: Judges,
+    private readonly judges: ContextStore,
     private readonly pool: Judging,
   ) {}
 
@@ -137,7 +137,7 @@ export class DecisionPages {
     const task = { ...(await this.judges.source(replay)), replayId: replay.id, where, rulings };
     const attributes = await this.pool.filterAttributes(task);
     const wanted = new Set(chunks);
-    const found = await this.logs.askChunks(
+    const found = await this.logs.mapChunks(
       replay.logId,
       { attributes, numThreads: this.pool.size, isAsked: (chunk) => wanted.has(chunk) },
       async (loaded) => {
@@ -294,9 +294,9 @@ function presentRow(
     method: request.method ?? null,
     host: request.host ?? null,
     path: request.path ?? null,
-    asked: describeAsked(request),
+    asked: describeTarget(request),
     ...shown,
     record: toDecidedRecord(record, { ...ruling, client: view.client, country }),
-    ...(written ? { written: decoder.decode(lineOf(written, record)) } : {}),
+    ...(written ? { written: decoder.decode(restoreLine(written, record)) } : {}),
   };
 }

@@ -2,60 +2,60 @@ import { joinParts, printFences, redirectOf, type Dataset, type EvaluationContex
 import type { Database } from '../../database/database.js';
 import type { ReplayModel } from '../../database/models.js';
 import { Recent } from '../../recent.js';
-import { prepareJudge, type JudgeSource, type SharedDataset } from '../../work/prepare-judge.js';
+import { prepareContext, type EvaluationInput, type SharedDataset } from '../../work/prepare-judge.js';
 import { DRAFT_PATH, loadSnapshot, type DatasetSource } from '../draft/snapshots.js';
-import type { Worlds } from '../reference/worlds.js';
+import type { ReferenceSnapshots } from '../reference/worlds.js';
 
 const MAX_KEPT = 4;
 
 /** What decisions rest on, besides the log. */
-export type JudgedBy = Pick<ReplayModel, 'snapshotId' | 'worldHash' | 'gate' | 'people'>;
+export type EvaluationPin = Pick<ReplayModel, 'snapshotId' | 'worldHash' | 'gate' | 'people'>;
 
 /** What whoever runs replays needs of rules, without reading them. */
-export interface JudgeSources {
+export interface EvaluationInputs {
   /** What threads judge by. @throws ProblemError when what was pinned is not here any more */
-  source(judged: JudgedBy): Promise<PinnedSource>;
+  source(judged: EvaluationPin): Promise<PinnedInput>;
   /** The URL that each ruling sends a request to, null where none. */
-  redirects(judged: JudgedBy, rulings: readonly Ruling[]): Promise<(string | null)[]>;
+  redirects(judged: EvaluationPin, rulings: readonly Ruling[]): Promise<(string | null)[]>;
 }
 
-export interface PinnedSource extends JudgeSource {
+export interface PinnedInput extends EvaluationInput {
   /** Whether decisions rest on the requests before. */
   readonly isStateful: boolean;
 }
 
 /** Prepares the judges of replays from their pinned snapshots and datasets, and keeps the latest few. */
-export class Judges implements JudgeSources {
-  readonly #kept = new Recent<{ readonly judge: EvaluationContext; readonly source: PinnedSource }>(MAX_KEPT);
+export class ContextStore implements EvaluationInputs {
+  readonly #kept = new Recent<{ readonly judge: EvaluationContext; readonly source: PinnedInput }>(MAX_KEPT);
 
   constructor(
     private readonly db: Database,
-    private readonly worlds: Worlds,
+    private readonly worlds: ReferenceSnapshots,
     private readonly datasets: DatasetSource,
   ) {}
 
-  async source(judged: JudgedBy): Promise<PinnedSource> {
+  async source(judged: EvaluationPin): Promise<PinnedInput> {
     return (await this.#prepared(judged)).source;
   }
 
   /** @throws ProblemError when what was pinned is not here any more */
-  async judge(judged: JudgedBy): Promise<EvaluationContext> {
+  async judge(judged: EvaluationPin): Promise<EvaluationContext> {
     return (await this.#prepared(judged)).judge;
   }
 
-  async redirects(judged: JudgedBy, rulings: readonly Ruling[]): Promise<(string | null)[]> {
+  async redirects(judged: EvaluationPin, rulings: readonly Ruling[]): Promise<(string | null)[]> {
     const { rulebook } = await this.judge(judged);
     return rulings.map((ruling) => redirectOf(rulebook, ruling) ?? null);
   }
 
-  #prepared(judged: JudgedBy): Promise<{ judge: EvaluationContext; source: PinnedSource }> {
+  #prepared(judged: EvaluationPin): Promise<{ judge: EvaluationContext; source: PinnedInput }> {
     const { snapshotId, worldHash, gate, people } = judged;
-    const judgeKey = keyOf(judged);
-    return this.#kept.get(judgeKey, async () => {
+    const contextKey = keyOf(judged);
+    return this.#kept.get(contextKey, async () => {
       const { parts, namedFiles, datasets = [] } = await loadSnapshot(this.db, snapshotId, this.datasets);
       const { shared, world } = await this.worlds.load(worldHash);
-      const source: JudgeSource = {
-        judgeKey,
+      const source: EvaluationInput = {
+        contextKey,
         fenceFile: { path: DRAFT_PATH, text: printFences(joinParts(parts, DRAFT_PATH)) },
         namedFiles,
         datasets: datasets.map(shareDataset),
@@ -63,28 +63,28 @@ export class Judges implements JudgeSources {
         gate: gate ?? undefined,
         people,
       };
-      const judge = prepareJudge(source, { world, datasets });
+      const judge = prepareContext(source, { world, datasets });
       return { judge, source: { ...source, isStateful: judge.rulebook.isStateful } };
     });
   }
 }
 
 /** Keeps what it was told, which may be another thread that told it. */
-export class KeptSources implements JudgeSources {
-  readonly #sources = new Recent<PinnedSource>(MAX_KEPT);
+export class CachedInputs implements EvaluationInputs {
+  readonly #sources = new Recent<PinnedInput>(MAX_KEPT);
 
-  constructor(private readonly told: JudgeSources) {}
+  constructor(private readonly told: EvaluationInputs) {}
 
-  source(judged: JudgedBy): Promise<PinnedSource> {
+  source(judged: EvaluationPin): Promise<PinnedInput> {
     return this.#sources.get(keyOf(judged), () => this.told.source(judged));
   }
 
-  redirects(judged: JudgedBy, rulings: readonly Ruling[]): Promise<(string | null)[]> {
+  redirects(judged: EvaluationPin, rulings: readonly Ruling[]): Promise<(string | null)[]> {
     return this.told.redirects(judged, rulings);
   }
 }
 
-function keyOf({ snapshotId, worldHash, gate, people }: JudgedBy): string {
+function keyOf({ snapshotId, worldHash, gate, people }: EvaluationPin): string {
   return JSON.stringify([snapshotId, worldHash, gate, people]);
 }
 

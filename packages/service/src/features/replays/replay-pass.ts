@@ -2,7 +2,7 @@ import { randomUUID } from 'node:crypto';
 import { deserialize, serialize } from 'node:v8';
 import { promisify } from 'node:util';
 import { deflate, inflate } from 'node:zlib';
-import type { SoFar } from '@jadefence/contract';
+import type { PartialResult } from '@jadefence/contract';
 import {
   addBreakdown,
   addTally,
@@ -24,12 +24,12 @@ import {
   ReplayStateModel,
 } from '../../database/models.js';
 import type { Judging } from '../../work/judging-pool.js';
-import type { ChunksSource } from '../../work/open-chunks.js';
-import type { JudgeAnswer, JudgePart, Past } from '../../work/replay-worker.js';
-import type { JudgeSource } from '../../work/prepare-judge.js';
+import type { ChunkPayload } from '../../work/open-chunks.js';
+import type { JudgeAnswer, JudgePart, CarriedState } from '../../work/replay-worker.js';
+import type { EvaluationInput } from '../../work/prepare-judge.js';
 import { batches } from '../draft/snapshots.js';
 import { packCodes } from './codes.js';
-import type { JudgeSources } from './judges.js';
+import type { EvaluationInputs } from './judges.js';
 
 /** How often a running replay tells how far it is. */
 const PROGRESS_MS = 200;
@@ -50,7 +50,7 @@ interface Checkpoint {
 }
 
 /** One replay on its way through its log. */
-export class Pass {
+export class ReplaySession {
   readonly #tally: Tally = createTally();
   readonly #table = new RulingTable();
   readonly #codesOf: Map<number, Uint32Array>;
@@ -71,7 +71,7 @@ export class Pass {
     private readonly pool: Judging,
     private readonly checkpointMs: number,
     readonly replay: ReplayModel,
-    private readonly source: JudgeSource,
+    private readonly source: EvaluationInput,
     readonly isStateful: boolean,
     readonly attributes: readonly string[],
     checkpoint: Checkpoint | undefined,
@@ -93,24 +93,34 @@ export class Pass {
   /** Begins a replay, or goes on from where the one before was cut off. */
   static async begin(
     db: Database,
-    judges: JudgeSources,
+    judges: EvaluationInputs,
     pool: Judging,
     checkpointMs: number,
     replay: ReplayModel,
-  ): Promise<Pass> {
+  ): Promise<ReplaySession> {
     const source = await judges.source(replay);
     const checkpoint = await readCheckpoint(db, replay.id);
-    if (!checkpoint) await forgetParts(db, replay.id);
+    if (!checkpoint) await deleteParts(db, replay.id);
     const state = checkpoint && (await ReplayStateModel.query(db).findById([replay.id, checkpoint.numDone]));
     const attributes = await pool.attributesRead(source, source.isStateful);
     await ReplayModel.query(db)
       .patch({ state: 'running', requestsDone: checkpoint?.tally.requests ?? 0, failure: null })
       .where({ id: replay.id })
       .whereNot({ state: 'cancelled' });
-    return new Pass(db, pool, checkpointMs, replay, source, source.isStateful, attributes, checkpoint, state?.bytes);
+    return new ReplaySession(
+      db,
+      pool,
+      checkpointMs,
+      replay,
+      source,
+      source.isStateful,
+      attributes,
+      checkpoint,
+      state?.bytes,
+    );
   }
 
-  get isGoingOn(): boolean {
+  get isActive(): boolean {
     return this.failure === undefined && !this.isCancelled;
   }
 
@@ -121,19 +131,19 @@ export class Pass {
    * @returns undefined where that failed
    */
   async judge(
-    loaded: ChunksSource,
+    loaded: ChunkPayload,
     parts: readonly JudgePart[],
     onProgress: (numRowsDone: number) => void,
     isAlone: boolean,
-    loadAll: () => Promise<ChunksSource>,
+    loadAll: () => Promise<ChunkPayload>,
   ): Promise<JudgeAnswer | undefined> {
-    if (!this.isGoingOn) return undefined;
+    if (!this.isActive) return undefined;
     const { id, fromMs, toMs } = this.replay;
     const span = { fromUnixMs: fromMs, toUnixMs: toMs };
     const nameAt = (numDone: number): string => `${id} ${this.#run} ${numDone}`;
     const names = { name: nameAt(this.#numJudged), nextName: nameAt(this.#numJudged + parts.length) };
-    const past = (isKept: boolean): { past?: Past } =>
-      this.isStateful ? { past: { ...names, isKept, ...(isKept ? {} : { bytes: this.#state }) } } : {};
+    const past = (isCached: boolean): { past?: CarriedState } =>
+      this.isStateful ? { past: { ...names, isCached, ...(isCached ? {} : { bytes: this.#state }) } } : {};
     try {
       const task = { ...this.source, parts, span };
       const answer =
@@ -144,17 +154,17 @@ export class Pass {
       this.#state = answer?.state;
       return answer;
     } catch (error) {
-      this.failure = sayLog(this.replay.logId, error);
+      this.failure = wrapLogError(this.replay.logId, error);
       return undefined;
     }
   }
 
-  tellProgress(requestsDone: number): void {
+  reportProgress(requestsDone: number): void {
     this.#progress.write(requestsDone);
   }
 
   /** Keeps the decisions of some chunks, each in the order of its rows. */
-  async takeChunks(chunks: readonly number[], answer: JudgeAnswer): Promise<void> {
+  async storeChunks(chunks: readonly number[], answer: JudgeAnswer): Promise<void> {
     for (const [index, codes] of this.#merge(answer).entries()) await this.#storeChunk(chunks[index]!, codes);
     await this.#endStep(chunks.length);
   }
@@ -165,7 +175,7 @@ export class Pass {
    * @param numRows of each chunk
    * @param lastOf the last segment that has rows of a chunk
    */
-  async takeSegments(
+  async storeSegments(
     segments: readonly Segment[],
     first: number,
     numRows: (chunk: number) => number,
@@ -205,7 +215,7 @@ export class Pass {
           state: 'done',
           requests: tally.requests,
           requestsDone: tally.requests,
-          soFar: soFarOf(tally),
+          soFar: partialResultOf(tally),
           tally,
         })
         .where({ id: replayId })
@@ -214,16 +224,16 @@ export class Pass {
   }
 
   /** What a replay that was given up leaves behind is let go of. */
-  async abandon(): Promise<void> {
+  async discard(): Promise<void> {
     await this.#progress.end();
-    await forgetParts(this.db, this.replay.id);
+    await deleteParts(this.db, this.replay.id);
   }
 
   async #endStep(numDone: number): Promise<void> {
     this.numDone += numDone;
     const { state } = await ReplayModel.query(this.db).findById(this.replay.id).throwIfNotFound();
     this.isCancelled = state === 'cancelled';
-    this.#progress.keep(soFarOf(this.#tally));
+    this.#progress.keep(partialResultOf(this.#tally));
     if (Date.now() - this.#checkpointAtMs < this.checkpointMs) return;
     this.#checkpointAtMs = Date.now();
     const checkpoint: Checkpoint = {
@@ -267,17 +277,17 @@ export class Pass {
   }
 }
 
-function soFarOf({ outcomes, rules }: Tally): SoFar {
+function partialResultOf({ outcomes, rules }: Tally): PartialResult {
   const matched = Object.entries(rules).map(([rule, { hits, decided }]) => [rule, { hits, decided }]);
-  return { outcomes: { ...outcomes }, rules: Object.fromEntries(matched) as SoFar['rules'] };
+  return { outcomes: { ...outcomes }, rules: Object.fromEntries(matched) as PartialResult['rules'] };
 }
 
 /** Says of which log something failed. */
-export function sayLog(logId: number, error: unknown): Error {
+export function wrapLogError(logId: number, error: unknown): Error {
   return new Error(`Log ${logId} cannot be judged: ${(error as Error).message.replace(/\.$/, '')}.`, { cause: error });
 }
 
-async function forgetParts(db: Database, replayId: number): Promise<void> {
+async function deleteParts(db: Database, replayId: number): Promise<void> {
   await inTransaction(db, async (trx) => {
     await ReplayChunkModel.query(trx).delete().where({ replayId });
     await ReplayResultModel.query(trx).delete().where({ replayId });
@@ -301,7 +311,7 @@ async function readCheckpoint(db: Database, replayId: number): Promise<Checkpoin
 class ProgressWriter {
   #lastWriteMs = 0;
   #underWay: Promise<unknown> = Promise.resolve();
-  #soFar: SoFar | undefined;
+  #soFar: PartialResult | undefined;
 
   constructor(
     private readonly db: Database,
@@ -309,7 +319,7 @@ class ProgressWriter {
   ) {}
 
   /** What is written with the next progress. */
-  keep(soFar: SoFar): void {
+  keep(soFar: PartialResult): void {
     this.#soFar = soFar;
   }
 

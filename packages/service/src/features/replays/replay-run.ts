@@ -6,24 +6,24 @@ import type { Logger } from 'pino';
 import { isUnreachable, type Database } from '../../database/database.js';
 import { LEASE_MS, takeLease, type Lease } from '../../database/lease.js';
 import { ComparisonModel, ReplayModel, type LogChunkModel } from '../../database/models.js';
-import type { ChunksSource } from '../../work/open-chunks.js';
+import type { ChunkPayload } from '../../work/open-chunks.js';
 import type { Judging } from '../../work/judging-pool.js';
 import type { JudgeAnswer } from '../../work/replay-worker.js';
 import type { Logs } from '../logs/logs.js';
-import type { JudgeSources } from './judges.js';
-import { Pass, sayLog } from './replay-pass.js';
+import type { EvaluationInputs } from './judges.js';
+import { ReplaySession, wrapLogError } from './replay-pass.js';
 
 /** Segments that are judged before what they leave behind is kept: an explanation has to judge at most as many again. */
 const STEP_SEGMENTS = 4;
 /** Chunks that a thread judges in one go; their dictionaries are read once. */
-const MOST_CHUNKS = 8;
+const MAX_CHUNKS = 8;
 
 /** Runs replays: chunk after chunk through the workers, merged in the order of chunks, so that the result never depends on who was faster. */
 export class ReplayRuns {
   constructor(
     private readonly db: Database,
     private readonly logs: Logs,
-    private readonly judges: JudgeSources,
+    private readonly judges: EvaluationInputs,
     private readonly pool: Judging,
     private readonly logger: Logger,
     /** How often a running replay keeps what it has. */
@@ -90,16 +90,16 @@ export class ReplayRuns {
     const replays = await ReplayModel.query(this.db)
       .whereIn('id', [...ids])
       .whereIn('state', ['waiting', 'running']);
-    const passes: Pass[] = [];
+    const passes: ReplaySession[] = [];
     for (const replay of replays) {
       try {
-        passes.push(await Pass.begin(this.db, this.judges, this.pool, this.checkpointMs, replay));
+        passes.push(await ReplaySession.begin(this.db, this.judges, this.pool, this.checkpointMs, replay));
       } catch (error) {
         if (isUnreachable(error)) throw error;
         await this.#fail(replay.id, error as Error);
       }
     }
-    const together = new Map<string, Pass[]>();
+    const together = new Map<string, ReplaySession[]>();
     for (const pass of passes) {
       const key = `${pass.isStateful} ${pass.numDone}`;
       together.set(key, [...(together.get(key) ?? []), pass]);
@@ -107,7 +107,7 @@ export class ReplayRuns {
     for (const group of together.values()) await this.#runGroup(group);
   }
 
-  async #runGroup(passes: readonly Pass[]): Promise<void> {
+  async #runGroup(passes: readonly ReplaySession[]): Promise<void> {
     try {
       await (passes[0]!.isStateful ? this.#judgeInOrder(passes) : this.#judgeEach(passes));
     } catch (error) {
@@ -117,7 +117,7 @@ export class ReplayRuns {
     if (lost) throw lost.failure!;
     for (const pass of passes) {
       if (pass.failure) await this.#fail(pass.replay.id, pass.failure);
-      else if (pass.isCancelled) await pass.abandon();
+      else if (pass.isCancelled) await pass.discard();
       else await pass.finish();
     }
   }
@@ -128,8 +128,8 @@ export class ReplayRuns {
   }
 
   /** Nothing remembers, so all threads judge, each some chunks; answers are merged in the order of chunks. */
-  async #judgeEach(passes: readonly Pass[]): Promise<void> {
-    const [{ replay, numDone }] = passes as [Pass];
+  async #judgeEach(passes: readonly ReplaySession[]): Promise<void> {
+    const [{ replay, numDone }] = passes as [ReplaySession];
     const all = await this.logs.chunks(replay.logId);
     const chunks = all.slice(numDone);
     const numBefore = all.slice(0, numDone).reduce((sum, { numRows }) => sum + numRows, 0);
@@ -146,7 +146,7 @@ export class ReplayRuns {
             parts,
             (numRows) => {
               done[index] = numRows;
-              pass.tellProgress(numBefore + done.reduce((sum, rows) => sum + rows));
+              pass.reportProgress(numBefore + done.reduce((sum, rows) => sum + rows));
             },
             passes.length === 1,
             () => this.#load(passes, numbers),
@@ -156,14 +156,14 @@ export class ReplayRuns {
     };
     for await (const [index, answers] of inOrder(units.length, this.pool.size + 1, judge)) {
       const numbers = units[index]!.map(({ chunk }) => chunk);
-      for (const [number, answer] of answers.entries()) if (answer) await passes[number]!.takeChunks(numbers, answer);
-      if (!passes.some((pass) => pass.isGoingOn)) return;
+      for (const [number, answer] of answers.entries()) if (answer) await passes[number]!.storeChunks(numbers, answer);
+      if (!passes.some((pass) => pass.isActive)) return;
     }
   }
 
   /** The rules remember, so rows are judged in the order of time, and what they leave behind is handed on. */
-  async #judgeInOrder(passes: readonly Pass[]): Promise<void> {
-    const [{ replay, numDone: first }] = passes as [Pass];
+  async #judgeInOrder(passes: readonly ReplaySession[]): Promise<void> {
+    const [{ replay, numDone: first }] = passes as [ReplaySession];
     const chunks = await this.logs.chunks(replay.logId);
     const segments = await this.logs.segments(replay.logId);
     const rowsOf = (chunk: number): number => chunks[chunk]!.numRows;
@@ -178,7 +178,7 @@ export class ReplayRuns {
     const run = randomUUID();
     // By segment of the chunks that were loaded last, up to which chunk the thread has its dictionaries.
     let known = new Map<number, number>();
-    const load = async (index: number): Promise<ChunksSource> => {
+    const load = async (index: number): Promise<ChunkPayload> => {
       const numbers = chunksOf(stepAt(index));
       const before = known;
       known = new Map();
@@ -191,7 +191,7 @@ export class ReplayRuns {
     const keep = async (index: number, answers: readonly (JudgeAnswer | undefined)[]): Promise<void> => {
       for (const [number, answer] of answers.entries())
         if (answer)
-          await passes[number]!.takeSegments(
+          await passes[number]!.storeSegments(
             stepAt(index),
             starts[index]!,
             rowsOf,
@@ -214,7 +214,7 @@ export class ReplayRuns {
             pass.judge(
               loaded,
               parts,
-              (done) => pass.tellProgress(numRows + done),
+              (done) => pass.reportProgress(numRows + done),
               passes.length === 1,
               async () => ({ ...(await this.#load(passes, numbers)), run }),
             ),
@@ -225,7 +225,7 @@ export class ReplayRuns {
         keeping = keep(index, answers);
         // Whoever waits for it hears of a failure; it may come before anybody waits.
         keeping.catch(() => undefined);
-        if (!passes.some((pass) => pass.isGoingOn)) break;
+        if (!passes.some((pass) => pass.isActive)) break;
       }
     } finally {
       await keeping;
@@ -234,14 +234,14 @@ export class ReplayRuns {
 
   /** Chunks with what any of the passes reads of them. */
   async #load(
-    passes: readonly Pass[],
+    passes: readonly ReplaySession[],
     chunks: readonly number[],
     known?: ReadonlyMap<number, number>,
-  ): Promise<ChunksSource> {
+  ): Promise<ChunkPayload> {
     const { logId } = passes[0]!.replay;
     const attributes = [...new Set(passes.flatMap((pass) => pass.attributes))];
     return this.logs.load(logId, chunks, attributes, known).catch((error: unknown) => {
-      throw sayLog(logId, error);
+      throw wrapLogError(logId, error);
     });
   }
 }
@@ -269,7 +269,7 @@ function groupChunks(chunks: readonly LogChunkModel[], most: number): LogChunkMo
   const groups: LogChunkModel[][] = [];
   for (const chunk of chunks) {
     const last = groups.at(-1);
-    const fits = last && last[0]!.segment === chunk.segment && last.length < Math.min(most, MOST_CHUNKS);
+    const fits = last && last[0]!.segment === chunk.segment && last.length < Math.min(most, MAX_CHUNKS);
     if (fits) last.push(chunk);
     else groups.push([chunk]);
   }

@@ -1,5 +1,5 @@
 import { setTimeout as sleep } from 'node:timers/promises';
-import type { Against, Replay, ReplayProgress, ReplayResult, StartReplay } from '@jadefence/contract';
+import type { ReplayPolicy, Replay, ReplayProgress, ReplayResult, ReplayRequest } from '@jadefence/contract';
 import type { ListQuery } from '@jadefence/contract/server';
 import { coarsenTimeline, invariant, suggestNearest, summarize } from '@jadefence/core';
 import { recordChange } from '../../database/audit.js';
@@ -11,10 +11,10 @@ import type { JobAdder } from '../../work/job-queue.js';
 import type { Drafts } from '../draft/draft.js';
 import { refuseCrowd } from '../../admission.js';
 import { Recent } from '../../recent.js';
-import type { WorldPin, Worlds } from '../reference/worlds.js';
+import type { ReferencePin, ReferenceSnapshots } from '../reference/worlds.js';
 import type { Revisions } from '../revisions/revisions.js';
 import type { Logs } from '../logs/logs.js';
-import type { Judges } from './judges.js';
+import type { ContextStore } from './judges.js';
 
 const PROGRESS_MS = 250;
 const MAX_TIMELINE_STEPS = 96;
@@ -48,7 +48,7 @@ export type ReplayInputs = Pick<
   ReplayModel,
   'logId' | 'requests' | 'snapshotId' | 'worldHash' | 'gate' | 'revision' | 'people' | 'folder' | 'fromMs' | 'toMs'
 >;
-type ReplayOptions = Omit<StartReplay, 'against' | 'fences' | 'folder'>;
+type ReplayOptions = Omit<ReplayRequest, 'against' | 'fences' | 'folder'>;
 
 /** Replays of logs against pinned snapshots of the draft or a revision. */
 export class Replays {
@@ -59,15 +59,15 @@ export class Replays {
     private readonly drafts: Drafts,
     private readonly revisions: Revisions,
     private readonly logs: Logs,
-    private readonly worlds: Worlds,
-    private readonly judges: Judges,
+    private readonly worlds: ReferenceSnapshots,
+    private readonly judges: ContextStore,
     private readonly queue: JobAdder,
     /** How many may wait. */
     private readonly maxWaiting: number,
   ) {}
 
   /** @throws ProblemError when there is no such log or gate, or what is to judge cannot */
-  async start(options: StartReplay, actor: Actor): Promise<Replay> {
+  async start(options: ReplayRequest, actor: Actor): Promise<Replay> {
     const replay = await inTransaction(this.db, async (trx) => {
       await refuseCrowd(ReplayModel.query(trx), 'replays', this.maxWaiting);
       const inserted = await this.insert(trx, await this.#pin(trx, options), actor.userId);
@@ -83,7 +83,7 @@ export class Replays {
     return this.present(replay);
   }
 
-  async #pin(trx: Transaction, { fences, folder, against, ...options }: StartReplay): Promise<ReplayInputs> {
+  async #pin(trx: Transaction, { fences, folder, against, ...options }: ReplayRequest): Promise<ReplayInputs> {
     if (!fences) return this.pin(trx, against ?? (await this.revisions.defaultAgainst(trx)), options);
     if (against !== undefined)
       throw new ProblemError('bad-input', 'Fences are given, and "against" names others.', {
@@ -94,7 +94,7 @@ export class Replays {
   }
 
   /** What a replay rests on. @throws ProblemError when there is no such log or gate, or what is to judge cannot */
-  async pin(trx: Transaction, against: Against, options: ReplayOptions): Promise<ReplayInputs> {
+  async pin(trx: Transaction, against: ReplayPolicy, options: ReplayOptions): Promise<ReplayInputs> {
     const { snapshotId, gates } = await this.revisions.pin(trx, against);
     const revision = against === 'draft' ? null : against;
     return { ...(await this.#inputs(trx, snapshotId, gates, options)), folder: null, revision };
@@ -259,7 +259,7 @@ function presentReplay(
   replay: ReplayModel,
   log: Pick<LogModel, 'name' | 'sha256'>,
   snapshot: SnapshotModel,
-  { country, feeds, countryCorrections, categoryCorrections }: WorldPin,
+  { country, feeds, countryCorrections, categoryCorrections }: ReferencePin,
 ): Replay {
   const { id, logId, state, requests, requestsDone, failure, gate, revision, people, startedAt } = replay;
   const { folder, fromMs, toMs, soFar } = replay;

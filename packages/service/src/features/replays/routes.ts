@@ -9,14 +9,14 @@ export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
     route({
       method: 'get',
       path: '/replays',
-      needs: 'viewer',
+      access: 'viewer',
       query: ListQuery,
       handle: ({ query }) => replays.list(query),
     }),
     threadRoute('rules', {
       method: 'post',
       path: '/replays',
-      needs: 'editor',
+      access: 'editor',
       body: StartReplayInput,
       hasLargeBody: true,
       status: 202,
@@ -25,28 +25,28 @@ export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
     route({
       method: 'get',
       path: '/replays/:id',
-      needs: 'viewer',
+      access: 'viewer',
       params: IdParams,
       handle: ({ params }) => replays.show(params.id),
     }),
     route({
       method: 'post',
       path: '/replays/:id/cancel',
-      needs: 'editor',
+      access: 'editor',
       params: IdParams,
       handle: ({ params, actor }) => replays.cancel(params.id, actor),
     }),
     threadRoute('pages', {
       method: 'get',
       path: '/replays/:id/result',
-      needs: 'viewer',
+      access: 'viewer',
       params: IdParams,
       handle: ({ params }) => replays.result(params.id),
     }),
     route({
       method: 'get',
       path: '/replays/:id/events',
-      needs: 'viewer',
+      access: 'viewer',
       params: IdParams,
       handle: async ({ params, response }) => {
         await replays.find(params.id);
@@ -56,7 +56,7 @@ export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
     threadRoute('pages', {
       method: 'get',
       path: '/replays/:id/decisions',
-      needs: 'viewer',
+      access: 'viewer',
       params: IdParams,
       query: DecisionsQuery,
       handle: async ({ params, query }) => pages.page(await replays.findDone(params.id), query),
@@ -64,7 +64,7 @@ export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
     threadRoute('pages', {
       method: 'get',
       path: '/replays/:id/decisions/:row/explanation',
-      needs: 'viewer',
+      access: 'viewer',
       params: RowParams,
       handle: async ({ params }) => pages.explain(await replays.findDone(params.id), params.row),
     }),

@@ -1,4 +1,4 @@
-import type { Against, DraftSources, PublishInput, Revision, RevisionDiff } from '@jadefence/contract';
+import type { ReplayPolicy, DraftSources, PublishRequest, Revision, RevisionDiff } from '@jadefence/contract';
 import type { ListQuery } from '@jadefence/contract/server';
 import {
   compareConfigurations,
@@ -17,7 +17,7 @@ import { ProblemError } from '../../http/problem.js';
 import { refuseWarnings, takeParts, usableRulebook } from '../draft/check.js';
 import type { Drafts, Published } from '../draft/draft.js';
 import { checkStored, loadSnapshot, pinSnapshot, storeObjects, type DatasetSource } from '../draft/snapshots.js';
-import type { Worlds } from '../reference/worlds.js';
+import type { ReferenceSnapshots } from '../reference/worlds.js';
 
 /** One lock for all who publish, so that numbers have no gaps and nobody publishes over what he has not seen. */
 const PUBLISH_LOCK = 7_340_002;
@@ -39,7 +39,7 @@ export class Revisions {
   constructor(
     private readonly db: Database,
     private readonly drafts: Drafts,
-    private readonly worlds: Worlds,
+    private readonly worlds: ReferenceSnapshots,
     private readonly datasets: DatasetSource,
   ) {}
 
@@ -76,19 +76,19 @@ export class Revisions {
   }
 
   /** What is to be judged by where nobody says: what is published, or the draft where nothing is. */
-  async defaultAgainst(db: Database = this.db): Promise<Against> {
+  async defaultAgainst(db: Database = this.db): Promise<ReplayPolicy> {
     return (await this.latestNumber(db)) || 'draft';
   }
 
   /** @throws ProblemError when there is no such revision, or the draft cannot judge */
-  async rulebook(against: Against): Promise<Rulebook> {
+  async rulebook(against: ReplayPolicy): Promise<Rulebook> {
     return against === 'draft'
       ? this.drafts.rulebook()
       : usableRulebook(checkStored(await this.#configuration(against)), `Revision ${against}`);
   }
 
   /** Pins what is to be judged by. @throws ProblemError when it cannot judge */
-  async pin(trx: Transaction, against: Against): Promise<{ snapshotId: number; gates: readonly string[] }> {
+  async pin(trx: Transaction, against: ReplayPolicy): Promise<{ snapshotId: number; gates: readonly string[] }> {
     if (against === 'draft') return this.drafts.pin(trx);
     const { snapshotId } = await this.find(against, trx);
     const rulebook = usableRulebook(
@@ -99,16 +99,16 @@ export class Revisions {
   }
 
   /** Whether the draft differs from a revision. */
-  async draftDiffers(against: Against): Promise<boolean> {
+  async draftDiffers(against: ReplayPolicy): Promise<boolean> {
     if (against === 'draft') return false;
     const [before, draft] = await Promise.all([this.#configuration(against), this.drafts.configuration()]);
     return compareConfigurations(before, draft).length > 0;
   }
 
   /** What differs from one to the other, by meaning and as text. */
-  async diff(from: Against, to: Against): Promise<RevisionDiff> {
+  async diff(from: ReplayPolicy, to: ReplayPolicy): Promise<RevisionDiff> {
     const [before, after] = await Promise.all([this.#configuration(from), this.#configuration(to)]);
-    const nameOf = (one: Against): string => (one === 'draft' ? 'draft' : `revision ${one}`);
+    const nameOf = (one: ReplayPolicy): string => (one === 'draft' ? 'draft' : `revision ${one}`);
     return {
       from,
       to,
@@ -121,7 +121,11 @@ export class Revisions {
    * Makes the draft, or parts of it, the next revision.
    * @throws ProblemError where the draft changed meanwhile, has errors, does not differ, or expectations are not met
    */
-  async publish({ note, only, isForced = false }: PublishInput, seenVersion: number, actor: Actor): Promise<Revision> {
+  async publish(
+    { note, only, isForced = false }: PublishRequest,
+    seenVersion: number,
+    actor: Actor,
+  ): Promise<Revision> {
     const { world } = await this.worlds.loadCurrent();
     const number = await inTransaction(this.db, async (trx) => {
       await trx.raw('select pg_advisory_xact_lock(?)', [PUBLISH_LOCK]);
@@ -186,7 +190,7 @@ export class Revisions {
     return number;
   }
 
-  async #configuration(against: Against): Promise<Configuration> {
+  async #configuration(against: ReplayPolicy): Promise<Configuration> {
     if (against === 'draft') return this.drafts.configuration();
     const { snapshotId } = await this.find(against);
     return loadSnapshot(this.db, snapshotId, this.datasets);
@@ -221,7 +225,7 @@ function diffAll(before: Configuration, after: Configuration, from: string, to: 
   ].join('');
 }
 
-function refuseMissing(only: NonNullable<PublishInput['only']>, base: Configuration, draft: Configuration): void {
+function refuseMissing(only: NonNullable<PublishRequest['only']>, base: Configuration, draft: Configuration): void {
   for (const { part, name } of only) {
     const isThere = [...base.parts, ...draft.parts].some((one) => one.kind === part && one.name === name);
     if (!isThere)

@@ -1,6 +1,6 @@
 import { DiffQuery, IdParams, ListQuery, PublishRevisionInput, RestoreInput } from '@jadefence/contract/server';
 import { threadRoute, type Route } from '../../http/route.js';
-import { seenVersion } from '../../http/version.js';
+import { expectedVersion } from '../../http/version.js';
 import type { Revisions } from './revisions.js';
 
 export function revisionRoutes(revisions: Revisions): Route[] {
@@ -8,43 +8,43 @@ export function revisionRoutes(revisions: Revisions): Route[] {
     threadRoute('rules', {
       method: 'get',
       path: '/revisions',
-      needs: 'viewer',
+      access: 'viewer',
       query: ListQuery,
       handle: ({ query }) => revisions.list(query),
     }),
     threadRoute('rules', {
       method: 'get',
       path: '/revision-diff',
-      needs: 'viewer',
+      access: 'viewer',
       query: DiffQuery,
       handle: ({ query }) => revisions.diff(query.from, query.to),
     }),
     threadRoute('rules', {
       method: 'get',
       path: '/revisions/:id',
-      needs: 'viewer',
+      access: 'viewer',
       params: IdParams,
       handle: ({ params }) => revisions.show(params.id),
     }),
     threadRoute('rules', {
       method: 'get',
       path: '/revisions/:id/sources',
-      needs: 'viewer',
+      access: 'viewer',
       params: IdParams,
       handle: ({ params }) => revisions.sources(params.id),
     }),
     threadRoute('rules', {
       method: 'post',
       path: '/revisions',
-      needs: 'editor',
+      access: 'editor',
       body: PublishRevisionInput,
       status: 201,
-      handle: ({ body, actor, ifMatch }) => revisions.publish(body, seenVersion({ ifMatch }), actor),
+      handle: ({ body, actor, ifMatch }) => revisions.publish(body, expectedVersion({ ifMatch }), actor),
     }),
     threadRoute('rules', {
       method: 'post',
       path: '/revisions/:id/restore',
-      needs: 'editor',
+      access: 'editor',
       params: IdParams,
       body: RestoreInput,
       status: 201,

@@ -3,15 +3,15 @@ import { TryRequestInput } from '@jadefence/contract/server';
 import { explainRequest, buildSyntheticRecord, normalizeRequest, type SyntheticField } from '@jadefence/core';
 import { ProblemError } from '../../http/problem.js';
 import { threadRoute, type Route } from '../../http/route.js';
-import type { Worlds } from '../reference/worlds.js';
+import type { ReferenceSnapshots } from '../reference/worlds.js';
 import type { Revisions } from '../revisions/revisions.js';
 
-export function tryRoutes(revisions: Revisions, worlds: Worlds): Route[] {
+export function tryRoutes(revisions: Revisions, worlds: ReferenceSnapshots): Route[] {
   return [
     threadRoute('rules', {
       method: 'post',
       path: '/try',
-      needs: 'viewer',
+      access: 'viewer',
       body: TryRequestInput,
       handle: async ({ body }): Promise<Tried> => {
         const atUnixMs = body.at === undefined ? Date.now() : Date.parse(body.at);

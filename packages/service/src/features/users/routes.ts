@@ -1,5 +1,11 @@
-import type { SignedIn } from '@jadefence/contract';
-import { CreateTokenInput, IdParams, NewTokenInput, ResetPasswordInput, SignInInput } from '@jadefence/contract/server';
+import type { Session } from '@jadefence/contract';
+import {
+  CreateTokenInput,
+  IdParams,
+  NewTokenInput,
+  ResetPasswordInput,
+  CreateSessionInput,
+} from '@jadefence/contract/server';
 import type { Request } from 'express';
 import { route, type Route } from '../../http/route.js';
 import type { Users } from './users.js';
@@ -9,9 +15,9 @@ export function userRoutes(users: Users): Route[] {
     route({
       method: 'post',
       path: '/sign-in',
-      needs: 'nobody',
-      body: SignInInput,
-      handle: async ({ body, request }): Promise<SignedIn> => {
+      access: 'public',
+      body: CreateSessionInput,
+      handle: async ({ body, request }): Promise<Session> => {
         const { userId, name, role } = await users.checkPassword(body.name, body.password, request.ip ?? '');
         await renewSession(request);
         request.session.userId = userId;
@@ -22,7 +28,7 @@ export function userRoutes(users: Users): Route[] {
     route({
       method: 'post',
       path: '/sign-out',
-      needs: 'viewer',
+      access: 'viewer',
       handle: async ({ request, actor }) => {
         await users.recordSignOut(actor);
         return actor.tokenId === undefined ? endSession(request) : users.revokeToken(actor, actor.tokenId);
@@ -31,13 +37,13 @@ export function userRoutes(users: Users): Route[] {
     route({
       method: 'get',
       path: '/me',
-      needs: 'viewer',
-      handle: async ({ actor }): Promise<SignedIn> => ({ name: actor.name, role: actor.role }),
+      access: 'viewer',
+      handle: async ({ actor }): Promise<Session> => ({ name: actor.name, role: actor.role }),
     }),
     route({
       method: 'post',
       path: '/tokens',
-      needs: 'nobody',
+      access: 'public',
       body: CreateTokenInput,
       status: 201,
       handle: async ({ body, request }) =>
@@ -47,11 +53,11 @@ export function userRoutes(users: Users): Route[] {
           body.scope,
         ),
     }),
-    route({ method: 'get', path: '/tokens', needs: 'administrator', handle: () => users.listTokens() }),
+    route({ method: 'get', path: '/tokens', access: 'administrator', handle: () => users.listTokens() }),
     route({
       method: 'post',
       path: '/tokens/new',
-      needs: 'administrator',
+      access: 'administrator',
       body: NewTokenInput,
       status: 201,
       handle: ({ body, actor }) => users.createToken(actor, body.name, body.scope, body.expiresInDays),
@@ -59,14 +65,14 @@ export function userRoutes(users: Users): Route[] {
     route({
       method: 'delete',
       path: '/tokens/:id',
-      needs: 'administrator',
+      access: 'administrator',
       params: IdParams,
       handle: ({ params, actor }) => users.revokeToken(actor, params.id),
     }),
     route({
       method: 'post',
       path: '/users/reset-password',
-      needs: 'administrator',
+      access: 'administrator',
       body: ResetPasswordInput,
       handle: ({ body, actor }) => users.resetPassword(actor, body.name),
     }),

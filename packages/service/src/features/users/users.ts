@@ -1,9 +1,9 @@
 import { createHash, randomBytes } from 'node:crypto';
 import { mkdir, rm, writeFile } from 'node:fs/promises';
 import { dirname } from 'node:path';
-import { ROLES, type CreatedToken, type Role, type Token } from '@jadefence/contract';
+import { ROLES, type CreatedToken, type Role, type AccessToken } from '@jadefence/contract';
 import { hash, verify } from '@node-rs/argon2';
-import { recordChange, type Change } from '../../database/audit.js';
+import { recordChange, type AuditChange } from '../../database/audit.js';
 import { inTransaction, type Database } from '../../database/database.js';
 import { TokenModel, UserModel } from '../../database/models.js';
 import type { Actor, Identities } from '../../http/authenticate.js';
@@ -52,7 +52,7 @@ export class Users implements Identities {
     await this.#record({ userId, what: 'sign-out', detail: { name } });
   }
 
-  #record(change: Change): Promise<void> {
+  #record(change: AuditChange): Promise<void> {
     return inTransaction(this.db, (trx) => recordChange(trx, change));
   }
 
@@ -78,7 +78,7 @@ export class Users implements Identities {
     return { token, name, scope: granted, expiresAt: expiresAt.toISOString() };
   }
 
-  async listTokens(): Promise<Token[]> {
+  async listTokens(): Promise<AccessToken[]> {
     const users = new Map((await UserModel.query(this.db)).map((user) => [user.id, user.name]));
     const tokens = await TokenModel.query(this.db).orderBy('id');
     return tokens.map(({ id, userId, name, scope, createdAt, expiresAt, lastUsedAt }) => ({
