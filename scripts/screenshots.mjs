@@ -181,7 +181,7 @@ async function shoot(browser, { name, path, ready, act, dark }, address, signIn)
   const context = await browser.newContext({ baseURL: address, viewport: SIZE, colorScheme: dark ? 'dark' : 'light' });
   const page = await context.newPage();
   if (signIn) {
-    const response = await context.request.post(`${address}/api/v1/sign-in`, {
+    const response = await context.request.post(`${address}/api/v1/session`, {
       data: { name: signIn.name, password: signIn.password },
     });
     if (!response.ok()) throw new Error(`The sign-in answered ${response.status()}`);

@@ -36,15 +36,15 @@ const edit = (one: object): Call => call('POST', '/draft/edits/preview', { body:
 export const CALLS: readonly Call[] = [
   call('GET', '/audit', { query: { offset: '0', limit: '5' } }),
   call('GET', '/revisions/1'),
-  call('GET', '/revisions/1/sources'),
-  call('GET', '/revision-diff', { query: { from: '1', to: 'draft' } }),
+  call('GET', '/revisions/1/files'),
+  call('GET', '/revisions/diff', { query: { from: '1', to: 'draft' } }),
   call('GET', '/lists/team'),
-  call('GET', '/lists/team/look-up', { query: { value: '198.18.4.7' } }),
+  call('GET', '/lists/team/lookup', { query: { value: '198.18.4.7' } }),
   call('GET', '/logs/1'),
   call('GET', '/logs/1/survey'),
   call('GET', '/countries', { query: { log: '1' } }),
-  call('GET', '/countries/look-up', { query: { value: '198.18.4.7' } }),
-  call('GET', '/categories/look-up', { query: { value: 'shop.example' } }),
+  call('GET', '/countries/lookup', { query: { value: '198.18.4.7' } }),
+  call('GET', '/categories/lookup', { query: { value: 'shop.example' } }),
   call('GET', '/datasets', { query: { kind: 'country' } }),
   call('GET', '/datasets/1'),
   call('GET', '/corrections/country'),
@@ -55,14 +55,14 @@ export const CALLS: readonly Call[] = [
   call('GET', '/replays/1/decisions/3/explanation'),
   call('GET', '/comparisons/1/changes', { query: { offset: '0', limit: '5', group: '0' } }),
   call('POST', '/replays', {
-    body: { logId: 1, gate: 'shop', against: 1, people: 'goes-on', fromUnixMs: 0, toUnixMs: 1_791_799_210_000 },
+    body: { logId: 1, gate: 'shop', against: 1, held: 'continue', fromUnixMs: 0, toUnixMs: 1_791_799_210_000 },
   }),
   call('POST', '/replays', {
     body: { logId: 1, folder: 'fences', fences: { fenceFiles: [{ path: 'a.fence', text: FENCES }], namedFiles: [] } },
   }),
   call('POST', '/replays/1/cancel'),
   call('POST', '/comparisons', {
-    body: { logId: 1, before: 1, after: 'draft', gate: 'shop', people: 'goes-on', fromUnixMs: 0, toUnixMs: 9e12 },
+    body: { logId: 1, before: 1, after: 'draft', gate: 'shop', held: 'continue', fromUnixMs: 0, toUnixMs: 9e12 },
   }),
   call('POST', '/logs/1/matches', { body: { text: 'rule x block when path under /login', fence: 'desk' } }),
   call('POST', '/try', {
@@ -80,7 +80,7 @@ export const CALLS: readonly Call[] = [
   call('POST', '/applications/identify', {
     body: { url: 'https://shop.example/', port: 443, transport: 'tcp', agent: 'Heron/1', payload: '16 03 01' },
   }),
-  call('POST', '/draft/preview', {
+  call('POST', '/draft/files/preview', {
     body: {
       fenceFiles: [{ path: 'a.fence', text: FENCES }],
       namedFiles: [{ path: 'pages/a.html', text: 'x' }],
@@ -108,23 +108,21 @@ export const CALLS: readonly Call[] = [
   call('PUT', '/passphrases/door', { body: { passphrase: 'open sesame' } }),
   call('PUT', '/corrections/country', { body: { key: '198.18.4.0/24', value: 'NO', reason: 'a desk' } }),
   call('PUT', '/corrections/category', { body: { key: 'shop.example', value: 'sport', reason: 'a desk' } }),
-  call('POST', '/corrections/country/remove', { body: { key: '198.18.4.0/24' } }),
-  call('PUT', '/category-feeds', { body: { names: ['one'] } }),
-  call('DELETE', '/category-feeds', { query: { name: 'one' } }),
-  call('PUT', '/sources', {
+  call('DELETE', '/corrections/country', { query: { key: '198.18.4.0/24' } }),
+  call('PUT', '/categories/feeds', { body: { names: ['one'] } }),
+  call('DELETE', '/categories/feeds/one'),
+  call('PUT', '/sources/category/feed', {
     body: {
-      kind: 'category',
-      name: 'feed',
       locations: ['https://feeds.example/a.csv'],
       everyMinutes: 60,
       category: 'sport',
     },
   }),
-  call('POST', '/sources/remove', { body: { kind: 'category', name: 'feed' } }),
-  call('POST', '/datasets/1/use', { body: { isConfirmed: true } }),
-  call('POST', '/tokens/new', { body: { name: 'x', scope: 'viewer', expiresInDays: 1 } }),
+  call('DELETE', '/sources/category/feed'),
+  call('POST', '/datasets/1/activate', { body: { isConfirmed: true } }),
+  call('POST', '/tokens', { body: { name: 'x', scope: 'viewer', expiresInDays: 1 } }),
   call('DELETE', '/tokens/999'),
-  call('POST', '/users/reset-password', { body: { name: 'nobody' } }),
+  call('POST', '/users/nobody/password-reset'),
   call('POST', '/logs', {
     query: { name: 'x', format: 'combined', host: 'shop.example', zone: 'UTC', year: '2026' },
     body: 'x',

@@ -32,7 +32,7 @@ export async function openPage(
     colorScheme: isDark ? 'dark' : 'light',
   });
   const { name, password } = service.signIn;
-  if (!isSignedOut) await context.request.post(`${service.address}/api/v1/sign-in`, { data: { name, password } });
+  if (!isSignedOut) await context.request.post(`${service.address}/api/v1/session`, { data: { name, password } });
   context.setDefaultTimeout(30_000);
   const page = await context.newPage();
   const errors: string[] = [];

@@ -12,7 +12,7 @@ export interface ConformanceCase {
   readonly fenceFiles: readonly SourceFile[];
   readonly namedFiles: readonly SourceFile[];
   readonly categoryFile?: string;
-  readonly options: { readonly host?: string; readonly gate?: string; readonly people?: HeldBehaviour };
+  readonly options: { readonly host?: string; readonly gate?: string; readonly held?: HeldBehaviour };
   /** Byte for byte, a line a request. */
   readonly expected: string;
 }

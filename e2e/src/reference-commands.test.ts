@@ -210,7 +210,7 @@ describe('category feeds and datasets', () => {
   it('whose replay is cut off by the end of the service are replayed and used at its next start', async () => {
     const before = new ServiceClient({ baseUrl: service.address, token: service.token });
     const { id } = await before.importDataset(
-      { kind: 'country', name: 'late.csv', yes: 'true' },
+      { kind: 'country', name: 'late.csv', confirm: true },
       new Uint8Array(Buffer.from('198.18.0.0/15,SE\n')),
     );
     const client = await service.killAndRestart();

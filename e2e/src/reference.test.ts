@@ -80,7 +80,7 @@ describe('reference data', () => {
     const { version } = await service.client.draft();
     await service.client.publish({ note: 'First' }, version);
     const use = await importDataset(
-      { kind: 'list', name: 'touts', listKind: 'domains', yes: 'true' },
+      { kind: 'list', name: 'touts', listKind: 'domains', confirm: true },
       'other.example\n',
     );
     expect(use.isActive).toBe(true);
@@ -95,7 +95,7 @@ describe('reference data', () => {
       await outcomeOf('www.tout.example', 'draft'),
       await outcomeOf('other.example', 'draft'),
     ]).toEqual(['blocked', 'allowed', 'blocked']);
-    const { isIn, entry } = await service.client.lookUpInList('touts', 'www.other.example');
+    const { isIn, entry } = await service.client.lookupInList('touts', 'www.other.example');
     expect([isIn, entry]).toEqual([true, 'other.example']);
     expect(await problemOf(service.client.deleteDataset(3))).toBe(
       'dataset-in-use: Dataset 3 (touts) is part of revision 1.',
@@ -123,17 +123,17 @@ describe('reference data', () => {
   it('that is much smaller waits for a yes, and what was before can be gone back to', async () => {
     const small = await importDataset({ kind: 'country', name: 'small.csv' }, '198.18.0.0/16,NO\n');
     expect([small.isActive, small.waitsFor]).toEqual([false, 'It holds 83% fewer entries than what is active.']);
-    expect(await problemOf(service.client.useDataset(small.id, false))).toBe(
-      'needs-a-yes: It holds 83% fewer entries than what is active.',
+    expect(await problemOf(service.client.activateDataset(small.id, false))).toBe(
+      'confirmation-required: It holds 83% fewer entries than what is active.',
     );
-    expect((await service.client.useDataset(small.id, true)).isActive).toBe(true);
-    expect((await service.client.useDataset(1, true)).isActive).toBe(true);
+    expect((await service.client.activateDataset(small.id, true)).isActive).toBe(true);
+    expect((await service.client.activateDataset(1, true)).isActive).toBe(true);
     expect((await service.client.countries()).table!.name).toBe('one.csv');
   });
 
   it('can be corrected, and a look-up tells what says so and what sees it', async () => {
     await service.client.putCorrection('country', { key: '198.18.9.9/24', value: 'se', reason: 'A desk abroad' });
-    const [answer] = (await service.client.lookUpCountry('198.18.9.9')).addresses;
+    const [answer] = (await service.client.lookupCountry('198.18.9.9')).addresses;
     expect(answer).toMatchObject({
       country: 'SE',
       evidence: '198.18.9.0/24 is SE by a correction',
@@ -145,7 +145,7 @@ describe('reference data', () => {
       .decision;
     expect(outcome).toBe('blocked');
     await service.client.removeCorrection('country', '198.18.9.0/24');
-    const [office] = (await service.client.lookUpCountry('198.18.4.7')).addresses;
+    const [office] = (await service.client.lookupCountry('198.18.4.7')).addresses;
     expect(office!.lists).toEqual([
       { list: 'home', entry: 'NO', through: [] },
       { list: 'office', entry: '198.18.4.0/24', through: [] },
@@ -156,12 +156,12 @@ describe('reference data', () => {
   });
 
   it('is looked up by name, since a site is not where its name suggests', async () => {
-    const { addresses } = await service.client.lookUpCountry('northern.example');
+    const { addresses } = await service.client.lookupCountry('northern.example');
     expect(addresses.map(({ address, country }) => [address, country])).toEqual([['198.19.7.7', 'SE']]);
-    expect(await problemOf(service.client.lookUpCountry('nowhere.example'))).toBe(
+    expect(await problemOf(service.client.lookupCountry('nowhere.example'))).toBe(
       'not-found: nowhere.example does not resolve (ENOTFOUND).',
     );
-    expect(await problemOf(service.client.lookUpCountry('not a name'))).toBe(
+    expect(await problemOf(service.client.lookupCountry('not a name'))).toBe(
       'bad-input: "not a name" is neither an address nor a name.',
     );
   });
@@ -172,7 +172,7 @@ describe('reference data', () => {
       'play.example\nshop.example/sale\n',
     );
     const answersOf = async (site: string): Promise<[string, string[]]> => {
-      const { categories, answers } = await service.client.lookUpCategory(site);
+      const { categories, answers } = await service.client.lookupCategory(site);
       return [categories.join(), answers.map(({ feed, entry }) => `${feed} ${entry}`)];
     };
     expect(await answersOf('www.play.example')).toEqual(['games', ['ours play.example', 'theirs play.example']]);
@@ -180,14 +180,14 @@ describe('reference data', () => {
     expect(await answersOf('www.play.example')).toEqual(['shopping', ['theirs play.example', 'ours play.example']]);
     await service.client.putCorrection('category', { key: 'https://PLAY.example', value: 'news, sport' });
     expect((await answersOf('play.example'))[0]).toBe('news,sport');
-    expect((await service.client.lookUpCategory('other.example')).evidence).toBe('no feed knows it');
+    expect((await service.client.lookupCategory('other.example')).evidence).toBe('no feed knows it');
     await service.client.removeCorrection('category', 'play.example');
     await service.client.removeFeed('theirs');
     expect((await service.client.categories()).categories.map(({ name }) => name)).toEqual(['games']);
   });
 
   it('that a rule names but no feed knows keeps the draft from judging, not what is published', async () => {
-    await importDataset({ kind: 'category', name: 'ours', yes: 'true', replay: 'no' }, 'bank.example,finance\n');
+    await importDataset({ kind: 'category', name: 'ours', confirm: true, replay: false }, 'bank.example,finance\n');
     expect((await service.client.draft()).diagnostics.map(({ message }) => message)).toEqual([
       'No category is named "games".',
     ]);
@@ -195,7 +195,7 @@ describe('reference data', () => {
       (await service.client.tryRequest({ client: '198.18.4.7', url: 'https://x.example/', against: 1 })).decision
         .outcome,
     ).toBe('allowed');
-    await importDataset({ kind: 'category', name: 'ours', yes: 'true', replay: 'no' }, 'play.example,games\n');
+    await importDataset({ kind: 'category', name: 'ours', confirm: true, replay: false }, 'play.example,games\n');
   });
 
   it('that cannot be used at all leaves what is active as it was', async () => {

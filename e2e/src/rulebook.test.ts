@@ -77,7 +77,7 @@ describe('two who write at once', () => {
     await set('login', 'trial');
     expect(await refusal(set('login', 'off'))).toMatchObject({
       status: 412,
-      code: 'changed-meanwhile',
+      code: 'edit-conflict',
       errors: [
         {
           place: 'rule desk/login',
@@ -91,7 +91,10 @@ describe('two who write at once', () => {
       headers: { 'authorization': `Bearer ${desk.token}`, 'content-type': 'application/json' },
       body: JSON.stringify({ edits: [{ kind: 'remove-rule', fence: 'desk', rule: 'staff' }] }),
     });
-    expect([untagged.status, ((await untagged.json()) as { code: string }).code]).toEqual([428, 'version-needed']);
+    expect([untagged.status, ((await untagged.json()) as { code: string }).code]).toEqual([
+      428,
+      'precondition-required',
+    ]);
   });
 });
 
@@ -346,7 +349,7 @@ describe('how many requests a rule matches', () => {
     expect(await count('rule x block when tag = staff')).toEqual({ matching: 8, unknown: 0, requests: 12 });
     expect(await count('rule x block when country = NO')).toEqual({ matching: 0, unknown: 12, requests: 12 });
     expect(await refusal(count('rule x block\n  when client in nobody'))).toMatchObject({
-      code: 'bad-text',
+      code: 'invalid-text',
       errors: [{ place: '2:18', message: expect.stringContaining('No list is named "nobody".') }],
     });
   });

@@ -129,7 +129,7 @@ describe('the service', () => {
     );
     expect(draft.diagnostics.map(({ message }) => message)).toEqual(['No list is named "shp-list".']);
     expect(await problemOf(service.client.startReplay({ logId: 1 }))).toBe(
-      '409 draft-not-usable: The draft has errors and cannot judge.',
+      '409 draft-invalid: The draft has errors and cannot judge.',
     );
     await importInto(service.client, sources(FENCES));
   });
@@ -224,9 +224,9 @@ describe('the service', () => {
     );
     expect(
       await problemOf(service.client.importLog({ name: 'x' }, bytesOf(LINE('/').replace('shop.example ', '')))),
-    ).toMatch(/^422 host-needed/);
+    ).toMatch(/^422 host-required/);
     expect(await problemOf(service.client.importLog({ name: 'x', format: 'ndjson' }, bytesOf(LINE('/'))))).toMatch(
-      /^422 nothing-read/,
+      /^422 no-valid-lines/,
     );
     await expect
       .poll(() => sql("select count(*) as n from logs where state = 'importing'"), { timeout: 5000 })
@@ -282,7 +282,7 @@ describe('the service', () => {
 
   it('takes a session cookie from its own pages only, and admits ten of two hundred guesses at once', async () => {
     const signIn = (password: string, name = service.signIn.name): Promise<Response> =>
-      fetch(`${service.address}/api/v1/sign-in`, {
+      fetch(`${service.address}/api/v1/session`, {
         method: 'POST',
         headers: { 'content-type': 'application/json' },
         body: JSON.stringify({ name, password }),
@@ -290,10 +290,10 @@ describe('the service', () => {
     const cookie = (await signIn(service.signIn.password)).headers.get('set-cookie')!;
     expect(cookie).toMatch(/HttpOnly; SameSite=Strict/);
     const me = (headers: Record<string, string>): Promise<number> =>
-      fetch(`${service.address}/api/v1/me`, { headers }).then((response) => response.status);
+      fetch(`${service.address}/api/v1/session`, { headers }).then((response) => response.status);
     expect([await me({}), await me({ cookie: cookie.split(';')[0]! })]).toEqual([401, 200]);
-    const foreign = await fetch(`${service.address}/api/v1/sign-out`, {
-      method: 'POST',
+    const foreign = await fetch(`${service.address}/api/v1/session`, {
+      method: 'DELETE',
       headers: { cookie: cookie.split(';')[0]!, origin: 'https://evil.example' },
     });
     expect([foreign.status, await me({ cookie: cookie.split(';')[0]! })]).toEqual([403, 200]);

@@ -78,7 +78,7 @@ export async function importInto(client: ServiceClient, fences: FenceSources): P
 
 /** Makes a country table the active one at once, however different it is. */
 export async function importTable(client: ServiceClient, csv: Uint8Array, name = 'countries.csv'): Promise<void> {
-  await client.importDataset({ kind: 'country', name, yes: 'true', replay: 'no' }, new Uint8Array(csv));
+  await client.importDataset({ kind: 'country', name, confirm: true, replay: false }, new Uint8Array(csv));
 }
 
 /** Imports fences and a log, replays it, and answers the replay once it is done. */
@@ -86,11 +86,11 @@ export async function replayOnService(
   client: ServiceClient,
   fences: FenceSources,
   log: { name: string; bytes: Uint8Array<ArrayBuffer>; host?: string },
-  { gate, people }: { gate?: string; people?: HeldBehaviour } = {},
+  { gate, held }: { gate?: string; held?: HeldBehaviour } = {},
 ): Promise<Replay> {
   await importInto(client, fences);
   const { id } = await client.importLog({ name: log.name, host: log.host }, log.bytes);
-  const replay = await client.startReplay({ logId: id, gate, people });
+  const replay = await client.startReplay({ logId: id, gate, held });
   await client.followReplay(replay.id, () => undefined);
   return client.replay(replay.id);
 }

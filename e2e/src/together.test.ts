@@ -25,7 +25,7 @@ describe('at the same time', () => {
     const failures = results.flatMap((result) =>
       result.status === 'rejected' ? [(result.reason as ServiceError).problem?.code] : [],
     );
-    expect(failures).toEqual(['same-log', 'same-log', 'same-log']);
+    expect(failures).toEqual(['duplicate-log', 'duplicate-log', 'duplicate-log']);
     expect((await client.logs()).filter(({ name }) => name.startsWith('same'))).toHaveLength(1);
   });
 
@@ -38,7 +38,7 @@ describe('at the same time', () => {
     const failures = results.flatMap((result) =>
       result.status === 'rejected' ? [(result.reason as ServiceError).problem?.code] : [],
     );
-    expect(failures).toEqual(Array(5).fill('changed-meanwhile'));
+    expect(failures).toEqual(Array(5).fill('edit-conflict'));
     const { fences } = await client.draft();
     expect(fences[0]!.rules.map(({ name }) => name)).toEqual(['staff', 'login']);
     expect(fences[0]!.rules[1]!.sentence).toMatch(/^Block with 41[0-5] when/);

@@ -12,7 +12,7 @@ const LONG = 2_000_000;
 
 export async function benchLength(): Promise<void> {
   checkFrozenLog();
-  const judge = frozenJudge(200, frozenWorld());
+  const context = frozenJudge(200, frozenWorld());
   const long = bytesOf(LONG, formatCombined);
   const short = bytesOf(SHORT, formatCombined);
   forgetScenery();
@@ -23,8 +23,8 @@ export async function benchLength(): Promise<void> {
   const times = await timeRounds(ROUNDS, {
     'import, short': () => void importCombined(short),
     'import, long': () => void importCombined(long),
-    'replay, short': () => replayStored(judge, storedShort),
-    'replay, long': () => replayStored(judge, storedLong),
+    'replay, short': () => replayStored(context, storedShort),
+    'replay, long': () => replayStored(context, storedLong),
   });
   for (const work of ['import', 'replay']) {
     const [ofShort, ofLong] = [times[`${work}, short`]!, times[`${work}, long`]!];

@@ -85,7 +85,7 @@ function pagesOf(replay: number, log: number): Readonly<Record<string, Page>> {
     'list of logs': { path: () => '/logs' },
     'countries': { path: () => `/countries?log=${log}` },
     'audit trail': { path: () => '/audit?offset=0&limit=50' },
-    'signed in': { path: () => '/me' },
+    'signed in': { path: () => '/session' },
   };
 }
 

@@ -72,24 +72,24 @@ async function comparePolicy(size: PolicySize): Promise<number> {
 function checkAgreement(): void {
   const requests: BenchRequest[] = [];
   for (const request of frozenRequests()) if (requests.push(request) === REQUESTS) break;
-  const world = frozenWorld();
+  const referenceData = frozenWorld();
   for (const size of [200, 5000] as const) {
-    const judge = frozenJudge(size, world);
+    const context = frozenJudge(size, referenceData);
     const { rules } = frozenPolicy(size);
     process.stdout.write(` agreement, ${size.toLocaleString('en')} rules\n`);
-    if (size === 200) printWholeAgreement(judge, rules, requests);
-    printAgreement(size, judge, rules, requests);
+    if (size === 200) printWholeAgreement(context, rules, requests);
+    printAgreement(size, context, rules, requests);
   }
 }
 
 /** Whether the same rule decides each request of the log, by a hash of lines and rules whose order does not matter. */
 function printWholeAgreement(
-  judge: EvaluationContext,
+  context: EvaluationContext,
   rules: readonly BenchRule[],
   requests: readonly BenchRequest[],
 ): void {
-  const replay = new ChunkReplay(new Program(judge));
-  const codes = [...chunksOf(requests, judge)].map((rows) => replay.judge([rows]).codes);
+  const replay = new ChunkReplay(new Program(context));
+  const codes = [...chunksOf(requests, context)].map((rows) => replay.judge([rows]).codes);
   const numberOf = new Map<string | undefined, number>(rules.map(({ name }, index) => [name, index]));
   const ruleOf = replay.table.rulings.map(({ rule }) => numberOf.get(rule) ?? -1);
   const memoised = createMemoised(rules, createReferenceData(frozenScenery()));
@@ -109,9 +109,9 @@ function printWholeAgreement(
   );
 }
 
-function chunksOf(requests: readonly BenchRequest[], judge: EvaluationContext): Iterable<ChunkRows> {
+function chunksOf(requests: readonly BenchRequest[], context: EvaluationContext): Iterable<ChunkRows> {
   const stored = importCombined(Buffer.concat(requests.map((request) => Buffer.from(formatCombined(request)))));
-  return readChunks(stored, new Set([...new Program(judge).attributes, ...COMMON_COLUMNS]));
+  return readChunks(stored, new Set([...new Program(context).attributes, ...COMMON_COLUMNS]));
 }
 
 /** Spreads two numbers over 32 bits (the finisher of MurmurHash3). */
@@ -125,17 +125,17 @@ function mix(line: number, rule: number): number {
 /** Whether the same rule decides each of some requests, drawn at random and asked in their order. */
 function printAgreement(
   size: PolicySize,
-  judge: EvaluationContext,
+  context: EvaluationContext,
   rules: readonly BenchRule[],
   requests: readonly BenchRequest[],
 ): void {
   const random = new Random(size);
   const drawn = requests.filter(() => random.chance(DRAWN / requests.length));
-  const [chunk] = chunksOf(drawn, judge);
-  const replay = new ChunkReplay(new Program(judge));
+  const [chunk] = chunksOf(drawn, context);
+  const replay = new ChunkReplay(new Program(context));
   const { codes } = replay.judge([chunk!]);
   const plain = createPlain(rules, createReferenceData(frozenScenery()));
-  const interpreter = new SequentialReplay(judge);
+  const interpreter = new SequentialReplay(context);
   let differing = 0;
   drawn.forEach((request, index) => {
     const expected = rules[plain(request)]?.name;

@@ -1,4 +1,4 @@
-/** The frozen policies and their world, and replays as the service runs them. */
+/** The frozen policies and their reference data, and replays as the service runs them. */
 import { deflateSync } from 'node:zlib';
 import {
   CategoryFeedReader,
@@ -15,7 +15,7 @@ import { Stages } from '../measure.js';
 import { frozenPolicy, frozenScenery, type PolicySize } from './frozen.js';
 import { readChunks, type StoredChunk } from './stored-log.js';
 
-/** The world that the frozen policies ask. */
+/** The reference data that the frozen policies ask. */
 export function frozenWorld(): Pick<EvaluationContext, 'countries' | 'categories'> {
   const { countries, categories } = frozenScenery();
   const reader = new CategoryFeedReader();
@@ -33,15 +33,15 @@ export function frozenWorld(): Pick<EvaluationContext, 'countries' | 'categories
   };
 }
 
-export function frozenJudge(numRules: PolicySize, world: ReturnType<typeof frozenWorld>): EvaluationContext {
+export function frozenJudge(numRules: PolicySize, referenceData: ReturnType<typeof frozenWorld>): EvaluationContext {
   const { rulebook, diagnostics } = checkFences([{ path: 'frozen.fence', text: frozenPolicy(numRules).fences }], []);
   if (!rulebook) throw new Error(`The frozen policy cannot judge: ${diagnostics[0]?.message}`);
-  return { rulebook, ...world };
+  return { rulebook, ...referenceData };
 }
 
 /** Judges chunks by rules that are compiled anew, and packs the decisions. */
-export function replayChunks(judge: EvaluationContext, chunks: Iterable<ChunkRows>, stages = new Stages()): void {
-  const replay = new ChunkReplay(stages.time('compiling', () => new Program(judge)));
+export function replayChunks(context: EvaluationContext, chunks: Iterable<ChunkRows>, stages = new Stages()): void {
+  const replay = new ChunkReplay(stages.time('compiling', () => new Program(context)));
   const reading = chunks[Symbol.iterator]();
   for (;;) {
     const next = stages.time('reading columns', () => reading.next());
@@ -52,7 +52,7 @@ export function replayChunks(judge: EvaluationContext, chunks: Iterable<ChunkRow
 }
 
 /** Reads stored chunks, only the columns that the rules look at, judges them and packs the decisions. */
-export function replayStored(judge: EvaluationContext, stored: readonly StoredChunk[], stages?: Stages): void {
-  const wanted = new Set([...new Program(judge).attributes, ...COMMON_COLUMNS]);
-  replayChunks(judge, readChunks(stored, wanted), stages);
+export function replayStored(context: EvaluationContext, stored: readonly StoredChunk[], stages?: Stages): void {
+  const wanted = new Set([...new Program(context).attributes, ...COMMON_COLUMNS]);
+  replayChunks(context, readChunks(stored, wanted), stages);
 }

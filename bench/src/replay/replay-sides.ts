@@ -34,14 +34,14 @@ function serveOurs(size: PolicySize, numRequests: number): void {
   const lines: Buffer[] = [];
   for (const request of frozenRequests()) if (lines.push(Buffer.from(formatCombined(request))) === numRequests) break;
   const stored = importCombined(Buffer.concat(lines));
-  const judge = frozenJudge(size, frozenWorld());
+  const context = frozenJudge(size, frozenWorld());
   forgetScenery();
-  const inMemory = [...readChunks(stored, new Set([...new Program(judge).attributes, ...COMMON_COLUMNS]))];
+  const inMemory = [...readChunks(stored, new Set([...new Program(context).attributes, ...COMMON_COLUMNS]))];
   const stages = new Stages();
   serveSide({
     'begin': () => undefined,
-    'stored': () => replayStored(judge, stored, stages),
-    'in memory': () => replayChunks(judge, inMemory),
+    'stored': () => replayStored(context, stored, stages),
+    'in memory': () => replayChunks(context, inMemory),
     'stages': () => stages.textOf('a replay from the store'),
   });
 }

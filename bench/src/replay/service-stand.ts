@@ -68,10 +68,10 @@ async function bringInReferenceData(client: ServiceClient): Promise<void> {
   const { countries, categories } = frozenScenery();
   const bytes = (lines: readonly string[]): Uint8Array<ArrayBuffer> => new TextEncoder().encode(lines.join(''));
   const ranges = countries.map(({ first, last, country }) => `${formatIpv4(first)},${formatIpv4(last)},${country}\n`);
-  await client.importDataset({ kind: 'country', name: 'frozen', yes: 'true', replay: 'no' }, bytes(ranges));
+  await client.importDataset({ kind: 'country', name: 'frozen', confirm: true, replay: false }, bytes(ranges));
   const sites = categories.map(([domain, category]) => `${domain},${category}\n`);
   const { id } = await client.importDataset(
-    { kind: 'category', name: 'frozen', yes: 'true', replay: 'no' },
+    { kind: 'category', name: 'frozen', confirm: true, replay: false },
     bytes(sites),
   );
   await client.settleDataset(id);

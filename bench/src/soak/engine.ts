@@ -83,10 +83,13 @@ export async function importHere(path: string, format: RealFormat): Promise<Impo
   return gatherer.end();
 }
 
-export function judgeOf(text: string, world: Pick<EvaluationContext, 'countries' | 'categories'>): EvaluationContext {
+export function judgeOf(
+  text: string,
+  referenceData: Pick<EvaluationContext, 'countries' | 'categories'>,
+): EvaluationContext {
   const { rulebook, diagnostics } = checkFences([{ path: 'soak.fence', text }], []);
   if (!rulebook) throw new Error(`The rules of the soak cannot judge: ${diagnostics[0]?.message}`);
-  return { rulebook, ...world };
+  return { rulebook, ...referenceData };
 }
 
 /** What a replay decided: of each chunk the codes of its rows, and the rulings that they stand for. */
@@ -120,14 +123,14 @@ export function compare(before: Decided, after: Decided): string {
 
 /** The rows of each chunk that a filter finds. */
 export function filterRows(
-  judge: EvaluationContext,
+  context: EvaluationContext,
   text: string,
   decided: Decided,
   chunks: readonly ChunkRows[],
 ): Uint32Array[] {
-  const { filter, diagnostics } = checkFilter(text, judge.rulebook);
+  const { filter, diagnostics } = checkFilter(text, context.rulebook);
   if (!filter) throw new Error(`The filter of the soak is wrong: ${diagnostics[0]?.message}`);
-  const found = new DecisionFilter(filter, judge, decided.rulings);
+  const found = new DecisionFilter(filter, context, decided.rulings);
   return chunks.map((rows, chunk) => Uint32Array.from(found.select(rows, decided.codes[chunk]!)));
 }
 
@@ -145,9 +148,9 @@ export class SoakEngine {
 
   constructor(
     private readonly task: SoakTask,
-    world: Pick<EvaluationContext, 'countries' | 'categories'>,
+    referenceData: Pick<EvaluationContext, 'countries' | 'categories'>,
   ) {
-    this.#judges = { before: judgeOf(task.before, world), after: judgeOf(task.after, world) };
+    this.#judges = { before: judgeOf(task.before, referenceData), after: judgeOf(task.after, referenceData) };
     this.#before = new Program(this.#judges.before);
     this.#after = new Program(this.#judges.after);
   }

@@ -37,7 +37,7 @@ const { values } = parseArgs({
 const endsAtMs = Date.now() + Number(values.minutes) * 60_000;
 const firstSeed = Number(values.seed ?? Date.now() % 1_000_000);
 const folder = mkdtempSync(join(tmpdir(), 'jadefence-soak-'));
-const world = frozenWorld();
+const referenceData = frozenWorld();
 let numRounds = 0;
 try {
   for (let seed = firstSeed; numRounds === 0 || Date.now() < endsAtMs; seed += 1) {
@@ -69,7 +69,7 @@ async function runRound(seed: number): Promise<void> {
     filter: 'outcome = blocked and method = GET or path under /login and not outcome = allowed',
   };
   say('the log is written');
-  const engine = new SoakEngine(task, world);
+  const engine = new SoakEngine(task, referenceData);
   const log = await importInThreads(logPath, format);
   say(`imported: ${log.chunks.length} chunks, ${log.numRejected} lines rejected`);
   const first = engine.run(log);
@@ -131,7 +131,7 @@ function askFresh(task: SoakTask): Promise<Digest> {
  * are taken until there are enough requests.
  */
 function compareWithInterpreter(
-  { judge }: SoakEngine,
+  { judge: context }: SoakEngine,
   { chunks }: ImportedLog,
   { codes, rulings }: Decided,
   numLines: number,
@@ -149,7 +149,7 @@ function compareWithInterpreter(
     for (let row = 0; row < rows.numRows; row += 1) {
       const record = rows.row(row) as LogRecord;
       if (!isSampled(String(record.attributes['client.address'] ?? ''))) continue;
-      const { client: _client, country: _country, ...expected } = decide(judge, normalizeRequest(record), state);
+      const { client: _client, country: _country, ...expected } = decide(context, normalizeRequest(record), state);
       const found = rulings[codes[chunk]![row]!]!;
       count += 1;
       if (JSON.stringify(sorted(expected)) !== JSON.stringify(sorted(found)))

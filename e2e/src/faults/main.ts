@@ -122,7 +122,7 @@ async function prepare(client: ServiceClient): Promise<ReplayResult> {
 
 function importTable(client: ServiceClient, number: number): Promise<{ readonly id: number; readonly sha256: string }> {
   return client.importDataset(
-    { kind: 'country', name: 'countries.csv', yes: 'true', replay: 'no' },
+    { kind: 'country', name: 'countries.csv', confirm: true, replay: false },
     bytesOf(TABLES[number % 2]!),
   );
 }

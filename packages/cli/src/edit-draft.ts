@@ -1,6 +1,6 @@
 import type { EditResult } from '@jadefence/contract';
 import type { Edit } from '@jadefence/core';
-import { EXIT, Failure } from './failure.js';
+import { EXIT, Failure } from './cli-error.js';
 import { readAll, say, writeJson, printRecord, type OneOutput, type Streams } from './output.js';
 import { describeDiagnostics, describeWarnings } from './render/diagnostics.js';
 import { renderChanges } from './render/changes.js';

@@ -22,7 +22,7 @@ import { addAudit, addPublish, addRevision } from './commands/revision.js';
 import { addRule } from './commands/rule.js';
 import { addSurvey } from './commands/survey.js';
 import { addTry } from './commands/try.js';
-import { EXIT, Failure, type ExitCode } from './failure.js';
+import { EXIT, Failure, type ExitCode } from './cli-error.js';
 import type { Streams } from './output.js';
 import { guard } from './render/terminal.js';
 

@@ -5,8 +5,8 @@ import { basename } from 'node:path';
 import { Readable } from 'node:stream';
 import type { DatasetEffect, DatasetInfo, DatasetOwner, FreshnessInfo, ServiceClient } from '@jadefence/contract';
 import { decompress, packFiles, packFolder } from '@jadefence/files';
-import { confirm } from './asking.js';
-import { EXIT, Failure } from './failure.js';
+import { confirm } from './prompts.js';
+import { EXIT, Failure } from './cli-error.js';
 import { nameOfPath, say, printRecord, type OneOutput, type Streams } from './output.js';
 import { showProgress } from './progress.js';
 import { formatCount } from './render/text.js';
@@ -33,10 +33,7 @@ export async function importReference(
   streams: Streams,
 ): Promise<void> {
   const body = Readable.toWeb(Readable.from(await openAll(paths, NOUN_OF[query.kind], streams), { objectMode: false }));
-  const sent = await client.importDataset(
-    { ...query, ...(yes ? { yes: 'true' as const } : {}), ...(replay ? {} : { replay: 'no' as const }) },
-    body as ReadableStream<Uint8Array>,
-  );
+  const sent = await client.importDataset({ ...query, confirm: yes, replay }, body as ReadableStream<Uint8Array>);
   await tellDataset(client, sent, output, streams);
 }
 
@@ -103,7 +100,7 @@ export function describeEffect({
 }
 
 /** `--yes` or an answer, then the dataset becomes active. */
-export async function useDataset(
+export async function activateDataset(
   client: ServiceClient,
   id: number,
   { yes, output }: { yes: boolean; output: OneOutput },
@@ -111,7 +108,7 @@ export async function useDataset(
 ): Promise<void> {
   const { waitsFor, name, kind } = await client.dataset(id);
   if (waitsFor !== null) await confirm(`${waitsFor} Use ${name} nevertheless?`, yes, streams);
-  const dataset = await client.useDataset(id, yes || waitsFor !== null);
+  const dataset = await client.activateDataset(id, yes || waitsFor !== null);
   printRecord(streams, output, dataset, `The ${NOUN_OF[kind]} ${name} (dataset ${id}) is now the active one.`);
 }
 

@@ -2,7 +2,7 @@ import { mkdir, readFile, rm, writeFile } from 'node:fs/promises';
 import { homedir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { ServiceClient } from '@jadefence/contract';
-import { EXIT, Failure } from './failure.js';
+import { EXIT, Failure } from './cli-error.js';
 import type { Streams } from './output.js';
 
 export const DEFAULT_URL = 'http://127.0.0.1:7340';

@@ -54,11 +54,11 @@ const queryClient = new QueryClient({
 });
 // A session that ends leads to the sign-in, whatever was being looked at or changed.
 queryClient.getQueryCache().subscribe(({ query, type }) => {
-  if (type === 'updated' && query.queryKey[0] !== 'me' && hasProblem(query.state.error, 'not-signed-in'))
+  if (type === 'updated' && query.queryKey[0] !== 'me' && hasProblem(query.state.error, 'unauthenticated'))
     void queryClient.invalidateQueries({ queryKey: meQuery.queryKey });
 });
 queryClient.getMutationCache().subscribe(({ mutation, type }) => {
-  if (type === 'updated' && hasProblem(mutation.state.error, 'not-signed-in'))
+  if (type === 'updated' && hasProblem(mutation.state.error, 'unauthenticated'))
     void queryClient.invalidateQueries({ queryKey: meQuery.queryKey });
 });
 
@@ -130,7 +130,7 @@ export function App() {
 
 function SignedIn() {
   const me = useQuery(meQuery);
-  const isSignedOut = hasProblem(me.error, 'not-signed-in');
+  const isSignedOut = hasProblem(me.error, 'unauthenticated');
   if (isSignedOut && !me.data) return <SignInPage />;
   return (
     <>

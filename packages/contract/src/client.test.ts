@@ -69,12 +69,12 @@ describe('a failure', () => {
     );
 
   it('carries the problem of the service', async () => {
-    const { client } = clientThatGets(() => problem(409, 'same-log'));
+    const { client } = clientThatGets(() => problem(409, 'duplicate-log'));
     const error = await failureOf(client.logs());
     expect(error).toBeInstanceOf(ServiceError);
     expect([error.message, error.problem?.code, error.problem?.hint]).toEqual([
-      'same-log happened',
-      'same-log',
+      'duplicate-log happened',
+      'duplicate-log',
       'Do this.',
     ]);
   });

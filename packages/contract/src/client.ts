@@ -4,7 +4,7 @@ import type {
   Edit,
   ExpectationResult,
   Identified,
-  LookUp,
+  ListLookup,
   SyntheticFlow,
   Outcome,
   StartingPoint,
@@ -101,26 +101,26 @@ export class ServiceClient {
   constructor(private readonly options: ClientOptions) {}
 
   health = (): Promise<Health> => this.#json('GET', '/health');
-  me = (): Promise<Session> => this.#json('GET', '/me');
-  signIn = (name: string, password: string): Promise<Session> => this.#json('POST', '/sign-in', { name, password });
-  signOut = (): Promise<void> => this.#json('POST', '/sign-out');
+  me = (): Promise<Session> => this.#json('GET', '/session');
+  signIn = (name: string, password: string): Promise<Session> => this.#json('POST', '/session', { name, password });
+  signOut = (): Promise<void> => this.#json('DELETE', '/session');
   createToken = (
     signIn: { name: string; password: string },
     token: { name: string; scope: Role },
   ): Promise<CreatedToken> =>
-    this.#json('POST', '/tokens', { signInName: signIn.name, password: signIn.password, ...token });
+    this.#json('POST', '/session/tokens', { signInName: signIn.name, password: signIn.password, ...token });
   tokens = (): Promise<AccessToken[]> => this.#json('GET', '/tokens');
   createTokenFor = (token: { name: string; scope: Role; expiresInDays?: number }): Promise<CreatedToken> =>
-    this.#json('POST', '/tokens/new', token);
+    this.#json('POST', '/tokens', token);
   revokeToken = (id: number): Promise<void> => this.#json('DELETE', `/tokens/${id}`);
   resetPassword = (name: string): Promise<{ password: string }> =>
-    this.#json('POST', '/users/reset-password', { name });
+    this.#json('POST', `/users/${encodeURIComponent(name)}/password-reset`);
   draft = (): Promise<Draft> => this.#json('GET', '/draft');
-  draftSources = (): Promise<DraftSources> => this.#json('GET', '/draft/sources');
+  draftSources = (): Promise<DraftSources> => this.#json('GET', '/draft/files');
   previewImport = (sources: FenceSources, isMerge: boolean): Promise<ImportPreview> =>
-    this.#json('POST', '/draft/preview', { ...sources, isMerge });
+    this.#json('POST', '/draft/files/preview', { ...sources, isMerge });
   importFences = (sources: FenceSources, isMerge: boolean, version: number): Promise<Draft> =>
-    this.#json('PUT', '/draft', { ...sources, isMerge }, version);
+    this.#json('PUT', '/draft/files', { ...sources, isMerge }, version);
   /** Edits the draft; `version` is the one that the edits were made on. */
   edit = (edits: readonly Edit[], version: number): Promise<EditResult> =>
     this.#json('POST', '/draft/edits', { edits }, version);
@@ -130,13 +130,13 @@ export class ServiceClient {
   startingPoints = (): Promise<StartingPoint[]> => this.#json('GET', '/starting-points');
   lists = (): Promise<ListInfo[]> => this.#json('GET', '/lists');
   list = (name: string): Promise<ListInfo> => this.#json('GET', `/lists/${encodeURIComponent(name)}`);
-  lookUpInList = (name: string, value: string): Promise<LookUp> =>
-    this.#json('GET', `/lists/${encodeURIComponent(name)}/look-up${queryText({ value })}`);
+  lookupInList = (name: string, value: string): Promise<ListLookup> =>
+    this.#json('GET', `/lists/${encodeURIComponent(name)}/lookup${queryText({ value })}`);
   revisions = (page?: ListPage): Promise<Revision[]> => this.#json('GET', `/revisions${queryText({ ...page })}`);
   revision = (number: number): Promise<Revision> => this.#json('GET', `/revisions/${number}`);
-  revisionSources = (number: number): Promise<DraftSources> => this.#json('GET', `/revisions/${number}/sources`);
+  revisionSources = (number: number): Promise<DraftSources> => this.#json('GET', `/revisions/${number}/files`);
   diffRevisions = (from: ReplayPolicy, to: ReplayPolicy): Promise<RevisionDiff> =>
-    this.#json('GET', `/revision-diff${queryText({ from, to })}`);
+    this.#json('GET', `/revisions/diff${queryText({ from, to })}`);
   publish = (input: PublishRequest, version: number): Promise<Revision> =>
     this.#json('POST', '/revisions', input, version);
   restore = (number: number, note?: string): Promise<Revision> =>
@@ -160,23 +160,25 @@ export class ServiceClient {
       name: string;
       category?: string;
       listKind?: DatasetKind;
-      yes?: 'true';
-      replay?: 'no';
+      confirm?: boolean;
+      replay?: boolean;
     },
     body: UploadBody,
   ): Promise<DatasetInfo> => this.#upload('POST', '/datasets', query, body);
-  useDataset = (id: number, isConfirmed: boolean): Promise<DatasetInfo> =>
-    this.#json('POST', `/datasets/${id}/use`, { isConfirmed });
+  activateDataset = (id: number, isConfirmed: boolean): Promise<DatasetInfo> =>
+    this.#json('POST', `/datasets/${id}/activate`, { isConfirmed });
   deleteDataset = (id: number): Promise<void> => this.#json('DELETE', `/datasets/${id}`);
   sources = (): Promise<SourceInfo[]> => this.#json('GET', '/sources');
   putSource = (
     source: Pick<SourceInfo, 'kind' | 'name' | 'locations' | 'everyMinutes' | 'category' | 'listKind'>,
-  ): Promise<SourceInfo> => this.#json('PUT', '/sources', source);
-  removeSource = (kind: DatasetOwner, name: string): Promise<void> =>
-    this.#json('POST', '/sources/remove', { kind, name });
+  ): Promise<SourceInfo> => {
+    const { kind, name, ...rest } = source;
+    return this.#json('PUT', sourcePath(kind, name), rest);
+  };
+  removeSource = (kind: DatasetOwner, name: string): Promise<void> => this.#json('DELETE', sourcePath(kind, name));
   /** @returns the dataset, or null where nothing has changed */
   refresh = async (kind: DatasetOwner, name: string, isConfirmed = false): Promise<DatasetInfo | null> =>
-    (await this.#json<{ dataset: DatasetInfo | null }>('POST', '/sources/refresh', { kind, name, isConfirmed }))
+    (await this.#json<{ dataset: DatasetInfo | null }>('POST', `${sourcePath(kind, name)}/refresh`, { isConfirmed }))
       .dataset;
   corrections = (kind: Correction['kind']): Promise<Correction[]> => this.#json('GET', `/corrections/${kind}`);
   putCorrection = (
@@ -184,15 +186,16 @@ export class ServiceClient {
     correction: { key: string; value: string; reason?: string },
   ): Promise<PutCorrection> => this.#json('PUT', `/corrections/${kind}`, correction);
   removeCorrection = (kind: Correction['kind'], key: string): Promise<void> =>
-    this.#json('POST', `/corrections/${kind}/remove`, { key });
+    this.#json('DELETE', `/corrections/${kind}${queryText({ key })}`);
   countries = (log?: number): Promise<Countries> => this.#json('GET', `/countries${queryText({ log })}`);
-  lookUpCountry = (value: string): Promise<CountryLookup> =>
-    this.#json('GET', `/countries/look-up${queryText({ value })}`);
+  lookupCountry = (value: string): Promise<CountryLookup> =>
+    this.#json('GET', `/countries/lookup${queryText({ value })}`);
   categories = (): Promise<CategoryOverview> => this.#json('GET', '/categories');
-  lookUpCategory = (value: string): Promise<CategoryLookup> =>
-    this.#json('GET', `/categories/look-up${queryText({ value })}`);
-  orderFeeds = (names: readonly string[]): Promise<CategoryOverview> => this.#json('PUT', '/category-feeds', { names });
-  removeFeed = (name: string): Promise<void> => this.#json('DELETE', `/category-feeds${queryText({ name })}`);
+  lookupCategory = (value: string): Promise<CategoryLookup> =>
+    this.#json('GET', `/categories/lookup${queryText({ value })}`);
+  orderFeeds = (names: readonly string[]): Promise<CategoryOverview> =>
+    this.#json('PUT', '/categories/feeds', { names });
+  removeFeed = (name: string): Promise<void> => this.#json('DELETE', `/categories/feeds/${encodeURIComponent(name)}`);
   applications = (): Promise<ApplicationInfo[]> => this.#json('GET', '/applications');
   identifyApplications = (flow: SyntheticFlow): Promise<Identified> =>
     this.#json('POST', '/applications/identify', flow);
@@ -209,7 +212,7 @@ export class ServiceClient {
     this.#receive(this.#send('POST', `/logs${queryText({ ...query })}`, { body: files }));
   survey = (id: number): Promise<Survey> => this.#json('GET', `/logs/${id}/survey`);
   deleteLog = (id: number, isForced: boolean): Promise<void> =>
-    this.#json('DELETE', `/logs/${id}${queryText({ force: isForced ? 'true' : undefined })}`);
+    this.#json('DELETE', `/logs/${id}${queryText({ force: isForced })}`);
   replays = (page?: ListPage): Promise<Replay[]> => this.#json('GET', `/replays${queryText({ ...page })}`);
   startReplay = (input: ReplayRequest): Promise<Replay> => this.#json('POST', '/replays', input);
   cancelReplay = (id: number): Promise<Replay> => this.#json('POST', `/replays/${id}/cancel`, {});
@@ -281,7 +284,12 @@ export class ServiceClient {
     return this.#receive<T>(this.#send(method, path, init));
   }
 
-  #upload<T>(method: string, path: string, query: Record<string, string | undefined>, body: UploadBody): Promise<T> {
+  #upload<T>(
+    method: string,
+    path: string,
+    query: Record<string, string | boolean | undefined>,
+    body: UploadBody,
+  ): Promise<T> {
     const init = { body, headers: { 'content-type': 'application/octet-stream' }, duplex: 'half' };
     return this.#receive<T>(this.#send(method, `${path}${queryText(query)}`, init as RequestInit));
   }
@@ -333,7 +341,12 @@ function strangeAnswer({ status }: Response, baseUrl: string): ServiceError {
   );
 }
 
-function queryText(query: Record<string, string | number | undefined>): string {
+/** The country table has no name. */
+function sourcePath(kind: DatasetOwner, name: string): string {
+  return `/sources/${kind}/${encodeURIComponent(name || kind)}`;
+}
+
+function queryText(query: Record<string, string | number | boolean | undefined>): string {
   const pairs = Object.entries(query).flatMap(([key, value]) => (value === undefined ? [] : [[key, String(value)]]));
   return pairs.length === 0 ? '' : `?${new URLSearchParams(pairs)}`;
 }

@@ -4,6 +4,7 @@ import {
   ArrayMaxSize,
   ArrayMinSize,
   IsArray,
+  IsBoolean,
   IsInt,
   IsObject,
   Max,
@@ -59,6 +60,14 @@ export function IsAgainst(): PropertyDecorator {
 export function DecimalNumber(): PropertyDecorator {
   return Transform(({ value }: { value: unknown }) =>
     typeof value === 'string' ? (/^(0|[1-9]\d{0,15})$/.test(value) ? Number(value) : Number.NaN) : value,
+  );
+}
+
+/** `true` or `false` in an address. */
+export function QueryFlag(): PropertyDecorator {
+  return all(
+    Transform(({ value }: { value: unknown }) => (value === 'true' ? true : value === 'false' ? false : value)),
+    IsBoolean({ message: '$property must be true or false' }),
   );
 }
 

@@ -22,7 +22,7 @@ export interface LogReadOptions {
   readonly pattern?: string;
   /** The text of a mapping. */
   readonly mapping?: string;
-  readonly syslog?: 'true';
+  readonly syslog?: boolean;
   readonly zone?: string;
   readonly year?: string;
 }
@@ -55,7 +55,7 @@ export type ReplayState = (typeof REPLAY_STATES)[number];
 export interface ReplayProgress {
   readonly state: ReplayState;
   /** What it came to so far; null before the first requests are judged. */
-  readonly soFar: PartialResult | null;
+  readonly partial: PartialResult | null;
   readonly requestsDone: number;
   readonly requests: number;
   /** Why it failed. */
@@ -79,7 +79,7 @@ export interface Replay extends ReplayProgress {
   readonly revision: number | null;
   /** The name of the folder whose fences judged; null for the draft or a revision. */
   readonly folder: string | null;
-  readonly people: HeldBehaviour;
+  readonly held: HeldBehaviour;
   /** Only requests from this time on, and before that, are judged; all where null. */
   readonly fromUnixMs: number | null;
   readonly toUnixMs: number | null;
@@ -115,7 +115,7 @@ export type ComparisonProgress = Pick<ComparisonInfo, 'state' | 'requestsDone' |
 interface ReplayOptions {
   readonly logId: number;
   readonly gate?: string;
-  readonly people?: HeldBehaviour;
+  readonly held?: HeldBehaviour;
   readonly fromUnixMs?: number;
   readonly toUnixMs?: number;
 }

@@ -32,7 +32,17 @@ import {
   ValidateBy,
   ValidateIf,
 } from 'class-validator';
-import { DecimalNumber, IsAgainst, IsId, IsInstant, IsListOf, IsOffset, IsOne, Optional } from './decorators.js';
+import {
+  DecimalNumber,
+  IsAgainst,
+  IsId,
+  IsInstant,
+  IsListOf,
+  IsOffset,
+  IsOne,
+  Optional,
+  QueryFlag,
+} from './decorators.js';
 import { DATASET_OWNERS, type DatasetOwner } from './reference-types.js';
 import { ROLES, type ReplayPolicy, type Role } from './types.js';
 
@@ -40,6 +50,9 @@ const MAX_FILE_CHARACTERS = 20_000_000;
 const MAX_FILES = 2000;
 const FILE_PATH = /^(?!\/)(?!.*(^|\/)\.\.(\/|$))[^\0\\]{1,500}$/;
 const FILE_PATH_MESSAGE = '$property must be a path below the folder of the fences, such as lists/touts.txt';
+
+const TEXT_PARAM = /^\P{Cc}{1,200}$/u;
+const TEXT_PARAM_MESSAGE = { message: '$property must be 1 to 200 characters, none of them a control character' };
 
 const RULE_EDITS: readonly Edit['kind'][] = [
   'add-rule',
@@ -80,12 +93,12 @@ function IsAllowedFor(kinds: readonly string[]): PropertyDecorator {
   });
 }
 
-export class CreateSessionInput {
+export class SignInInput {
   @IsString() @Length(1, 100) name!: string;
   @IsString() @Length(1, 1000) password!: string;
 }
 
-export class CreateTokenInput {
+export class SignInTokenInput {
   @IsString() @Length(1, 100) signInName!: string;
   @IsString() @Length(1, 1000) password!: string;
   @IsString() @Length(1, 100) name!: string;
@@ -149,7 +162,7 @@ export class PartSelectorInput {
   @IsString() @Length(1, 2000) name!: string;
 }
 
-export class PublishRevisionInput {
+export class PublishInput {
   @IsString() @Length(1, 2000) note!: string;
   @Optional() @IsListOf(() => PartSelectorInput, { min: 1, max: MAX_FILES }) only?: PartSelectorInput[];
   @Optional() @IsBoolean() isForced?: boolean;
@@ -204,12 +217,12 @@ export class NewTokenInput {
   @Optional() @IsInt() @Min(1) @Max(3650) expiresInDays?: number;
 }
 
-export class ResetPasswordInput {
-  @IsString() @Length(1, 100) name!: string;
+export class UserParams {
+  @Matches(TEXT_PARAM, TEXT_PARAM_MESSAGE) name!: string;
 }
 
 export class DeleteLogQuery {
-  @Optional() @IsIn(['true']) force?: 'true';
+  @QueryFlag() force: boolean = false;
 }
 
 export class ImportLogQuery {
@@ -219,7 +232,7 @@ export class ImportLogQuery {
   @Optional() @IsString() @Length(1, 2000) pattern?: string;
   /** The text of a mapping. */
   @Optional() @IsString() @Length(2, 20_000) mapping?: string;
-  @Optional() @IsIn(['true']) syslog?: 'true';
+  @Optional() @QueryFlag() syslog?: boolean;
   @Optional() @IsString() @Length(1, 100) zone?: string;
   @Optional() @Matches(/^\d{4}$/, { message: '$property must be a year of four digits' }) year?: string;
 }
@@ -239,28 +252,30 @@ export class ImportDatasetQuery {
   @IsString() @Length(1, 200) name!: string;
   @Optional() @Matches(NAME, { message: '$property must be the name of a category' }) category?: string;
   @Optional() @IsIn(DATASET_KINDS) listKind?: DatasetKind;
-  @Optional() @IsIn(['true']) yes?: 'true';
-  @Optional() @IsIn(['no']) replay?: 'no';
+  /** Activate it even where it changes much. */
+  @QueryFlag() confirm: boolean = false;
+  /** Replay the latest log first, to find what it would change. */
+  @QueryFlag() replay: boolean = true;
 }
 
-export class UseDatasetInput {
+export class ActivateDatasetInput {
   @IsBoolean() isConfirmed!: boolean;
 }
 
-export class SourceKeyInput {
+export class SourceParams {
   @IsIn(DATASET_OWNERS) kind!: DatasetOwner;
-  /** Empty for the country table, of which there is one. */
-  @IsString() @Length(0, 200) name!: string;
+  /** `country` for the country table, of which there is one. */
+  @Matches(TEXT_PARAM, TEXT_PARAM_MESSAGE) name!: string;
 }
 
-export class RefreshInput extends SourceKeyInput {
+export class RefreshInput {
   @IsBoolean() isConfirmed!: boolean;
 }
 
 const MAX_LOCATIONS = 20;
 const MAX_MINUTES = 525_600;
 
-export class SourceInput extends SourceKeyInput {
+export class SourceInput {
   @IsArray()
   @ArrayMinSize(1)
   @ArrayMaxSize(MAX_LOCATIONS)
@@ -276,11 +291,11 @@ export class CorrectionParams {
   @IsIn(['country', 'category']) kind!: 'country' | 'category';
 }
 
-export class RemoveCorrectionInput {
+export class CorrectionKeyQuery {
   @IsString() @Length(1, 4000) key!: string;
 }
 
-export class CorrectionInput extends RemoveCorrectionInput {
+export class CorrectionInput extends CorrectionKeyQuery {
   @IsString() @Length(1, 1000) value!: string;
   @Optional() @IsString() @Length(1, 2000) reason?: string;
 }
@@ -293,8 +308,8 @@ export class FeedOrderInput {
   @IsArray() @ArrayMinSize(1) @ArrayMaxSize(1000) @IsString({ each: true }) names!: string[];
 }
 
-export class NameQuery {
-  @IsString() @Length(1, 200) name!: string;
+export class FeedParams {
+  @Matches(TEXT_PARAM, TEXT_PARAM_MESSAGE) name!: string;
 }
 
 export class IdentifyInput {
@@ -314,11 +329,11 @@ export class PassphraseInput {
   @IsString() @Length(8, 1000) passphrase!: string;
 }
 
-export class StartReplayInput {
+export class ReplayInput {
   @IsId() logId!: number;
   @Optional() @Matches(NAME, { message: '$property must be the name of a gate' }) gate?: string;
   @Optional() @IsAgainst() against?: ReplayPolicy;
-  @Optional() @IsIn(HELD_BEHAVIOURS) people?: HeldBehaviour;
+  @Optional() @IsIn(HELD_BEHAVIOURS) held?: HeldBehaviour;
   @Optional() @IsInstant() fromUnixMs?: number;
   @Optional() @IsInstant() toUnixMs?: number;
   /** Fences to judge by, instead of the draft or a revision, and what their folder is called. */
@@ -326,12 +341,12 @@ export class StartReplayInput {
   @Optional() @IsString() @Length(1, 200) folder?: string;
 }
 
-export class StartComparisonInput {
+export class ComparisonInput {
   @IsId() logId!: number;
   @IsAgainst() before!: ReplayPolicy;
   @IsAgainst() after!: ReplayPolicy;
   @Optional() @Matches(NAME, { message: '$property must be the name of a gate' }) gate?: string;
-  @Optional() @IsIn(HELD_BEHAVIOURS) people?: HeldBehaviour;
+  @Optional() @IsIn(HELD_BEHAVIOURS) held?: HeldBehaviour;
   @Optional() @IsInstant() fromUnixMs?: number;
   @Optional() @IsInstant() toUnixMs?: number;
 }

@@ -1,7 +1,7 @@
 import type {
   Edit,
   ExpectationResult,
-  LookUp,
+  ListLookup,
   StartingPoint,
   Change,
   DescribedChange,
@@ -253,7 +253,7 @@ export interface AuditPage {
   readonly entries: readonly AuditEntry[];
 }
 
-export type { Edit, ExpectationResult, Explanation, LookUp, StartingPoint, Survey };
+export type { Edit, ExpectationResult, Explanation, ListLookup, StartingPoint, Survey };
 
 /** What a made-up request comes to, and what judged it. */
 export interface Tried extends Explanation {

@@ -212,12 +212,12 @@ export {
   type RuleSettings,
 } from './edit/edit.js';
 export {
-  lookUpInList,
+  lookupInList,
   showList,
   type EntryReport,
   type ListContents,
   type ListEntry,
-  type LookUp,
+  type ListLookup,
 } from './edit/list-entries.js';
 export { STARTING_POINTS, type StartingPoint } from './edit/starting-points.js';
 export { datasetNamesOf, findUses, passphrasesOf } from './edit/uses.js';

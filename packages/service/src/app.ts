@@ -12,7 +12,7 @@ import { pino, type Logger } from 'pino';
 import { pinoHttp } from 'pino-http';
 import { Admission } from './admission.js';
 import type { Config } from './config.js';
-import { doHere, doInThreads } from './elsewhere.js';
+import { doHere, doInThreads } from './request-threads/thread-work.js';
 import { openFeatures } from './features.js';
 import { loadAuditKey } from './database/audit.js';
 import { releaseDeadLeases } from './database/lease.js';
@@ -22,18 +22,21 @@ import { HealthCheck } from './features/health/routes.js';
 import { LogImports } from './features/logs/log-import.js';
 import { logRoutes } from './features/logs/routes.js';
 import { ComparisonRuns } from './features/comparisons/comparison-runs.js';
-import { CachedInputs } from './features/replays/judges.js';
-import { ReplayRuns } from './features/replays/replay-run.js';
-import { CategoryFeeds } from './features/reference/categories.js';
-import { Corrections } from './features/reference/corrections.js';
-import type { Datasets } from './features/reference/datasets.js';
-import { ImpactAnalysis } from './features/reference/effects.js';
-import { ReferenceImports } from './features/reference/imports.js';
-import { Removals } from './features/reference/removals.js';
-import { referenceRoutes } from './features/reference/routes.js';
-import type { FetchLimits } from './features/reference/fetch.js';
-import { Sources } from './features/reference/sources.js';
-import type { ReferenceSnapshots } from './features/reference/worlds.js';
+import { CachedInputs } from './features/replays/context-store.js';
+import { ReplayRuns } from './features/replays/replay-runs.js';
+import { CategoryFeeds } from './features/categories/categories.js';
+import { Corrections } from './features/corrections/corrections.js';
+import type { Datasets } from './reference/datasets.js';
+import { ImpactAnalysis } from './features/datasets/impact-analysis.js';
+import { ReferenceImports } from './features/datasets/imports.js';
+import { Removals } from './features/datasets/removals.js';
+import { categoryRoutes } from './features/categories/routes.js';
+import { correctionRoutes } from './features/corrections/routes.js';
+import { datasetRoutes } from './features/datasets/routes.js';
+import { sourceRoutes } from './features/sources/routes.js';
+import type { FetchLimits } from './features/sources/fetch.js';
+import { Sources } from './features/sources/sources.js';
+import type { ReferenceSnapshots } from './reference/reference-snapshots.js';
 import { userRoutes } from './features/users/routes.js';
 import { SignInAttempts } from './features/users/sign-in-attempts.js';
 import { Users } from './features/users/users.js';
@@ -43,10 +46,10 @@ import type { Route } from './http/route.js';
 import { buildRouter } from './http/router.js';
 import { runPeriodically } from './periodic.js';
 import { removeStaleFolders } from './temporary-folder.js';
-import { JobQueue } from './work/job-queue.js';
-import { JudgingPool } from './work/judging-pool.js';
-import { RequestThreads } from './work/request-threads.js';
-import { ReferencePool } from './work/reference-pool.js';
+import { JobQueue } from './jobs/job-queue.js';
+import { JudgingPool } from './threads/evaluation-pool.js';
+import { RequestThreads } from './request-threads/request-threads.js';
+import { ReferencePool } from './threads/reference-pool.js';
 
 const MAX_CONNECTIONS = 10;
 const SESSION_AGE_MS = 12 * 60 * 60 * 1000;
@@ -106,21 +109,23 @@ async function takeUp({ db, imports, runs, comparisons, queue }: Unfinished): Pr
   for (const comparisonId of await comparisons.unfinished(['running'])) await queue.addComparison(comparisonId);
 }
 
-/** What knows reference data and nothing of rules. */
-function openReference(opened: {
+/** Routes of reference data that need no rules. */
+function referenceRoutes(opened: {
   readonly db: Database;
   readonly datasets: Datasets;
-  readonly worlds: ReferenceSnapshots;
+  readonly referenceSnapshots: ReferenceSnapshots;
   readonly sources: Sources;
   readonly imports: ReferenceImports;
-}) {
-  const { db, datasets, worlds, sources } = opened;
-  return {
-    ...opened,
-    removals: new Removals(datasets),
-    corrections: new Corrections(db, datasets, () => worlds.categoryNames()),
-    categoryFeeds: new CategoryFeeds(datasets, worlds, sources),
-  };
+  readonly maxUploadBytes: number;
+}): Route[] {
+  const { db, datasets, referenceSnapshots, sources, imports, maxUploadBytes } = opened;
+  const corrections = new Corrections(db, datasets, () => referenceSnapshots.categoryNames());
+  return [
+    ...datasetRoutes({ datasets, imports, removals: new Removals(datasets) }, maxUploadBytes),
+    ...sourceRoutes(sources),
+    ...correctionRoutes(corrections),
+    ...categoryRoutes(new CategoryFeeds(datasets, referenceSnapshots, sources)),
+  ];
 }
 
 function admitImports({ maxImports, maxWaiting }: Config): Admission {
@@ -152,12 +157,13 @@ export async function createService(config: Config, hasThreads = true): Promise<
   const numJudging = Math.min(availableParallelism(), MAX_THREADS);
   const pool = new JudgingPool(numJudging, config.maxLimitKeys, logger);
   const features = openFeatures({ db, config, pool, queue });
-  const { datasets, worlds, logs, pages, replays } = features;
+  const { datasets, referenceSnapshots, logs, pages, replays } = features;
   const threads = hasThreads ? new RequestThreads(config, numJudging, { pool, queue, datasets }, logger) : undefined;
   const elsewhere = threads ? doInThreads(threads) : doHere(features);
   const judges = new CachedInputs(elsewhere.judges);
   const importAdmission = admitImports(config);
-  const imports = new LogImports(db, logs, worlds, importAdmission, config.maxUploadBytes, logger);
+  const { maxUploadBytes } = config;
+  const imports = new LogImports(db, logs, referenceSnapshots, importAdmission, maxUploadBytes, logger);
   const runs = new ReplayRuns(db, logs, judges, pool, logger, config.checkpointSeconds * 1000);
   const comparisons = new ComparisonRuns(db, { replays, runs, pages, sources: judges, logs, pool, logger });
   const readers = new ReferencePool(config.referenceSeconds * 1000, logger);
@@ -167,11 +173,8 @@ export async function createService(config: Config, hasThreads = true): Promise<
   const routes = [
     ...health.routes,
     ...userRoutes(users),
-    ...referenceRoutes(
-      openReference({ db, datasets, worlds, sources, imports: referenceImports }),
-      config.maxUploadBytes,
-    ),
-    ...logRoutes(logs, imports, config.maxUploadBytes),
+    ...referenceRoutes({ db, datasets, referenceSnapshots, sources, imports: referenceImports, maxUploadBytes }),
+    ...logRoutes(logs, imports, maxUploadBytes),
     ...features.routes,
   ];
   const unfinished = { db, imports, runs, comparisons, referenceImports, queue, logger };

@@ -9,24 +9,25 @@ import { Drafts, type ExternalData } from './features/draft/draft.js';
 import { draftRoutes } from './features/draft/routes.js';
 import { listRoutes } from './features/lists/routes.js';
 import { Logs } from './features/logs/logs.js';
-import { MatchCounts } from './features/matches/matches.js';
-import { matchRoutes } from './features/matches/routes.js';
+import { MatchCounts } from './features/rule-preview/rule-preview.js';
+import { matchRoutes } from './features/rule-preview/routes.js';
 import { Passphrases } from './features/passphrases/passphrases.js';
 import { passphraseRoutes } from './features/passphrases/routes.js';
-import { CountryTables } from './features/reference/countries.js';
-import { Datasets, type TableSource } from './features/reference/datasets.js';
-import { EffectReplays } from './features/reference/effect-replays.js';
-import { referenceRuleRoutes } from './features/reference/rule-routes.js';
-import { ReferenceSnapshots } from './features/reference/worlds.js';
+import { CountryTables } from './features/countries/countries.js';
+import { Datasets, type TableSource } from './reference/datasets.js';
+import { EffectReplays } from './features/datasets/effect-replays.js';
+import { applicationRoutes } from './features/applications/routes.js';
+import { countryRoutes } from './features/countries/routes.js';
+import { ReferenceSnapshots } from './reference/reference-snapshots.js';
 import { DecisionPages } from './features/replays/decision-pages.js';
-import { ContextStore } from './features/replays/judges.js';
+import { ContextStore } from './features/replays/context-store.js';
 import { Replays } from './features/replays/replays.js';
 import { replayRoutes } from './features/replays/routes.js';
 import { PublishedRevisions, Revisions } from './features/revisions/revisions.js';
 import { revisionRoutes } from './features/revisions/routes.js';
 import { tryRoutes } from './features/try/routes.js';
-import type { JobAdder } from './work/job-queue.js';
-import type { Judging } from './work/judging-pool.js';
+import type { JobAdder } from './jobs/job-queue.js';
+import type { Judging } from './threads/evaluation-pool.js';
 
 /** What the features of a thread are made of. */
 export interface FeatureParts {
@@ -43,41 +44,42 @@ export type Features = ReturnType<typeof openFeatures>;
 /** Makes every feature that requests for rules and decisions need. Nothing is read or started by that. */
 export function openFeatures({ db, config, pool, queue, tables }: FeatureParts) {
   const datasets = new Datasets(db, tables);
-  const worlds = new ReferenceSnapshots(db, datasets);
+  const referenceSnapshots = new ReferenceSnapshots(db, datasets);
   const outside: ExternalData = {
     forLists: (names, trx) => datasets.forLists(names, trx),
-    categoryNames: (trx) => worlds.categoryNames(trx),
+    categoryNames: (trx) => referenceSnapshots.categoryNames(trx),
   };
   const drafts = new Drafts(db, new PublishedRevisions(datasets), outside);
-  const revisions = new Revisions(db, drafts, worlds, datasets);
+  const revisions = new Revisions(db, drafts, referenceSnapshots, datasets);
   const logs = new Logs(db);
-  const judges = new ContextStore(db, worlds, datasets);
-  const replays = new Replays(db, drafts, revisions, logs, worlds, judges, queue, config.maxWaiting);
+  const judges = new ContextStore(db, referenceSnapshots, datasets);
+  const replays = new Replays(db, drafts, revisions, logs, referenceSnapshots, judges, queue, config.maxWaiting);
   const pages = new DecisionPages(db, logs, judges, pool);
   const { maxWaiting } = config;
   const comparisons = new Comparisons(db, { replays, pages, judges, logs, pool, queue, maxWaiting });
-  const countryTables = new CountryTables(db, datasets, worlds, drafts, logs, pool, config.resolver);
+  const countryTables = new CountryTables(db, datasets, referenceSnapshots, drafts, logs, pool, config.resolver);
   const trail = new AuditTrail(db, `${config.auditKeyFile}-seen`);
   return {
     trail,
     datasets,
-    worlds,
+    referenceSnapshots,
     revisions,
     logs,
     judges,
     replays,
     pages,
     comparisons,
-    effectReplays: new EffectReplays(db, datasets, worlds, revisions),
+    effectReplays: new EffectReplays(db, datasets, referenceSnapshots, revisions),
     drafts,
     routes: [
-      ...draftRoutes(drafts, worlds),
+      ...draftRoutes(drafts, referenceSnapshots),
       ...revisionRoutes(revisions),
       ...listRoutes(drafts),
       ...passphraseRoutes(new Passphrases(db, drafts)),
-      ...referenceRuleRoutes(countryTables, worlds, drafts),
-      ...matchRoutes(new MatchCounts(drafts, logs, worlds, pool)),
-      ...tryRoutes(revisions, worlds),
+      ...countryRoutes(countryTables),
+      ...applicationRoutes(referenceSnapshots, drafts),
+      ...matchRoutes(new MatchCounts(drafts, logs, referenceSnapshots, pool)),
+      ...tryRoutes(revisions, referenceSnapshots),
       ...replayRoutes(replays, pages),
       ...comparisonRoutes(comparisons),
       ...auditRoutes(db, trail),

@@ -4,7 +4,7 @@ import type { AddressInfo } from 'node:net';
 import { createService, type Service } from './app.js';
 import type { Config } from './config.js';
 import { isUnreachable } from './database/database.js';
-import { runOrExplain } from './run-or-explain.js';
+import { runOrExplain } from './bootstrap.js';
 
 async function start(config: Config): Promise<void> {
   const service = await createService(config);

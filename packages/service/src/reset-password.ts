@@ -5,7 +5,7 @@
 import { loadAuditKey } from './database/audit.js';
 import { migrate, openDatabase } from './database/database.js';
 import { Users } from './features/users/users.js';
-import { runOrExplain } from './run-or-explain.js';
+import { runOrExplain } from './bootstrap.js';
 
 await runOrExplain(async ({ databaseUrl, auditKeyFile }) => {
   const name = process.argv[2] ?? 'admin';

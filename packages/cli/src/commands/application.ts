@@ -10,8 +10,8 @@ import { readApplicationCatalogue } from '@jadefence/files';
 import { readFile } from 'node:fs/promises';
 import { basename } from 'node:path';
 import { InvalidArgumentError, type Command } from 'commander';
-import { confirm } from '../asking.js';
-import { Failure } from '../failure.js';
+import { confirm } from '../prompts.js';
+import { Failure } from '../cli-error.js';
 import { loadRulebook } from '../files/load-fences.js';
 import {
   RECORD_FORMATS,

@@ -12,7 +12,7 @@ import {
   type Output,
   type Streams,
 } from '../output.js';
-import { describeFreshness, importReference, nameOfFiles, useDataset, type ImportOptions } from '../reference.js';
+import { describeFreshness, importReference, nameOfFiles, activateDataset, type ImportOptions } from '../reference.js';
 import { formatCount, formatMinute, printTable } from '../render/text.js';
 import { connect } from '../service.js';
 import { addCorrect } from './correct.js';
@@ -38,8 +38,8 @@ export function addCategory(category: Command, streams: Streams): void {
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence category lookup shop.example/play')
     .action(async (site: string, { output }: { output: OneOutput }) => {
-      const answer = await (await connect(streams)).lookUpCategory(site);
-      printRecord(streams, output, answer, renderLookUp(answer));
+      const answer = await (await connect(streams)).lookupCategory(site);
+      printRecord(streams, output, answer, renderLookup(answer));
     });
   category
     .command('import')
@@ -105,7 +105,7 @@ function addFeedChanges(category: Command, streams: Streams): void {
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence category use 7')
     .action(async (id: number, options: { yes: boolean; output: OneOutput }) =>
-      useDataset(await connect(streams), id, options, streams),
+      activateDataset(await connect(streams), id, options, streams),
     );
 }
 
@@ -140,7 +140,7 @@ async function showFeeds(output: Output, streams: Streams): Promise<void> {
   if (output === 'table' && feeds.length > 1) say(streams, 'The first that knows a request decides.');
 }
 
-function renderLookUp({ asked, categories, evidence, answers, site }: CategoryLookup): string {
+function renderLookup({ asked, categories, evidence, answers, site }: CategoryLookup): string {
   const rows = [
     ['categories', categories.join(', ')],
     ['because', evidence],

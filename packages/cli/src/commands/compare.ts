@@ -2,7 +2,7 @@ import { describeDecider, printCsvCell, type ComparisonGroup, type Outcome, type
 import type { ReplayPolicy, ChangeRow, ComparisonResult, ServiceClient } from '@jadefence/contract';
 import { listAll } from '@jadefence/contract';
 import type { Command } from 'commander';
-import { EXIT, Failure } from '../failure.js';
+import { EXIT, Failure } from '../cli-error.js';
 import { parseWhole, TABLE_FORMATS, say, writeJson, type Output, type Streams } from '../output.js';
 import { own } from '../render/terminal.js';
 import { coloursFor, countOf, formatCount, formatShare, formatTime, printTable, shorten } from '../render/text.js';

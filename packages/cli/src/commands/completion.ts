@@ -1,7 +1,7 @@
 import { BREAKDOWNS, DATASET_KINDS, listCountries, LOG_FORMATS, OUTCOMES, HELD_BEHAVIOURS } from '@jadefence/core';
 import { ROLES } from '@jadefence/contract';
 import type { Argument, Command } from 'commander';
-import { Failure } from '../failure.js';
+import { Failure } from '../cli-error.js';
 import { loadRulebook } from '../files/load-fences.js';
 import { OUTPUTS, type Streams } from '../output.js';
 import { connect } from '../service.js';
@@ -50,7 +50,7 @@ const VALUES: Record<string, readonly string[]> = {
   '--format': Object.keys(LOG_FORMATS),
   '--outcome': OUTCOMES,
   '--scope': ROLES,
-  '--people': HELD_BEHAVIOURS,
+  '--held': HELD_BEHAVIOURS,
   '--by': BREAKDOWNS,
   '--against': ['draft'],
   '--kind': DATASET_KINDS,

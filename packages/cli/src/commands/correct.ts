@@ -1,6 +1,6 @@
 import type { Correction } from '@jadefence/contract';
 import type { Command } from 'commander';
-import { Failure } from '../failure.js';
+import { Failure } from '../cli-error.js';
 import { TABLE_FORMATS, say, writeJson, writeRows, type Output, type Streams } from '../output.js';
 import { connect } from '../service.js';
 import { formatMinute } from '../render/text.js';

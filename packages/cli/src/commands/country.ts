@@ -19,7 +19,7 @@ import {
   describeFreshness,
   importReference,
   nameOfFiles,
-  useDataset,
+  activateDataset,
   type ImportOptions,
 } from '../reference.js';
 import { countOf, formatCount, formatMinute, printTable } from '../render/text.js';
@@ -51,7 +51,7 @@ export function addCountry(country: Command, streams: Streams): void {
       'after',
       '\nExamples:\n  jadefence country lookup 198.18.32.7\n  jadefence country lookup shop.example',
     )
-    .action((asked: string, { output }: { output: OneOutput }) => lookUp(asked, output, streams));
+    .action((asked: string, { output }: { output: OneOutput }) => lookup(asked, output, streams));
   country
     .command('import')
     .description('Import a country table; the latest log is replayed with it before it becomes active')
@@ -84,7 +84,7 @@ export function addCountry(country: Command, streams: Streams): void {
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence country use 2')
     .action(async (id: number, options: { yes: boolean; output: OneOutput }) =>
-      useDataset(await connect(streams), id, options, streams),
+      activateDataset(await connect(streams), id, options, streams),
     );
   addCorrect(country, 'country', streams);
   addRefresh(country, 'country', streams);
@@ -146,8 +146,8 @@ function headLines({ table, freshness, elsewhere }: Countries): string[] {
   ];
 }
 
-async function lookUp(asked: string, output: OneOutput, streams: Streams): Promise<void> {
-  const answer = await (await connect(streams)).lookUpCountry(asked);
+async function lookup(asked: string, output: OneOutput, streams: Streams): Promise<void> {
+  const answer = await (await connect(streams)).lookupCountry(asked);
   const text = answer.addresses.map(renderAddress).join('\n\n');
   printRecord(streams, output, answer, [text, ...describeBlindness(answer.cannotTell)].join('\n'));
 }

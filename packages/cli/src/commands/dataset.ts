@@ -1,7 +1,7 @@
 import { listAll } from '@jadefence/contract';
 import { DATASET_KINDS, type DatasetKind } from '@jadefence/core';
 import { InvalidArgumentError, type Command } from 'commander';
-import { confirm } from '../asking.js';
+import { confirm } from '../prompts.js';
 import {
   RECORD_FORMATS,
   parseWhole,
@@ -12,7 +12,7 @@ import {
   type Output,
   type Streams,
 } from '../output.js';
-import { importReference, useDataset, type ImportOptions } from '../reference.js';
+import { importReference, activateDataset, type ImportOptions } from '../reference.js';
 import { formatCount, formatMinute } from '../render/text.js';
 import { connect } from '../service.js';
 import { stateOf } from './country.js';
@@ -51,7 +51,7 @@ export function addDataset(dataset: Command, streams: Streams): void {
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence dataset use 4')
     .action(async (id: number, options: { yes: boolean; output: OneOutput }) =>
-      useDataset(await connect(streams), id, options, streams),
+      activateDataset(await connect(streams), id, options, streams),
     );
   dataset
     .command('delete')

@@ -2,7 +2,7 @@ import { readFile } from 'node:fs/promises';
 import { STATEMENTS, type StatementKind } from '@jadefence/core';
 import { Argument, type Command } from 'commander';
 import { editDraft, textOrInput } from '../edit-draft.js';
-import { Failure } from '../failure.js';
+import { Failure } from '../cli-error.js';
 import {
   RECORD_FORMATS,
   TABLE_FORMATS,

@@ -1,6 +1,6 @@
 import { printJunit, runExpectations, type ExpectationResult } from '@jadefence/core';
 import { Option, type Command } from 'commander';
-import { EXIT, Failure } from '../failure.js';
+import { EXIT, Failure } from '../cli-error.js';
 import { loadCategoryFeeds } from '../files/load-reference.js';
 import { loadCountryTable } from '../files/load-reference.js';
 import { loadRulebook } from '../files/load-fences.js';

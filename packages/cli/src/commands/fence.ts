@@ -4,9 +4,9 @@ import { describeChange, joinParts, printFences, STARTING_POINTS, suggestNearest
 import type { Draft, DraftFence } from '@jadefence/contract';
 import type { Command } from 'commander';
 import { Argument } from 'commander';
-import { confirm } from '../asking.js';
+import { confirm } from '../prompts.js';
 import { editDraft } from '../edit-draft.js';
-import { EXIT, Failure } from '../failure.js';
+import { EXIT, Failure } from '../cli-error.js';
 import { readFenceSources } from '../files/load-fences.js';
 import {
   RECORD_FORMATS,

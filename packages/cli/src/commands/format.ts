@@ -2,7 +2,7 @@ import { readFile, stat, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { parseFences, printFences } from '@jadefence/core';
 import type { Command } from 'commander';
-import { EXIT, Failure } from '../failure.js';
+import { EXIT, Failure } from '../cli-error.js';
 import { listFenceFiles } from '../files/load-fences.js';
 import { readAll, say, type Streams } from '../output.js';
 import { describeDiagnostics } from '../render/diagnostics.js';

@@ -11,7 +11,7 @@ import {
 } from '@jadefence/core';
 import type { Imported } from '@jadefence/files';
 import type { Command } from 'commander';
-import { EXIT, Failure } from '../failure.js';
+import { EXIT, Failure } from '../cli-error.js';
 import { loadCategoryFeeds, loadCountryTable } from '../files/load-reference.js';
 import { loadRulebook } from '../files/load-fences.js';
 import { openLog, type OpenLog } from '../files/open-log.js';
@@ -35,7 +35,7 @@ interface JudgeOptions extends ReadingOptions {
   readonly fences: string;
   readonly countryTable?: string;
   readonly gate?: string;
-  readonly people: HeldBehaviour;
+  readonly held: HeldBehaviour;
   readonly maxLimitKeys: number;
   readonly by?: readonly BreakdownName[];
   readonly categoryFeed?: string[];
@@ -81,8 +81,8 @@ async function judgeLog(paths: readonly string[], options: JudgeOptions, streams
   // Who is shown each decision of standard input is shown it as the line comes.
   const imported = paths.includes('-') && printOf(options) ? undefined : startImport(log);
   try {
-    const judge = early ?? (await loadJudge(options, streams));
-    await judgeOpened({ log, imported, judge }, paths, options, streams);
+    const context = early ?? (await loadJudge(options, streams));
+    await judgeOpened({ log, imported, context: context }, paths, options, streams);
   } finally {
     await imported?.return(undefined);
   }
@@ -97,18 +97,18 @@ interface OpenedLog {
   readonly log: OpenLog;
   /** Its chunks; absent where it is judged line by line. */
   readonly imported: AsyncGenerator<Imported> | undefined;
-  readonly judge: EvaluationContext;
+  readonly context: EvaluationContext;
 }
 
 async function judgeOpened(
-  { log, imported, judge }: OpenedLog,
+  { log, imported, context: context }: OpenedLog,
   paths: readonly string[],
   options: JudgeOptions,
   streams: Streams,
 ): Promise<void> {
   const { output } = options;
   const print = printOf(options);
-  const judging = new LogJudge(judge, print, options.maxLimitKeys);
+  const judging = new LogJudge(context, print, options.maxLimitKeys);
   const writer = new LineWriter(streams.data);
   if (output === 'csv') await writer.write(printCsvHeader());
   if (!imported) await writer.flush();
@@ -131,7 +131,7 @@ async function judgeOpened(
       `${paths.map(nameOfPath).join(' ')}: the lines are not in the order of time, so they were put into it first`,
     );
 
-  const summary = summarize(judging.tally, judge.rulebook);
+  const summary = summarize(judging.tally, context.rulebook);
   if (output === 'json') writeJson(streams, summary);
   if (output === 'table')
     streams.stdout.write(
@@ -143,7 +143,7 @@ async function judgeOpened(
 
 /** What the log is judged by. @throws Failure where something of it cannot be used */
 async function loadJudge(options: JudgeOptions, streams: Streams): Promise<EvaluationContext> {
-  const { gate, people } = options;
+  const { gate, held } = options;
   const categories = options.categoryFeed && (await loadCategoryFeeds(options.categoryFeed, streams));
   const { rulebook } = await loadRulebook(options.fences, streams, categories?.names);
   const gateNames = rulebook.gates.map(({ statement }) => statement.name);
@@ -155,5 +155,5 @@ async function loadJudge(options: JudgeOptions, streams: Streams): Promise<Evalu
     );
   }
   const countries = options.countryTable ? await loadCountryTable(options.countryTable, streams) : undefined;
-  return { rulebook, countries, categories, gate, people };
+  return { rulebook, countries, categories, gate, held };
 }

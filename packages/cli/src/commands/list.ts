@@ -2,7 +2,7 @@ import { readFile } from 'node:fs/promises';
 import { countEntries, LIST_KINDS, type ListContents } from '@jadefence/core';
 import { Argument, type Command } from 'commander';
 import { editDraft } from '../edit-draft.js';
-import { EXIT, Failure } from '../failure.js';
+import { EXIT, Failure } from '../cli-error.js';
 import {
   RECORD_FORMATS,
   readAll,
@@ -65,7 +65,7 @@ export function addList(list: Command, streams: Streams): void {
     .argument('<value>', 'address, country, host, URL, category or application')
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence list lookup trusted 198.18.12.10')
-    .action((name: string, value: string, { output }: OutputOption) => lookUp(name, value, output, streams));
+    .action((name: string, value: string, { output }: OutputOption) => lookup(name, value, output, streams));
   list
     .command('rename')
     .description('Rename a list; what mentions it follows')
@@ -160,8 +160,8 @@ function renderContents({ kind, dataset, entries, exceptions }: ListContents, de
   ];
 }
 
-async function lookUp(name: string, value: string, output: OneOutput, streams: Streams): Promise<void> {
-  const found = await (await connect(streams)).lookUpInList(name, value);
+async function lookup(name: string, value: string, output: OneOutput, streams: Streams): Promise<void> {
+  const found = await (await connect(streams)).lookupInList(name, value);
   const through = found.through && found.through.length > 0 ? ` through ${found.through.join(' > ')}` : '';
   const out = found.takenOutBy ? `: ${found.takenOutBy} takes it out` : '';
   const text = found.isIn

@@ -7,7 +7,7 @@ import type { Log, LogReadOptions } from '@jadefence/contract';
 import type { Command } from 'commander';
 import { assertLogFile, namesFor } from '../files/open-log.js';
 import { addReadingOptions, readingOf, type ReadingOptions } from '../files/reading.js';
-import { EXIT, Failure } from '../failure.js';
+import { EXIT, Failure } from '../cli-error.js';
 import { RECORD_FORMATS, say, printRecord, type OneOutput, type Streams } from '../output.js';
 import { showProgress } from '../progress.js';
 import { countOf, formatTime } from '../render/text.js';
@@ -51,7 +51,7 @@ async function importLog(paths: readonly string[], options: LogImportOptions, st
     host: said.host,
     pattern: said.pattern,
     mapping: mappingText,
-    syslog: said.isInSyslog ? 'true' : undefined,
+    syslog: said.isInSyslog,
     zone: said.zone,
     year: said.year === undefined ? undefined : String(said.year),
   };

@@ -2,7 +2,7 @@ import { LOG_FORMATS, type LogRecord, type ReadLine } from '@jadefence/core';
 import type { Log } from '@jadefence/contract';
 import { listAll } from '@jadefence/contract';
 import type { Command } from 'commander';
-import { confirm } from '../asking.js';
+import { confirm } from '../prompts.js';
 import { openLog } from '../files/open-log.js';
 import { addReadingOptions, orFailLater, readingOf, type ReadingOptions } from '../files/reading.js';
 import {

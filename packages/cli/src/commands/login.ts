@@ -2,8 +2,8 @@ import { readFile } from 'node:fs/promises';
 import { hostname } from 'node:os';
 import { ServiceClient } from '@jadefence/contract';
 import type { Command } from 'commander';
-import { promptSecret } from '../asking.js';
-import { Failure } from '../failure.js';
+import { promptSecret } from '../prompts.js';
+import { Failure } from '../cli-error.js';
 import { say, type Streams } from '../output.js';
 import { connect, DEFAULT_URL, forgetCredentials, saveCredentials, withoutSlash } from '../service.js';
 

@@ -1,5 +1,5 @@
 import type { Command } from 'commander';
-import { promptSecret } from '../asking.js';
+import { promptSecret } from '../prompts.js';
 import {
   RECORD_FORMATS,
   TABLE_FORMATS,

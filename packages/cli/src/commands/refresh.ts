@@ -1,7 +1,7 @@
 import type { DatasetOwner, SourceInfo } from '@jadefence/contract';
 import type { DatasetKind } from '@jadefence/core';
 import { InvalidArgumentError, type Command } from 'commander';
-import { Failure } from '../failure.js';
+import { Failure } from '../cli-error.js';
 import { RECORD_FORMATS, printRecord, type OneOutput, type Streams } from '../output.js';
 import { NOUN_OF, tellDataset } from '../reference.js';
 import { connect } from '../service.js';

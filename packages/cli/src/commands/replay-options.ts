@@ -6,7 +6,7 @@ import { InvalidArgumentError, Option, type Command } from 'commander';
 /** Which requests of a stored log are judged, and how. */
 export interface ScopeOptions {
   readonly gate?: string;
-  readonly people: HeldBehaviour;
+  readonly held: HeldBehaviour;
   readonly from?: number;
   readonly to?: number;
 }
@@ -26,17 +26,17 @@ export function addScopeOptions(command: Command): Command {
 /** The same as the service takes it. */
 export function scopeOf({
   gate,
-  people,
+  held,
   from,
   to,
-}: ScopeOptions): Pick<ReplayRequest, 'gate' | 'people' | 'fromUnixMs' | 'toUnixMs'> {
-  return { gate, people, fromUnixMs: from, toUnixMs: to };
+}: ScopeOptions): Pick<ReplayRequest, 'gate' | 'held' | 'fromUnixMs' | 'toUnixMs'> {
+  return { gate, held, fromUnixMs: from, toUnixMs: to };
 }
 
 export function peopleOption(): Option {
-  return new Option('--people <what>', 'what people do who are warned or asked')
+  return new Option('--held <what>', 'what people do who are warned or asked')
     .choices(HELD_BEHAVIOURS)
-    .default('goes-on');
+    .default('continue');
 }
 
 /** What the requests of a log are counted by, beside the rules. */

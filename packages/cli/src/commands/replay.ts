@@ -11,7 +11,7 @@ import type { ReplayPolicy, DecisionRow, Log, Replay, ServiceClient } from '@jad
 import { listAll } from '@jadefence/contract';
 import { InvalidArgumentError, type Command } from 'commander';
 import { basename } from 'node:path';
-import { EXIT, Failure } from '../failure.js';
+import { EXIT, Failure } from '../cli-error.js';
 import {
   RECORD_FORMATS,
   parseWhole,
@@ -156,7 +156,7 @@ async function startReplay(logText: string, options: StartOptions, streams: Stre
   live.end();
   if (end.state === 'failed') throw new Failure(`Replay ${started.id} failed: ${end.failure}`, EXIT.checkFailed);
   if (end.state === 'cancelled') throw new Failure(`Replay ${started.id} was cancelled.`, EXIT.checkFailed);
-  const { soFar: _, ...ended } = end;
+  const { partial: _, ...ended } = end;
   printRecord(
     streams,
     output,

@@ -2,7 +2,7 @@ import type { ReplayPolicy, PartSelector, Revision } from '@jadefence/contract';
 import { listAll } from '@jadefence/contract';
 import { STATEMENTS, type StatementKind } from '@jadefence/core';
 import { InvalidArgumentError, type Command } from 'commander';
-import { EXIT, Failure } from '../failure.js';
+import { EXIT, Failure } from '../cli-error.js';
 import {
   RECORD_FORMATS,
   parseWhole,

@@ -1,7 +1,7 @@
 import { findUses, suggestNearest, type Position, type RuleSettings } from '@jadefence/core';
 import { InvalidArgumentError, type Command } from 'commander';
 import { editDraft, textOrInput } from '../edit-draft.js';
-import { EXIT, Failure } from '../failure.js';
+import { EXIT, Failure } from '../cli-error.js';
 import { RECORD_FORMATS, parseName, printRecord, type OneOutput, type Streams } from '../output.js';
 import { connect } from '../service.js';
 import { findFence } from './fence.js';

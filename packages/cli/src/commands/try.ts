@@ -7,7 +7,7 @@ import {
   type Explanation,
 } from '@jadefence/core';
 import { InvalidArgumentError, type Command } from 'commander';
-import { Failure } from '../failure.js';
+import { Failure } from '../cli-error.js';
 import { loadCategoryFeeds, loadCountryTable } from '../files/load-reference.js';
 import { loadRulebook } from '../files/load-fences.js';
 import { RECORD_FORMATS, printRecord, type OneOutput, type Streams } from '../output.js';

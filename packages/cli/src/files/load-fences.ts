@@ -2,7 +2,7 @@ import { readdir, readFile, stat } from 'node:fs/promises';
 import { basename, dirname, join, relative, sep } from 'node:path';
 import { checkFences, namedFilesOf, parseFences, type CheckedFences, type SourceFile } from '@jadefence/core';
 import type { FenceSources } from '@jadefence/contract';
-import { EXIT, Failure } from '../failure.js';
+import { EXIT, Failure } from '../cli-error.js';
 import { say, type Streams } from '../output.js';
 import { describeDiagnostics, describeWarnings } from '../render/diagnostics.js';
 

@@ -10,7 +10,7 @@ import {
   type CountryTable,
 } from '@jadefence/core';
 import { packFolder, readCategoryFile, readCountryFile, UnreadableFileError } from '@jadefence/files';
-import { EXIT, Failure } from '../failure.js';
+import { EXIT, Failure } from '../cli-error.js';
 import { say, type Streams } from '../output.js';
 
 const SHOWN_PROBLEMS = 5;

@@ -16,10 +16,10 @@ import {
   type ReadLine,
 } from '@jadefence/core';
 import type { LogFile } from '@jadefence/files';
-import { Failure, EXIT } from '../failure.js';
+import { Failure, EXIT } from '../cli-error.js';
 import { nameOfPath, say, type Streams } from '../output.js';
 import { showProgress } from '../progress.js';
-import { orQuiet, QUIET } from '../judging/quiet.js';
+import { orQuiet, QUIET } from './quiet.js';
 import { orFail, type LogReadSettings } from './reading.js';
 
 /** Enough for the 200 lines that detection looks at. */

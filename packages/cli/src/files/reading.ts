@@ -2,7 +2,7 @@
 import { readFile } from 'node:fs/promises';
 import { LogOptionsError, LOG_FORMATS, parseMapping, type LogFormat, type ReaderOptions } from '@jadefence/core';
 import { InvalidArgumentError, Option, type Command } from 'commander';
-import { EXIT, Failure } from '../failure.js';
+import { EXIT, Failure } from '../cli-error.js';
 import { nameOfPath, parseWhole } from '../output.js';
 
 export interface ReadingOptions {

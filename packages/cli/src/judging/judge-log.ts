@@ -30,7 +30,7 @@ import {
 import { importInThreads, importMerged, type Imported } from '@jadefence/files';
 import type { OpenLog } from '../files/open-log.js';
 import { ChunkStore } from './chunk-store.js';
-import { withQuiet } from './quiet.js';
+import { withQuiet } from '../files/quiet.js';
 import { judgeReordered } from './reorder.js';
 
 /** Turns a decided request into the line that is printed. */
@@ -54,12 +54,12 @@ export class LogJudge {
    * @param maxLimitKeys how many counters and holds may be alive at once; beyond it, judging throws TooManyKeysError
    */
   constructor(
-    private readonly judge: EvaluationContext,
+    private readonly context: EvaluationContext,
     private readonly print?: PrintRecord,
     private readonly maxLimitKeys: number = DEFAULT_MAX_KEYS,
   ) {
-    this.#program = new Program(judge);
-    this.#breakdown = new Breakdown(judge);
+    this.#program = new Program(context);
+    this.#breakdown = new Breakdown(context);
   }
 
   /**
@@ -68,7 +68,7 @@ export class LogJudge {
    * @returns what to print, in the order of (file, line)
    */
   async *judgeFiles(imported: AsyncIterable<Imported>, names: readonly string[] = []): AsyncGenerator<string> {
-    const isStored = this.judge.rulebook.isStateful || (this.print && names.length > 1);
+    const isStored = this.context.rulebook.isStateful || (this.print && names.length > 1);
     yield* isStored ? this.#judgeInOrder(imported, names) : this.#judgeAsTheyCome(imported);
     addBreakdown(this.tally, this.#breakdown.take());
   }
@@ -88,7 +88,7 @@ export class LogJudge {
       return this.print && this.#printed(record, ruling);
     };
     const batches = this.#records(log.lines());
-    if (this.judge.rulebook.isStateful) yield* judgeReordered(withQuiet(batches), judgeRecord);
+    if (this.context.rulebook.isStateful) yield* judgeReordered(withQuiet(batches), judgeRecord);
     else for await (const batch of batches) yield batch.flatMap((record) => judgeRecord(record) ?? []);
     addBreakdown(this.tally, this.#breakdown.take());
   }
@@ -150,7 +150,7 @@ export class LogJudge {
     let lastUnixMs: number | undefined = Number.NEGATIVE_INFINITY;
     for await (const chunk of this.#chunks(imported)) {
       await store.add(chunk);
-      if (this.judge.rulebook.isStateful && lastUnixMs !== undefined)
+      if (this.context.rulebook.isStateful && lastUnixMs !== undefined)
         lastUnixMs = endInOrder(store.times.at(-1)!, lastUnixMs);
       if (lastUnixMs === undefined) continue;
       const judged = replay.judge([openNext(chunk)]);
@@ -210,7 +210,7 @@ export class LogJudge {
   }
 
   #printed(record: LogRecord, ruling: Ruling): string {
-    const view = viewDecided(this.judge, normalizeRequest(record), ruling.gate);
+    const view = viewDecided(this.context, normalizeRequest(record), ruling.gate);
     const country = view.get('country') as string | null | undefined;
     return this.print!(toDecidedRecord(record, { ...ruling, client: view.client, country }));
   }

@@ -1,7 +1,7 @@
 import type { LogRecord } from '@jadefence/core';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { QUIET, withQuiet } from './quiet.js';
+import { QUIET, withQuiet } from '../files/quiet.js';
 import { judgeReordered, REORDER_LINES, type Batches } from './reorder.js';
 
 const record = (line: number, atUnixMs: number): LogRecord => ({

@@ -1,6 +1,6 @@
 import type { LogRecord } from '@jadefence/core';
-import { Failure } from '../failure.js';
-import { QUIET } from './quiet.js';
+import { Failure } from '../cli-error.js';
+import { QUIET } from '../files/quiet.js';
 
 /** Lines within which standard input is put in order; files are, whatever their order. */
 export const REORDER_LINES = 100_000;

@@ -9,7 +9,7 @@ const progress: ReplayProgress = {
   requestsDone: 1500,
   requests: 6000,
   failure: null,
-  soFar: {
+  partial: {
     outcomes: { allowed: 900, blocked: 100 },
     rules: {
       'desk/idle': { hits: 0, decided: 0 },
@@ -35,7 +35,7 @@ describe('what a replay came to so far', () => {
         'desk/late      7        0',
       ].join('\n'),
     );
-    expect(renderProgress({ ...progress, soFar: null, requests: 0, requestsDone: 0 }, true)).toBe(
+    expect(renderProgress({ ...progress, partial: null, requests: 0, requestsDone: 0 }, true)).toBe(
       '0 of 0 requests, running',
     );
   });

@@ -31,17 +31,17 @@ export class LiveLines {
 const SHOWN_RULES = 12;
 
 /** How far a replay is. @param isWhole with what it came to so far */
-export function renderProgress({ requestsDone, requests, soFar, state }: ReplayProgress, isWhole: boolean): string {
+export function renderProgress({ requestsDone, requests, partial, state }: ReplayProgress, isWhole: boolean): string {
   const share = requests === 0 ? '' : `, ${formatShare(requestsDone / requests)}`;
   const head = `${formatCount(requestsDone)} of ${countOf(requests, 'request')}${share}, ${state}`;
-  if (!isWhole || !soFar) return head;
-  const judged = Object.values(soFar.outcomes).reduce((sum, one) => sum + one, 0);
-  const outcomes = Object.entries(soFar.outcomes).map(([outcome, one]) => [
+  if (!isWhole || !partial) return head;
+  const judged = Object.values(partial.outcomes).reduce((sum, one) => sum + one, 0);
+  const outcomes = Object.entries(partial.outcomes).map(([outcome, one]) => [
     outcome,
     formatCount(one),
     formatShare(one / judged),
   ]);
-  const rules = Object.entries(soFar.rules)
+  const rules = Object.entries(partial.rules)
     .filter(([, { hits }]) => hits > 0)
     .sort(([, a], [, b]) => b.hits - a.hits)
     .slice(0, SHOWN_RULES)

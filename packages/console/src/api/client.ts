@@ -42,10 +42,12 @@ export function uploadDataset(
 function upload<T>(
   path: string,
   body: File | FormData,
-  query: Readonly<Record<string, string | undefined>>,
+  query: Readonly<Record<string, string | boolean | undefined>>,
   onProgress: (share: number) => void,
 ): Promise<T> {
-  const pairs = Object.entries(query).filter((pair): pair is [string, string] => !!pair[1]);
+  const pairs = Object.entries(query).flatMap(([key, value]) =>
+    value === undefined || value === '' ? [] : [[key, String(value)]],
+  );
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
     request.open('POST', `/api/v1${path}?${new URLSearchParams(pairs)}`);

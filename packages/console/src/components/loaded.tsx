@@ -21,7 +21,7 @@ export function Loaded<T>({ query, children }: { query: UseQueryResult<T>; child
 export function ErrorNotice({ error }: { error: Error }) {
   const problem = error instanceof ServiceError ? error.problem : undefined;
   // The sign-in stands over the page meanwhile.
-  if (problem?.code === 'not-signed-in') return null;
+  if (problem?.code === 'unauthenticated') return null;
   const hint = problem ? problem.hint : error instanceof LogOptionsError ? error.hint : undefined;
   const errors = (problem?.errors ?? []).filter(({ message }) => !error.message.includes(message));
   return (

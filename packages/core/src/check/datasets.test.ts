@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import type { Configuration } from '../edit/configuration.js';
 import { compareConfigurations, describeChange } from '../edit/describe-change.js';
 import { applyEdits } from '../edit/edit.js';
-import { lookUpInList, showList } from '../edit/list-entries.js';
+import { lookupInList, showList } from '../edit/list-entries.js';
 import { datasetNamesOf } from '../edit/uses.js';
 import { DatasetReader } from '../language/dataset-lines.js';
 import { formatDiagnostic } from '../language/diagnostic.js';
@@ -157,8 +157,8 @@ describe('a list from a dataset', () => {
       entries: [],
       exceptions: [],
     });
-    expect(lookUpInList(one, 'all', 'www.a.example')).toMatchObject({ isIn: true, entry: 'a.example', through: ['d'] });
-    expect(lookUpInList(one, 'all', 'b.a.example')).toMatchObject({ isIn: false, takenOutBy: 'b.a.example' });
+    expect(lookupInList(one, 'all', 'www.a.example')).toMatchObject({ isIn: true, entry: 'a.example', through: ['d'] });
+    expect(lookupInList(one, 'all', 'b.a.example')).toMatchObject({ isIn: false, takenOutBy: 'b.a.example' });
     expect(() => applyEdits(one, [{ kind: 'edit-list', list: 'd', add: ['c.example'], remove: [] }])).toThrow(
       'The entries of the list d are the dataset d, which is not edited entry by entry.',
     );

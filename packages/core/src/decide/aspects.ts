@@ -17,12 +17,12 @@ export const UNKNOWN_VALUE = '(unknown)';
 
 /** The values of a request under each aspect of which something can be known, by the gate that judged it. */
 export function describeRequest(
-  judge: EvaluationContext,
+  context: EvaluationContext,
   request: Request,
   gate: string | undefined,
 ): Map<Aspect, readonly string[]> {
-  const view = viewDecided(judge, request, gate);
-  const { applications, lookups } = judge.rulebook;
+  const view = viewDecided(context, request, gate);
+  const { applications, lookups } = context.rulebook;
   const { certain } = recogniseApplications({ view, tag: null }, { applications, lookups });
   const values: [Aspect, readonly string[]][] = [
     ['application', describeValues(certain.length === 0 ? undefined : certain)],
@@ -30,8 +30,8 @@ export function describeRequest(
     ['host', describeValues(view.get('host') as Field<string>)],
     ['status', describeValues(statusOf(request.attributes))],
   ];
-  if (judge.countries) values.push(['country', describeValues(view.get('country') as Field<string>)]);
-  if (judge.categories) values.push(['category', describeValues(view.get('category') as Field<readonly string[]>)]);
+  if (context.countries) values.push(['country', describeValues(view.get('country') as Field<string>)]);
+  if (context.categories) values.push(['category', describeValues(view.get('category') as Field<readonly string[]>)]);
   return new Map(values);
 }
 

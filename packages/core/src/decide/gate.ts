@@ -64,7 +64,7 @@ function chooseOutbound({ gates }: Rulebook, request: Request): GateSelection | 
 
 /** The request as the gate sees it: at outbound gates what is encrypted is hidden unless it is inspected. */
 export function applyInspection(
-  judge: EvaluationContext,
+  context: EvaluationContext,
   { gate, resolved }: GateSelection,
   request: Request,
   observer: Pick<Observer, 'inspected'>,
@@ -72,34 +72,36 @@ export function applyInspection(
   const { inspection, direction } = gate.statement;
   if (direction === 'inbound' || !request.isEncrypted) {
     observer.inspected?.(true, { kind: 'not-encrypted' });
-    return new View(judge, gate, request, resolved, false);
+    return new View(context, gate, request, resolved, false);
   }
-  const hidden = new View(judge, gate, request, resolved, true);
+  const hidden = new View(context, gate, request, resolved, true);
   const answer = (isInspected: boolean, why: InspectionReason): View => {
     observer.inspected?.(isInspected, why);
-    return isInspected ? new View(judge, gate, request, resolved, false) : hidden;
+    return isInspected ? new View(context, gate, request, resolved, false) : hidden;
   };
   if (!inspection) {
     const said = request.attributes['jade.inspected'];
     return typeof said === 'boolean' ? answer(said, { kind: 'record' }) : answer(false, { kind: 'unsaid' });
   }
   const subject: Subject = { view: hidden, tag: null };
-  const index = inspection.rules.findIndex(({ condition }) => evaluate(condition, subject, judge.rulebook) === 'true');
+  const index = inspection.rules.findIndex(
+    ({ condition }) => evaluate(condition, subject, context.rulebook) === 'true',
+  );
   return index >= 0
     ? answer(inspection.rules[index]!.isInspected, { kind: 'rule', index })
     : answer(inspection.otherwise, { kind: 'otherwise' });
 }
 
 /** A request as the gate that judges it sees it, or undefined where none does. */
-export function viewRequest(judge: EvaluationContext, request: Request): View | undefined {
-  const chosen = chooseGate(judge, request);
-  return chosen && applyInspection(judge, chosen, request, {});
+export function viewRequest(context: EvaluationContext, request: Request): View | undefined {
+  const chosen = chooseGate(context, request);
+  return chosen && applyInspection(context, chosen, request, {});
 }
 
 /** A decided request as its gate reads it, nothing hidden: what a log shows can be asked of its decisions. */
-export function viewDecided(judge: EvaluationContext, request: Request, gateName: string | undefined): View {
-  const gate = judge.rulebook.gates.find(({ statement }) => statement.name === gateName);
-  return new View(judge, gate ?? NO_GATE, request, resolveClient(gate ?? NO_GATE, request), false);
+export function viewDecided(context: EvaluationContext, request: Request, gateName: string | undefined): View {
+  const gate = context.rulebook.gates.find(({ statement }) => statement.name === gateName);
+  return new View(context, gate ?? NO_GATE, request, resolveClient(gate ?? NO_GATE, request), false);
 }
 
 const NO_MEMBERS = { find: () => undefined };

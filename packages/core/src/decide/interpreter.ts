@@ -20,10 +20,10 @@ export interface EvaluationContext extends ReferenceData {
   /** The gate that judges every request, whatever its host. */
   readonly gate?: string;
   /** Whether people who are held do what is asked of them and go on; they do unless said. */
-  readonly people?: HeldBehaviour;
+  readonly held?: HeldBehaviour;
 }
 
-export const HELD_BEHAVIOURS = ['goes-on', 'stays-out'] as const;
+export const HELD_BEHAVIOURS = ['continue', 'stop'] as const;
 export type HeldBehaviour = (typeof HELD_BEHAVIOURS)[number];
 
 /** Hears every step of a judgement, in order. */
@@ -52,16 +52,16 @@ export type Verdict = 'matched' | 'not-matched' | 'blind' | 'off' | 'expired' | 
  * Judges one request. The result depends on nothing but the arguments.
  * @param state what earlier requests left behind; brought up to date in place
  */
-export function decide(judge: EvaluationContext, request: Request, state: State, observer: Observer = {}): Decision {
-  const chosen = chooseGate(judge, request);
+export function decide(context: EvaluationContext, request: Request, state: State, observer: Observer = {}): Decision {
+  const chosen = chooseGate(context, request);
   if (!chosen) {
     const { client } = request;
-    const country = judge.countries && client ? judge.countries.find(client).country : undefined;
+    const country = context.countries && client ? context.countries.find(client).country : undefined;
     return { outcome: 'uncovered', would: [], tags: [], blind: [], matched: [], client, country };
   }
-  const view = applyInspection(judge, chosen, request, observer);
+  const view = applyInspection(context, chosen, request, observer);
   observer.gate?.(chosen.gate, chosen.why, view);
-  return new Evaluation(judge, chosen.gate, view, state, observer).judge();
+  return new Evaluation(context, chosen.gate, view, state, observer).judge();
 }
 
 interface FenceEnding {
@@ -86,7 +86,7 @@ class Evaluation {
   #seenByTrial: Subject | undefined;
 
   constructor(
-    private readonly judged: EvaluationContext,
+    private readonly context: EvaluationContext,
     private readonly gate: CheckedGate,
     private readonly view: View,
     private readonly state: State,
@@ -152,7 +152,7 @@ class Evaluation {
       this.observer.rule?.(fence, rule, live.skipped, subject);
       return false;
     }
-    const truth = and(live, evaluate(rule.condition, subject, this.judged.rulebook));
+    const truth = and(live, evaluate(rule.condition, subject, this.context.rulebook));
     const isMatch = truth === 'true' || (truth === 'unknown' && rule.matchesUnknown);
     if (isMatch) this.#matched.push(ruleId(fence.name, rule.name));
     if (truth === 'unknown') this.#blind.push(ruleId(fence.name, rule.name));
@@ -167,7 +167,7 @@ class Evaluation {
     if (!hours && !until) return 'true';
     const { atUnixMs, isTimeUnknown } = this.view.request;
     if (isTimeUnknown) return 'unknown';
-    const { endsAtUnixMs, schedules } = this.judged.rulebook;
+    const { endsAtUnixMs, schedules } = this.context.rulebook;
     if (until && atUnixMs >= endsAtUnixMs.get(rule)!) return { skipped: 'expired' };
     if (hours && schedules.get(hours.schedule.name)!.contains(atUnixMs) === hours.isOutside)
       return { skipped: 'out-of-hours' };
@@ -223,7 +223,7 @@ class Evaluation {
   /** Stops the person unless a hold stands, in which the rule stands aside. */
   #hold(fence: FenceStatement, rule: Rule, { kind, holdMs }: PersonAction): FenceEnding | undefined {
     const ended: FenceEnding = { outcome: 'held', ...HELD[kind] };
-    if (this.judged.people === 'stays-out') return ended;
+    if (this.context.held === 'stop') return ended;
     const user = this.view.get('user') as Field<readonly string[]>;
     const who = user ?? cutAddress(this.view.client, 32, 64);
     if (who === undefined) return this.#blindKey(fence, rule, CLIENT_KEY);

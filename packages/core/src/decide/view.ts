@@ -87,7 +87,7 @@ export class View {
   #cache: Map<string, Field<Seen>> | undefined;
 
   constructor(
-    private readonly world: ReferenceData,
+    private readonly referenceData: ReferenceData,
     readonly gate: CheckedGate,
     readonly request: Request,
     resolved: ResolvedClient,
@@ -122,8 +122,8 @@ export class View {
   /** What the feeds say; undefined where that cannot be known. */
   get categoryAnswer() {
     const { host } = this;
-    if (!this.world.categories || host === undefined) return undefined;
-    return this.world.categories.find(host, this.path ?? null, this.gate.pathReading);
+    if (!this.referenceData.categories || host === undefined) return undefined;
+    return this.referenceData.categories.find(host, this.path ?? null, this.gate.pathReading);
   }
 
   #read(field: FieldName, parameter: string | undefined): Field<Seen> {
@@ -191,7 +191,7 @@ export class View {
   }
 
   #countryOf(address: Field<Address>): Field<string> {
-    return this.world.countries && address ? this.world.countries.find(address).country : undefined;
+    return this.referenceData.countries && address ? this.referenceData.countries.find(address).country : undefined;
   }
 }
 

@@ -14,7 +14,7 @@ export interface Configuration {
 }
 
 /** Why an edit cannot be made. */
-export type EditProblemCode = 'unknown-part' | 'name-taken' | 'part-in-use' | 'bad-text';
+export type EditProblemCode = 'unknown-part' | 'name-taken' | 'part-in-use' | 'invalid-text';
 
 export class EditError extends Error {
   constructor(
@@ -48,10 +48,10 @@ export function ruleOf(part: Part): Rule {
 /** Reads one statement that somebody wrote. @throws EditError with every error */
 export function readStatement(text: string): Statement {
   const { file, diagnostics } = parseFences(text, EDIT_FILE);
-  if (diagnostics.length > 0) throw new EditError('bad-text', diagnostics.map(formatDiagnostic).join('\n'));
+  if (diagnostics.length > 0) throw new EditError('invalid-text', diagnostics.map(formatDiagnostic).join('\n'));
   const [statement] = file.statements;
   if (!statement || file.statements.length > 1)
-    throw new EditError('bad-text', `Found ${file.statements.length} statements, expected one.`);
+    throw new EditError('invalid-text', `Found ${file.statements.length} statements, expected one.`);
   return statement;
 }
 
@@ -59,9 +59,9 @@ export function readStatement(text: string): Statement {
 export function readRule(text: string): Rule {
   const { file, diagnostics } = parseFences(`fence f enforce {\n${text}\n}`, EDIT_FILE);
   const shifted = diagnostics.map((one) => ({ ...one, place: { ...one.place, line: one.place.line - 1 } }));
-  if (shifted.length > 0) throw new EditError('bad-text', shifted.map(formatDiagnostic).join('\n'));
+  if (shifted.length > 0) throw new EditError('invalid-text', shifted.map(formatDiagnostic).join('\n'));
   const rules = (file.statements[0] as FenceStatement).rules;
   if (rules.length !== 1 || file.statements.length !== 1)
-    throw new EditError('bad-text', `Found ${rules.length} rules, expected one.`);
+    throw new EditError('invalid-text', `Found ${rules.length} rules, expected one.`);
   return rules[0]!;
 }

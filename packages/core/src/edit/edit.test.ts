@@ -6,7 +6,7 @@ import { printFences } from '../language/printer.js';
 import { EditError, type Configuration } from './configuration.js';
 import { compareConfigurations, describeChange, diffTexts } from './describe-change.js';
 import { applyEdits, type Edit } from './edit.js';
-import { lookUpInList, showList } from './list-entries.js';
+import { lookupInList, showList } from './list-entries.js';
 import { STARTING_POINTS } from './starting-points.js';
 import { findUses } from './uses.js';
 
@@ -140,16 +140,16 @@ describe('an edit that cannot be made', () => {
     ['unknown-part: Fence door has no rule "gone".', { kind: 'remove-rule', fence: 'door', rule: 'gone' }],
     ['name-taken: Fence door has a rule "first" already.', { kind: 'rename-rule', ...RULE, to: 'first' }],
     [
-      'bad-text: Found "With Space", expected a name.',
+      'invalid-text: Found "With Space", expected a name.',
       { kind: 'rename', part: 'list', name: 'team', to: 'With Space' },
     ],
     ['unknown-part: The fence "spare" does not stand at gate shop.', { kind: 'detach', gate: 'shop', fence: 'spare' }],
     [
-      'bad-text: edit:2:8: Found "blok", expected an action: allow, block, redirect, warn, passphrase, challenge, limit, tag, observe. Did you mean "block"? [unexpected]',
+      'invalid-text: edit:2:8: Found "blok", expected an action: allow, block, redirect, warn, passphrase, challenge, limit, tag, observe. Did you mean "block"? [unexpected]',
       { kind: 'replace-rule', ...RULE, text: '# note\nrule x blok when always' },
     ],
     [
-      'bad-text: Found 2 rules, expected one.',
+      'invalid-text: Found 2 rules, expected one.',
       { kind: 'replace-rule', ...RULE, text: 'rule a allow when always rule b allow when always' },
     ],
     [
@@ -252,15 +252,15 @@ describe('entries of a list', () => {
   });
 
   it('are looked up through nested lists and exceptions', () => {
-    expect(lookUpInList(START, 'team', '198.18.5.9')).toEqual({
+    expect(lookupInList(START, 'team', '198.18.5.9')).toEqual({
       list: 'team',
       value: '198.18.5.9',
       isIn: true,
       entry: '198.18.5.0/24',
       through: ['guests'],
     });
-    expect(lookUpInList(START, 'team', '198.18.4.66')).toMatchObject({ isIn: false, takenOutBy: '198.18.4.66' });
-    expect(() => lookUpInList(START, 'team', 'host.example')).toThrow('expected an address');
+    expect(lookupInList(START, 'team', '198.18.4.66')).toMatchObject({ isIn: false, takenOutBy: '198.18.4.66' });
+    expect(() => lookupInList(START, 'team', 'host.example')).toThrow('expected an address');
     expect(showList(START, 'team').entries[1]).toMatchObject({ text: 'guests', contents: { name: 'guests' } });
   });
 });

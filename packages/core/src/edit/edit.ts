@@ -172,7 +172,7 @@ function putStatement(
 ): Part[] {
   const statement = readStatement(text);
   if (wanted !== undefined && statement.kind !== wanted)
-    throw new EditError('bad-text', `Found ${withArticle(statement.kind)}, expected ${withArticle(wanted)}.`);
+    throw new EditError('invalid-text', `Found ${withArticle(statement.kind)}, expected ${withArticle(wanted)}.`);
   const [head, ...rules] = splitStatement(statement);
   const at = parts.findIndex((part) => part.kind === head!.kind && part.name === head!.name && part.owner === '');
   if (at >= 0 && isNew)
@@ -210,7 +210,7 @@ function usersOfRules(parts: readonly Part[], fence: string): string[] {
 }
 
 function renameStatement(parts: readonly Part[], kind: StatementKind, name: string, to: string): Part[] {
-  if (kind === 'zone' || kind === 'expect') throw new EditError('bad-text', `The ${kind} has no name of its own.`);
+  if (kind === 'zone' || kind === 'expect') throw new EditError('invalid-text', `The ${kind} has no name of its own.`);
   const part = findPart(parts, kind, name);
   checkName(to);
   if (to === name) return [...parts];
@@ -311,7 +311,7 @@ function readUntil(text: string): NonNullable<Rule['until']> {
   const atUnixMs = parseRfc3339(text);
   if (atUnixMs !== undefined) return { kind: 'instant', atUnixMs };
   throw new EditError(
-    'bad-text',
+    'invalid-text',
     `Found "${text}", expected a date such as 2026-12-24 or a time such as 2026-12-24T18:00:00Z.`,
   );
 }
@@ -351,7 +351,7 @@ function detach(gate: GateStatement, fence: string): GateStatement {
 function checkName(name: string): string {
   if (!NAME.test(name) || RESERVED_WORDS.has(name))
     throw new EditError(
-      'bad-text',
+      'invalid-text',
       `Found "${name}", expected a name.`,
       'A name begins with a small letter and goes on with small letters, digits and hyphens, 63 at most.',
     );

@@ -41,7 +41,7 @@ export function editList(
   const { source } = list;
   if (source.kind === 'dataset')
     throw new EditError(
-      'bad-text',
+      'invalid-text',
       `The entries of the list ${name} are the dataset ${source.name}, which is not edited entry by entry.`,
       'Import the dataset again, or take the entries into a list that contains others.',
     );
@@ -152,7 +152,7 @@ function printEntry(value: Value, { listKind }: ListStatement): string {
 }
 
 /** What a list says of one value. */
-export interface LookUp {
+export interface ListLookup {
   readonly list: string;
   readonly value: string;
   readonly isIn: boolean;
@@ -164,7 +164,7 @@ export interface LookUp {
 }
 
 /** Asks a list for a value. @throws EditError where there is no such list, the value is none of its kind, or the list has errors */
-export function lookUpInList(configuration: Configuration, name: string, text: string): LookUp {
+export function lookupInList(configuration: Configuration, name: string, text: string): ListLookup {
   findPart(configuration.parts, 'list', name);
   const file = joinParts(
     // Lists of applications name applications.
@@ -174,11 +174,11 @@ export function lookUpInList(configuration: Configuration, name: string, text: s
   const { rulebook, diagnostics } = checkTree([file], configuration.namedFiles, {
     datasets: new Map(configuration.datasets?.map((dataset) => [dataset.name, dataset])),
   });
-  if (!rulebook) throw new EditError('bad-text', diagnostics.map(({ message }) => message).join(' '));
+  if (!rulebook) throw new EditError('invalid-text', diagnostics.map(({ message }) => message).join(' '));
   const list = rulebook.lists.get(name)!;
   const value = text.trim();
   const base = { list: name, value };
-  if (list.kind === 'urls') return { ...base, ...lookUpUrl(list, value) };
+  if (list.kind === 'urls') return { ...base, ...lookupUrl(list, value) };
   const asked = askable(list, value);
   const found = list.members.find(asked);
   if (found) return { ...base, isIn: true, entry: formatEntry(found.entry), through: found.through };
@@ -190,19 +190,19 @@ export function lookUpInList(configuration: Configuration, name: string, text: s
 function askable({ kind }: ResolvedList, value: string): Address | string {
   if (kind === 'addresses') {
     const address = parseAddress(value);
-    if (!address) throw new EditError('bad-text', `Found "${value}", expected an address such as 198.18.4.7.`);
+    if (!address) throw new EditError('invalid-text', `Found "${value}", expected an address such as 198.18.4.7.`);
     return address;
   }
   if (kind !== 'domains') return value;
   const host = normalizeHost(value);
-  if (host === null) throw new EditError('bad-text', `Found "${value}", expected a host such as shop.example.`);
+  if (host === null) throw new EditError('invalid-text', `Found "${value}", expected a host such as shop.example.`);
   return host;
 }
 
-function lookUpUrl(list: ResolvedList, value: string): Omit<LookUp, 'list' | 'value'> {
+function lookupUrl(list: ResolvedList, value: string): Omit<ListLookup, 'list' | 'value'> {
   const [, authority, path] = /^(?:https?:\/\/)?([^/?#]*)([^?#]*)/.exec(value)!;
   const host = normalizeHost(authority!);
-  if (host === null) throw new EditError('bad-text', `Found "${value}", expected a URL such as shop.example/sale.`);
+  if (host === null) throw new EditError('invalid-text', `Found "${value}", expected a URL such as shop.example/sale.`);
   const found = list.urls!.find({ host, path: normalizePath(path!), readPath: (one) => one });
   return found ? { isIn: true, entry: formatEntry(found.entry), through: found.through } : { isIn: false };
 }

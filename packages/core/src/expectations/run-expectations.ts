@@ -26,12 +26,12 @@ export interface ExpectationResult {
 }
 
 /** Runs every expectation of the rules, each with nothing remembered. */
-export function runExpectations(judge: EvaluationContext): ExpectationResult[] {
-  return judge.rulebook.expectations.map((expectation) => runExpectation(judge, expectation));
+export function runExpectations(context: EvaluationContext): ExpectationResult[] {
+  return context.rulebook.expectations.map((expectation) => runExpectation(context, expectation));
 }
 
-function runExpectation(judge: EvaluationContext, expectation: ExpectStatement): ExpectationResult {
-  const { decision, earlyAt } = judgeExpected(judge, expectation);
+function runExpectation(context: EvaluationContext, expectation: ExpectStatement): ExpectationResult {
+  const { decision, earlyAt } = judgeExpected(context, expectation);
   const failure = failureOf(expectation, decision, earlyAt);
   return {
     text: printExpectation(expectation),
@@ -47,14 +47,14 @@ function runExpectation(judge: EvaluationContext, expectation: ExpectStatement):
 
 /** The expected request; with `after N in D`, N others before it, at i x D / N, and itself 1 ms before the end of D. */
 function judgeExpected(
-  judge: EvaluationContext,
+  context: EvaluationContext,
   { after, ...expectation }: ExpectStatement,
 ): { decision: Decision; earlyAt?: number } {
   const state = new State();
   const count = after?.count ?? 0;
   for (let index = 0; ; index += 1) {
     const offsetMs = after ? (index < count ? Math.floor((index * after.windowMs) / count) : after.windowMs - 1) : 0;
-    const decision = decide(judge, requestOf(expectation, offsetMs), state);
+    const decision = decide(context, requestOf(expectation, offsetMs), state);
     if (index === count) return { decision };
     if (decision.outcome === 'limited') return { decision, earlyAt: index };
   }

@@ -110,20 +110,20 @@ interface RuleObservation {
  * Judges one request with the interpreter and tells every step.
  * @param state what earlier requests left behind; brought up to date
  */
-export function explainRequest(judge: EvaluationContext, request: Request, state: State = new State()): Explanation {
+export function explainRequest(context: EvaluationContext, request: Request, state: State = new State()): Explanation {
   const heard = new Map<Rule, RuleObservation>();
   const ended = new Set<FenceStatement>();
-  const context: { gate?: CheckedGate; why?: GateReason; view?: View; visibility?: string } = {};
-  const decision = decide(judge, request, state, {
-    gate: (gate, why, view) => Object.assign(context, { gate, why, view }),
-    inspected: (isInspected, why) => (context.visibility = describeVisibility(isInspected, why)),
+  const seen: { gate?: CheckedGate; why?: GateReason; view?: View; visibility?: string } = {};
+  const decision = decide(context, request, state, {
+    gate: (gate, why, view) => Object.assign(seen, { gate, why, view }),
+    inspected: (isInspected, why) => (seen.visibility = describeVisibility(isInspected, why)),
     rule: (_fence, rule, verdict, subject) => heard.set(rule, { verdict, subject }),
     remembered: (_fence, rule, memory) => (heard.get(rule)!.memory = memory),
     otherwise: (fence) => ended.add(fence),
   });
   const { client, country, ...ruling } = decision;
-  const found = judge.countries && client ? judge.countries.find(client) : undefined;
-  const { gate, view } = context;
+  const found = context.countries && client ? context.countries.find(client) : undefined;
+  const { gate, view } = seen;
   const clientBecause = view && describeClient(view);
   return {
     atUnixMs: request.atUnixMs,
@@ -137,31 +137,31 @@ export function explainRequest(judge: EvaluationContext, request: Request, state
       connection: describeConnection(request),
     },
     ...(clientBecause ? { clientBecause } : {}),
-    country: { value: showSeen(country), because: countryReason(judge, client, found) },
-    facts: gate && view ? gatherFacts(judge, gate, view) : [],
-    ...(gate ? { gate: { name: gate.statement.name, because: gateReason(context.why!) } } : {}),
-    ...(context.visibility ? { visibility: context.visibility } : {}),
+    country: { value: showSeen(country), because: countryReason(context, client, found) },
+    facts: gate && view ? gatherFacts(context, gate, view) : [],
+    ...(gate ? { gate: { name: gate.statement.name, because: gateReason(seen.why!) } } : {}),
+    ...(seen.visibility ? { visibility: seen.visibility } : {}),
     fences: (gate?.fences ?? []).map((fence) => ({
       fence: fence.name,
       mode: fence.mode,
-      rules: fence.rules.map((rule) => explainRule(judge, fence, rule, heard.get(rule))),
+      rules: fence.rules.map((rule) => explainRule(context, fence, rule, heard.get(rule))),
       reachedEnd: ended.has(fence),
     })),
     decision: ruling,
     conclusion: describeOutcome(ruling),
-    clientSees: describeClientResponse(judge.rulebook, ruling, view),
+    clientSees: describeClientResponse(context.rulebook, ruling, view),
   };
 }
 
 function explainRule(
-  judge: EvaluationContext,
+  context: EvaluationContext,
   fence: FenceStatement,
   rule: Rule,
   step: RuleObservation | undefined,
 ): RuleStep {
   const base = {
     rule: rule.name,
-    sentence: describeRule(rule, judge.rulebook.lists),
+    sentence: describeRule(rule, context.rulebook.lists),
     isTrial: fence.mode === 'trial' || rule.state === 'trial',
   };
   if (!step) return { ...base, verdict: 'not-reached', because: [] };
@@ -169,11 +169,11 @@ function explainRule(
   if (verdict === 'off' || verdict === 'expired' || verdict === 'out-of-hours')
     return { ...base, verdict, because: [] };
   const truth: Truth = verdict === 'matched' ? 'true' : verdict === 'blind' ? 'unknown' : 'false';
-  const decisive = findDecisive(rule.condition, truth, subject, judge);
+  const decisive = findDecisive(rule.condition, truth, subject, context);
   return {
     ...base,
     verdict,
-    because: decisive.map((one) => showDecisive(one, subject, judge)),
+    because: decisive.map((one) => showDecisive(one, subject, context)),
     ...(memory ? { memory: describeCounter(memory) } : {}),
   };
 }
@@ -192,7 +192,7 @@ function findDecisive(
   condition: Condition,
   truth: Truth,
   subject: Subject,
-  judge: EvaluationContext,
+  context: EvaluationContext,
   isUnderNot = false,
 ): Decisive[] {
   switch (condition.kind) {
@@ -201,13 +201,13 @@ function findDecisive(
     case 'comparison':
       return [{ comparison: condition, isUnderNot }];
     case 'not':
-      return findDecisive(condition.part, negate(truth), subject, judge, !isUnderNot);
+      return findDecisive(condition.part, negate(truth), subject, context, !isUnderNot);
     case 'and':
     case 'or': {
-      const same = condition.parts.filter((part) => evaluate(part, subject, judge.rulebook) === truth);
+      const same = condition.parts.filter((part) => evaluate(part, subject, context.rulebook) === truth);
       const isOneEnough = truth === (condition.kind === 'and' ? 'false' : 'true');
       return (isOneEnough ? same.slice(0, 1) : same).flatMap((part) =>
-        findDecisive(part, truth, subject, judge, isUnderNot),
+        findDecisive(part, truth, subject, context, isUnderNot),
       );
     }
   }
@@ -216,10 +216,10 @@ function findDecisive(
 function showDecisive(
   { comparison, isUnderNot }: Decisive,
   subject: Subject,
-  judge: EvaluationContext,
+  context: EvaluationContext,
 ): ComparisonStep {
-  const actual = showField(comparison, subject, judge);
-  const through = describeMembership(comparison, subject, judge, actual);
+  const actual = showField(comparison, subject, context);
+  const through = describeMembership(comparison, subject, context, actual);
   return {
     comparison: `${isUnderNot ? 'not ' : ''}${printCondition(comparison)}`,
     field: printField(comparison.field, comparison.parameter),
@@ -228,8 +228,8 @@ function showDecisive(
   };
 }
 
-function showField(comparison: Comparison, subject: Subject, judge: EvaluationContext): Shown {
-  if (comparison.field === 'application') return showApplications(subject, judge);
+function showField(comparison: Comparison, subject: Subject, context: EvaluationContext): Shown {
+  if (comparison.field === 'application') return showApplications(subject, context);
   if (comparison.field === 'url') return showUrl(subject.view);
   return showSeen(fieldOf(comparison, subject));
 }
@@ -241,8 +241,8 @@ function showUrl({ host, path }: View): Shown {
     : { kind: 'known', text: formatUrl({ host, path }) };
 }
 
-function showApplications(subject: Subject, judge: EvaluationContext): Shown {
-  const { certain, undecided } = recogniseApplications(subject, judge.rulebook);
+function showApplications(subject: Subject, context: EvaluationContext): Shown {
+  const { certain, undecided } = recogniseApplications(subject, context.rulebook);
   if (certain.length > 0) return { kind: 'known', text: certain.join(', ') };
   return undecided.length > 0 ? { kind: 'unknown' } : { kind: 'none' };
 }
@@ -251,10 +251,10 @@ function showApplications(subject: Subject, judge: EvaluationContext): Shown {
 function describeMembership(
   comparison: Comparison,
   subject: Subject,
-  judge: EvaluationContext,
+  context: EvaluationContext,
   actual: Shown,
 ): string | undefined {
-  const lookup = judge.rulebook.lookups.get(comparison);
+  const lookup = context.rulebook.lookups.get(comparison);
   const found = lookup && findMembership(lookup, comparison, subject);
   if (!found) return undefined;
   const entry = formatEntry(found.entry);
@@ -276,7 +276,7 @@ function pickUrl({ host, path }: View): { host: View['host']; path: View['path']
 }
 
 /** The fields that the rules of a gate ask for and that the explanation does not show already. */
-function gatherFacts(judge: EvaluationContext, gate: CheckedGate, view: View): Fact[] {
+function gatherFacts(context: EvaluationContext, gate: CheckedGate, view: View): Fact[] {
   const shown = new Set(['client', 'peer', 'country', 'host', 'path', 'method', 'tag']);
   const facts: Fact[] = [];
   const subject: Subject = { view, tag: null };
@@ -286,7 +286,7 @@ function gatherFacts(judge: EvaluationContext, gate: CheckedGate, view: View): F
       if (shown.has(field)) return;
       shown.add(field);
       const because = comparison.field === 'category' ? categoryReason(view) : undefined;
-      facts.push({ field, value: showField(comparison, subject, judge), ...(because ? { because } : {}) });
+      facts.push({ field, value: showField(comparison, subject, context), ...(because ? { because } : {}) });
     });
   }
   return facts;

@@ -17,10 +17,10 @@ export interface Identified {
   readonly signatures: readonly { readonly application: string; readonly signature: string; readonly truth: Truth }[];
 }
 
-export function identifyApplications(judge: EvaluationContext, request: Request): Identified {
-  const covered = viewRequest(judge, request);
-  const view = covered ?? new View(judge, NO_GATE, request, resolveClient(NO_GATE, request), false);
-  const { applications, lookups } = judge.rulebook;
+export function identifyApplications(context: EvaluationContext, request: Request): Identified {
+  const covered = viewRequest(context, request);
+  const view = covered ?? new View(context, NO_GATE, request, resolveClient(NO_GATE, request), false);
+  const { applications, lookups } = context.rulebook;
   const terms = { applications, lookups };
   const subject = { view, tag: null };
   const signatures = applications.flatMap(({ name, signatures: conditions }) =>

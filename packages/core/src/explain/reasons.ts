@@ -12,11 +12,11 @@ import { formatAddress } from '../request/address.js';
 import type { Request } from '../request/request.js';
 
 export function countryReason(
-  judge: EvaluationContext,
+  context: EvaluationContext,
   client: Request['client'],
   found: CountryAnswer | undefined,
 ): string {
-  if (!judge.countries) return 'no country table is loaded';
+  if (!context.countries) return 'no country table is loaded';
   if (!client) return 'the client has no known address';
   return found ? describeCountryAnswer(found) : '';
 }

@@ -26,7 +26,7 @@ describe('what requests are counted by', () => {
         fc.record({ cut: fc.nat(14), categories: fc.constantFrom(...CATEGORIES), isCrowded: fc.boolean() }),
         (text, records, { cut, categories, isCrowded }) => {
           const { rulebook } = checkFences([{ path: 'f.fence', text }], [], { categories: categories?.names });
-          const judge: EvaluationContext = {
+          const context: EvaluationContext = {
             rulebook: rulebook!,
             categories,
             ...(cut % 3 === 0 ? {} : { countries: COUNTRIES }),
@@ -36,12 +36,12 @@ describe('what requests are counted by', () => {
             atUnixMs: t,
             attributes: { ...(isCrowded ? CROWD : {}), ...(attributes as Attributes) },
           }));
-          const whole = new SequentialReplay(judge);
+          const whole = new SequentialReplay(context);
           for (const record of log) whole.next(record);
 
           const parts = [log.slice(0, cut), log.slice(cut)].flatMap((part) => chunkOf(part) ?? []);
-          const together = new Breakdown(judge);
-          const replay = new ChunkReplay(new Program(judge), new CounterStore(), undefined, together);
+          const together = new Breakdown(context);
+          const replay = new ChunkReplay(new Program(context), new CounterStore(), undefined, together);
           const tally = createTally();
           for (const rows of parts) {
             replay.judge([rows]);
@@ -50,17 +50,17 @@ describe('what requests are counted by', () => {
           addBreakdown(tally, together.take());
           expect(tally.by).toEqual(whole.tally.by);
 
-          const breakdown = new Breakdown(judge);
+          const breakdown = new Breakdown(context);
           const state = new State();
           for (const request of log.map(normalizeRequest))
-            breakdown.countRequest(request, decide(judge, request, state));
+            breakdown.countRequest(request, decide(context, request, state));
           expect(breakdown.take()).toEqual(whole.tally.by);
 
           // The same rows of both chunks together, in the same order.
           const chunkIndex = parts.flatMap((rows, chunk) => Array.from({ length: rows.numRows }, () => chunk));
           const rowIndex = parts.flatMap((rows) => Array.from({ length: rows.numRows }, (_, row) => row));
           const sequence = { chunkOf: Uint32Array.from(chunkIndex), rowOf: Uint32Array.from(rowIndex) };
-          new ChunkReplay(new Program(judge), new CounterStore(), undefined, breakdown).judge(parts, sequence);
+          new ChunkReplay(new Program(context), new CounterStore(), undefined, breakdown).judge(parts, sequence);
           expect(breakdown.take()).toEqual(whole.tally.by);
 
           for (const [name, { values }] of Object.entries(tally.by))

@@ -20,8 +20,8 @@ export class Breakdown {
   /** What was counted before the numbers of values were let go of. */
   #tally = createTally();
 
-  constructor(judge: EvaluationContext) {
-    this.#describer = new BreakdownPlan(judge);
+  constructor(context: EvaluationContext) {
+    this.#describer = new BreakdownPlan(context);
     this.#counts = new Map(this.#describer.aspects.map((aspect) => [aspect, new SparseCounts()]));
   }
 

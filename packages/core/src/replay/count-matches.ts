@@ -64,23 +64,23 @@ function matters({ action }: CheckedGate['fences'][number]['rules'][number]): bo
  * @param state what earlier requests left behind for the rules that set tags; brought up to date
  */
 export function countMatches(
-  judge: EvaluationContext,
+  context: EvaluationContext,
   { condition, lookups, tagging }: AskedCondition,
   records: Iterable<LogRecord>,
   gates: ReadonlySet<string> | undefined,
   state: State,
 ): Matches {
   const terms = {
-    lookups: new Map([...judge.rulebook.lookups, ...lookups]),
-    applications: judge.rulebook.applications,
+    lookups: new Map([...context.rulebook.lookups, ...lookups]),
+    applications: context.rulebook.applications,
   };
-  const tagger = tagging && { ...judge, rulebook: tagging };
+  const tagger = tagging && { ...context, rulebook: tagging };
   let [matching, unknown, requests] = [0, 0, 0];
   for (const record of records) {
     const request = normalizeRequest(record);
     // Every request is judged where the rules remember, whether it counts or not.
     const tags = tagger?.rulebook.isStateful ? decide(tagger, request, state).tags : undefined;
-    const view = viewRequest(judge, request);
+    const view = viewRequest(context, request);
     const gate = view?.gate.statement.name;
     if (!view || (gates && !gates.has(gate!))) continue;
     requests += 1;

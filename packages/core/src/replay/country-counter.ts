@@ -36,10 +36,10 @@ export class CountryCounter {
   /** By stage of the program, the number of its gate. */
   readonly #gates: readonly number[];
 
-  constructor(judge: EvaluationContext) {
-    const gates = judge.rulebook.gates.map((gate) => ({ ...gate, fences: [] }));
-    this.#program = new Program({ ...judge, rulebook: { ...judge.rulebook, gates } });
-    this.#plan = new CountryPlan(judge);
+  constructor(context: EvaluationContext) {
+    const gates = context.rulebook.gates.map((gate) => ({ ...gate, fences: [] }));
+    this.#program = new Program({ ...context, rulebook: { ...context.rulebook, gates } });
+    this.#plan = new CountryPlan(context);
     this.#gates = this.#program.stages.map(({ stage }) => gates.findIndex((gate) => gate === stage.gate));
   }
 

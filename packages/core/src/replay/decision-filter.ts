@@ -72,18 +72,18 @@ export class DecisionFilter extends Plan {
   readonly #ofPlace: readonly Condition[];
   readonly #terms: Terms;
 
-  constructor({ condition, lookups }: Filter, judge: EvaluationContext, rulings: readonly Ruling[]) {
+  constructor({ condition, lookups }: Filter, context: EvaluationContext, rulings: readonly Ruling[]) {
     super();
     const parts = partsOf(condition);
     invariant(parts, 'a filter has to be asked row by row');
     this.#ofPlace = parts.ofPlace;
-    this.#terms = { lookups, applications: judge.rulebook.applications };
-    const rulebook = { ...judge.rulebook, lookups: new Map([...judge.rulebook.lookups, ...lookups]) };
+    this.#terms = { lookups, applications: context.rulebook.applications };
+    const rulebook = { ...context.rulebook, lookups: new Map([...context.rulebook.lookups, ...lookups]) };
     this.#nodes = rulings.map((ruling) => {
       const gate = rulebook.gates.find(({ statement }) => statement.name === ruling.gate) ?? NO_GATE;
-      return this.#compile(parts.rest, subjectOf(judge, NO_RECORD, ruling), rulebook, {
+      return this.#compile(parts.rest, subjectOf(context, NO_RECORD, ruling), rulebook, {
         rulebook,
-        view: { gate, isHidden: false, world: judge },
+        view: { gate, isHidden: false, referenceData: context },
       });
     });
     this.seal();

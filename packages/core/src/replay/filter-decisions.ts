@@ -10,8 +10,8 @@ import type { Attributes, LogRecord } from '../request/record.js';
 import { normalizeRequest } from '../request/request.js';
 
 /** What a filter sees of one decided request. */
-export function subjectOf(judge: EvaluationContext, record: LogRecord, ruling: Ruling): Subject {
-  const view = viewDecided(judge, normalizeRequest(record), ruling.gate);
+export function subjectOf(context: EvaluationContext, record: LogRecord, ruling: Ruling): Subject {
+  const view = viewDecided(context, normalizeRequest(record), ruling.gate);
   return {
     view,
     tag: noneIfEmpty(ruling.tags),
@@ -42,19 +42,19 @@ function noneIfEmpty(values: readonly string[]): readonly string[] | null {
 /** The rows of a chunk for which the filter is true, ascending. */
 export function filterChunk(
   filter: Filter,
-  judge: EvaluationContext,
+  context: EvaluationContext,
   rows: ChunkRows,
   codes: Uint32Array,
   rulings: readonly Ruling[],
 ): Uint32Array {
   const matching: number[] = [];
   const terms = {
-    lookups: new Map([...judge.rulebook.lookups, ...filter.lookups]),
-    applications: judge.rulebook.applications,
+    lookups: new Map([...context.rulebook.lookups, ...filter.lookups]),
+    applications: context.rulebook.applications,
   };
   for (let row = 0; row < rows.numRows; row += 1) {
     if (codes[row] === NOT_JUDGED) continue;
-    const subject = subjectOf(judge, rows.row(row) as LogRecord, rulings[codes[row]!]!);
+    const subject = subjectOf(context, rows.row(row) as LogRecord, rulings[codes[row]!]!);
     if (evaluate(filter.condition, subject, terms) === 'true') matching.push(row);
   }
   return Uint32Array.from(matching);

@@ -22,19 +22,19 @@ export class MatchCounter {
 
   /** @param gates only requests that come to one of these gates count; all where absent */
   constructor(
-    judge: EvaluationContext,
+    context: EvaluationContext,
     { condition, lookups, tagging }: AskedCondition,
     private readonly gates: ReadonlySet<string> | undefined,
   ) {
     invariant(!tagging, 'tags are set by other rules');
     const fence = { ...NOTING, rules: NOTING.rules.map((rule) => ({ ...rule, condition })) };
     const rulebook: Rulebook = {
-      ...judge.rulebook,
-      gates: judge.rulebook.gates.map((gate) => ({ ...gate, fences: [fence] })),
-      lookups: new Map([...judge.rulebook.lookups, ...lookups]),
+      ...context.rulebook,
+      gates: context.rulebook.gates.map((gate) => ({ ...gate, fences: [fence] })),
+      lookups: new Map([...context.rulebook.lookups, ...lookups]),
       isStateful: false,
     };
-    this.#program = new Program({ ...judge, rulebook });
+    this.#program = new Program({ ...context, rulebook });
     this.#replay = new ChunkReplay(this.#program);
   }
 

@@ -89,12 +89,12 @@ class Engine {
   readonly #breakdown: Breakdown;
   readonly #counter: MatchCounter;
 
-  constructor(private readonly judge: EvaluationContext) {
-    this.#program = new Program(judge);
-    this.#breakdown = new Breakdown(judge);
+  constructor(private readonly context: EvaluationContext) {
+    this.#program = new Program(context);
+    this.#breakdown = new Breakdown(context);
     const condition = readCondition(RULE);
-    const asked = askCondition(judge.rulebook, condition, collectRuleLookups(condition, judge.rulebook));
-    this.#counter = new MatchCounter(judge, asked, undefined);
+    const asked = askCondition(context.rulebook, condition, collectRuleLookups(condition, context.rulebook));
+    this.#counter = new MatchCounter(context, asked, undefined);
   }
 
   /** Replays of several logs, chunk by chunk in turns. @returns the rulings of each, and how they are counted */
@@ -126,8 +126,8 @@ class Engine {
 
   /** The rows of a log that a filter finds. */
   filter(chunks: readonly ChunkRows[], rulings: readonly Ruling[]): number[] {
-    const { filter } = checkFilter(FILTER, this.judge.rulebook);
-    const found = new DecisionFilter(filter!, this.judge, rulings);
+    const { filter } = checkFilter(FILTER, this.context.rulebook);
+    const found = new DecisionFilter(filter!, this.context, rulings);
     let first = 0;
     return chunks.flatMap((rows) => {
       const codes = Uint32Array.from({ length: rows.numRows }, (_, row) => first + row);
@@ -191,7 +191,7 @@ it('a warm engine with bounds of a few rows answers as a new one with the usual 
       fc.constantFrom(...CATEGORIES),
       (text, drawn, bounds, categories) => {
         const { rulebook } = checkFences([{ path: 'f.fence', text }], []);
-        const judge: EvaluationContext = { rulebook: rulebook!, countries: COUNTRIES, categories };
+        const context: EvaluationContext = { rulebook: rulebook!, countries: COUNTRIES, categories };
         const logs = drawn.map((log) =>
           log.map(({ t, attributes }, index): LogRecord => ({
             line: index + 1,
@@ -199,9 +199,9 @@ it('a warm engine with bounds of a few rows answers as a new one with the usual 
             attributes: attributes as Attributes,
           })),
         );
-        const expected = withBounds(DEFAULT_BOUNDS, () => logs.map((log) => answers(new Engine(judge), [log])));
+        const expected = withBounds(DEFAULT_BOUNDS, () => logs.map((log) => answers(new Engine(context), [log])));
         const warm = withBounds(bounds, () => {
-          const engine = new Engine(judge);
+          const engine = new Engine(context);
           return [answers(engine, logs), answers(engine, logs.toReversed())];
         });
         const alone = (all: unknown): unknown[] =>
@@ -209,7 +209,7 @@ it('a warm engine with bounds of a few rows answers as a new one with the usual 
         const each = expected.flatMap(alone);
         expect(alone(warm[0])).toEqual(each);
         expect(alone(warm[1])).toEqual(each.toReversed());
-        const all = withBounds(DEFAULT_BOUNDS, () => answers(new Engine(judge), logs));
+        const all = withBounds(DEFAULT_BOUNDS, () => answers(new Engine(context), logs));
         expect(warm[0]).toEqual(all);
         numAnswered += logs.length * 2;
       },

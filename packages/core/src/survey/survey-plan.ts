@@ -13,7 +13,7 @@ import { Plan } from '../match/rows/plan.js';
 import { formatAddress } from '../request/address.js';
 import type { Field } from '../request/field.js';
 
-const LENS = { gate: NO_GATE, isHidden: false, world: {} };
+const LENS = { gate: NO_GATE, isHidden: false, referenceData: {} };
 export const NO_METHOD = '(none)';
 export const UNKNOWN_METHOD = '(unknown)';
 

@@ -29,11 +29,11 @@ export const CATEGORIES = [
 
 /** Judges a log by rows of stored chunks, cut in two, the second half by a matcher that takes up what the first left. */
 function judgeChunks(
-  judge: EvaluationContext,
+  context: EvaluationContext,
   log: readonly LogRecord[],
   cut: number,
 ): { rulings: Ruling[]; memory: CounterStore } {
-  const program = new Program(judge);
+  const program = new Program(context);
   const rulings: Ruling[] = [];
   let memory = new CounterStore();
   for (const part of [log.slice(0, cut), log.slice(cut)]) {
@@ -68,7 +68,7 @@ const inOrder = ({ counters, holds }: StoredState, lastUnixMs: number) => ({
 /** So many that those of the request itself are spilled. */
 export const CROWD = Object.fromEntries(Array.from({ length: 62 }, (_, index) => [`x.${index}`, 'x']));
 
-export type Hear = (judge: EvaluationContext, ruling: Ruling) => Observer | undefined;
+export type Hear = (context: EvaluationContext, ruling: Ruling) => Observer | undefined;
 
 /** Holds the matcher against the interpreter. @throws where they differ */
 export function compareEvaluators(
@@ -83,19 +83,19 @@ export function compareEvaluators(
         cut: fc.nat(14),
         hasTable: fc.boolean(),
         categories: fc.constantFrom(...CATEGORIES),
-        people: fc.constantFrom(undefined, undefined, ...HELD_BEHAVIOURS),
+        held: fc.constantFrom(undefined, undefined, ...HELD_BEHAVIOURS),
         gate: fc.constantFrom(undefined, undefined, undefined, 'out', 'a'),
         isTimeUnknown: fc.boolean(),
         isSpilled: fc.boolean(),
       }),
-      (text, given, { cut, hasTable, categories, people, gate, isTimeUnknown, isSpilled }) => {
+      (text, given, { cut, hasTable, categories, held, gate, isTimeUnknown, isSpilled }) => {
         const { rulebook, diagnostics } = checkFences([{ path: 'f.fence', text }], []);
         expect(diagnostics).toEqual([]);
-        const judge: EvaluationContext = {
+        const context: EvaluationContext = {
           rulebook: rulebook!,
           ...(hasTable ? { countries: COUNTRIES } : {}),
           categories,
-          people,
+          held,
           gate,
         };
         const log = given.map(({ t, attributes }, index): LogRecord => ({
@@ -104,20 +104,20 @@ export function compareEvaluators(
           attributes: { ...(isSpilled && index === 0 ? CROWD : {}), ...(attributes as Attributes) },
         }));
         const interpret = (record: LogRecord, state: State): Ruling => {
-          const { client: _, country: __, ...ruling } = decide(judge, normalizeRequest(record), state);
+          const { client: _, country: __, ...ruling } = decide(context, normalizeRequest(record), state);
           return ruling;
         };
         const state = new State();
         const expected = log.map((record) => interpret(record, state));
 
         const memory = new CounterStore();
-        const program = new Program(judge);
+        const program = new Program(context);
         const matcher = new Matcher(program, memory);
         expect(log.map((record) => matcher.judge(normalizeRequest(record)))).toEqual(expected);
         const last = log.at(-1)!.atUnixMs;
         expect(inOrder(memory.store(), last)).toEqual(inOrder(state.store(), last));
 
-        const fromChunks = judgeChunks(judge, log, cut);
+        const fromChunks = judgeChunks(context, log, cut);
         expect(fromChunks.rulings).toEqual(expected);
         expect(inOrder(fromChunks.memory.store(), last)).toEqual(inOrder(state.store(), last));
 
@@ -127,7 +127,9 @@ export function compareEvaluators(
           expect(ruling).toEqual(interpret(record, new State()));
         }
         const before = new State();
-        log.forEach((record, index) => decide(judge, normalizeRequest(record), before, hear(judge, expected[index]!)));
+        log.forEach((record, index) =>
+          decide(context, normalizeRequest(record), before, hear(context, expected[index]!)),
+        );
       },
     ),
     options,

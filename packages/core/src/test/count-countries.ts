@@ -5,12 +5,12 @@ import type { LogRecord } from '../request/record.js';
 import { normalizeRequest } from '../request/request.js';
 
 /** Requests of a chunk by the country of the client, as the gate that covers each resolves it; `unknown` where there is none. */
-export function countCountries(judge: EvaluationContext, rows: ChunkRows): Map<string, number> {
+export function countCountries(context: EvaluationContext, rows: ChunkRows): Map<string, number> {
   const counts = new Map<string, number>();
   for (let row = 0; row < rows.numRows; row += 1) {
     const request = normalizeRequest(rows.row(row) as LogRecord);
-    const client = viewRequest(judge, request)?.client ?? request.client;
-    const country = (client && judge.countries?.find(client).country) ?? 'unknown';
+    const client = viewRequest(context, request)?.client ?? request.client;
+    const country = (client && context.countries?.find(client).country) ?? 'unknown';
     counts.set(country, (counts.get(country) ?? 0) + 1);
   }
   return counts;

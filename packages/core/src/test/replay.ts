@@ -13,16 +13,16 @@ export class SequentialReplay {
 
   /** @param state what requests before these left behind; brought up to date */
   constructor(
-    private readonly judge: EvaluationContext,
+    private readonly context: EvaluationContext,
     readonly state: State = new State(),
   ) {}
 
   /** Judges a record; the decision is counted. */
   next(record: LogRecord): { request: Request; decision: Decision } {
     const request = normalizeRequest(record);
-    const decision = decide(this.judge, request, this.state);
+    const decision = decide(this.context, request, this.state);
     addDecision(this.tally, decision, request.atUnixMs, request.host);
-    for (const [aspect, values] of describeRequest(this.judge, request, decision.gate))
+    for (const [aspect, values] of describeRequest(this.context, request, decision.gate))
       for (const value of values) addValue(this.tally, aspect, value, decision.outcome, 1);
     addHour(this.tally, hourOf(request.atUnixMs), decision.outcome, 1);
     return { request, decision };

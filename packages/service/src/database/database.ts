@@ -9,6 +9,7 @@ import * as logSegments from './migrations/0005-log-segments.js';
 import * as logLayouts from './migrations/0006-log-layouts.js';
 import * as comparisons from './migrations/0007-comparisons.js';
 import * as safety from './migrations/0008-safety.js';
+import * as names from './migrations/0009-names.js';
 
 /** A connection pool or a transaction on it; every query of a model takes one. */
 export type Database = Knex;
@@ -28,6 +29,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0006-log-layouts': logLayouts,
   '0007-comparisons': comparisons,
   '0008-safety': safety,
+  '0009-names': names,
 };
 
 export function openDatabase(url: string, maxConnections: number): Database {

@@ -1,8 +1,8 @@
 import { createHash } from 'node:crypto';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { createTestDatabase } from '../../../../e2e/src/test-database.js';
-import { Datasets } from '../features/reference/datasets.js';
-import { ReferenceSnapshots } from '../features/reference/worlds.js';
+import { Datasets } from '../reference/datasets.js';
+import { ReferenceSnapshots } from '../reference/reference-snapshots.js';
 import { migrate, openDatabase, type Database } from './database.js';
 import { DatasetModel, ReplayModel } from './models.js';
 import * as foundation from './migrations/0001-foundation.js';
@@ -11,6 +11,8 @@ import * as revisions from './migrations/0003-revisions.js';
 import * as referenceData from './migrations/0004-reference-data.js';
 import * as logSegments from './migrations/0005-log-segments.js';
 import * as comparisons from './migrations/0007-comparisons.js';
+import * as safety from './migrations/0008-safety.js';
+import * as names from './migrations/0009-names.js';
 import * as logLayouts from './migrations/0006-log-layouts.js';
 
 const BEFORE = { '0001-foundation': foundation, '0002-log-survey': logSurvey, '0003-revisions': revisions };
@@ -49,21 +51,25 @@ afterAll(async () => {
 describe('a database from before there were datasets of every kind', () => {
   it('keeps its country table, which was stored as text, and answers from it', async () => {
     const datasets = new Datasets(db);
-    const { world } = await new ReferenceSnapshots(db, datasets).loadCurrent();
-    expect(world.countries!.findText('198.19.4.7')).toBe('SE');
+    const { referenceData: referenceData } = await new ReferenceSnapshots(db, datasets).loadCurrent();
+    expect(referenceData.countries!.findText('198.19.4.7')).toBe('SE');
     expect((await DatasetModel.query(db))[0]!.stats).toEqual({ numEntries: 2, numRejected: 0, problems: [] });
   });
 
   it('keeps what its replays rest on, also where that was nothing', async () => {
-    const worlds = new ReferenceSnapshots(db, new Datasets(db));
+    const referenceSnapshots = new ReferenceSnapshots(db, new Datasets(db));
     const replays = await ReplayModel.query(db).orderBy('id');
-    const countries = await Promise.all(replays.map(async (one) => (await worlds.pinned(one.worldHash)).country?.name));
+    const countries = await Promise.all(
+      replays.map(async (one) => (await referenceSnapshots.pinned(one.referenceHash)).country?.name),
+    );
     expect(countries).toEqual(['old.csv', undefined]);
-    expect((await worlds.load(replays[1]!.worldHash)).world).toEqual({});
+    expect((await referenceSnapshots.load(replays[1]!.referenceHash)).referenceData).toEqual({});
   });
 
   it('can go back', async () => {
     await db.transaction(async (trx) => {
+      await names.down(trx);
+      await safety.down(trx);
       await comparisons.down(trx);
       await logLayouts.down(trx);
       await logSegments.down(trx);

@@ -296,16 +296,16 @@ export class ChunkColumnModel extends Model {
 
 export class ReplayModel extends Model {
   static override tableName = 'replays';
-  static override jsonAttributes = ['tally', 'soFar'];
+  static override jsonAttributes = ['tally', 'partial'];
   declare id: number;
   declare logId: number;
   declare snapshotId: number;
   /** The object that holds what it rests on besides its snapshot. */
-  declare worldHash: string;
+  declare referenceHash: string;
   declare gate: string | null;
   /** Absent where the draft was judged. */
   declare revision: number | null;
-  declare people: HeldBehaviour;
+  declare held: HeldBehaviour;
   /** Only requests from this time on, and before that, are judged; all where absent. */
   declare fromMs: number | null;
   declare toMs: number | null;
@@ -316,7 +316,7 @@ export class ReplayModel extends Model {
   declare requestsDone: number;
   declare failure: string | null;
   declare tally: Tally | null;
-  declare soFar: PartialResult | null;
+  declare partial: PartialResult | null;
   declare startedBy: number | null;
   declare startedAt: Date;
 }

@@ -40,7 +40,7 @@ export class Authenticator {
     const actor = await this.#identify(request, bearer);
     if (!actor)
       throw new ProblemError(
-        'not-signed-in',
+        'unauthenticated',
         bearer ? 'The token is not valid or has expired.' : 'This needs a sign-in.',
         { hint: 'Sign in on the console, or run jadefence login.' },
       );
@@ -63,8 +63,8 @@ function refuseForeignOrigin(request: Request): void {
   const { origin, host, 'sec-fetch-site': site } = request.headers;
   if (SAFE_METHODS.has(request.method)) return;
   if (site === 'cross-site')
-    throw new ProblemError('foreign-origin', 'A page of another site may not change anything here.');
+    throw new ProblemError('cross-origin-forbidden', 'A page of another site may not change anything here.');
   if (origin === undefined) return;
   if (!URL.canParse(origin) || new URL(origin).host !== host)
-    throw new ProblemError('foreign-origin', `A page of ${origin} may not change anything here.`);
+    throw new ProblemError('cross-origin-forbidden', `A page of ${origin} may not change anything here.`);
 }

@@ -40,7 +40,7 @@ describe('an error', () => {
     [Object.assign(new Error('connect'), { code: 'ECONNREFUSED' }), 'database-unreachable'],
     [new Error('Connection terminated unexpectedly'), 'database-unreachable'],
     [Object.assign(new Error('big'), { type: 'entity.too.large' }), 'too-large'],
-    [Object.assign(new Error('gone'), { type: 'request.aborted' }), 'upload-cut'],
+    [Object.assign(new Error('gone'), { type: 'request.aborted' }), 'upload-incomplete'],
     [Object.assign(new Error('duplicate key'), { code: '23505' }), 'busy'],
     [new URIError('%'), 'bad-input'],
   ])('that can be known is told by its own code: %s', async (error, code) => {

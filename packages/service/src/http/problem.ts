@@ -52,10 +52,11 @@ export function toProblem(error: unknown): ProblemError {
   if (error instanceof TooLargeFileError)
     return new ProblemError('too-large', `${error.message} Nothing of it is kept.`);
   if (error instanceof UnreadableFileError)
-    return new ProblemError('upload-cut', `${error.message.replace(/\.$/, '')}; nothing of it is kept.`);
+    return new ProblemError('upload-incomplete', `${error.message.replace(/\.$/, '')}; nothing of it is kept.`);
   const { type, message, status } = error as { type?: string; message?: string; status?: number };
   if (type === 'entity.too.large') return new ProblemError('too-large', 'The body is larger than the service takes.');
-  if (type === 'request.aborted') return new ProblemError('upload-cut', 'The request ended before its body did.');
+  if (type === 'request.aborted')
+    return new ProblemError('upload-incomplete', 'The request ended before its body did.');
   if (type?.startsWith('charset') || type?.startsWith('encoding')) return new ProblemError('bad-body', `${message}.`);
   if (isDiskFull(error))
     return new ProblemError('disk-full', 'There is no room left on the disk; nothing of this was kept.', {

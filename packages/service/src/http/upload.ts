@@ -94,13 +94,13 @@ export async function* readUpload(request: Request, maxBytes: number): AsyncGene
   } catch (error) {
     if (error instanceof ProblemError) throw error;
     throw new ProblemError(
-      'upload-cut',
+      'upload-incomplete',
       `The upload ended after ${numBytes} bytes before it was complete; nothing of it is kept.`,
     );
   }
   if (!request.complete)
     throw new ProblemError(
-      'upload-cut',
+      'upload-incomplete',
       `The upload ended after ${numBytes} bytes before it was complete; nothing of it is kept.`,
     );
 }

@@ -17,7 +17,7 @@ export function expectedVersion({ ifMatch }: Pick<Context, 'ifMatch'>): number {
   const version = /^"(\d{1,9})"$/.exec(ifMatch ?? '')?.[1];
   if (version === undefined)
     throw new ProblemError(
-      'version-needed',
+      'precondition-required',
       'A write of the draft says which version it has seen, so that nothing is overwritten unseen.',
       { hint: 'Send the entity tag of the draft as If-Match: "VERSION".' },
     );

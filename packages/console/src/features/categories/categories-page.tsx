@@ -26,7 +26,7 @@ export function CategoriesPage() {
         request decides, with its most specific entries.
       </PageHeading>
       <Loaded query={categories}>{(overview) => <Overview overview={overview} />}</Loaded>
-      <SiteLookUpCard />
+      <SiteLookupCard />
       <CorrectionsCard kind="category" />
       <Card title="Import a feed">
         <ImportForm
@@ -152,11 +152,11 @@ function FeedsCard({ feeds }: { feeds: readonly FeedInfo[] }) {
   );
 }
 
-function SiteLookUpCard() {
+function SiteLookupCard() {
   const [asked, setAsked] = useState('');
   const found = useQuery({
     queryKey: ['reference', 'look-up category', asked],
-    queryFn: () => service.lookUpCategory(asked),
+    queryFn: () => service.lookupCategory(asked),
     enabled: asked !== '',
     retry: false,
   });

@@ -8,8 +8,8 @@ import { Card, WideTable } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
 import { Pager } from '../../components/pager.js';
 import { REQUEST_COLUMNS, RequestCells } from '../../components/request-cells.js';
-import { ExplanationPanel } from '../replays/explanation-panel.js';
-import { SideLabel } from './sides.js';
+import { ExplanationPanel } from '../evidence/explanation-panel.js';
+import { SideLabel } from '../evidence/side-label.js';
 
 const PAGE_ROWS = 25;
 

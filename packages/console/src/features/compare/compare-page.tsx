@@ -10,7 +10,7 @@ import { Card, EmptyState, PageHeading } from '../../components/layout.js';
 import { ListPager } from '../../components/pager.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { countOf, formatCount } from '../../format.js';
-import { judgeName } from './sides.js';
+import { policyName } from '../evidence/policy-name.js';
 
 /** Choosing what to compare, and the comparisons there are. */
 export function ComparePage() {
@@ -68,7 +68,7 @@ export function ComparePage() {
                       to={`/comparisons/${id}`}
                       className="font-medium text-jade underline-offset-2 hover:underline"
                     >
-                      {logName}: {judgeName(before)}, then {judgeName(after)}
+                      {logName}: {policyName(before)}, then {policyName(after)}
                     </Link>
                     <span className="text-sm text-muted">
                       {state === 'done'

@@ -9,9 +9,10 @@ import { Card, PageHeading, WideTable } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { OutcomeLabel } from '../../components/outcome.js';
 import { countOf, formatCount, formatShare } from '../../format.js';
-import { BreakdownCard } from '../replays/breakdown-card.js';
+import { BreakdownCard } from '../evidence/breakdown-card.js';
 import { ChangesTable } from './changes-table.js';
-import { judgeName, SideLabel } from './sides.js';
+import { policyName } from '../evidence/policy-name.js';
+import { SideLabel } from '../evidence/side-label.js';
 
 export function ComparisonPage({ id }: { id: number }) {
   const comparison = useQuery(comparisonQuery(id));
@@ -23,7 +24,7 @@ export function ComparisonPage({ id }: { id: number }) {
 }
 
 function titleOf({ logName, before, after }: ComparisonInfo): string {
-  return `${logName}: ${judgeName(before)}, then ${judgeName(after)}`;
+  return `${logName}: ${policyName(before)}, then ${policyName(after)}`;
 }
 
 function RunningComparison({ comparison }: { comparison: ComparisonInfo }) {

@@ -8,11 +8,11 @@ import { ErrorNotice } from '../../components/loaded.js';
 import { TextField } from '../../components/text-field.js';
 
 /** Asks for an address or a name: its country, what says so, and what would see it. */
-export function AddressLookUpCard() {
+export function AddressLookupCard() {
   const [asked, setAsked] = useState('');
   const found = useQuery({
     queryKey: ['reference', 'look-up country', asked],
-    queryFn: () => service.lookUpCountry(asked),
+    queryFn: () => service.lookupCountry(asked),
     enabled: asked !== '',
     retry: false,
   });

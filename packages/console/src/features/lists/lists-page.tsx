@@ -141,7 +141,7 @@ function ListDetail({
         <RenameForm list={list} onDone={onRenamed} />
       </Card>
       <Card title="Is it in there?">
-        <LookUpForm list={list} />
+        <LookupForm list={list} />
       </Card>
       {!list.dataset && (
         <Card title="Add or remove many at once">
@@ -195,11 +195,11 @@ function RenameForm({ list, onDone }: { list: ListInfo; onDone: (name: string) =
   );
 }
 
-function LookUpForm({ list }: { list: ListInfo }) {
+function LookupForm({ list }: { list: ListInfo }) {
   const [value, setValue] = useState('');
   const found = useQuery({
     queryKey: ['draft', 'look-up', list.name, value],
-    queryFn: () => service.lookUpInList(list.name, value),
+    queryFn: () => service.lookupInList(list.name, value),
     enabled: value !== '',
     retry: false,
   });

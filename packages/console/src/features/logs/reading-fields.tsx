@@ -28,8 +28,8 @@ export function ReadingFields({ said, onChange }: { said: LogReadOptions; onChan
         <Choice label="Format" value={said.format ?? ''} options={FORMATS} onChange={(format) => set({ format })} />
         <Field className="flex items-center gap-2 text-sm">
           <Checkbox
-            checked={said.syslog === 'true'}
-            onChange={(isInSyslog) => set({ syslog: isInSyslog ? 'true' : undefined })}
+            checked={said.syslog === true}
+            onChange={(isInSyslog) => set({ syslog: isInSyslog || undefined })}
             className="group flex size-5 items-center justify-center rounded border border-line bg-ground data-checked:border-jade data-checked:bg-jade"
           >
             <CheckIcon aria-hidden className="invisible size-4 text-white group-data-checked:visible" />

@@ -13,7 +13,7 @@ export function DatasetsCard({ kind, title }: { kind: DatasetOwner; title: strin
   const datasets = (useQuery(datasetsQuery).data ?? []).filter((one) => one.kind === kind);
   const client = useQueryClient();
   const use = useMutation({
-    mutationFn: ({ id, waitsFor }: DatasetInfo) => service.useDataset(id, waitsFor !== null),
+    mutationFn: ({ id, waitsFor }: DatasetInfo) => service.activateDataset(id, waitsFor !== null),
     onSettled: () => client.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'me' }),
   });
   if (datasets.length === 0) return null;

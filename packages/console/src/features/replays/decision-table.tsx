@@ -12,7 +12,7 @@ import { Pager } from '../../components/pager.js';
 import { REQUEST_COLUMNS, RequestCells } from '../../components/request-cells.js';
 import { OutcomeLabel } from '../../components/outcome.js';
 import { TextField } from '../../components/text-field.js';
-import { ExplanationPanel } from './explanation-panel.js';
+import { ExplanationPanel } from '../evidence/explanation-panel.js';
 
 const PAGE_ROWS = 25;
 const COLUMNS = [...REQUEST_COLUMNS, 'outcome', 'decided by'];

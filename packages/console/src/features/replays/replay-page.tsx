@@ -9,8 +9,8 @@ import { Card, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { OutcomeLabel } from '../../components/outcome.js';
 import { countOf, formatCount, formatShare, formatTime } from '../../format.js';
-import { judgeName } from '../compare/sides.js';
-import { BreakdownCard } from './breakdown-card.js';
+import { policyName } from '../evidence/policy-name.js';
+import { BreakdownCard } from '../evidence/breakdown-card.js';
 import { DecisionTable } from './decision-table.js';
 import { RulesTable } from './rules-table.js';
 
@@ -49,16 +49,16 @@ function RunningReplay({ replay }: { replay: Replay }) {
   return (
     <>
       <PageHeading title={title} aside={<Button onClick={() => cancel.mutate()}>Cancel it</Button>}>
-        {judgeName(replay).replace(/^t/, 'T').replace(/^r/, 'R')} judges the log.
+        {policyName(replay).replace(/^t/, 'T').replace(/^r/, 'R')} judges the log.
       </PageHeading>
       {cancel.error && <ErrorNotice error={cancel.error} />}
       <label className="block text-sm">
         {formatCount(progress.requestsDone)} of {countOf(progress.requests, 'request')}
         <progress max={progress.requests} value={progress.requestsDone} className="mt-2 block h-2 w-full accent-jade" />
       </label>
-      {progress.soFar && (
+      {progress.partial && (
         <dl className="mt-6 grid grid-cols-2 gap-3 sm:grid-cols-4">
-          {(Object.entries(progress.soFar.outcomes) as [Outcome, number][]).map(([outcome, requests]) => (
+          {(Object.entries(progress.partial.outcomes) as [Outcome, number][]).map(([outcome, requests]) => (
             <div key={outcome} className="rounded-xl border border-line bg-surface px-4 py-3 shadow-sm">
               <dt>
                 <OutcomeLabel outcome={outcome} />
@@ -136,7 +136,7 @@ function Result({ result }: { result: ReplayResult }) {
         />
       </div>
       <p className="text-xs text-muted">
-        Rests on {judgeName(result)} ({result.snapshot.slice(0, 12)}), log {result.logSha256.slice(0, 12)},{' '}
+        Rests on {policyName(result)} ({result.snapshot.slice(0, 12)}), log {result.logSha256.slice(0, 12)},{' '}
         {result.countryTable
           ? `country table ${result.countryTable.name} ${result.countryTable.sha256.slice(0, 12)}`
           : 'no country table'}

@@ -7,7 +7,7 @@ import { Card, EmptyState, PageHeading } from '../../components/layout.js';
 import { ListPager } from '../../components/pager.js';
 import { Loaded } from '../../components/loaded.js';
 import { countOf, formatCount, formatTime } from '../../format.js';
-import { judgeName } from '../compare/sides.js';
+import { policyName } from '../evidence/policy-name.js';
 
 export function ReplaysPage() {
   const [offset, setOffset] = useState(0);
@@ -48,7 +48,7 @@ export function ReplaysPage() {
                         Replay {replay.id}: {replay.logName}
                       </Link>
                       <p className="text-sm text-muted">
-                        started {formatTime(Date.parse(replay.startedAt))} UTC, against {judgeName(replay)}
+                        started {formatTime(Date.parse(replay.startedAt))} UTC, against {policyName(replay)}
                         {replay.gate ? `, all judged by gate ${replay.gate}` : ''}
                         {spanText(replay)}
                       </p>

@@ -76,7 +76,7 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
           {edit.error && (
             <div className="mt-3">
               <ErrorNotice error={edit.error} />
-              {hasProblem(edit.error, 'changed-meanwhile') && (
+              {hasProblem(edit.error, 'edit-conflict') && (
                 <Button
                   className="mt-2"
                   onClick={() => {
@@ -144,7 +144,7 @@ function useMatches(
   });
   const problem = query.error instanceof ServiceError ? query.error.problem : undefined;
   const problems =
-    hasProblem(query.error, 'bad-text') && asked === text
+    hasProblem(query.error, 'invalid-text') && asked === text
       ? (problem?.errors ?? []).map(({ place, message }): Diagnostic => {
           const [line, column] = place.split(':').map(Number);
           return { code: 'unknown-name', message, place: { file: 'rule', line: line ?? 1, column: column ?? 1 } };

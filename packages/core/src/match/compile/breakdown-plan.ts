@@ -38,21 +38,21 @@ export class BreakdownPlan extends Plan {
   readonly #applicationMatchers: readonly ApplicationMatcher[];
   readonly #numberOfGate: ReadonlyMap<string | undefined, number>;
 
-  constructor(judge: EvaluationContext) {
+  constructor(context: EvaluationContext) {
     super();
     this.aspects = ASPECTS.filter(
-      (aspect) => (aspect !== 'country' || judge.countries) && (aspect !== 'category' || judge.categories),
+      (aspect) => (aspect !== 'country' || context.countries) && (aspect !== 'category' || context.categories),
     );
     this.#texts = Object.fromEntries(ASPECTS.map((aspect) => [aspect, new KeyInterner()])) as Record<
       Aspect,
       KeyInterner
     >;
-    const gates = [...judge.rulebook.gates, NO_GATE];
+    const gates = [...context.rulebook.gates, NO_GATE];
     this.#numberOfGate = new Map(
       gates.map((gate, index) => [gate === NO_GATE ? undefined : gate.statement.name, index]),
     );
     this.#slots = gates.map((gate) => {
-      const view = { gate, isHidden: false, world: judge };
+      const view = { gate, isHidden: false, referenceData: context };
       return Object.fromEntries(
         this.aspects.flatMap((aspect) => {
           const values = valuesOf(aspect, view);
@@ -60,13 +60,13 @@ export class BreakdownPlan extends Plan {
         }),
       );
     });
-    this.#applicationMatchers = gates.map((gate) => this.#compileRecognition(gate, judge));
+    this.#applicationMatchers = gates.map((gate) => this.#compileRecognition(gate, context));
     this.seal();
   }
 
-  #compileRecognition(gate: CheckedGate, judge: EvaluationContext): ApplicationMatcher {
-    const { rulebook } = judge;
-    const view = { gate, isHidden: false, world: judge };
+  #compileRecognition(gate: CheckedGate, context: EvaluationContext): ApplicationMatcher {
+    const { rulebook } = context;
+    const view = { gate, isHidden: false, referenceData: context };
     const names = [
       ...rulebook.applications.flatMap(({ name, over }) => (over ? [name, over.name] : [name])),
       'unrecognised',

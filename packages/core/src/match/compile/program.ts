@@ -51,7 +51,7 @@ interface GateReach {
 
 export class Program extends Plan {
   readonly stages: ProgramStage[] = [];
-  readonly people;
+  readonly held;
   readonly schedules;
   readonly endsAtUnixMs;
   readonly keyTexts = new KeyInterner();
@@ -62,33 +62,33 @@ export class Program extends Plan {
   readonly #inspectedSlot: number;
 
   /** Compiles the rules of all gates. */
-  constructor(judge: EvaluationContext) {
+  constructor(context: EvaluationContext) {
     super();
-    const { rulebook, people } = judge;
-    this.people = people;
+    const { rulebook, held } = context;
+    this.held = held;
     this.schedules = rulebook.schedules;
     this.endsAtUnixMs = rulebook.endsAtUnixMs;
     this.#encryptedSlot = this.slotFor(asNumber(encryptedFeature));
     this.#inspectedSlot = this.slotFor(asNumber(inspectedFeature));
     this.#hostSlot = this.slotFor(new KeyFeature(hostText, this.keyTexts));
-    this.#choice = this.#compileChoice(judge);
-    this.#reaches = rulebook.gates.map((gate) => this.#compileGate(gate, judge));
+    this.#choice = this.#compileChoice(context);
+    this.#reaches = rulebook.gates.map((gate) => this.#compileGate(gate, context));
     this.seal();
   }
 
-  #compileGate(gate: CheckedGate, judge: EvaluationContext): GateReach {
+  #compileGate(gate: CheckedGate, context: EvaluationContext): GateReach {
     const { direction, clientFrom, inspection } = gate.statement;
-    const visible = this.#compileStage(gate, false, judge);
+    const visible = this.#compileStage(gate, false, context);
     const ignoredSlot = clientFrom && this.slotFor(headerIgnored(gate));
     if (direction === 'inbound') return { visible, ignoredSlot };
     const terms = {
-      rulebook: judge.rulebook,
-      view: { gate, isHidden: true, world: judge },
+      rulebook: context.rulebook,
+      view: { gate, isHidden: true, referenceData: context },
       partitions: this.partitions,
     };
     return {
       visible,
-      hidden: this.#compileStage(gate, true, judge),
+      hidden: this.#compileStage(gate, true, context),
       ignoredSlot,
       inspection: inspection && {
         rules: inspection.rules.map(({ isInspected, condition }) => ({
@@ -100,9 +100,13 @@ export class Program extends Plan {
     };
   }
 
-  #compileStage(gate: CheckedGate, isHidden: boolean, judge: EvaluationContext): number {
-    const stage = new Stage(gate, isHidden, { rulebook: judge.rulebook, world: judge }, this.partitions, (rule, view) =>
-      keysOf(rule, view).map((key) => this.slotFor(new KeyFeature(key, this.keyTexts))),
+  #compileStage(gate: CheckedGate, isHidden: boolean, context: EvaluationContext): number {
+    const stage = new Stage(
+      gate,
+      isHidden,
+      { rulebook: context.rulebook, referenceData: context },
+      this.partitions,
+      (rule, view) => keysOf(rule, view).map((key) => this.slotFor(new KeyFeature(key, this.keyTexts))),
     );
     return this.stages.push({ stage, trace: new Trace(stage) }) - 1;
   }

@@ -87,11 +87,11 @@ export class Stage {
   constructor(
     readonly gate: CheckedGate,
     readonly isHidden: boolean,
-    { rulebook, world }: { readonly rulebook: Rulebook; readonly world: ReferenceData },
+    { rulebook, referenceData: referenceData }: { readonly rulebook: Rulebook; readonly referenceData: ReferenceData },
     private readonly partitions: Partitions,
     keySlotsFor: (rule: Rule, view: GateView) => readonly number[],
   ) {
-    const view = { gate, isHidden, world };
+    const view = { gate, isHidden, referenceData: referenceData };
     const terms = { rulebook, view, partitions };
     const fences: StageFence[] = [];
     const rules: StageRule[] = [];

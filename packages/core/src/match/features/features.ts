@@ -29,7 +29,7 @@ import type { AttributeReader } from './attribute-reader.js';
 export interface GateView {
   readonly gate: CheckedGate;
   readonly isHidden: boolean;
-  readonly world: ReferenceData;
+  readonly referenceData: ReferenceData;
 }
 
 /** A host and a path, for what asks for both. */
@@ -103,12 +103,12 @@ export function featureOf(
   parameter: string | undefined,
   view: GateView,
 ): Feature<Field<FeatureValue>> | undefined {
-  const { gate, isHidden, world } = view;
+  const { gate, isHidden, referenceData: referenceData } = view;
   if (isHidden && HIDDEN_FIELDS.includes(field)) return undefined;
   const named = parameter === undefined ? field : `${field} ${JSON.stringify(parameter)}`;
   const of: MakeFeature = (inputs, read, key = named) => feature(key, inputs, ({ request }) => read(request));
   const countryOf = (address: Field<Address>): Field<string> =>
-    world.countries && address ? world.countries.countryOf(address) : undefined;
+    referenceData.countries && address ? referenceData.countries.countryOf(address) : undefined;
   switch (field) {
     case 'client':
       return clientFeature(gate);
@@ -206,7 +206,11 @@ function httpFeatureOf(
   }
 }
 
-function categoryFeature({ world: { categories }, gate, isHidden }: GateView): Feature<Field<readonly string[]>> {
+function categoryFeature({
+  referenceData: { categories },
+  gate,
+  isHidden,
+}: GateView): Feature<Field<readonly string[]>> {
   const asksPath = !isHidden && categories?.hasPaths === true;
   const key = `category of ${hostKey(isHidden)}${asksPath ? ` ${readingKey(gate.pathReading)}` : ''}`;
   return feature(key, asksPath ? [...HOST, ...PATH] : HOST, ({ request }) => {

@@ -11,10 +11,10 @@ class Coverage {
   readonly #counts = new Map<string, number>();
   numDecisions = 0;
 
-  readonly hear: Hear = (judge, ruling) => {
+  readonly hear: Hear = (context, ruling) => {
     this.numDecisions += 1;
     this.#see(ruling.outcome);
-    const first = judge.rulebook.gates.find(({ statement }) => statement.name === ruling.gate)?.fences[0]?.name;
+    const first = context.rulebook.gates.find(({ statement }) => statement.name === ruling.gate)?.fences[0]?.name;
     if (ruling.rule !== undefined && (ruling.rule !== 'r0' || ruling.fence !== first))
       this.#see('below the first rule');
     const asked = (condition: Condition, subject: Subject): void => {
@@ -22,7 +22,7 @@ class Coverage {
       else if (condition.kind === 'and' || condition.kind === 'or')
         condition.parts.forEach((part) => asked(part, subject));
       else if (condition.kind === 'comparison')
-        this.#seeComparison(condition, evaluateComparison(condition, subject, judge.rulebook));
+        this.#seeComparison(condition, evaluateComparison(condition, subject, context.rulebook));
     };
     return {
       rule: (fence, rule, verdict, subject) => {

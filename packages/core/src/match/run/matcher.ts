@@ -346,7 +346,7 @@ export class Matcher {
   }
 
   #hold(state: RuleState, { holdMs }: PersonAction, reader: RowReader, atUnixMs: number): number {
-    if (this.program.people === 'stays-out') return ENDED;
+    if (this.program.held === 'stop') return ENDED;
     const [slot] = state.rule.keySlots;
     if (reader.numberOf(slot!) === UNKNOWN_KEY) return MATCHED_BLIND_KEY;
     const name = this.#nameOf(state.number, reader.numberOf(slot!));

@@ -4,11 +4,11 @@ import type { Logger } from 'pino';
 import { isUnreachable, type Database } from '../../database/database.js';
 import { takeLease } from '../../database/lease.js';
 import { ComparisonModel, type ReplayModel } from '../../database/models.js';
-import type { Judging } from '../../work/judging-pool.js';
+import type { Judging } from '../../threads/evaluation-pool.js';
 import type { Logs } from '../logs/logs.js';
 import type { DecisionPages } from '../replays/decision-pages.js';
-import type { EvaluationInputs } from '../replays/judges.js';
-import type { ReplayRuns } from '../replays/replay-run.js';
+import type { EvaluationInputs } from '../replays/context-store.js';
+import type { ReplayRuns } from '../replays/replay-runs.js';
 import type { Replays } from '../replays/replays.js';
 import { chunksOf, openSides } from './sides.js';
 

@@ -16,11 +16,11 @@ import { inTransaction, type Database, type Transaction } from '../../database/d
 import { ComparisonModel, type ReplayModel } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
-import type { JobAdder } from '../../work/job-queue.js';
-import type { Judging } from '../../work/judging-pool.js';
+import type { JobAdder } from '../../jobs/job-queue.js';
+import type { Judging } from '../../threads/evaluation-pool.js';
 import type { Logs } from '../logs/logs.js';
 import type { DecisionPages } from '../replays/decision-pages.js';
-import type { ContextStore } from '../replays/judges.js';
+import type { ContextStore } from '../replays/context-store.js';
 import { chunksOf, openSides } from './sides.js';
 import type { ReplayInputs, Replays } from '../replays/replays.js';
 
@@ -123,7 +123,7 @@ export class Comparisons {
         `Comparison ${id} has no group ${group}; it has ${found.result!.groups.length}.`,
       );
     const comparison = await openSides(pages, judges, before, after);
-    const judge = await judges.judge(after);
+    const context = await judges.judge(after);
     const rulings = await pages.rulings(after.id);
     const isWanted = (pair: number): boolean => {
       if (!wanted) return comparison.isChange(pair);
@@ -150,7 +150,7 @@ export class Comparisons {
         page.push(row);
         pairs.push(pair);
       }
-      const read = await pages.readRows(after, judge, chunk, rulings, Uint32Array.from(page));
+      const read = await pages.readRows(after, context, chunk, rulings, Uint32Array.from(page));
       for (const [
         index,
         { outcome: _o, gate: _g, fence: _f, rule: _r, status: _s, reason: _e, ...row },

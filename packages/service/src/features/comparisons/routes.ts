@@ -1,4 +1,4 @@
-import { ChangesQuery, IdParams, ListQuery, StartComparisonInput } from '@jadefence/contract/server';
+import { ChangesQuery, IdParams, ListQuery, ComparisonInput } from '@jadefence/contract/server';
 import { sendEvents } from '../../http/events.js';
 import { route, threadRoute, type Route } from '../../http/route.js';
 import type { Comparisons } from './comparisons.js';
@@ -16,7 +16,7 @@ export function comparisonRoutes(comparisons: Comparisons): Route[] {
       method: 'post',
       path: '/comparisons',
       access: 'editor',
-      body: StartComparisonInput,
+      body: ComparisonInput,
       status: 202,
       handle: ({ body, actor }) => comparisons.start(body, actor),
     }),

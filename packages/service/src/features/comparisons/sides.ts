@@ -3,7 +3,7 @@ import { DecisionComparison, type Ruling } from '@jadefence/core';
 import type { Database } from '../../database/database.js';
 import { ReplayChunkModel, type ReplayModel } from '../../database/models.js';
 import type { DecisionPages } from '../replays/decision-pages.js';
-import type { EvaluationInputs } from '../replays/judges.js';
+import type { EvaluationInputs } from '../replays/context-store.js';
 
 export async function openSides(
   pages: DecisionPages,
@@ -13,11 +13,11 @@ export async function openSides(
 ): Promise<DecisionComparison> {
   const [was, is] = await Promise.all([pages.rulings(before.id), pages.rulings(after.id)]);
   const [wasSent, isSent] = await Promise.all([judges.redirects(before, was), judges.redirects(after, is)]);
-  const lookUp = (rulings: readonly Ruling[], sentTo: readonly (string | null)[]) => {
+  const lookup = (rulings: readonly Ruling[], sentTo: readonly (string | null)[]) => {
     const byRuling = new Map(rulings.map((ruling, index) => [ruling, sentTo[index]]));
     return (ruling: Ruling): string | undefined => byRuling.get(ruling) ?? undefined;
   };
-  return new DecisionComparison(was, is, { before: lookUp(was, wasSent), after: lookUp(is, isSent) });
+  return new DecisionComparison(was, is, { before: lookup(was, wasSent), after: lookup(is, isSent) });
 }
 
 /** The chunks that a replay judged, in order. */

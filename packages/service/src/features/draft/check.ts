@@ -59,10 +59,10 @@ export function usableRulebook(
 ): Rulebook {
   if (!rulebook) {
     const errors = diagnostics.map(tell);
-    throw new ProblemError('draft-not-usable', `${what} has errors and cannot judge.`, { errors, hint });
+    throw new ProblemError('draft-invalid', `${what} has errors and cannot judge.`, { errors, hint });
   }
   if (rulebook.gates.length === 0)
-    throw new ProblemError('draft-not-usable', `${what} has no gate, so no request would be judged.`, {
+    throw new ProblemError('draft-invalid', `${what} has no gate, so no request would be judged.`, {
       hint: 'Import fences with jadefence fence import PATH, or add a gate.',
     });
   return rulebook;
@@ -71,7 +71,7 @@ export function usableRulebook(
 /** @throws ProblemError where something is probably a mistake: what a draft may hold for a while is not published */
 export function refuseWarnings({ warnings }: CheckedFences, what: string): void {
   if (warnings.length > 0)
-    throw new ProblemError('draft-not-usable', `${what} asks for tags that no rule sets.`, {
+    throw new ProblemError('draft-invalid', `${what} asks for tags that no rule sets.`, {
       errors: warnings.map(tell),
       hint: 'Correct the name, or add the rule that sets the tag; nothing was published.',
     });

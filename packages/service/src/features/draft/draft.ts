@@ -21,13 +21,14 @@ import {
   type Rulebook,
 } from '@jadefence/core';
 import { recordChange } from '../../database/audit.js';
+import { batches } from '../../database/batches.js';
 import { inTransaction, type Database, type Transaction } from '../../database/database.js';
 import { DraftEntryModel, DraftModel, UserModel, type Entry } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
 import { readSources, assertNoErrors, toProblem, usableRulebook } from './check.js';
 import { presentFences } from './present.js';
-import { batches, checkStored, hashEntries, loadStored, pickEntry, pinSnapshot, storeObjects } from './snapshots.js';
+import { checkStored, hashEntries, loadStored, pickEntry, pinSnapshot, storeObjects } from './snapshots.js';
 
 const MAIN = 'main';
 const FILE = 'list-file';
@@ -273,7 +274,7 @@ export class Drafts {
       return { place, message: `${author} changed it at ${entry.changedAt.toISOString()}; it is now: ${text}` };
     });
     throw new ProblemError(
-      'changed-meanwhile',
+      'edit-conflict',
       `The draft is at version ${version}, and you have seen version ${seenVersion}: ${errors.map(({ place }) => place).join(', ')} changed meanwhile. Nothing was written.`,
       { errors, hint: 'Look at the draft again, and make your change on what it is now.' },
     );

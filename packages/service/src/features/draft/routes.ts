@@ -2,10 +2,10 @@ import { EditsInput, FenceSourcesInput } from '@jadefence/contract/server';
 import { runExpectations, STARTING_POINTS, type Edit } from '@jadefence/core';
 import { threadRoute, type Route } from '../../http/route.js';
 import { expectedVersion, setETag } from '../../http/version.js';
-import type { ReferenceSnapshots } from '../reference/worlds.js';
+import type { ReferenceSnapshots } from '../../reference/reference-snapshots.js';
 import type { Drafts } from './draft.js';
 
-export function draftRoutes(drafts: Drafts, worlds: ReferenceSnapshots): Route[] {
+export function draftRoutes(drafts: Drafts, referenceSnapshots: ReferenceSnapshots): Route[] {
   return [
     threadRoute('rules', {
       method: 'get',
@@ -15,13 +15,13 @@ export function draftRoutes(drafts: Drafts, worlds: ReferenceSnapshots): Route[]
     }),
     threadRoute('rules', {
       method: 'get',
-      path: '/draft/sources',
+      path: '/draft/files',
       access: 'viewer',
       handle: async (context) => setETag(context, await drafts.sources()),
     }),
     threadRoute('rules', {
       method: 'post',
-      path: '/draft/preview',
+      path: '/draft/files/preview',
       access: 'viewer',
       body: FenceSourcesInput,
       hasLargeBody: true,
@@ -29,7 +29,7 @@ export function draftRoutes(drafts: Drafts, worlds: ReferenceSnapshots): Route[]
     }),
     threadRoute('rules', {
       method: 'put',
-      path: '/draft',
+      path: '/draft/files',
       access: 'editor',
       body: FenceSourcesInput,
       hasLargeBody: true,
@@ -58,7 +58,11 @@ export function draftRoutes(drafts: Drafts, worlds: ReferenceSnapshots): Route[]
       method: 'get',
       path: '/draft/expectations',
       access: 'viewer',
-      handle: async () => runExpectations({ rulebook: await drafts.rulebook(), ...(await worlds.loadCurrent()).world }),
+      handle: async () =>
+        runExpectations({
+          rulebook: await drafts.rulebook(),
+          ...(await referenceSnapshots.loadCurrent()).referenceData,
+        }),
     }),
     threadRoute('rules', {
       method: 'get',

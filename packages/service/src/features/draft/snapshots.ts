@@ -1,3 +1,4 @@
+import { batches } from '../../database/batches.js';
 import { createHash } from 'node:crypto';
 import {
   checkFences,
@@ -40,14 +41,6 @@ export async function storeObjects(
   for (const batch of batches([...objects.values()]))
     await ObjectModel.query(trx).insert(batch).onConflict('hash').ignore();
   return entries;
-}
-
-const BATCH_ROWS = 1000;
-
-export function batches<T>(rows: readonly T[]): T[][] {
-  return Array.from({ length: Math.ceil(rows.length / BATCH_ROWS) }, (_, index) =>
-    rows.slice(index * BATCH_ROWS, (index + 1) * BATCH_ROWS),
-  );
 }
 
 /** What opens datasets that a snapshot pinned. */

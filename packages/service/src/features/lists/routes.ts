@@ -1,6 +1,6 @@
 import type { ListInfo } from '@jadefence/contract';
 import { LookupQuery, NameParams } from '@jadefence/contract/server';
-import { findUses, lookUpInList, showList, type Configuration } from '@jadefence/core';
+import { findUses, lookupInList, showList, type Configuration } from '@jadefence/core';
 import { threadRoute, type Route } from '../../http/route.js';
 import { toProblem } from '../draft/check.js';
 import type { Drafts } from '../draft/draft.js';
@@ -32,13 +32,13 @@ export function listRoutes(drafts: Drafts): Route[] {
     }),
     threadRoute('rules', {
       method: 'get',
-      path: '/lists/:name/look-up',
+      path: '/lists/:name/lookup',
       access: 'viewer',
       params: NameParams,
       query: LookupQuery,
       handle: async ({ params, query }) => {
         const configuration = await drafts.configuration();
-        return toProblem(() => lookUpInList(configuration, params.name, query.value));
+        return toProblem(() => lookupInList(configuration, params.name, query.value));
       },
     }),
   ];

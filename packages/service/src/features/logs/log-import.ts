@@ -30,9 +30,9 @@ import { LogModel, LogRejectModel } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
 import type { UploadedFile } from '../../http/upload.js';
-import { batches } from '../draft/snapshots.js';
-import { SurveyThread } from '../../work/survey-thread.js';
-import type { ReferenceSnapshots } from '../reference/worlds.js';
+import { batches } from '../../database/batches.js';
+import { SurveyThread } from '../../threads/survey-thread.js';
+import type { ReferenceSnapshots } from '../../reference/reference-snapshots.js';
 import type { Admission } from '../../admission.js';
 import { Lease, leaseColumns, whereUnleased } from '../../database/lease.js';
 import { LogWriter, type LogCounts } from './log-writer.js';
@@ -51,7 +51,7 @@ export class LogImports {
   constructor(
     private readonly db: Database,
     private readonly logs: Logs,
-    private readonly worlds: ReferenceSnapshots,
+    private readonly referenceSnapshots: ReferenceSnapshots,
     private readonly admission: Admission,
     /** Of a file, decompressed. */
     private readonly maxBytes: number,
@@ -81,7 +81,7 @@ export class LogImports {
       const opened = filled.length > 0 ? filled : all.slice(0, 1);
       const fit = requireSingleFormat(opened, query.host !== undefined);
       const { host, ...layout } = { ...options, isInSyslog: fit.isInSyslog };
-      const { shared } = await this.worlds.loadCurrent();
+      const { shared } = await this.referenceSnapshots.loadCurrent();
       const log = await LogModel.query(this.db)
         .insert({
           name: query.name,
@@ -125,7 +125,7 @@ export class LogImports {
     actor: Actor,
   ): Promise<void> {
     if (counts.requests === 0)
-      throw new ProblemError('nothing-read', 'No line of the log could be read as a request.', {
+      throw new ProblemError('no-valid-lines', 'No line of the log could be read as a request.', {
         errors: rejects
           .slice(0, 5)
           .map(({ line, reason }) => ({ place: `line ${line}`, message: REJECT_REASONS[reason] })),
@@ -154,7 +154,7 @@ export class LogImports {
     } catch (error) {
       if (violatedConstraint(error) !== 'logs_same_bytes') throw error;
       const same = await LogModel.query(this.db).findOne({ sha256: counts.sha256, state: 'ready' });
-      throw new ProblemError('same-log', `The same bytes are here already as log ${same?.id} "${same?.name}".`);
+      throw new ProblemError('duplicate-log', `The same bytes are here already as log ${same?.id} "${same?.name}".`);
     }
   }
 }
@@ -269,7 +269,7 @@ function requireSingleFormat(files: readonly ImportFile[], knowsHost: boolean): 
     }
     if (needsHost && !knowsHost)
       throw new ProblemError(
-        'host-needed',
+        'host-required',
         `The log has no column for the host (${LOG_FORMATS[best.format]}), so no gate would cover any request.`,
         { hint: 'Say which host it is the log of with --host HOST.' },
       );

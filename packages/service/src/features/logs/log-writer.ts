@@ -2,7 +2,7 @@ import type { EncodedChunk, RejectedLine, RejectReason, Survey } from '@jadefenc
 import type { Imported } from '@jadefence/files';
 import { inTransaction, type Database } from '../../database/database.js';
 import { ChunkColumnModel, LogChunkModel, LogDictionaryModel } from '../../database/models.js';
-import type { SurveyThread } from '../../work/survey-thread.js';
+import type { SurveyThread } from '../../threads/survey-thread.js';
 import { deflateColumns, deflateDictionaries } from './compression.js';
 
 const KEPT_REJECTS = 1000;

@@ -24,7 +24,7 @@ import {
 } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
-import { openChunks, type ChunkPayload, type DictionaryParts } from '../../work/open-chunks.js';
+import { openChunks, type ChunkPayload, type DictionaryParts } from '../../threads/open-chunks.js';
 import { inflateColumn } from './compression.js';
 
 const SHOWN_REJECTED = 20;

@@ -33,7 +33,7 @@ export function logRoutes(logs: Logs, imports: LogImports, maxUploadBytes: numbe
       access: 'editor',
       params: IdParams,
       query: DeleteLogQuery,
-      handle: ({ params, query, actor }) => logs.delete(params.id, query.force === 'true', actor),
+      handle: ({ params, query, actor }) => logs.delete(params.id, query.force, actor),
     }),
     route({
       method: 'post',

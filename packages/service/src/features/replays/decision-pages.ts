@@ -26,13 +26,13 @@ import {
   type ReplayModel,
 } from '../../database/models.js';
 import { ProblemError } from '../../http/problem.js';
-import { Recent } from '../../recent.js';
+import { Recent } from '../../recent-cache.js';
 import type { Logs } from '../logs/logs.js';
-import { openChunks } from '../../work/open-chunks.js';
-import type { Judging } from '../../work/judging-pool.js';
-import type { ExplainTask } from '../../work/replay-worker.js';
+import { openChunks } from '../../threads/open-chunks.js';
+import type { Judging } from '../../threads/evaluation-pool.js';
+import type { ExplainTask } from '../../threads/evaluation-worker.js';
 import { unpackCodes } from './codes.js';
-import type { ContextStore } from './judges.js';
+import type { ContextStore } from './context-store.js';
 
 /** How many filters keep their matching rows, four bytes each. */
 const KEPT_FILTERS = 8;
@@ -72,7 +72,7 @@ export class DecisionPages {
   /** @throws ProblemError when the filter has errors */
   async page(replay: ReplayModel, { offset, limit, outcome, where }: PageQuery): Promise<DecisionPage> {
     const rulings = await this.rulings(replay.id);
-    const judge = await this.judges.judge(replay);
+    const context = await this.judges.judge(replay);
     const isWanted = rulings.map((ruling) => outcome === undefined || ruling.outcome === outcome);
     const chunks = await this.#counts.get(String(replay.id), async () =>
       ReplayChunkModel.query(this.db).select('chunk', 'codeCounts').where({ replayId: replay.id }).orderBy('chunk'),
@@ -82,7 +82,7 @@ export class DecisionPages {
         ? undefined
         : await this.#filtered(
             replay,
-            judge,
+            context,
             where,
             chunks.map(({ chunk }) => chunk),
             rulings,
@@ -102,7 +102,7 @@ export class DecisionPages {
         const found = wantedRows
           ? wantedRows.subarray(skip, skip + limit - rows.length)
           : await this.#findRows(replay, chunk, isIn, skip, limit - rows.length);
-        for (const row of await this.readRows(replay, judge, chunk, rulings, found)) rows.push(row);
+        for (const row of await this.readRows(replay, context, chunk, rulings, found)) rows.push(row);
       }
       total += numWanted;
     }
@@ -112,12 +112,12 @@ export class DecisionPages {
   /** The matching rows of each chunk. The latest few filters are kept, so that every page after the first is found at once. */
   async #filtered(
     replay: ReplayModel,
-    judge: EvaluationContext,
+    context: EvaluationContext,
     where: string,
     chunks: readonly number[],
     rulings: readonly Ruling[],
   ): Promise<ReadonlyMap<number, Uint32Array>> {
-    const { diagnostics } = checkFilter(where, judge.rulebook);
+    const { diagnostics } = checkFilter(where, context.rulebook);
     if (diagnostics.length > 0) {
       const errors = diagnostics.map(({ place, message, hint }) => ({
         place: `${place.line}:${place.column}`,
@@ -219,7 +219,7 @@ export class DecisionPages {
   /** @param rows of one chunk */
   async readRows(
     replay: ReplayModel,
-    judge: EvaluationContext,
+    context: EvaluationContext,
     chunkNumber: number,
     rulings: readonly Ruling[],
     rows: Uint32Array,
@@ -229,7 +229,7 @@ export class DecisionPages {
       const chunk = await this.#logChunk(replay, chunkNumber);
       return { rowStart: chunk.rowStart, rows: openChunks(await this.logs.load(replay.logId, [chunkNumber]))[0]! };
     });
-    return Array.from(rows, (row) => presentRow(rowStart + row, records, row, rulings[codes[row]!]!, judge));
+    return Array.from(rows, (row) => presentRow(rowStart + row, records, row, rulings[codes[row]!]!, context));
   }
 
   async #logChunk(replay: ReplayModel, chunkNumber: number): Promise<LogChunkModel> {
@@ -277,12 +277,12 @@ function presentRow(
   rows: ChunkRows,
   row: number,
   ruling: Ruling,
-  judge: EvaluationContext,
+  context: EvaluationContext,
 ): DecisionRow {
   const record = rows.row(row) as LogRecord;
   const written = rows.writtenAt(row);
   const request = normalizeRequest(record);
-  const view = viewDecided(judge, request, ruling.gate);
+  const view = viewDecided(context, request, ruling.gate);
   const country = view.get('country') as string | undefined;
   const { matched: _matched, isHeaderIgnored: _isHeaderIgnored, ...shown } = ruling;
   return {

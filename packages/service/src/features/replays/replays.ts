@@ -7,14 +7,14 @@ import { inTransaction, type Database, type Transaction } from '../../database/d
 import { LogModel, ReplayModel, SnapshotModel } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
-import type { JobAdder } from '../../work/job-queue.js';
+import type { JobAdder } from '../../jobs/job-queue.js';
 import type { Drafts } from '../draft/draft.js';
 import { refuseCrowd } from '../../admission.js';
-import { Recent } from '../../recent.js';
-import type { ReferencePin, ReferenceSnapshots } from '../reference/worlds.js';
+import { Recent } from '../../recent-cache.js';
+import type { ReferencePin, ReferenceSnapshots } from '../../reference/reference-snapshots.js';
 import type { Revisions } from '../revisions/revisions.js';
 import type { Logs } from '../logs/logs.js';
-import type { ContextStore } from './judges.js';
+import type { ContextStore } from './context-store.js';
 
 const PROGRESS_MS = 250;
 const MAX_TIMELINE_STEPS = 96;
@@ -23,10 +23,10 @@ const WITHOUT_TALLY = [
   'id',
   'logId',
   'snapshotId',
-  'worldHash',
+  'referenceHash',
   'gate',
   'revision',
-  'people',
+  'held',
   'fromMs',
   'toMs',
   'folder',
@@ -34,19 +34,19 @@ const WITHOUT_TALLY = [
   'requests',
   'requestsDone',
   'failure',
-  'soFar',
+  'partial',
   'startedBy',
   'startedAt',
 ] as const satisfies readonly (keyof ReplayModel)[];
 /** How far each rule of one that runs has come is for who looks at that one. */
-const LISTED = WITHOUT_TALLY.filter((column) => column !== 'soFar');
+const LISTED = WITHOUT_TALLY.filter((column) => column !== 'partial');
 /** Results stay as they are once a replay is done; with thousands of rules they take seconds to describe. */
 const KEPT_RESULTS = 8;
 
 /** What a replay rests on. */
 export type ReplayInputs = Pick<
   ReplayModel,
-  'logId' | 'requests' | 'snapshotId' | 'worldHash' | 'gate' | 'revision' | 'people' | 'folder' | 'fromMs' | 'toMs'
+  'logId' | 'requests' | 'snapshotId' | 'referenceHash' | 'gate' | 'revision' | 'held' | 'folder' | 'fromMs' | 'toMs'
 >;
 type ReplayOptions = Omit<ReplayRequest, 'against' | 'fences' | 'folder'>;
 
@@ -59,7 +59,7 @@ export class Replays {
     private readonly drafts: Drafts,
     private readonly revisions: Revisions,
     private readonly logs: Logs,
-    private readonly worlds: ReferenceSnapshots,
+    private readonly referenceSnapshots: ReferenceSnapshots,
     private readonly judges: ContextStore,
     private readonly queue: JobAdder,
     /** How many may wait. */
@@ -71,11 +71,11 @@ export class Replays {
     const replay = await inTransaction(this.db, async (trx) => {
       await refuseCrowd(ReplayModel.query(trx), 'replays', this.maxWaiting);
       const inserted = await this.insert(trx, await this.#pin(trx, options), actor.userId);
-      const { id, logId, gate, revision, people, folder, fromMs, toMs } = inserted;
+      const { id, logId, gate, revision, held, folder, fromMs, toMs } = inserted;
       await recordChange(trx, {
         userId: actor.userId,
         what: 'replay.start',
-        detail: { replay: id, log: logId, gate, revision, people, folder, fromMs, toMs },
+        detail: { replay: id, log: logId, gate, revision, held, folder, fromMs, toMs },
       });
       return inserted;
     });
@@ -104,7 +104,7 @@ export class Replays {
     trx: Transaction,
     snapshotId: number,
     gates: readonly string[],
-    { logId, gate, people = 'goes-on', fromUnixMs, toUnixMs }: ReplayOptions,
+    { logId, gate, held = 'continue', fromUnixMs, toUnixMs }: ReplayOptions,
   ): Promise<Omit<ReplayInputs, 'folder' | 'revision'>> {
     const log = await this.logs.find(logId, trx);
     if (gate !== undefined && !gates.includes(gate))
@@ -117,9 +117,9 @@ export class Replays {
       logId: log.id,
       requests: log.requests,
       snapshotId,
-      worldHash: await this.worlds.pin(trx),
+      referenceHash: await this.referenceSnapshots.pin(trx),
       gate: gate ?? null,
-      people,
+      held,
       fromMs: fromUnixMs ?? null,
       toMs: toUnixMs ?? null,
     };
@@ -149,7 +149,7 @@ export class Replays {
         .patch({ state: 'cancelled' })
         .where({ id })
         .whereIn('state', ['waiting', 'running']);
-      if (cancelled === 0) throw new ProblemError('replay-over', `Replay ${id} is ${state} already.`);
+      if (cancelled === 0) throw new ProblemError('replay-already-finished', `Replay ${id} is ${state} already.`);
       await recordChange(trx, { userId: actor.userId, what: 'replay.cancel', detail: { replay: id } });
     });
     return this.show(id);
@@ -213,8 +213,8 @@ export class Replays {
   async *progress(id: number): AsyncGenerator<ReplayProgress> {
     let last = '';
     for (;;) {
-      const { state, requestsDone, requests, failure, soFar } = await this.find(id);
-      const progress: ReplayProgress = { state, requestsDone, requests, failure, soFar };
+      const { state, requestsDone, requests, failure, partial } = await this.find(id);
+      const progress: ReplayProgress = { state, requestsDone, requests, failure, partial };
       const text = JSON.stringify(progress);
       if (text !== last) yield progress;
       if (state !== 'waiting' && state !== 'running') return;
@@ -230,26 +230,28 @@ export class Replays {
   /** What they rest on is asked for together. */
   async #presentAll(replays: readonly ReplayModel[]): Promise<Replay[]> {
     const idsOf = <T>(idOf: (replay: ReplayModel) => T): T[] => [...new Set(replays.map(idOf))];
-    const [logs, snapshots, worlds] = await Promise.all([
+    const [logs, snapshots, referenceSnapshots] = await Promise.all([
       LogModel.query(this.db)
         .select('id', 'name', 'sha256')
         .findByIds(idsOf(({ logId }) => logId)),
       SnapshotModel.query(this.db).findByIds(idsOf(({ snapshotId }) => snapshotId)),
       Promise.all(
-        idsOf(({ worldHash }) => worldHash).map(async (hash) => [hash, await this.worlds.pinned(hash)] as const),
+        idsOf(({ referenceHash }) => referenceHash).map(
+          async (hash) => [hash, await this.referenceSnapshots.pinned(hash)] as const,
+        ),
       ),
     ]);
     const rest = {
       logs: new Map(logs.map((log) => [log.id, log])),
       snapshots: new Map(snapshots.map((snapshot) => [snapshot.id, snapshot])),
-      worlds: new Map(worlds),
+      referenceSnapshots: new Map(referenceSnapshots),
     };
     return replays.map((replay) =>
       presentReplay(
         replay,
         rest.logs.get(replay.logId)!,
         rest.snapshots.get(replay.snapshotId)!,
-        rest.worlds.get(replay.worldHash)!,
+        rest.referenceSnapshots.get(replay.referenceHash)!,
       ),
     );
   }
@@ -261,8 +263,8 @@ function presentReplay(
   snapshot: SnapshotModel,
   { country, feeds, countryCorrections, categoryCorrections }: ReferencePin,
 ): Replay {
-  const { id, logId, state, requests, requestsDone, failure, gate, revision, people, startedAt } = replay;
-  const { folder, fromMs, toMs, soFar } = replay;
+  const { id, logId, state, requests, requestsDone, failure, gate, revision, held, startedAt } = replay;
+  const { folder, fromMs, toMs, partial } = replay;
   return {
     id,
     logId,
@@ -275,14 +277,14 @@ function presentReplay(
     gate,
     revision,
     folder,
-    people,
+    held,
     fromUnixMs: fromMs,
     toUnixMs: toMs,
     state,
     requests,
     requestsDone,
     failure,
-    soFar: soFar ?? null,
+    partial: partial ?? null,
     startedAt: startedAt.toISOString(),
   };
 }

@@ -1,4 +1,4 @@
-import { DecisionsQuery, IdParams, ListQuery, RowParams, StartReplayInput } from '@jadefence/contract/server';
+import { DecisionsQuery, IdParams, ListQuery, RowParams, ReplayInput } from '@jadefence/contract/server';
 import { sendEvents } from '../../http/events.js';
 import { route, threadRoute, type Route } from '../../http/route.js';
 import type { DecisionPages } from './decision-pages.js';
@@ -17,7 +17,7 @@ export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
       method: 'post',
       path: '/replays',
       access: 'editor',
-      body: StartReplayInput,
+      body: ReplayInput,
       hasLargeBody: true,
       status: 202,
       handle: ({ body, actor }) => replays.start(body, actor),

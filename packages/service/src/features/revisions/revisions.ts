@@ -17,7 +17,7 @@ import { ProblemError } from '../../http/problem.js';
 import { refuseWarnings, takeParts, usableRulebook } from '../draft/check.js';
 import type { Drafts, Published } from '../draft/draft.js';
 import { checkStored, loadSnapshot, pinSnapshot, storeObjects, type DatasetSource } from '../draft/snapshots.js';
-import type { ReferenceSnapshots } from '../reference/worlds.js';
+import type { ReferenceSnapshots } from '../../reference/reference-snapshots.js';
 
 /** One lock for all who publish, so that numbers have no gaps and nobody publishes over what he has not seen. */
 const PUBLISH_LOCK = 7_340_002;
@@ -39,7 +39,7 @@ export class Revisions {
   constructor(
     private readonly db: Database,
     private readonly drafts: Drafts,
-    private readonly worlds: ReferenceSnapshots,
+    private readonly referenceSnapshots: ReferenceSnapshots,
     private readonly datasets: DatasetSource,
   ) {}
 
@@ -126,7 +126,7 @@ export class Revisions {
     seenVersion: number,
     actor: Actor,
   ): Promise<Revision> {
-    const { world } = await this.worlds.loadCurrent();
+    const { referenceData: referenceData } = await this.referenceSnapshots.loadCurrent();
     const number = await inTransaction(this.db, async (trx) => {
       await trx.raw('select pg_advisory_xact_lock(?)', [PUBLISH_LOCK]);
       const { configuration: draft, checked } = await this.drafts.refuseUnseen(trx, seenVersion);
@@ -147,7 +147,7 @@ export class Revisions {
       const changes = compareConfigurations(base, next);
       if (published && changes.length === 0)
         throw new ProblemError('nothing-to-publish', `Nothing differs from revision ${published.number}.`);
-      const unmet = runExpectations({ rulebook, ...world }).filter(({ isMet }) => !isMet);
+      const unmet = runExpectations({ rulebook, ...referenceData }).filter(({ isMet }) => !isMet);
       if (unmet.length > 0 && !isForced) throw notMet(unmet);
       const { id } = await pinSnapshot(trx, await storeObjects(trx, next));
       return this.#add(trx, actor, { snapshotId: id, note, isForced: unmet.length > 0 }, 'revision.publish', {

@@ -1,4 +1,4 @@
-import { DiffQuery, IdParams, ListQuery, PublishRevisionInput, RestoreInput } from '@jadefence/contract/server';
+import { DiffQuery, IdParams, ListQuery, PublishInput, RestoreInput } from '@jadefence/contract/server';
 import { threadRoute, type Route } from '../../http/route.js';
 import { expectedVersion } from '../../http/version.js';
 import type { Revisions } from './revisions.js';
@@ -14,7 +14,7 @@ export function revisionRoutes(revisions: Revisions): Route[] {
     }),
     threadRoute('rules', {
       method: 'get',
-      path: '/revision-diff',
+      path: '/revisions/diff',
       access: 'viewer',
       query: DiffQuery,
       handle: ({ query }) => revisions.diff(query.from, query.to),
@@ -28,7 +28,7 @@ export function revisionRoutes(revisions: Revisions): Route[] {
     }),
     threadRoute('rules', {
       method: 'get',
-      path: '/revisions/:id/sources',
+      path: '/revisions/:id/files',
       access: 'viewer',
       params: IdParams,
       handle: ({ params }) => revisions.sources(params.id),
@@ -37,7 +37,7 @@ export function revisionRoutes(revisions: Revisions): Route[] {
       method: 'post',
       path: '/revisions',
       access: 'editor',
-      body: PublishRevisionInput,
+      body: PublishInput,
       status: 201,
       handle: ({ body, actor, ifMatch }) => revisions.publish(body, expectedVersion({ ifMatch }), actor),
     }),

@@ -3,10 +3,10 @@ import { TryRequestInput } from '@jadefence/contract/server';
 import { explainRequest, buildSyntheticRecord, normalizeRequest, type SyntheticField } from '@jadefence/core';
 import { ProblemError } from '../../http/problem.js';
 import { threadRoute, type Route } from '../../http/route.js';
-import type { ReferenceSnapshots } from '../reference/worlds.js';
+import type { ReferenceSnapshots } from '../../reference/reference-snapshots.js';
 import type { Revisions } from '../revisions/revisions.js';
 
-export function tryRoutes(revisions: Revisions, worlds: ReferenceSnapshots): Route[] {
+export function tryRoutes(revisions: Revisions, referenceSnapshots: ReferenceSnapshots): Route[] {
   return [
     threadRoute('rules', {
       method: 'post',
@@ -24,7 +24,7 @@ export function tryRoutes(revisions: Revisions, worlds: ReferenceSnapshots): Rou
         const against = body.against ?? (await revisions.defaultAgainst());
         const rulebook = await revisions.rulebook(against);
         const explanation = explainRequest(
-          { rulebook, ...(await worlds.loadCurrent()).world },
+          { rulebook, ...(await referenceSnapshots.loadCurrent()).referenceData },
           normalizeRequest(record),
         );
         return {

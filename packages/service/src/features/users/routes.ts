@@ -1,11 +1,5 @@
 import type { Session } from '@jadefence/contract';
-import {
-  CreateTokenInput,
-  IdParams,
-  NewTokenInput,
-  ResetPasswordInput,
-  CreateSessionInput,
-} from '@jadefence/contract/server';
+import { SignInTokenInput, IdParams, NewTokenInput, SignInInput, UserParams } from '@jadefence/contract/server';
 import type { Request } from 'express';
 import { route, type Route } from '../../http/route.js';
 import type { Users } from './users.js';
@@ -14,9 +8,9 @@ export function userRoutes(users: Users): Route[] {
   return [
     route({
       method: 'post',
-      path: '/sign-in',
+      path: '/session',
       access: 'public',
-      body: CreateSessionInput,
+      body: SignInInput,
       handle: async ({ body, request }): Promise<Session> => {
         const { userId, name, role } = await users.checkPassword(body.name, body.password, request.ip ?? '');
         await renewSession(request);
@@ -26,8 +20,8 @@ export function userRoutes(users: Users): Route[] {
       },
     }),
     route({
-      method: 'post',
-      path: '/sign-out',
+      method: 'delete',
+      path: '/session',
       access: 'viewer',
       handle: async ({ request, actor }) => {
         await users.recordSignOut(actor);
@@ -36,15 +30,15 @@ export function userRoutes(users: Users): Route[] {
     }),
     route({
       method: 'get',
-      path: '/me',
+      path: '/session',
       access: 'viewer',
       handle: async ({ actor }): Promise<Session> => ({ name: actor.name, role: actor.role }),
     }),
     route({
       method: 'post',
-      path: '/tokens',
+      path: '/session/tokens',
       access: 'public',
-      body: CreateTokenInput,
+      body: SignInTokenInput,
       status: 201,
       handle: async ({ body, request }) =>
         users.createToken(
@@ -56,7 +50,7 @@ export function userRoutes(users: Users): Route[] {
     route({ method: 'get', path: '/tokens', access: 'administrator', handle: () => users.listTokens() }),
     route({
       method: 'post',
-      path: '/tokens/new',
+      path: '/tokens',
       access: 'administrator',
       body: NewTokenInput,
       status: 201,
@@ -71,10 +65,10 @@ export function userRoutes(users: Users): Route[] {
     }),
     route({
       method: 'post',
-      path: '/users/reset-password',
+      path: '/users/:name/password-reset',
       access: 'administrator',
-      body: ResetPasswordInput,
-      handle: ({ body, actor }) => users.resetPassword(actor, body.name),
+      params: UserParams,
+      handle: ({ params, actor }) => users.resetPassword(actor, params.name),
     }),
   ];
 }

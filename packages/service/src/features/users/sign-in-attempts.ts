@@ -27,7 +27,7 @@ export class SignInAttempts {
   /**
    * Counts an attempt.
    * @param from the address of the caller; IPv6 addresses of one /64 are one
-   * @throws ProblemError `too-many-tries` where a limit is reached; then it is not counted
+   * @throws ProblemError `too-many-attempts` where a limit is reached; then it is not counted
    */
   async count(account: string, from: string): Promise<void> {
     const address = networkOf(from);
@@ -68,7 +68,7 @@ export class SignInAttempts {
 }
 
 function tooMany(windowMs: number): ProblemError {
-  return new ProblemError('too-many-tries', 'There were too many attempts to sign in.', {
+  return new ProblemError('too-many-attempts', 'There were too many attempts to sign in.', {
     hint: 'Wait a minute and try again.',
     retryAfterSeconds: Math.ceil(Math.min(windowMs, MINUTE_MS) / 1000),
   });

@@ -41,7 +41,7 @@ export class Users implements Identities {
     const isRight = await verify(user?.passwordHash ?? (await unknownUserHash), password);
     if (!user || !isRight) {
       await this.#record({ userId: user?.id ?? null, what: 'sign-in.failure', detail: { name, from } });
-      throw new ProblemError('wrong-sign-in', 'The name or the password is wrong.');
+      throw new ProblemError('invalid-credentials', 'The name or the password is wrong.');
     }
     await this.attempts.clear(name, from);
     await this.#record({ userId: user.id, what: 'sign-in', detail: { name, from } });

@@ -1,0 +1,28 @@
+import { IdentifyInput } from '@jadefence/contract/server';
+import { buildSyntheticFlow, identifyApplications, normalizeRequest } from '@jadefence/core';
+import { threadRoute, type Route } from '../../http/route.js';
+import type { ReferenceSnapshots } from '../../reference/reference-snapshots.js';
+import type { Drafts } from '../draft/draft.js';
+import { listApplications } from './applications.js';
+
+export function applicationRoutes(referenceSnapshots: ReferenceSnapshots, drafts: Drafts): Route[] {
+  return [
+    threadRoute('rules', {
+      method: 'get',
+      path: '/applications',
+      access: 'viewer',
+      handle: async () => listApplications(await drafts.configuration()),
+    }),
+    threadRoute('rules', {
+      method: 'post',
+      path: '/applications/identify',
+      access: 'viewer',
+      body: IdentifyInput,
+      handle: async ({ body }) => {
+        const rulebook = await drafts.rulebook();
+        const request = normalizeRequest(buildSyntheticFlow(body, Date.now()));
+        return identifyApplications({ rulebook, ...(await referenceSnapshots.loadCurrent()).referenceData }, request);
+      },
+    }),
+  ];
+}

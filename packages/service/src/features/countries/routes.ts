@@ -1,0 +1,22 @@
+import { CountriesQuery, LookupQuery } from '@jadefence/contract/server';
+import { threadRoute, type Route } from '../../http/route.js';
+import type { CountryTables } from './countries.js';
+
+export function countryRoutes(countryTables: CountryTables): Route[] {
+  return [
+    threadRoute('rules', {
+      method: 'get',
+      path: '/countries',
+      access: 'viewer',
+      query: CountriesQuery,
+      handle: ({ query }) => countryTables.overview(query.log),
+    }),
+    threadRoute('rules', {
+      method: 'get',
+      path: '/countries/lookup',
+      access: 'viewer',
+      query: LookupQuery,
+      handle: ({ query }) => countryTables.lookup(query.value),
+    }),
+  ];
+}

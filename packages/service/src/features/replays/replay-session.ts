@@ -1,0 +1,341 @@
+import { randomUUID } from 'node:crypto';
+import { deserialize, serialize } from 'node:v8';
+import { promisify } from 'node:util';
+import { deflate, inflate } from 'node:zlib';
+import type { PartialResult } from '@jadefence/contract';
+import {
+  addBreakdown,
+  addTally,
+  crc32,
+  createTally,
+  NOT_JUDGED,
+  RulingTable,
+  trimTally,
+  type Ruling,
+  type Segment,
+  type Tally,
+} from '@jadefence/core';
+import { inTransaction, type Database } from '../../database/database.js';
+import {
+  ReplayCheckpointModel,
+  ReplayChunkModel,
+  ReplayModel,
+  ReplayResultModel,
+  ReplayStateModel,
+} from '../../database/models.js';
+import type { Judging } from '../../threads/evaluation-pool.js';
+import type { ChunkPayload } from '../../threads/open-chunks.js';
+import type { JudgeAnswer, JudgePart, CarriedState } from '../../threads/evaluation-worker.js';
+import type { EvaluationInput } from '../../threads/prepare-context.js';
+import { batches } from '../../database/batches.js';
+import { packCodes } from './codes.js';
+import type { EvaluationInputs } from './context-store.js';
+
+/** How often a running replay tells how far it is. */
+const PROGRESS_MS = 200;
+/** Of each country, client and the like, so many with most requests are kept with the result. */
+const KEPT_VALUES = 200;
+
+const deflateBytes = promisify(deflate);
+const inflateBytes = promisify(inflate);
+
+/** What a replay that was cut off goes on from. */
+interface Checkpoint {
+  /** Chunks that are judged, or segments where the rules remember. */
+  readonly numDone: number;
+  readonly tally: Tally;
+  readonly rulings: readonly Ruling[];
+  /** Codes of chunks of which rows are still to come. */
+  readonly codesOf: ReadonlyMap<number, Uint32Array>;
+}
+
+/** One replay on its way through its log. */
+export class ReplaySession {
+  readonly #tally: Tally = createTally();
+  readonly #table = new RulingTable();
+  readonly #codesOf: Map<number, Uint32Array>;
+  readonly #progress: ProgressWriter;
+  /** Tells this run from one before. */
+  readonly #run = randomUUID();
+  #checkpointAtMs = Date.now();
+  #state: Uint8Array | undefined;
+  /** Whether the thread has judged rows of this run, and so should know what they left behind. */
+  #isThreadWarm = false;
+  /** Why it cannot go on. */
+  failure: Error | undefined;
+  /** Somebody does not want it any more. */
+  isCancelled = false;
+
+  private constructor(
+    private readonly db: Database,
+    private readonly pool: Judging,
+    private readonly checkpointMs: number,
+    readonly replay: ReplayModel,
+    private readonly source: EvaluationInput,
+    readonly isStateful: boolean,
+    readonly attributes: readonly string[],
+    checkpoint: Checkpoint | undefined,
+    state: Uint8Array | undefined,
+  ) {
+    this.#progress = new ProgressWriter(db, replay.id);
+    this.#codesOf = new Map(checkpoint?.codesOf);
+    this.#state = state;
+    this.numDone = this.#numJudged = checkpoint?.numDone ?? 0;
+    if (checkpoint) addTally(this.#tally, checkpoint.tally);
+    for (const ruling of checkpoint?.rulings ?? []) this.#table.codeFor(ruling);
+  }
+
+  /** Chunks whose decisions are kept, or segments where the rules remember. */
+  numDone: number;
+  /** Those that are judged, of which the latest may still be kept. */
+  #numJudged: number;
+
+  /** Begins a replay, or goes on from where the one before was cut off. */
+  static async begin(
+    db: Database,
+    judges: EvaluationInputs,
+    pool: Judging,
+    checkpointMs: number,
+    replay: ReplayModel,
+  ): Promise<ReplaySession> {
+    const source = await judges.source(replay);
+    const checkpoint = await readCheckpoint(db, replay.id);
+    if (!checkpoint) await deleteParts(db, replay.id);
+    const state = checkpoint && (await ReplayStateModel.query(db).findById([replay.id, checkpoint.numDone]));
+    const attributes = await pool.attributesRead(source, source.isStateful);
+    await ReplayModel.query(db)
+      .patch({ state: 'running', requestsDone: checkpoint?.tally.requests ?? 0, failure: null })
+      .where({ id: replay.id })
+      .whereNot({ state: 'cancelled' });
+    return new ReplaySession(
+      db,
+      pool,
+      checkpointMs,
+      replay,
+      source,
+      source.isStateful,
+      attributes,
+      checkpoint,
+      state?.bytes,
+    );
+  }
+
+  get isActive(): boolean {
+    return this.failure === undefined && !this.isCancelled;
+  }
+
+  /**
+   * Judges the next rows of the log, which may be while the decisions of those before are kept.
+   * @param isAlone no other replay judges what was loaded
+   * @param loadAll the same with all dictionaries, for a thread that has lost what it was to keep
+   * @returns undefined where that failed
+   */
+  async judge(
+    loaded: ChunkPayload,
+    parts: readonly JudgePart[],
+    onProgress: (numRowsDone: number) => void,
+    isAlone: boolean,
+    loadAll: () => Promise<ChunkPayload>,
+  ): Promise<JudgeAnswer | undefined> {
+    if (!this.isActive) return undefined;
+    const { id, fromMs, toMs } = this.replay;
+    const span = { fromUnixMs: fromMs, toUnixMs: toMs };
+    const nameAt = (numDone: number): string => `${id} ${this.#run} ${numDone}`;
+    const names = { name: nameAt(this.#numJudged), nextName: nameAt(this.#numJudged + parts.length) };
+    const past = (isCached: boolean): { past?: CarriedState } =>
+      this.isStateful ? { past: { ...names, isCached, ...(isCached ? {} : { bytes: this.#state }) } } : {};
+    try {
+      const task = { ...this.source, parts, span };
+      const answer =
+        (await this.pool.judge({ ...task, ...loaded, ...past(this.#isThreadWarm) }, onProgress, isAlone)) ??
+        (await this.pool.judge({ ...task, ...(await loadAll()), ...past(false) }, onProgress, true));
+      this.#isThreadWarm = true;
+      this.#numJudged += parts.length;
+      this.#state = answer?.state;
+      return answer;
+    } catch (error) {
+      this.failure = wrapLogError(this.replay.logId, error);
+      return undefined;
+    }
+  }
+
+  reportProgress(requestsDone: number): void {
+    this.#progress.write(requestsDone);
+  }
+
+  /** Keeps the decisions of some chunks, each in the order of its rows. */
+  async storeChunks(chunks: readonly number[], answer: JudgeAnswer): Promise<void> {
+    for (const [index, codes] of this.#merge(answer).entries()) await this.#storeChunk(chunks[index]!, codes);
+    await this.#endStep(chunks.length);
+  }
+
+  /**
+   * Keeps the decisions of some segments, and what they leave behind.
+   * @param first the number of the first of them
+   * @param numRows of each chunk
+   * @param lastOf the last segment that has rows of a chunk
+   */
+  async storeSegments(
+    segments: readonly Segment[],
+    first: number,
+    numRows: (chunk: number) => number,
+    lastOf: (chunk: number) => number,
+    answer: JudgeAnswer,
+  ): Promise<void> {
+    for (const [index, codes] of this.#merge(answer).entries()) {
+      const { chunks, sequence } = segments[index]!;
+      for (const [place, code] of codes.entries()) {
+        const chunk = chunks[sequence ? sequence.chunkOf[place]! : 0]!;
+        let all = this.#codesOf.get(chunk);
+        if (!all) this.#codesOf.set(chunk, (all = new Uint32Array(numRows(chunk)).fill(NOT_JUDGED)));
+        all[sequence ? sequence.rowOf[place]! : place] = code;
+      }
+      for (const chunk of chunks) {
+        if (lastOf(chunk) !== first + index) continue;
+        await this.#storeChunk(chunk, this.#codesOf.get(chunk)!);
+        this.#codesOf.delete(chunk);
+      }
+    }
+    if (answer.state) await this.#storeState(first + segments.length, answer.state);
+    await this.#endStep(segments.length);
+  }
+
+  async finish(): Promise<void> {
+    await this.#progress.end();
+    const tally = this.#tally;
+    trimTally(tally, KEPT_VALUES);
+    const replayId = this.replay.id;
+    await inTransaction(this.db, async (trx) => {
+      await ReplayResultModel.query(trx).delete().where({ replayId });
+      const rows = this.#table.rulings.map((ruling, code) => ({ replayId, code, outcome: ruling.outcome, ruling }));
+      for (const batch of batches(rows)) await ReplayResultModel.query(trx).insert(batch);
+      await ReplayCheckpointModel.query(trx).delete().where({ replayId });
+      await ReplayModel.query(trx)
+        .patch({
+          state: 'done',
+          requests: tally.requests,
+          requestsDone: tally.requests,
+          partial: partialResultOf(tally),
+          tally,
+        })
+        .where({ id: replayId })
+        .whereNot({ state: 'cancelled' });
+    });
+  }
+
+  /** What a replay that was given up leaves behind is let go of. */
+  async discard(): Promise<void> {
+    await this.#progress.end();
+    await deleteParts(this.db, this.replay.id);
+  }
+
+  async #endStep(numDone: number): Promise<void> {
+    this.numDone += numDone;
+    const { state } = await ReplayModel.query(this.db).findById(this.replay.id).throwIfNotFound();
+    this.isCancelled = state === 'cancelled';
+    this.#progress.keep(partialResultOf(this.#tally));
+    if (Date.now() - this.#checkpointAtMs < this.checkpointMs) return;
+    this.#checkpointAtMs = Date.now();
+    const checkpoint: Checkpoint = {
+      numDone: this.numDone,
+      tally: this.#tally,
+      rulings: this.#table.rulings,
+      codesOf: this.#codesOf,
+    };
+    const bytes = await deflateBytes(serialize(checkpoint));
+    await ReplayCheckpointModel.query(this.db)
+      .insert({ replayId: this.replay.id, bytes })
+      .onConflict('replayId')
+      .merge();
+  }
+
+  /** Adds an answer and translates its codes. */
+  #merge({ parts, rulings, by }: JudgeAnswer): Uint32Array[] {
+    addBreakdown(this.#tally, by);
+    const codeOf = rulings.map((ruling) => this.#table.codeFor(ruling));
+    return parts.map(({ codes, tally }) => {
+      addTally(this.#tally, tally);
+      return codes.map((code) => (code === NOT_JUDGED ? code : codeOf[code]!));
+    });
+  }
+
+  async #storeState(segment: number, state: Uint8Array): Promise<void> {
+    await ReplayStateModel.query(this.db)
+      .insert({ replayId: this.replay.id, segment, bytes: Buffer.from(state) })
+      .onConflict(['replayId', 'segment'])
+      .merge();
+  }
+
+  async #storeChunk(chunk: number, codes: Uint32Array): Promise<void> {
+    const codeCounts: Record<string, number> = {};
+    for (const code of codes) codeCounts[code] = (codeCounts[code] ?? 0) + 1;
+    const bytes = await packCodes(codes);
+    await ReplayChunkModel.query(this.db)
+      .insert({ replayId: this.replay.id, chunk, codes: bytes, checksum: crc32(bytes), codeCounts })
+      .onConflict(['replayId', 'chunk'])
+      .merge();
+  }
+}
+
+function partialResultOf({ outcomes, rules }: Tally): PartialResult {
+  const matched = Object.entries(rules).map(([rule, { hits, decided }]) => [rule, { hits, decided }]);
+  return { outcomes: { ...outcomes }, rules: Object.fromEntries(matched) as PartialResult['rules'] };
+}
+
+/** Says of which log something failed. */
+export function wrapLogError(logId: number, error: unknown): Error {
+  return new Error(`Log ${logId} cannot be judged: ${(error as Error).message.replace(/\.$/, '')}.`, { cause: error });
+}
+
+async function deleteParts(db: Database, replayId: number): Promise<void> {
+  await inTransaction(db, async (trx) => {
+    await ReplayChunkModel.query(trx).delete().where({ replayId });
+    await ReplayResultModel.query(trx).delete().where({ replayId });
+    await ReplayStateModel.query(trx).delete().where({ replayId });
+    await ReplayCheckpointModel.query(trx).delete().where({ replayId });
+  });
+}
+
+/** @returns undefined where there is none, or another release wrote it */
+async function readCheckpoint(db: Database, replayId: number): Promise<Checkpoint | undefined> {
+  const stored = await ReplayCheckpointModel.query(db).findById(replayId);
+  if (!stored) return undefined;
+  try {
+    return deserialize(await inflateBytes(stored.bytes)) as Checkpoint;
+  } catch {
+    return undefined;
+  }
+}
+
+/** Writes how far a replay is, a few times a second and one write at a time. */
+class ProgressWriter {
+  #lastWriteMs = 0;
+  #underWay: Promise<unknown> = Promise.resolve();
+  #soFar: PartialResult | undefined;
+
+  constructor(
+    private readonly db: Database,
+    private readonly replayId: number,
+  ) {}
+
+  /** What is written with the next progress. */
+  keep(partial: PartialResult): void {
+    this.#soFar = partial;
+  }
+
+  write(requestsDone: number): void {
+    if (Date.now() - this.#lastWriteMs < PROGRESS_MS) return;
+    this.#lastWriteMs = Date.now();
+    const patch = (): Promise<unknown> =>
+      ReplayModel.query(this.db)
+        .patch({ requestsDone, ...(this.#soFar ? { partial: this.#soFar } : {}) })
+        .where({ id: this.replayId })
+        .execute();
+    // A progress that could not be written is no reason to fail; the end of the replay is written on its own.
+    this.#underWay = this.#underWay.then(patch).catch(() => undefined);
+  }
+
+  async end(): Promise<void> {
+    await this.#underWay;
+  }
+}

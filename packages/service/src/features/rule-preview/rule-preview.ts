@@ -1,0 +1,163 @@
+import type { MatchCount } from '@jadefence/contract';
+import {
+  askCondition,
+  checkFences,
+  collectRuleLookups,
+  countsInOrder,
+  formatDiagnostic,
+  joinParts,
+  printFences,
+  readCondition,
+  type Diagnostic,
+  type ExternalNames,
+  type SourceFile,
+  type StoredState,
+} from '@jadefence/core';
+import pMap from 'p-map';
+import { ProblemError } from '../../http/problem.js';
+import type { Judging } from '../../threads/evaluation-pool.js';
+import type { ChunkPayload } from '../../threads/open-chunks.js';
+import type { CountTask, MatchTask } from '../../threads/evaluation-worker.js';
+import type { ReferenceSnapshots } from '../../reference/reference-snapshots.js';
+import { usableRulebook } from '../draft/check.js';
+import type { Drafts } from '../draft/draft.js';
+import { checkStored, DRAFT_PATH } from '../draft/snapshots.js';
+import type { Logs } from '../logs/logs.js';
+import { shareDataset } from '../replays/context-store.js';
+
+/** Counts, while somebody writes a rule, the requests of a log that its condition is true of. */
+export class MatchCounts {
+  constructor(
+    private readonly drafts: Drafts,
+    private readonly logs: Logs,
+    private readonly referenceSnapshots: ReferenceSnapshots,
+    private readonly pool: Judging,
+  ) {}
+
+  /**
+   * @param text a rule as fence text; it may name what the draft holds
+   * @param fence where given, only requests at the gates of this fence count
+   * @param signal ends it where nobody waits for it any more
+   * @throws ProblemError when there is no such log, or the rule or the draft has errors
+   */
+  async count(
+    logId: number,
+    { text, fence }: { text: string; fence?: string },
+    signal?: AbortSignal,
+  ): Promise<MatchCount> {
+    const log = await this.logs.find(logId);
+    const { parts, namedFiles, datasets = [], version } = await this.drafts.configuration();
+    const draftText = printFences(joinParts(parts, DRAFT_PATH));
+    const rulebook = usableRulebook(checkStored({ parts, namedFiles, datasets }));
+    refuseErrors(draftText, text, namedFiles, {
+      categories: await this.referenceSnapshots.categoryNames(),
+      datasets: new Map(datasets.map((dataset) => [dataset.name, dataset])),
+    });
+    const gates = fence
+      ? rulebook.gates
+          .filter(({ fences }) => fences.some((one) => one.name === fence))
+          .map(({ statement }) => statement.name)
+      : undefined;
+    const { shared } = await this.referenceSnapshots.loadCurrent();
+    const source = {
+      contextKey: JSON.stringify([
+        'draft',
+        version,
+        await this.referenceSnapshots.currentHash(),
+        datasets.map((one) => one.sha256),
+      ]),
+      fenceFile: { path: DRAFT_PATH, text: draftText },
+      namedFiles,
+      datasets: datasets.map(shareDataset),
+      referenceData: shared,
+      rule: text,
+      gates,
+    };
+    const condition = readCondition(text);
+    const asked = askCondition(rulebook, condition, collectRuleLookups(condition, rulebook));
+    if (!asked.tagging) return addUp(await this.#countInColumns(log.id, source, signal));
+    if (countsInOrder(asked)) return addUp(await this.#countInOrder(log.id, source, signal));
+    return addUp(await this.#countAtOnce(log.id, source, signal));
+  }
+
+  async #countInColumns(logId: number, source: MatchTask, signal?: AbortSignal): Promise<MatchCount[]> {
+    const attributes = await this.pool.matchAttributes(source);
+    return this.logs.mapChunks(logId, { attributes, numThreads: this.pool.size, signal }, (chunks) =>
+      this.pool.match({ ...source, ...chunks }),
+    );
+  }
+
+  /** Every request can be counted by itself, so all threads count at once, also where there is one chunk. */
+  async #countAtOnce(logId: number, source: CountSource, signal?: AbortSignal): Promise<MatchCount[]> {
+    const chunks = await this.logs.chunks(logId);
+    const partsOfChunk = Math.max(1, Math.ceil(this.pool.size / chunks.length));
+    const counts = await pMap(
+      chunks,
+      async ({ chunk, numRows }) => {
+        const loaded = await this.logs.load(logId, [chunk]);
+        const step = Math.ceil(numRows / partsOfChunk);
+        const starts = Array.from({ length: partsOfChunk }, (_, part) => part * step).filter(
+          (start) => start < numRows,
+        );
+        return Promise.all(
+          starts.map((rowStart) =>
+            this.pool.count({
+              ...source,
+              ...loaded,
+              rowStart,
+              rowEnd: Math.min(numRows, rowStart + step),
+            }),
+          ),
+        );
+      },
+      { concurrency: this.pool.size, ...(signal ? { signal } : {}) },
+    );
+    return counts.flat().map(({ matches }) => matches);
+  }
+
+  /** Tags rest on requests before, so the log is gone through in the order of time. */
+  async #countInOrder(logId: number, source: CountSource, signal?: AbortSignal): Promise<MatchCount[]> {
+    const counts: MatchCount[] = [];
+    let state: StoredState | undefined;
+    for (const { chunks: numbers, sequence } of await this.logs.segments(logId)) {
+      signal?.throwIfAborted();
+      const loaded = await this.logs.load(logId, numbers);
+      const counted = await this.pool.count({ ...source, ...loaded, sequence, state });
+      state = counted.state;
+      counts.push(counted.matches);
+    }
+    return counts;
+  }
+}
+
+type CountSource = Omit<CountTask, keyof ChunkPayload | 'sequence' | 'rowStart' | 'rowEnd' | 'state'>;
+
+function addUp(counts: readonly MatchCount[]): MatchCount {
+  const sum = (key: keyof MatchCount): number => counts.reduce((total, count) => total + count[key], 0);
+  return { matching: sum('matching'), unknown: sum('unknown'), requests: sum('requests') };
+}
+
+/** A name that nobody has: 63 characters are taken. */
+const AROUND = `count-${'x'.repeat(57)}`;
+
+/** @throws ProblemError with every error of the rule, placed in its own text */
+function refuseErrors(
+  draftText: string,
+  rule: string,
+  namedFiles: readonly SourceFile[],
+  outside: ExternalNames,
+): void {
+  const head = `${draftText}\nfence ${AROUND} trial {\n`;
+  const numLines = head.split('\n').length - 1;
+  const { diagnostics } = checkFences([{ path: DRAFT_PATH, text: `${head}${rule}\n}\n` }], namedFiles, outside);
+  const errors = diagnostics
+    .filter(({ place }) => place.line > numLines)
+    .map((one): Diagnostic => ({ ...one, place: { ...one.place, file: 'rule', line: one.place.line - numLines } }));
+  if (errors.length > 0)
+    throw new ProblemError('invalid-text', errors.map(formatDiagnostic).join('\n'), {
+      errors: errors.map((one) => ({
+        place: `${one.place.line}:${one.place.column}`,
+        message: `${one.message}${one.hint ? ` ${one.hint}` : ''}`,
+      })),
+    });
+}
