@@ -10,7 +10,7 @@ const ROUNDS = 9;
 const LOOK_UPS = 200_000;
 const require = createRequire(import.meta.url);
 
-/** Country look-ups from the text of addresses, beside the MMDB reader on the same addresses; loading and memory. */
+/** Country lookups from the text of addresses, beside the MMDB reader on the same addresses; loading and memory. */
 export async function benchCountry(): Promise<void> {
   const fileOf = (name: string): string => require.resolve(`@ip-location-db/geo-whois-asn-country/${name}`);
   const read = async (name: string) => (await readCountryFile(createReadStream(fileOf(name)))).ranges;

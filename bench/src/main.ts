@@ -28,7 +28,7 @@ const WORKLOADS: Record<string, () => Promise<void>> = {
   'mawk': benchMawk,
   'sql': benchSql,
 };
-/** Those that take long: only when they are asked for. */
+/** Those that take long: only when they are requested. */
 const LONG: Record<string, () => Promise<void>> = {
   'pages': benchPages,
   'service': () => benchService(2_000_000),

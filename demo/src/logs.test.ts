@@ -23,7 +23,7 @@ describe.each(['inbound', 'outbound'] as const)('the %s log', (name) => {
     expect([...labels].sort()).toEqual([...(name === 'inbound' ? EVENTS : OUTBOUND_EVENTS)].sort());
   });
 
-  it('has as many ordinary requests as are asked for', () => {
+  it('has as many ordinary requests as are requested', () => {
     const ordinary = lines.filter(({ label }) => label === undefined).length;
     expect(Math.abs(ordinary - SIZE.requests)).toBeLessThanOrEqual(1);
   });
@@ -41,7 +41,7 @@ describe.each(['inbound', 'outbound'] as const)('the %s log', (name) => {
 
   it('begins at once, however large it is', () => {
     const huge = { requests: 1e12, seed: 1 };
-    // A minute of it would not fit in memory, so this ends only if nothing is made before it is asked for.
+    // A minute of it would not fit in memory, so this ends only if nothing is made before it is requested.
     const generator =
       name === 'inbound'
         ? generateInboundLog({ ...huge, requests: 1e6 })

@@ -17,7 +17,7 @@ beforeAll(async () => {
 afterAll(() => desk.clear());
 
 describe('jadefence fence', () => {
-  it('shows what an import changes, and changes nothing where nobody can be asked', async () => {
+  it('shows what an import changes, and changes nothing where nobody can be tested', async () => {
     await run('fence', 'import', 'site.fence', '--yes');
     writeFileSync(
       join(folder, 'other.fence'),
@@ -34,7 +34,7 @@ describe('jadefence fence', () => {
       exitCode: 2,
       stdout:
         '+ Rule desk/new was added.\n    Only observe always.\n~ Rule desk/login was changed.\n    Action changed from block with 403 to block with 451.\n',
-      stderr: 'Nothing is changed: nobody can be asked here.\nSay --yes to go on without asking.\n',
+      stderr: 'Nothing is changed: nobody can be tested here.\nSay --yes to go on without asking.\n',
     });
     expect((await run('fence', 'show', 'desk')).stdout).toBe(before);
   });

@@ -56,7 +56,7 @@ describe('a question', () => {
 });
 
 describe('a secret', () => {
-  it('is asked for without a trace on the screen, and signs in', async () => {
+  it('is requested without a trace on the screen, and signs in', async () => {
     const { address, signIn } = desk.service;
     const args = ['login', '--url', address, '--name', signIn.name];
     const signedIn = await type(args, [`Password of ${signIn.name}: `, `${signIn.password}\r`]);

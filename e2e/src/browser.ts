@@ -20,7 +20,7 @@ export interface Look {
   readonly width?: number;
 }
 
-/** A page of its own, signed in unless said; its errors are gathered. */
+/** A page of its own, signed in unless specified; its errors are gathered. */
 export async function openPage(
   service: TestService,
   browser: Browser,

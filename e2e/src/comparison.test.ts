@@ -169,7 +169,7 @@ describe('a replay', () => {
       );
     }, 60_000);
 
-    it('goes on after a restart from where it was, and comes to the same', async () => {
+    it('goes on after a restart from where it was, and has the same result', async () => {
       const whole = await client.startReplay({ logId });
       await client.followReplay(whole.id, () => undefined);
       const cut = await client.startReplay({ logId });

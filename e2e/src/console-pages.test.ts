@@ -61,7 +61,7 @@ describe('the page of lists', () => {
       await page.getByText('expected an address such as 198.18.4.7').waitFor();
     }));
 
-  it('adds and removes many at once, from text or a file, and tells what became of each', () =>
+  it('adds and removes many at once, from text or a file, and reports what became of each', () =>
     on('/lists', async (page) => {
       await page.getByRole('button', { name: /^guests/ }).click();
       await page.getByRole('heading', { name: 'guests' }).waitFor();
@@ -95,7 +95,7 @@ describe('the page of lists', () => {
       expect(await textOf('list', 'all')).toBe('list all addresses { crew, guests except 198.18.4.66 }');
     }));
 
-  it('keeps schedules, and tells what is wrong with one', () =>
+  it('keeps schedules, and reports what is wrong with one', () =>
     on('/lists', async (page) => {
       const text = page.getByLabel('Add one, or write one again');
       await text.fill('schedule nights { zone Europe/Oslp mon 22:00-06:00 }');

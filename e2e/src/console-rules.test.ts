@@ -177,7 +177,7 @@ describe('rules in the console', () => {
   it('are moved by keys and by dragging, cloned off, and removed', async () => {
     const { page, context } = await open('/fences');
     const handle = page.getByRole('button', { name: /Move rule login/ });
-    // The live region tells each step to those who cannot see it, and to us.
+    // The live region reports each step to those who cannot see it, and to us.
     const hears = (text: string): Promise<void> => page.getByText(text).waitFor({ state: 'attached' });
     await handle.focus();
     await page.keyboard.press('Space');
@@ -206,7 +206,7 @@ describe('rules in the console', () => {
     await context.close();
   });
 
-  it('that somebody else changed meanwhile are not overwritten', async () => {
+  it('that another user changed meanwhile are not overwritten', async () => {
     const { page, context } = await open('/fences');
     await page.getByRole('button', { name: 'Edit rule login' }).click();
     await writeRule(page, 'rule login block 410 when path under /login');

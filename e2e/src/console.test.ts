@@ -39,7 +39,7 @@ afterAll(async () => {
 const open = (path: string, look?: Look): ReturnType<typeof openPage> => openPage(service, browser, path, look);
 
 describe('the console', () => {
-  it('asks for a sign-in, says when it is wrong, and leads to the page that was asked for', async () => {
+  it('asks for a sign-in, says when it is wrong, and leads to the page that was requested', async () => {
     const { page, context } = await open('/replays', { isSignedOut: true });
     await page.getByLabel('Password').fill('wrong');
     await page.getByRole('button', { name: 'Sign in' }).click();

@@ -33,7 +33,7 @@ describe('a log that is imported in threads', () => {
     ['combined-with-host', ncsa],
     ['ndjson', ndjson],
   ])(
-    'comes to the same bytes as in one, however it comes in: %s',
+    'has the same result bytes as in one, however it comes in: %s',
     async (format, lineAt) => {
       const text = Array.from({ length: 70_000 }, (_, line) => lineAt(line)).join('\n');
       const bytes = new TextEncoder().encode(text);
@@ -63,7 +63,7 @@ describe('a log that is imported in threads', () => {
   it.each<[LogFormat, (line: number) => string]>([
     ['combined-with-host', ncsa],
     ['ndjson', ndjson],
-  ])('comes to the same bytes as in one where it has several files: %s', async (format, lineAt) => {
+  ])('has the same result bytes as in one where it has several files: %s', async (format, lineAt) => {
     const files = [0, 1, 2].map((file) => {
       const lines = Array.from({ length: 30_000 }, (_, line) => lineAt(line * 3 + file));
       return new TextEncoder().encode(lines.join('\n'));

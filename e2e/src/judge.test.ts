@@ -296,7 +296,7 @@ describe('what a person gets wrong is said in a line, and ends with 2', () => {
       'another kind of file',
       () => ['judge', '-', '--fences', good()],
       '#Fields: date time\n',
-      'standard input: None of the formats fits: it begins as a W3C extended log, but its lines do not have the columns that a line "#Fields:" before them says.\nFormats that can be read: combined (NCSA combined), combined-with-host (NCSA combined with the host in front), common (NCSA common), common-with-host (NCSA common with the host in front), w3c (W3C extended), ndjson (NDJSON), csv (CSV with a header), tsv (TSV with a header), har (HAR 1.2), key-value (text with key=value pairs), pattern (lines of a pattern).\n',
+      'standard input: None of the formats fits: it begins as a W3C extended log, but its lines do not have the columns of the line "#Fields:" before them.\nFormats that can be read: combined (NCSA combined), combined-with-host (NCSA combined with the host in front), common (NCSA common), common-with-host (NCSA common with the host in front), w3c (W3C extended), ndjson (NDJSON), csv (CSV with a header), tsv (TSV with a header), har (HAR 1.2), key-value (text with key=value pairs), pattern (lines of a pattern).\n',
     ],
     ['an empty log', () => ['judge', '-', '--fences', good()], '', 'standard input: The log is empty.\n'],
     [

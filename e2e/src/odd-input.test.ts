@@ -49,7 +49,7 @@ async function send({
 
 describe('the API', () => {
   it.each(CALLS.map((one) => [`${one.method} ${one.path}`, one] as const))(
-    '%s tells what is wrong with it, whatever it is',
+    '%s reports what is wrong with it, whatever it is',
     async (_, good) => {
       const failed: string[] = [];
       for (const odd of oddCallsOf(good)) {

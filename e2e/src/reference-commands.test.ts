@@ -58,10 +58,10 @@ describe('country tables', () => {
     expect(await run('country', 'import', one)).toBe('The country table is now one.csv with 3 ranges.\n');
     // Half of IPv6 is gone.
     expect(await run('country', 'import', two, '--no-replay')).toBe(
-      'Dataset 2, two.csv with 3 ranges, waits for a yes.\nIt holds 50% fewer IPv6 addresses than what is active.\nUse it nevertheless with: jadefence country use 2 --yes\nexit 1\n',
+      'Dataset 2, two.csv with 3 ranges, waits for a yes.\nIt holds 50% fewer IPv6 addresses than what is active.\nUse it anyway with: jadefence country use 2 --yes\nexit 1\n',
     );
     expect(await run('country', 'use', '2')).toBe(
-      'Nothing is changed: nobody can be asked here.\nSay --yes to go on without asking.\nexit 2\n',
+      'Nothing is changed: nobody can be tested here.\nSay --yes to go on without asking.\nexit 2\n',
     );
     expect(await run('country', 'use', '2', '--yes')).toBe(
       'The country table two.csv (dataset 2) is now the active one.\n',
@@ -168,7 +168,7 @@ describe('category feeds and datasets', () => {
     expect(await run('category', 'remove', 'own.csv')).toBe('There is no category feed "own.csv".\nexit 2\n');
   });
 
-  it('of lists are imported, used and deleted; what rests on a deleted one cannot be repeated', async () => {
+  it('of lists are imported, used and deleted; what depends on a deleted one cannot be repeated', async () => {
     const touts = file('touts.txt', 'tout.example\n0.0.0.0 resale.example\n');
     expect(await run('dataset', 'import', 'touts', touts, '--kind', 'domains')).toBe(
       'The dataset touts has 2 entries.\n',
@@ -204,7 +204,7 @@ describe('category feeds and datasets', () => {
     expect(await run('dataset', 'delete', String(active.id), '--yes')).toBe(`Dataset ${active.id} is deleted.\n`);
     expect((await client.replay(id)).countryTable!.name).toBe('table.csv');
     const decisions = await run('replay', 'decisions', String(id));
-    expect(decisions).toMatch(/Dataset \d+, which this rests on, was deleted\.\nStart a new replay/);
+    expect(decisions).toMatch(/Dataset \d+, which this depends on, was deleted\.\nStart a new replay/);
   });
 
   it('whose replay is cut off by the end of the service are replayed and used at its next start', async () => {
@@ -264,7 +264,7 @@ describe('completion', () => {
 });
 
 describe('judging with category feeds of many shapes', () => {
-  it('takes a file of one category, a folder, and tells what cannot be used', async () => {
+  it('takes a file of one category, a folder, and reports what cannot be used', async () => {
     const fences = file(
       'try.fence',
       'gate all inbound { hosts "example" fences f otherwise allow }\nfence f enforce { rule bad block when category in gambling, ads }',

@@ -131,7 +131,7 @@ describe('reference data', () => {
     expect((await service.client.countries()).table!.name).toBe('one.csv');
   });
 
-  it('can be corrected, and a look-up tells what says so and what sees it', async () => {
+  it('can be corrected, and a lookup reports what says so and what sees it', async () => {
     await service.client.putCorrection('country', { key: '198.18.9.9/24', value: 'se', reason: 'A desk abroad' });
     const [answer] = (await service.client.lookupCountry('198.18.9.9')).addresses;
     expect(answer).toMatchObject({
@@ -350,7 +350,7 @@ describe('on the command line, reference data', () => {
     expect([stderr.split('\n')[1], exitCode]).toEqual(['It holds 83% fewer entries than what is active.', 1]);
   });
 
-  it('tells what traffic is recognised as', async () => {
+  it('reports what traffic is recognised as', async () => {
     // A query of the domain name system, then something else on its port.
     const query = '12 34 01 00 00 01 00 00 00 00 00 00 01 61 07 65 78 61 6d 70 6c 65 00 00 01 00 01';
     const asDns = await run('application', 'identify', '--port', '53', '--transport', 'udp', '--payload', query);
@@ -370,7 +370,7 @@ describe('on the command line, reference data', () => {
     ]);
   });
 
-  it('keeps passphrases as hashes, and tells which are asked for', async () => {
+  it('keeps passphrases as hashes, and reports which are requested', async () => {
     const set = await jadefence(['passphrase', 'set', 'door'], {
       env: { JADEFENCE_URL: service.address, JADEFENCE_TOKEN: service.token },
       input: 'open sesame\n',
@@ -383,7 +383,7 @@ describe('on the command line, reference data', () => {
       { name: 'door', isSet: true, usedBy: ['rule house/door'] },
     ]);
     expect(await problemOf(service.client.removePassphrase('door'))).toBe(
-      'part-in-use: The passphrase door is asked for by rule house/door.',
+      'part-in-use: The passphrase door is requested by rule house/door.',
     );
     const { entries } = await service.client.audit({ offset: 0, limit: 5 });
     expect(JSON.stringify(entries)).not.toContain('sesame');

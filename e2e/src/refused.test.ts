@@ -179,7 +179,7 @@ describe('reference data that is refused', () => {
       ['category', 'import', 'feed.csv'],
       told(
         'The file has no usable line; everything is as it was.',
-        'line 1: no category is said; expected "domain-or-url,category"',
+        'line 1: the category is missing; expected "domain-or-url,category"',
         'Expected lines such as shop.example,shopping, a list with --category, a hosts file, or an archive of such files.',
       ),
     ],

@@ -141,7 +141,7 @@ describe('publishing', () => {
     );
   });
 
-  it('judges by what is published unless the draft is asked for', async () => {
+  it('judges by what is published unless the draft is requested', async () => {
     const url = 'https://shop.example/login';
     const input = { client: '203.0.113.9', url, at: '2026-10-12T10:00:00Z' };
     expect((await client.tryRequest(input)).decision.outcome).toBe('blocked');
@@ -331,7 +331,7 @@ describe('a stored log that is out of order', () => {
       const { rows } = await client.decisions(id, { offset, limit: 200 });
       expect(rows.map(({ record }) => JSON.stringify(record))).toEqual(expected.slice(offset, offset + 200));
     }
-    // A row of each run, whose outcome rests on requests that stand elsewhere in the log.
+    // A row of each run, whose outcome depends on requests that stand elsewhere in the log.
     for (const outcome of ['limited', 'held'] as const) {
       const { rows } = await client.decisions(id, { offset: 150, limit: 1, outcome });
       const { decision, fences: steps } = await client.explanation(id, rows[0]!.row);
@@ -354,7 +354,7 @@ describe('how many requests a rule matches', () => {
     });
   });
 
-  it('is exact where tags rest on requests that stand elsewhere in a log of several chunks', async () => {
+  it('is exact where tags depend on requests that stand elsewhere in a log of several chunks', async () => {
     const text = `gate shop inbound { hosts shop.example fences f otherwise allow }
 fence f enforce {
   rule pace limit 3 per 1m by client when path under /login

@@ -101,7 +101,7 @@ describe('the everyday way from the command line', () => {
 });
 
 describe('the service', () => {
-  it('keeps the draft as it was where fences are wrong, and tells every error', async () => {
+  it('keeps the draft as it was where fences are wrong, and reports every error', async () => {
     const before = await service.client.draft();
     const error = await importInto(
       service.client,
@@ -134,7 +134,7 @@ describe('the service', () => {
     await importInto(service.client, sources(FENCES));
   });
 
-  it('pins what a replay rests on: later changes of the draft do not touch it', async () => {
+  it('pins what a replay depends on: later changes of the draft do not touch it', async () => {
     const { id, snapshot } = await replayOnService(service.client, sources(FENCES), {
       name: 'pinned',
       bytes: bytesOf(`${LINE('/pinned')}${LINE('/login')}`),
@@ -147,7 +147,7 @@ describe('the service', () => {
     expect((await service.client.draft()).snapshot).toBe(snapshot);
   });
 
-  it('tells how far a replay is, and pages decisions across chunks', async () => {
+  it('reports how far a replay is, and pages decisions across chunks', async () => {
     const numRequests = 70_000;
     const log = Array.from({ length: numRequests }, (_, index) => LINE(index % 10 === 0 ? '/login' : `/${index}`)).join(
       '',

@@ -51,7 +51,7 @@ describe('before anything is there', () => {
     ['replay list', 'There is no replay yet. Start one with jadefence replay start LOG.'],
   ])('%s says how to begin', async (command, told) => expect(await run(command)).toBe(lines(told)));
 
-  it('a rule that is asked for has no fence to be in', async () =>
+  it('a rule that is requested has no fence to be in', async () =>
     expect(await run('rule show desk/staff')).toBe(
       lines('No fence is named "desk".', 'The draft has no fences yet.', 'exit 2'),
     ));
@@ -237,7 +237,7 @@ describe('what is edited', () => {
 describe('a log, its replays and comparisons', () => {
   beforeAll(async () => void (await run('log import day.log')));
 
-  it('are listed and shown with what they rest on', async () => {
+  it('are listed and shown with what they depend on', async () => {
     expect(await run('log list')).toBe(
       lines(
         'number  log      requests  rejected  span (UTC)',
@@ -277,7 +277,7 @@ describe('a log, its replays and comparisons', () => {
       'GET shop.example/ at INSTANT',
     ]);
     expect(why).toContain(
-      'asked client in everyone; the client is 198.18.4.1 (everyone > team holds it as 198.18.4.0/24)',
+      'tested client in everyone; the client is 198.18.4.1 (everyone > team holds it as 198.18.4.0/24)',
     );
     expect(why.trimEnd().split('\n').at(-1)).toBe('Judged by revision 3.');
     expect(await run('replay decisions 1 --limit 1 --explain')).toContain('Judged by revision 3.');
@@ -286,7 +286,7 @@ describe('a log, its replays and comparisons', () => {
     );
     expect(await run('replay show 1 --by country')).toBe(
       lines(
-        'Replay 1 of "day.log", rests on revision 3 (SHORT), log SHORT, no country table, no category feed',
+        'Replay 1 of "day.log", depends on revision 3 (SHORT), log SHORT, no country table, no category feed',
         '12 requests from 2026-10-12 10:00:00 to 2026-10-12 10:00:23 UTC',
         '',
         'outcome  requests   share',
@@ -314,7 +314,7 @@ describe('a log, its replays and comparisons', () => {
     );
   });
 
-  it('name the revisions that were asked for, also where another is the same', async () => {
+  it('name the revisions that were requested, also where another is the same', async () => {
     const compared = (await run('compare 1 --before 1 --after 2')).split('\n');
     expect(compared.slice(0, 5)).toEqual([
       'Comparison 1 of "day.log": revision 1, then revision 2',

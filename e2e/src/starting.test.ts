@@ -32,7 +32,7 @@ describe('starting the service', () => {
     return { exitCode, stderr };
   };
 
-  it('tells every setting that cannot be used', async () => {
+  it('reports every setting that cannot be used', async () => {
     expect(
       await start({ JADEFENCE_PORT: 'x', JADEFENCE_DATABASE_URL: 'mysql://a/b', JADEFENCE_LOG_LEVEL: 'loud' }),
     ).toEqual({

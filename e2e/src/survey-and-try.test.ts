@@ -16,7 +16,7 @@ beforeAll(async () => {
 afterAll(() => desk.clear());
 
 describe('jadefence survey', () => {
-  it('tells what a log holds, and gives rules and the next command', async () => {
+  it('reports what a log holds, and gives rules and the next command', async () => {
     const { stdout, exitCode } = await run('survey', 'day.log');
     expect(exitCode).toBe(0);
     expect(stdout).toBe(`\
@@ -138,13 +138,13 @@ gate     shop (its hosts cover the request with shop.example)
 fence    desk
   staff: not matched
       Tag as staff when the client is in team (1 address entry).
-      asked client in team; the client is 203.0.113.9
+      tested client in team; the client is 203.0.113.9
   login: matched
       Block with 403 when the path is under /login and the request is not tagged staff.
-      asked path under /login; the path is /login/x
-      asked not tag = staff; the tag is (none)
+      tested path under /login; the path is /login/x
+      tested not tag = staff; the tag is (none)
 outcome  blocked. Rule desk/login blocked it.
-client sees: Status 403 instead of what was asked for.
+client sees: Status 403 instead of what was requested.
 `;
 
   it('explains the same with fence files and with the draft of the service', async () => {

@@ -98,7 +98,7 @@ async function measureAll(
 ): Promise<void> {
   process.stdout.write(`  ${when}\n`);
   for (const [name, page] of Object.entries(pages)) {
-    if (isOver()) return void process.stdout.write('    it ended before the other pages were asked for\n');
+    if (isOver()) return void process.stdout.write('    it ended before the other pages were requested\n');
     // The first request fills the caches, which later pages use.
     if (isAlone) await ask(stand, page.path(0));
     const count = page.isLong || !isAlone ? FEW_PAGES : PAGES;

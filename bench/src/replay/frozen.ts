@@ -27,7 +27,7 @@ export function frozenScenery(): Scenery {
   return (scenery ??= makeScenery(SCENERY_SEED));
 }
 
-/** Lets go of what requests and rules are made of, which would keep the garbage collector busy while something is measured. */
+/** Releases what requests and rules are made of, which would keep the garbage collector busy while something is measured. */
 export function forgetScenery(): void {
   scenery = undefined;
 }

@@ -31,7 +31,7 @@ const REQUESTS_A_BURST = 5000;
 /** Pages that others are reached from. */
 const NUM_REFERRING = 24;
 
-/** Few are asked for often, and many seldom: a place among `end`, by a power law. */
+/** Few are requested often, and many seldom: a place among `end`, by a power law. */
 export function skewed(random: Random, end: number, power = 3): number {
   return Math.floor(end * random.fraction() ** power);
 }

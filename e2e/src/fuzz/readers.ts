@@ -1,4 +1,4 @@
-/** Everything that reads what somebody else wrote: each takes any bytes, and says what is wrong in errors of its own. */
+/** Everything that reads what another user wrote: each takes any bytes, and says what is wrong in errors of its own. */
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';

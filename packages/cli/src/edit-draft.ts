@@ -7,7 +7,7 @@ import { renderChanges } from './render/changes.js';
 import { countOf } from './render/text.js';
 import { connect } from './service.js';
 
-/** Edits the draft and tells what changed, what became of each entry of a list, and what the draft lacks now. */
+/** Edits the draft and reports what changed, what became of each entry of a list, and what the draft lacks now. */
 export async function editDraft(edits: readonly Edit[], output: OneOutput, streams: Streams): Promise<void> {
   const client = await connect(streams);
   const { version } = await client.draftSources();

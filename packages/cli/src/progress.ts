@@ -5,7 +5,7 @@ const EVERY_MS = 250;
 const MEGABYTE = 1_000_000;
 
 /**
- * Passes bytes on and tells on stderr, where that is a terminal, how many have passed.
+ * Passes bytes on and reports on stderr, where that is a terminal, how many have passed.
  * @param size of all bytes, where it is known
  */
 export async function* showProgress(

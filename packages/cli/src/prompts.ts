@@ -7,12 +7,12 @@ import { showControls } from './render/terminal.js';
 
 /**
  * Asks whether to go on; without a terminal only `--yes` does.
- * @throws Failure when the answer is no, or nobody can be asked
+ * @throws Failure when the answer is no, or nobody can be tested
  */
 export async function confirm(question: string, isYes: boolean, { stdin, prompt }: Streams): Promise<void> {
   if (isYes) return;
   if (!stdin.isTTY)
-    throw new Failure('Nothing is changed: nobody can be asked here.', 2, 'Say --yes to go on without asking.');
+    throw new Failure('Nothing is changed: nobody can be tested here.', 2, 'Say --yes to go on without asking.');
   const answer = await answerTo(`${showControls(question)} [y/N] `, createInterface({ input: stdin, output: prompt }));
   if (!/^y(es)?$/i.test(answer.trim())) throw new Failure('Nothing is changed.');
 }

@@ -24,7 +24,7 @@ export const NOUN_OF: Record<DatasetOwner, string> = {
   list: 'dataset',
 };
 
-/** Sends files, or a folder, as one dataset, waits for its replay, and tells what it holds and changes. */
+/** Sends files, or a folder, as one dataset, waits for its replay, and reports what it holds and changes. */
 export async function importReference(
   client: ServiceClient,
   paths: readonly string[],
@@ -43,7 +43,7 @@ export function describeOwnNames(count: number): string {
   return `${names} without a dot, such as localhost, ${count === 1 ? 'is' : 'are'} left out.`;
 }
 
-/** Waits for the replay of a dataset and tells what it holds and changes, and whether it is active now. */
+/** Waits for the replay of a dataset and reports what it holds and changes, and whether it is active now. */
 export async function tellDataset(
   client: ServiceClient,
   sent: DatasetInfo,
@@ -75,7 +75,7 @@ export async function tellDataset(
     throw new Failure(
       dataset.waitsFor ?? 'It is not active.',
       EXIT.checkFailed,
-      `Use it nevertheless with: jadefence ${dataset.kind === 'list' ? 'dataset' : dataset.kind} use ${dataset.id} --yes`,
+      `Use it anyway with: jadefence ${dataset.kind === 'list' ? 'dataset' : dataset.kind} use ${dataset.id} --yes`,
     );
   }
   printRecord(
@@ -107,7 +107,7 @@ export async function activateDataset(
   streams: Streams,
 ): Promise<void> {
   const { waitsFor, name, kind } = await client.dataset(id);
-  if (waitsFor !== null) await confirm(`${waitsFor} Use ${name} nevertheless?`, yes, streams);
+  if (waitsFor !== null) await confirm(`${waitsFor} Use ${name} anyway?`, yes, streams);
   const dataset = await client.activateDataset(id, yes || waitsFor !== null);
   printRecord(streams, output, dataset, `The ${NOUN_OF[kind]} ${name} (dataset ${id}) is now the active one.`);
 }

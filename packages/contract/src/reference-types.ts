@@ -1,4 +1,4 @@
-/** What travels of reference data: datasets, where they come from, corrections, look-ups. */
+/** What travels of reference data: datasets, where they come from, corrections, lookups. */
 import type { CountryShare, DatasetKind, LineProblem } from '@jadefence/core';
 
 export const DATASET_OWNERS = ['country', 'category', 'list'] as const;

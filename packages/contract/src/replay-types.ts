@@ -66,7 +66,7 @@ export interface Replay extends ReplayProgress {
   readonly id: number;
   readonly logId: number;
   readonly logName: string;
-  /** What the result rests on; the same inputs give the same bytes. */
+  /** What the result depends on; the same inputs give the same bytes. */
   readonly snapshot: string;
   readonly logSha256: string;
   readonly countryTable: { readonly name: string; readonly sha256: string } | null;
@@ -121,7 +121,7 @@ interface ReplayOptions {
 }
 
 export interface ReplayRequest extends ReplayOptions {
-  /** What is published unless said, or the draft where nothing is. */
+  /** What is published unless specified, or the draft where nothing is. */
   readonly against?: ReplayPolicy;
   /** Fences to judge by instead, and what their folder is called. */
   readonly fences?: FenceSources;
@@ -170,7 +170,7 @@ export interface DecisionRow {
   readonly method: string | null;
   readonly host: string | null;
   readonly path: string | null;
-  /** What is asked for, as far as it is known: `GET shop.example/sale`, or `udp/53 at 192.0.2.53`. */
+  /** What is requested, as far as it is known: `GET shop.example/sale`, or `udp/53 at 192.0.2.53`. */
   readonly asked: string;
   readonly outcome: Outcome;
   readonly gate?: string;

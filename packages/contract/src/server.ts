@@ -354,7 +354,7 @@ export class ComparisonInput {
 export class ChangesQuery {
   @DecimalNumber() @IsOffset() offset: number = 0;
   @DecimalNumber() @IsInt() @Min(1) @Max(1000) limit: number = 50;
-  /** The place of a group in the result; all requests whose clients are told something else where absent. */
+  /** The place of a group in the result; all requests whose clients get another response where absent. */
   @Optional() @DecimalNumber() @IsOffset() group?: number;
 }
 

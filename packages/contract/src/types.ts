@@ -80,9 +80,9 @@ export interface TryRequest {
   readonly client: string;
   readonly url: string;
   readonly method?: string;
-  /** RFC 3339; now unless said. */
+  /** RFC 3339; now unless specified. */
   readonly at?: string;
-  /** The draft or a revision; the published revision unless said, or the draft where none is published. */
+  /** The draft or a revision; the published revision unless specified, or the draft where none is published. */
   readonly against?: ReplayPolicy;
   /** Several of these can be said. */
   readonly headers?: readonly { readonly name: string; readonly value: string }[];

@@ -72,8 +72,8 @@ export function endsOf(dictionary: Dictionary): usize {
 }
 
 /**
- * The number of a value; the first that asks for it makes it.
- * @param kind told apart from the same bytes of another kind, and kept in front of them
+ * The number of a value, assigned at the first call.
+ * @param kind distinguished from the same bytes of another kind, and kept in front of them
  */
 export function numberOf(dictionary: Dictionary, kind: u32, start: usize, end: usize): u32 {
   return numberAt(dictionary, hashOf(kind, start, end), kind, start, end);

@@ -62,7 +62,7 @@ const AFTER_SCHEME: u32 = 0x2f2f3a;
 const AFTER_SECURE_SCHEME: u32 = 0x2f2f3a73;
 /** `10/Oct/2026:13:55:36 +0200` */
 const TIME_BYTES: usize = 26;
-/** Where the seconds stand in a time. */
+/** The offset of the seconds in a time. */
 const SECONDS_AT: usize = 18;
 /** More digits than a number has that is written as JSON writes it, whatever its value. */
 const MAX_DIGITS: usize = 15;

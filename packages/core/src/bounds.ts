@@ -40,7 +40,7 @@ export interface EngineBounds {
   readonly setRounds: number;
   /** Entries above which a set is sorted by the engine's own sort. */
   readonly insertionSort: number;
-  /** Entries of lists that are entered into an index; above it the list is asked for each value. */
+  /** Entries of lists that are entered into an index; above it the list is requested each value. */
   readonly indexedEntries: number;
   /** First number of counters, keys of a page as a power of two, times of the first ring (a power of two). */
   readonly counters: number;

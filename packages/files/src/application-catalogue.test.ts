@@ -46,7 +46,7 @@ describe('a catalogue of applications in YAML', () => {
       'applications:\n  - name: a\n    signatures: [host = ]',
       'application 1 (a): Found "}", expected a domain or list of domains.',
     ],
-  ])('tells what is wrong with %j', (yaml, problem) =>
+  ])('reports what is wrong with %j', (yaml, problem) =>
     expect(readApplicationCatalogue(yaml).problems[0]).toContain(problem.slice(0, 60)),
   );
 });

@@ -34,7 +34,7 @@ export interface Config {
   readonly referenceFolder: string | undefined;
   /** Whether refreshes may reach private and local addresses. */
   readonly mayFetchPrivate: boolean;
-  /** Asked for names in country look-ups; the system's resolver unless said. */
+  /** Asked for names in country lookups; the system's resolver unless specified. */
   readonly resolver: string | undefined;
 }
 

@@ -1,4 +1,4 @@
-/** What was asked for last, kept for whoever asks for it again. */
+/** What was requested last, kept for whoever asks for it again. */
 export class Recent<V> {
   readonly #kept = new Map<string, Promise<V>>();
 

@@ -26,7 +26,7 @@ function isAlive(pid: number): boolean {
     process.kill(pid, 0);
     return true;
   } catch (error) {
-    // It lives, and belongs to somebody else.
+    // It lives, and belongs to another user.
     return (error as NodeJS.ErrnoException).code === 'EPERM';
   }
 }

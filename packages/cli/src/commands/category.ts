@@ -89,7 +89,7 @@ function addFeedChanges(category: Command, streams: Streams): void {
     });
   category
     .command('remove')
-    .description('Ask a feed no more; what it held stays for the replays that rest on it')
+    .description('Ask a feed no more; what it held stays for the replays that depend on it')
     .argument('<feed>', 'name of the feed')
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence category remove theirs.csv')

@@ -55,7 +55,7 @@ export function addDataset(dataset: Command, streams: Streams): void {
     );
   dataset
     .command('delete')
-    .description('Delete a dataset that is not active; replays that rest on it cannot be repeated any more')
+    .description('Delete a dataset that is not active; replays that depend on it cannot be repeated any more')
     .argument('<number>', 'number of the dataset', parseWhole)
     .option('--yes', 'do not ask', false)
     .option(...RECORD_FORMATS)

@@ -50,7 +50,7 @@ export function addLog(log: Command, streams: Streams): void {
     .command('delete')
     .description('Delete a log from the service')
     .argument('<log>', 'number or name of the log')
-    .option('--force', 'delete the replays that rest on it, too', false)
+    .option('--force', 'delete the replays that depend on it, too', false)
     .option('--yes', 'do not ask', false)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence log delete 1\n  jadefence log delete monday.log --force --yes')

@@ -35,7 +35,7 @@ export function addLogin(program: Command, streams: Streams): void {
     .addHelpText(
       'after',
       `
-The password is asked for on a terminal, and read from standard input otherwise.
+The password is requested on a terminal, and read from standard input otherwise.
 
 Examples:
   jadefence login

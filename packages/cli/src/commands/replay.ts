@@ -228,7 +228,7 @@ async function showReplay(id: number | undefined, { by, output }: ShowOptions, s
     ...(feeds.length > 0 ? feeds : ['no category feed']),
     ...(numCorrections > 0 ? [`${numCorrections} ${numCorrections === 1 ? 'correction' : 'corrections'}`] : []),
   ].join(', ');
-  const restsOn = `rests on ${describeJudge(result)} (${result.snapshot.slice(0, 12)}), log ${result.logSha256.slice(0, 12)}, ${reference}`;
+  const restsOn = `depends on ${describeJudge(result)} (${result.snapshot.slice(0, 12)}), log ${result.logSha256.slice(0, 12)}, ${reference}`;
   streams.stdout.write(
     renderSummary(result.summary, `Replay ${replay.id} of "${replay.logName}", ${restsOn}`, streams, by),
   );

@@ -47,7 +47,7 @@ export function addTry(program: Command, streams: Streams): void {
     .command('try')
     .description('See what would happen to one request, and why')
     .option('--client <address>', 'address of the client')
-    .option('--url <url>', 'what is asked for; https unless it says')
+    .option('--url <url>', 'what is requested; https unless it says')
     .allowExcessArguments(true)
     .option('--method <method>', 'HTTP method (default: GET)')
     .option('--at <time>', 'when, as 2026-10-12T10:00:00Z (default: now)', parseTime)

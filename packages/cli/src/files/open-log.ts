@@ -104,7 +104,7 @@ export async function openLog(
   };
 }
 
-/** What the files of a log are called: without their folders, where that tells them apart. */
+/** What the files of a log are called: without their folders, where that distinguishes them. */
 export function namesFor(paths: readonly string[]): (path: string) => string {
   const isUnique = new Set(paths.map((path) => basename(path))).size === paths.length;
   return isUnique ? basename : (path) => path;

@@ -50,7 +50,7 @@ export class LogJudge {
   readonly #breakdown: Breakdown;
 
   /**
-   * @param print absent where only counts are asked for
+   * @param print absent where only counts are requested
    * @param maxLimitKeys how many counters and holds may be alive at once; beyond it, judging throws TooManyKeysError
    */
   constructor(

@@ -10,7 +10,7 @@ export function describeDiagnostics(diagnostics: readonly Diagnostic[]): string[
   return numOthers > 0 ? [...lines, `... and ${numOthers.toLocaleString('en')} more.`] : lines;
 }
 
-/** Warnings as they are told beside what a command was asked for. */
+/** Warnings as they are told beside what a command was requested. */
 export function describeWarnings(warnings: readonly Diagnostic[]): string[] {
   return describeDiagnostics(warnings).map((line) => `warning: ${line}`);
 }

@@ -12,7 +12,7 @@ const sequences: string[] = [];
 const OWN = new RegExp(`${KEY}([\\u0080-\\u009f])`);
 const CONTROL = /[\u0000-\u0008\u000b-\u001f\u007f-\u009f]/g;
 
-/** A sequence of this program's own, such as a colour, for a text that goes through `guard`. At most 32 are told apart. */
+/** A sequence of this program's own, such as a colour, for a text that goes through `guard`. At most 32 are distinguished. */
 export function own(sequence: string): string {
   let at = sequences.indexOf(sequence);
   if (at < 0) at = sequences.push(sequence) - 1;

@@ -4,8 +4,8 @@ import { service } from './client.js';
 import { draftQuery } from './queries.js';
 
 /**
- * Edits the draft on the version that is shown, so that what somebody else changed meanwhile is told and not
- * overwritten. Everything that shows the draft is asked for again, also where the edit was refused.
+ * Edits the draft on the version that is shown, so that what another user changed meanwhile is told and not
+ * overwritten. Everything that shows the draft is requested again, also where the edit was refused.
  * @param seenVersion where what is edited was opened earlier, the version that it was opened on
  */
 export function useEdit(onDone?: (result: EditResult) => void, seenVersion?: number) {

@@ -50,7 +50,7 @@ export function matchesQuery(logId: number, text: string, fence: string, version
   });
 }
 
-/** Reference data: what is imported changes, so these are asked for again when something was. */
+/** Reference data: what is imported changes, so these are requested again when something was. */
 export const datasetsQuery = queryOptions({ queryKey: ['reference', 'datasets'], queryFn: () => service.datasets() });
 export const sourcesQuery = queryOptions({ queryKey: ['reference', 'sources'], queryFn: service.sources });
 export const categoriesQuery = queryOptions({ queryKey: ['reference', 'categories'], queryFn: service.categories });

@@ -1,4 +1,4 @@
-/** Whole numbers up to 2^53 as LEB128: 7 bits a byte, the low ones first; the highest bit says that more follow. */
+/** Whole numbers up to 2^53 as LEB128: 7 bits a byte, the low ones first; the highest bit marks that more follow. */
 
 const MAX_BYTES = 8;
 

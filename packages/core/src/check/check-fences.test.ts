@@ -7,7 +7,7 @@ import { formatEntry } from './members.js';
 const errorsOf = (text: string, namedFiles: SourceFile[] = []): string[] =>
   checkFences([{ path: 'f.fence', text }], namedFiles).diagnostics.map(formatDiagnostic);
 
-it('names tags that no rule sets, which keeps nobody from judging', () => {
+it('names tags that no rule sets, which does not prevent judging', () => {
   const text = 'fence f trial { rule a tag staff when always rule b block when not tag = staf or tag in staff, night }';
   const { warnings, diagnostics, rulebook } = checkFences([{ path: 'f.fence', text }], []);
   expect(diagnostics).toEqual([]);
@@ -81,7 +81,7 @@ describe('checking fences', () => {
         'f.fence:1:23: List a is kept in "lists/a.txt", which is not there. Put the file there; the path is read from the folder of the fence file. [missing-file]',
       ],
     ],
-  ])('tells %s', (text, expected) => expect(errorsOf(text)).toEqual(expected));
+  ])('reports %s', (text, expected) => expect(errorsOf(text)).toEqual(expected));
 
   it('looks into lists that are kept in files', () => {
     expect(errorsOf('list a addresses from "a.txt"', [{ path: 'a.txt', text: '198.18.0.1\ntoutz' }])).toEqual([
@@ -89,7 +89,7 @@ describe('checking fences', () => {
     ]);
   });
 
-  it('tells every line of a list file that is no entry, however many there are', () => {
+  it('reports every line of a list file that is no entry, however many there are', () => {
     const text = 'no..domain\n'.repeat(150_000);
     expect(errorsOf('list a domains from "a.txt"', [{ path: 'a.txt', text }])).toHaveLength(150_000);
   });
@@ -103,7 +103,7 @@ describe('checking fences', () => {
     expect(rulebook?.lists.get('a')?.members.find(parseAddress('198.18.0.9')!)).toBeDefined();
   });
 
-  it('takes exceptions out of their own list only, and says through which lists a value is in', () => {
+  it('takes exceptions out of their own list only, and returns the lists that contain a value', () => {
     const { rulebook } = checkFences(
       [
         {

@@ -35,7 +35,7 @@ export interface SourceFile {
   readonly text: string;
 }
 
-/** What reading a folder of fences came to: the tree always, the rulebook only where nothing is wrong. */
+/** The result of reading a folder of fences: the tree always, the rulebook only where nothing is wrong. */
 export interface CheckedFences {
   readonly files: readonly FenceFile[];
   /** Sorted by place. */

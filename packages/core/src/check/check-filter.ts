@@ -10,7 +10,7 @@ import { invariant } from '../request/invariant.js';
 import { checkCountry, checkListName, checkWords, tagsOf, type Report } from './names.js';
 import type { Rulebook } from './rulebook.js';
 
-/** A condition over decisions that can be asked. */
+/** A condition over decisions that can be tested. */
 export interface Filter {
   readonly condition: Condition;
   readonly lookups: Lookups;
@@ -53,7 +53,7 @@ export function checkFilter(
   return { filter: { condition, lookups }, diagnostics };
 }
 
-/** Hours are asked in the time zone of the rules. */
+/** Hours are evaluated in the time zone of the rules. */
 function collectHours(condition: Condition, zone: string): Lookups {
   const lookups = new Map<Comparison, Lookup>();
   visitComparisons(condition, (comparison) => {

@@ -71,7 +71,7 @@ function textOf(value: Comparison['values'][number]): string {
   return value.text;
 }
 
-/** `under` is not here: it asks for labels and segments, not for text. */
+/** `under` is not here: it compares labels and segments, not for text. */
 const TEST_OF: Partial<Record<Comparison['operator'], (literal: string) => TextTest>> = {
   '=': (literal) => (text) => text === literal,
   'in': (literal) => (text) => text === literal,

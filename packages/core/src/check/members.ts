@@ -24,7 +24,7 @@ export function formatEntry(entry: CoveringEntry): string {
 
 /** A set of addresses, countries, domains, categories or applications, made of literals and lists. */
 export interface Members {
-  /** @returns the entry that covers the value, or undefined. Addresses are asked by `Address`, the others by text. */
+  /** @returns the entry that covers the value, or undefined. Addresses are looked up by `Address`, the others by text. */
   find(value: Address | string): Membership | undefined;
 }
 
@@ -34,11 +34,11 @@ export interface ResolvedList {
   readonly kind: ListKind;
   readonly source: InlineEntries;
   readonly members: Members;
-  /** Of a list of urls, which are asked by host and path. */
+  /** Of a list of urls, which is looked up by host and path. */
   readonly urls?: UrlMembers;
   /** Own entries and those of lists inside it, exceptions not deducted. */
   readonly numEntries: number;
-  /** A region of the world, which nobody had to define. */
+  /** A region of the world, which is built in. */
   readonly isBuiltIn?: boolean;
 }
 
@@ -69,7 +69,7 @@ export function createMembers(
   };
 }
 
-/** Whether a value stands for a list: a word does where a list has its name. */
+/** Whether a value refers to a list: a word does if a list has that name. */
 export function isListName(
   value: Value,
   lists: { has(name: string): boolean },
@@ -120,7 +120,7 @@ export function resolveDataset(name: string, dataset: Dataset): ResolvedList {
   };
 }
 
-/** @param lists the lists that stand inside this one, all resolved */
+/** @param lists the nested lists, all resolved */
 export function resolveList(
   name: string,
   kind: ListKind,

@@ -23,7 +23,7 @@ interface KnownNames {
   readonly applications: ReadonlySet<string>;
   /** Written `fence/rule`. */
   readonly rules: ReadonlySet<string>;
-  /** Undefined where no feed says which categories there are. */
+  /** Undefined if no feed defines the categories. */
   readonly categories: ReadonlySet<string> | undefined;
   /** Undefined where there are only files. */
   readonly datasets: ReadonlyMap<string, Dataset> | undefined;
@@ -58,7 +58,7 @@ export function checkNames(
 }
 
 /**
- * Names tags that are asked for and that no rule sets, in whatever state it is: such a condition is never true, or always.
+ * Names tags that are requested and that no rule sets, in whatever state it is: such a condition is never true, or always.
  */
 export function findUnsetTags(statements: readonly Statement[]): Diagnostic[] {
   const tags = tagsOf(statements);
@@ -156,7 +156,7 @@ function reportDuplicates(statements: readonly Statement[], known: KnownNames, r
   }
 }
 
-/** A list may not be called like something that can stand where its name can stand. */
+/** A list name must differ from any value that can be used in its place. */
 function reportTakenName({ name, place }: ListStatement, known: KnownNames, report: Report): void {
   if (name === 'internal' || name === 'no-country')
     report('bad-name', `A list cannot be named "${name}", which is a value of country.`, place);

@@ -4,14 +4,14 @@ import type { PathReading } from '../request/path.js';
 import type { Lookups } from './lookups.js';
 import type { Members, ResolvedList } from './members.js';
 
-/** Fences that have been checked: every name stands for something, and every set of values can be asked. */
+/** Fences that have been checked: every name is resolved, and every set of values can be looked up. */
 export interface Rulebook {
   /** In the order of definition, which breaks ties between gates. */
   readonly gates: readonly CheckedGate[];
   /** Every fence, also those at no gate, in the order of definition. */
   readonly fences: readonly FenceStatement[];
   readonly lists: ReadonlyMap<string, ResolvedList>;
-  /** The IANA time zone of dates, and of hours that have none of their own. */
+  /** The IANA time zone of dates, and of hours without one. */
   readonly zone: string;
   /** Of every condition. */
   readonly lookups: Lookups;
@@ -23,7 +23,7 @@ export interface Rulebook {
   readonly expectations: readonly ExpectStatement[];
   /** When each rule with an end stops being live. */
   readonly endsAtUnixMs: ReadonlyMap<Rule, number>;
-  /** Whether a request can change what a later one comes to. */
+  /** Whether a request can change the outcome of a later one. */
   readonly isStateful: boolean;
 }
 
@@ -33,7 +33,7 @@ export interface CheckedGate {
   readonly hosts: Members;
   /** Of an outbound gate. */
   readonly clients: Members;
-  /** The proxies that may say who the client is. */
+  /** The proxies that are trusted to name the client. */
   readonly trusting: Members;
   readonly pathReading: PathReading;
   /** The stack, in order. */

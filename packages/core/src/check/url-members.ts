@@ -7,7 +7,7 @@ import type { Dataset } from '../reference/dataset.js';
 import type { HostRow } from '../reference/host-table.js';
 import type { Membership, ResolvedList } from './members.js';
 
-/** What a urls list is asked for; either half can be none or unknown. */
+/** What a urls list is requested; either half can be none or unknown. */
 export interface AskedUrl {
   readonly host: Field<string>;
   readonly path: Field<string>;

@@ -150,14 +150,14 @@ describe('a damaged column', () => {
     const dictionaries = new SegmentDictionaries();
     dictionaries.add('x', first!.dictionaries.get('x')!);
     expect(() => new ChunkRows(1, second!.columns, dictionaries)).toThrow(
-      new DamagedColumnError('column x: a code stands for no value: 1'),
+      new DamagedColumnError('column x: a code has no value: 1'),
     );
   });
 });
 
 describe.each([
   ['of the platform', crc32],
-  ['of our own', crc32Anywhere],
+  ['portable', crc32Anywhere],
 ])('CRC-32 %s', (_, checksum) => {
   it('gives the check value of the standard', () =>
     expect(checksum(new TextEncoder().encode('123456789'))).toBe(0xcbf43926));

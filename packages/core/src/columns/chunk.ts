@@ -20,7 +20,7 @@ export const RAW_LINE = 0x72;
 /** The attribute that URLs are kept relative to, and the one that is. */
 export const HOST_COLUMN = 'http.request.header.host';
 export const REFERER_COLUMN = 'http.request.header.referer';
-/** Columns that are read whatever is asked for. */
+/** Columns that are read whatever is requested. */
 export const COMMON_COLUMNS: readonly string[] = [LINE_COLUMN, TIME_COLUMN, SPILL_COLUMN];
 export const RESERVED_COLUMNS: ReadonlySet<string> = new Set([LINE_COLUMN, TIME_COLUMN, SPILL_COLUMN, WRITTEN_COLUMN]);
 
@@ -72,7 +72,7 @@ export class ChunkRows {
 
   /** All attributes of a row, those that were spilled included. */
   attributesAt(index: number): Record<string, Cell> {
-    // Without a prototype, so that no name can stand for anything but itself.
+    // Without a prototype, so that names such as `__proto__` are ordinary keys.
     const attributes = Object.create(null) as Record<string, Cell>;
     for (const [name, column] of this.#columns) {
       if (name === LINE_COLUMN || name === TIME_COLUMN || name === WRITTEN_COLUMN) continue;
@@ -84,7 +84,7 @@ export class ChunkRows {
     return attributes;
   }
 
-  /** How the line of a row was written; undefined where nobody kept that. */
+  /** The raw line of a row; undefined if it was not kept. */
   writtenAt(index: number): Uint8Array | undefined {
     const column = this.#columns.get(WRITTEN_COLUMN);
     const code = column?.kind === 'values' ? column.codes[index]! : 0;

@@ -93,7 +93,7 @@ export class ColumnMemory {
 export class ColumnWriter {
   readonly #column: Pointer;
   readonly #dictionary: Pointer;
-  /** Whether a row of the chunk says something. */
+  /** Whether any row of the chunk has a value. */
   isUsed = false;
   /** Entries that chunks before this one have. */
   #numWritten = 0;
@@ -185,7 +185,7 @@ export class ColumnWriter {
     this.setCode(row, code);
   }
 
-  /** The codes of a chunk; undefined where no row says anything. */
+  /** The codes of a chunk; undefined if no row has a value. */
   takeCodes(numRows: number): Uint8Array | undefined {
     if (!this.isUsed) return undefined;
     this.isUsed = false;

@@ -19,7 +19,7 @@
  * rows, in four bytes. 0 is unknown, 1 none, n + 2 entry n. *Values* (version 1): the width of a code in bytes, the number
  * of distinct values and the length of their texts in bytes (4 each), the texts as JSON lines, then one code a row.
  *
- * Compression is the business of whoever stores the bytes. Rejected: one dictionary for a whole log, which grows without
+ * Compression is left to the store. Rejected: one dictionary for a whole log, which grows without
  * bound on unique query strings; one a chunk, which stores what comes up again in every chunk.
  */
 import { crc32 } from '../binary/checksum.js';
@@ -35,7 +35,7 @@ export type JsonValue = string | number | boolean | readonly JsonValue[] | { rea
 /** The distinct values of a column; the same object where columns share them. */
 export interface Dictionary {
   readonly numValues: number;
-  /** Whether some values can be told only with the row's host. */
+  /** Whether some values depend on the row's host. */
   readonly hasSameOriginUrls: boolean;
   valueAt(index: number): JsonValue | SameOriginUrl;
 }
@@ -49,7 +49,7 @@ export interface ValueColumn {
   readonly codes: Codes;
   /** The one code that all rows have; -1 where they differ. */
   readonly onlyCode: number;
-  /** Where values can be told only with the row's host: that column. */
+  /** The host column, if values depend on it. */
   readonly hosts?: ValueColumn;
   /** 1 where all rows have the attribute, 0 where none has, -1 where some have. */
   readonly presence: number;
@@ -57,7 +57,7 @@ export interface ValueColumn {
 
 export type Column = { readonly kind: 'integers'; readonly values: Float64Array } | ValueColumn;
 
-/** Finds the dictionary of a column whose codes stand alone. */
+/** Finds the dictionary of a column that is stored as codes only. */
 export type FindDictionary = () => Dictionary;
 
 /** A column whose bytes are not what they should be. The message names what was wrong. */
@@ -96,7 +96,7 @@ function areMultiples(values: Float64Array, scale: number): boolean {
   return true;
 }
 
-/** @param entries from where to where each lies in `bytes`, one behind the other */
+/** @param entries the ranges of the entries in `bytes`, contiguous */
 export function encodeDictionaryPart(bytes: Uint8Array, ends: Int32Array, from: number, to: number): Uint8Array {
   const lengths = new LebWriter((to - from) * 2);
   const start = from === 0 ? 0 : ends[from - 1]!;
@@ -196,7 +196,7 @@ export const KINDS = {
 /** Schemes of URLs that are kept without their host, by kind. */
 export const SAME_ORIGIN_SCHEMES = { [KINDS.sameOriginHttp]: 'http://', [KINDS.sameOriginHttps]: 'https://' } as const;
 
-/** A URL of the host that the row's Host header names: most pages are reached from pages of their own site. */
+/** A URL of the host that the row's Host header names: most pages are reached from pages of the same site. */
 export class SameOriginUrl {
   /** @param rest what follows the host */
   constructor(
@@ -214,7 +214,7 @@ export class SameOriginUrl {
 
 /**
  * @param numRows how many rows the chunk has
- * @param findDictionary of codes that stand alone
+ * @param findDictionary of columns stored as codes only
  * @throws DamagedColumnError when the bytes are no column of this version, are damaged, or have another number of rows
  */
 export function decodeColumn(bytes: Uint8Array, numRows: number, findDictionary: FindDictionary): Column {
@@ -232,7 +232,7 @@ function valueColumn(dictionary: Dictionary, codes: Codes): ValueColumn {
   let highest = 0;
   for (let row = 0; row < codes.length; row += 1) if (codes[row]! > highest) highest = codes[row]!;
   if (highest - FIRST_VALUE_CODE >= dictionary.numValues)
-    throw new DamagedColumnError(`a code stands for no value: ${highest - FIRST_VALUE_CODE}`);
+    throw new DamagedColumnError(`a code has no value: ${highest - FIRST_VALUE_CODE}`);
   const first = codes[0] ?? 0;
   const presence = !codes.includes(0) && codes.length > 0 ? 1 : highest === 0 ? 0 : -1;
   return { kind: 'values', dictionary, codes, onlyCode: codes.every((code) => code === first) ? first : -1, presence };
@@ -291,7 +291,7 @@ export function cellAt(column: Column, row: number): Cell {
   return value instanceof SameOriginUrl ? value.on(cellAt(hosts, row)) : value;
 }
 
-/** The cell that a code stands for, in a column that needs no other. */
+/** The cell of a code, in a column that does not depend on another. */
 export function cellOf({ dictionary }: ValueColumn, code: number): Cell {
   if (code < FIRST_VALUE_CODE) return code === 0 ? undefined : null;
   const value = dictionary.valueAt(code - FIRST_VALUE_CODE);

@@ -43,7 +43,7 @@ const BLOCK_BITS = 5;
 
 const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 
-/** Values are decoded when they are asked for the first time; the texts of a block mostly are pieces of one. */
+/** Values are decoded when they are requested the first time; the texts of a block mostly are pieces of one. */
 class GrowingDictionary implements Dictionary {
   readonly #parts: DictionaryPart[] = [];
   readonly #values: (JsonValue | SameOriginUrl)[] = [];
@@ -94,7 +94,7 @@ class GrowingDictionary implements Dictionary {
 
   #partOf(index: number): DictionaryPart {
     const part = this.#parts.findLast(({ first }) => first <= index);
-    if (!part || index >= this.numValues) throw new DamagedColumnError(`a code stands for no value: ${index}`);
+    if (!part || index >= this.numValues) throw new DamagedColumnError(`a code has no value: ${index}`);
     return part;
   }
 }

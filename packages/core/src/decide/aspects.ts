@@ -1,4 +1,4 @@
-/** What requests are counted by, beside what they come to: as their log shows them, nothing hidden. */
+/** What requests are counted by, in addition to their outcome: as their log shows them, nothing hidden. */
 import { formatAddress, type Address } from '../request/address.js';
 import type { Field } from '../request/field.js';
 import type { Attributes, AttributeValue } from '../request/record.js';
@@ -11,7 +11,7 @@ import type { EvaluationContext } from './interpreter.js';
 export const ASPECTS = ['country', 'category', 'application', 'client', 'host', 'status'] as const;
 export type Aspect = (typeof ASPECTS)[number];
 
-/** What stands for no value, and for one that nobody knows. */
+/** Labels of a missing and of an unknown value. */
 export const NO_VALUE = '(none)';
 export const UNKNOWN_VALUE = '(unknown)';
 
@@ -43,7 +43,7 @@ export function describeValues(value: Field<string | Address | readonly string[]
   return [formatAddress(value)];
 }
 
-/** What the server answered, as the log says. */
+/** The status that the server answered, from the log. */
 export function statusOf(attributes: Attributes): Field<string> {
   const status: Field<AttributeValue> = attributes['http.response.status_code'];
   if (status == null) return status;

@@ -34,13 +34,13 @@ export interface Ruling {
   readonly blind: readonly string[];
   /** Rules that matched, as `fence/rule`, trial ones included. */
   readonly matched: readonly string[];
-  /** An address header was there, but whoever connected is not trusted to say who the client is. */
+  /** An address header was present, but the peer is not trusted to name the client. */
   readonly isHeaderIgnored?: boolean;
 }
 
 export type HeldReason = 'warning' | 'passphrase' | 'challenge';
 
-/** What one request came to, and what was found out about it on the way. */
+/** The ruling on one request, with the facts found on the way. */
 export interface Decision extends Ruling {
   readonly client: Field<Address>;
   readonly country: Field<string>;

@@ -210,7 +210,7 @@ function satisfiesNumber(
     case 'in':
       return value.first <= actual && actual <= value.last;
     default:
-      throw new Error(`Internal error: a number was asked ${operator}.`);
+      throw new Error(`Internal error: operator ${operator} is not defined for numbers.`);
   }
 }
 

@@ -98,7 +98,7 @@ export function viewRequest(context: EvaluationContext, request: Request): View 
   return chosen && applyInspection(context, chosen, request, {});
 }
 
-/** A decided request as its gate reads it, nothing hidden: what a log shows can be asked of its decisions. */
+/** A decided request as its gate reads it, nothing hidden: what a log shows can be tested of its decisions. */
 export function viewDecided(context: EvaluationContext, request: Request, gateName: string | undefined): View {
   const gate = context.rulebook.gates.find(({ statement }) => statement.name === gateName);
   return new View(context, gate ?? NO_GATE, request, resolveClient(gate ?? NO_GATE, request), false);

@@ -69,7 +69,7 @@ describe('the interpreter', () => {
     for (const what of ['below the first rule', 'blind', 'would']) expect(share(what), what).toBeGreaterThan(0.1);
   }, 90_000);
 
-  it('tells an observer each step in the order of the walk, and decides the same with one', () => {
+  it('reports an observer each step in the order of the walk, and decides the same with one', () => {
     const text = [
       'gate g inbound { hosts a.example fences one, two otherwise allow }',
       'fence one trial { rule t tag x when always rule o off block when always rule b block when method = GET rule c block when always }',

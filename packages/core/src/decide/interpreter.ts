@@ -14,27 +14,27 @@ import { chooseGate, applyInspection, type GateReason, type InspectionReason } f
 import type { Count, State } from './state.js';
 import type { View, ReferenceData } from './view.js';
 
-/** Everything a decision rests on besides the request. */
+/** Everything a decision depends on besides the request. */
 export interface EvaluationContext extends ReferenceData {
   readonly rulebook: Rulebook;
   /** The gate that judges every request, whatever its host. */
   readonly gate?: string;
-  /** Whether people who are held do what is asked of them and go on; they do unless said. */
+  /** What happens after a held request: `continue` (the user complies; the default) or `stop`. */
   readonly held?: HeldBehaviour;
 }
 
 export const HELD_BEHAVIOURS = ['continue', 'stop'] as const;
 export type HeldBehaviour = (typeof HELD_BEHAVIOURS)[number];
 
-/** Hears every step of a judgement, in order. */
+/** Receives every step of an evaluation, in order. */
 export interface Observer {
   gate?(gate: CheckedGate, why: GateReason, view: View): void;
-  /** An inspect rule was asked; the last that is heard, or else the `otherwise`, decided. */
+  /** An inspect rule was evaluated; the last one reported, or else the `otherwise`, decided. */
   inspected?(isInspected: boolean, why: InspectionReason): void;
   rule?(fence: FenceStatement, rule: Rule, verdict: Verdict, subject: Subject): void;
   /** What a limit counted, or a hold did, for a rule that matched. */
   remembered?(fence: FenceStatement, rule: Rule, memory: CounterView): void;
-  /** A fence came to its end without a rule ending it. */
+  /** The end of a fence was reached; no rule ended it. */
   otherwise?(fence: FenceStatement): void;
 }
 
@@ -70,7 +70,7 @@ interface FenceEnding {
   readonly rule?: string;
   readonly status?: number;
   readonly reason?: HeldReason;
-  /** No later fence is asked. */
+  /** No later fence is evaluated. */
   readonly isOutright?: boolean;
 }
 
@@ -174,7 +174,7 @@ class Evaluation {
     return 'true';
   }
 
-  /** What the action of a rule that matched comes to, or undefined where the next rule follows. */
+  /** The ending that the action of a matched rule causes, or undefined if the next rule follows. */
   #act(fence: FenceStatement, rule: Rule): FenceEnding | undefined {
     const { action } = rule;
     switch (action.kind) {
@@ -220,7 +220,7 @@ class Evaluation {
     return count.isTripped ? { outcome: 'limited', status: action.then.status } : undefined;
   }
 
-  /** Stops the person unless a hold stands, in which the rule stands aside. */
+  /** Stops the user unless a hold is active, during which the rule is skipped. */
   #hold(fence: FenceStatement, rule: Rule, { kind, holdMs }: PersonAction): FenceEnding | undefined {
     const ended: FenceEnding = { outcome: 'held', ...HELD[kind] };
     if (this.context.held === 'stop') return ended;

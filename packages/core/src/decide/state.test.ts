@@ -42,7 +42,7 @@ describe('a window', () => {
     );
   });
 
-  it('tells how many it holds, and until when it is held', () => {
+  it('reports how many it holds, and until when it is held', () => {
     const state = new State();
     const limit = { max: 2, windowMs: 10, holdMs: 100 };
     expect(state.count('a', 0, limit)).toEqual({ counted: 1, isTripped: false });
@@ -70,7 +70,7 @@ describe('a hold', () => {
 });
 
 describe('keys that have gone quiet', () => {
-  it('are forgotten, so that memory follows what is inside the windows', () => {
+  it('are released, so that memory follows what is inside the windows', () => {
     const state = new State();
     let most = 0;
     for (let index = 0; index < 100_000; index += 1) {
@@ -81,7 +81,7 @@ describe('keys that have gone quiet', () => {
     expect(most).toBeLessThan(3000);
   });
 
-  it('are kept while a hold stands, however long ago they were counted', () => {
+  it('are kept while a hold is active, however long ago they were counted', () => {
     const state = new State();
     const limit = { max: 1, windowMs: 10, holdMs: 1_000_000 };
     state.count('held', 0, limit);

@@ -30,7 +30,7 @@ const MIN_SWEEP_KEYS = 1024;
 
 /**
  * Exact sliding windows and holds in the time of the log. Requests must come in order of time. A key that has gone quiet
- * is forgotten at the next sweep, which comes when the number of keys has doubled, so that memory follows what is
+ * is released at the next sweep, which comes when the number of keys has doubled, so that memory follows what is
  * inside the windows.
  */
 export class State {
@@ -49,7 +49,7 @@ export class State {
     return { counters: [...this.#counters], holds: [...this.#holds] };
   }
 
-  /** Counts a request and says whether more than `max` lie in the window that ends with it, or a hold stands. */
+  /** Counts a request and says whether more than `max` lie in the window that ends with it, or a hold is active. */
   count(key: string, atUnixMs: number, limit: { max: number; windowMs: number; holdMs?: number }): Count {
     this.#sweep(atUnixMs);
     let counter = this.#counters.get(key);
@@ -73,7 +73,7 @@ export class State {
     };
   }
 
-  /** Whether a hold stands, in which a person may go on; where none does, one begins with the next request. */
+  /** Whether a hold is active, during which the user may continue; otherwise one begins with the next request. */
   passesHold(key: string, atUnixMs: number, holdMs: number): boolean {
     this.#sweep(atUnixMs);
     if (atUnixMs < (this.#holds.get(key) ?? NEVER)) return true;

@@ -27,7 +27,7 @@ import { payloadOf } from '../request/payload.js';
 import { readPath } from '../request/path.js';
 import type { Request } from '../request/request.js';
 
-/** What a view rests on besides the request. */
+/** What a view depends on besides the request. */
 export interface ReferenceData {
   /** Without a table every country is unknown. */
   readonly countries?: CountryTable;
@@ -35,12 +35,12 @@ export interface ReferenceData {
   readonly categories?: Categories;
 }
 
-/** Who asked, and how that was found out. */
+/** The client, and how it was determined. */
 export interface ResolvedClient {
   readonly client: Field<Address>;
   /** Where a header was followed: who connected, then the addresses that it names, from the right. */
   readonly hops: readonly Hop[];
-  /** The header is there, but whoever connected is not trusted to say who the client is. */
+  /** The header is present, but the peer is not trusted to name the client. */
   readonly isHeaderIgnored: boolean;
 }
 
@@ -83,7 +83,7 @@ export class View {
   readonly resolved: ResolvedClient;
   /** Nothing of an encrypted request is hidden where it is inspected. */
   readonly isHidden: boolean;
-  /** What was read once; made when it is needed, since most rules ask for little. */
+  /** What was read once; created on demand, since most rules read few fields. */
   #cache: Map<string, Field<Seen>> | undefined;
 
   constructor(
@@ -98,7 +98,7 @@ export class View {
     this.isHidden = isHidden;
   }
 
-  /** A field but for `tag`, `url` and `application`, which are asked in ways of their own. */
+  /** A field but for `tag`, `url` and `application`, which are evaluated separately. */
   get(field: FieldName, parameter?: string): Field<Seen> {
     if (field === 'client') return this.client;
     if (field === 'host') return this.host;
@@ -119,7 +119,7 @@ export class View {
     return this.get('path') as Field<string>;
   }
 
-  /** What the feeds say; undefined where that cannot be known. */
+  /** The answer of the feeds; undefined if it cannot be known. */
   get categoryAnswer() {
     const { host } = this;
     if (!this.referenceData.categories || host === undefined) return undefined;
@@ -186,7 +186,7 @@ export class View {
       case 'size':
         return sizeOf(request);
       default:
-        throw new Error(`Internal error: ${field} is asked as a field.`);
+        throw new Error(`Internal error: field ${field} is not implemented.`);
     }
   }
 

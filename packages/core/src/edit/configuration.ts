@@ -26,7 +26,7 @@ export class EditError extends Error {
   }
 }
 
-/** Places in what is edited are told as places in this file. */
+/** Locations in edited text are reported in this file. */
 export const EDIT_FILE = 'edit';
 
 /** @throws EditError naming the part */
@@ -45,7 +45,7 @@ export function ruleOf(part: Part): Rule {
   return parseRulePart(part, EDIT_FILE);
 }
 
-/** Reads one statement that somebody wrote. @throws EditError with every error */
+/** Reads one statement that a user wrote. @throws EditError with every error */
 export function readStatement(text: string): Statement {
   const { file, diagnostics } = parseFences(text, EDIT_FILE);
   if (diagnostics.length > 0) throw new EditError('invalid-text', diagnostics.map(formatDiagnostic).join('\n'));
@@ -55,7 +55,7 @@ export function readStatement(text: string): Statement {
   return statement;
 }
 
-/** Reads one rule that somebody wrote. @throws EditError with every error, placed in the text of the rule */
+/** Reads one rule that a user wrote. @throws EditError with every error, placed in the text of the rule */
 export function readRule(text: string): Rule {
   const { file, diagnostics } = parseFences(`fence f enforce {\n${text}\n}`, EDIT_FILE);
   const shifted = diagnostics.map((one) => ({ ...one, place: { ...one.place, line: one.place.line - 1 } }));

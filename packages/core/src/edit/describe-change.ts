@@ -18,7 +18,7 @@ import type { FenceStatement, GateStatement, ListStatement, Rule, Statement, Val
 import { printValue } from '../language/value.js';
 import { EDIT_FILE, type Configuration } from './configuration.js';
 
-/** What differs, statements and rules first, then files. @param movers what somebody moved, see `compareParts` */
+/** What differs, statements and rules first, then files. @param movers what the user moved, see `compareParts` */
 export function compareConfigurations(
   before: Configuration,
   after: Configuration,
@@ -64,7 +64,7 @@ function compareTexts(
 export interface DescribedChange extends Change {
   /** One sentence: what changed. */
   readonly summary: string;
-  /** What exactly, a line each; empty where the summary says it all. */
+  /** Details, one line each; empty if the summary is complete. */
   readonly details: readonly string[];
 }
 
@@ -110,7 +110,7 @@ function summarize(change: Change): string {
 
 function ruleDetails({ kind, before, after }: Change): string[] {
   const [old, now] = [before, after].map((text) => (text === undefined ? undefined : readRule(text)));
-  if (kind === 'moved') return ['It stands elsewhere in its fence, and is otherwise the same.'];
+  if (kind === 'moved') return ['Its position in the fence changed; it is otherwise the same.'];
   if (!old || !now) return [describeRule((old ?? now)!, NO_SIZES)];
   return [
     ...difference('name', old.name, now.name),
@@ -150,7 +150,7 @@ function difference(what: string, given: string | undefined, then: string | unde
 
 function statementDetails({ kind, before, after }: Change): string[] {
   const [old, now] = [before, after].map((text) => (text === undefined ? undefined : parsePart(text, EDIT_FILE)));
-  if (kind === 'moved') return ['It stands elsewhere among its like, and is otherwise the same.'];
+  if (kind === 'moved') return ['Its position changed; it is otherwise the same.'];
   if (!old || !now || old.kind !== now.kind) return [describe((old ?? now)!)];
   const comment = difference('comment', old.comments.join(' '), now.comments.join(' '));
   if (old.kind === 'list') return [...listDetails(old, now as ListStatement), ...comment];

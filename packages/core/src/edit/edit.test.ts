@@ -82,7 +82,7 @@ describe('a rule', () => {
     ['moved', { kind: 'move-rule', ...RULE, position: { at: 'below', name: 'third' } }, ['first', 'third', 'second']],
     ['removed', { kind: 'remove-rule', ...RULE }, ['first', 'third']],
     ['cloned', { kind: 'clone-rule', ...RULE }, ['first', 'second', 'second-2', 'third']],
-  ])('%s stands where it is said', (_, edit, expected) => expect(rulesAfter(edit)).toEqual(expected));
+  ])('%s is at the given position', (_, edit, expected) => expect(rulesAfter(edit)).toEqual(expected));
 
   it('that is cloned arrives off, and is otherwise the same', () =>
     expect(textAfter({ kind: 'clone-rule', ...RULE })).toContain(
@@ -143,7 +143,7 @@ describe('an edit that cannot be made', () => {
       'invalid-text: Found "With Space", expected a name.',
       { kind: 'rename', part: 'list', name: 'team', to: 'With Space' },
     ],
-    ['unknown-part: The fence "spare" does not stand at gate shop.', { kind: 'detach', gate: 'shop', fence: 'spare' }],
+    ['unknown-part: The fence "spare" is not attached to gate shop.', { kind: 'detach', gate: 'shop', fence: 'spare' }],
     [
       'invalid-text: edit:2:8: Found "blok", expected an action: allow, block, redirect, warn, passphrase, challenge, limit, tag, observe. Did you mean "block"? [unexpected]',
       { kind: 'replace-rule', ...RULE, text: '# note\nrule x blok when always' },
@@ -156,11 +156,11 @@ describe('an edit that cannot be made', () => {
       'name-taken: There is a fence "door" already.',
       { kind: 'put', text: 'fence door trial { rule a allow when always }' },
     ],
-  ])('says why: %s', (expected, edit) => expect(problemOf(edit)).toBe(expected));
+  ])('reports why: %s', (expected, edit) => expect(problemOf(edit)).toBe(expected));
 });
 
 describe('a fence', () => {
-  it('stands at gates in the order that is said, and is moved where it stands already', () => {
+  it('is attached to gates in the given order, and is moved if it is already attached', () => {
     const attach: Edit = { kind: 'attach', gate: 'shop', fence: 'spare', position: { at: 'top' } };
     expect(textAfter(attach)).toContain('fences spare, door');
     expect(textAfter(attach, { ...attach, position: { at: 'below', name: 'door' } })).toContain('fences door, spare');
@@ -180,7 +180,7 @@ describe('entries of a list', () => {
       {
         kind: 'edit-list',
         list: 'team',
-        add: ['198.18.4.7', 'guests', '# a comment', 'nonsense here', '198.18.300.1', 'nobody', '198.18.6.0/24'],
+        add: ['198.18.4.7', 'guests', '# a comment', 'nonsense here', '198.18.300.1', 'missing', '198.18.6.0/24'],
         remove: ['198.18.9.9'],
       },
     ]);
@@ -192,7 +192,7 @@ describe('entries of a list', () => {
       '2|guests|already-there|',
       '4|nonsense here|invalid|Found "here", expected one entry on each line.',
       '5|198.18.300.1|invalid|Found "198.18.300.1", expected an address such as 198.18.4.7, a network such as 198.18.4.0/24, or a range a - b.',
-      '6|nobody|invalid|No list is named "nobody", and it is no literal.',
+      '6|missing|invalid|No list is named "missing", and it is no literal.',
       '7|198.18.6.0/24|added|',
     ]);
     expect(configuration.parts.find(({ name }) => name === 'team')!.text).toBe(
@@ -276,7 +276,7 @@ describe('a starting point', () => {
 });
 
 describe('a difference', () => {
-  it('is told by what it means', () => {
+  it('is reported by its meaning', () => {
     const { configuration } = applyEdits(START, [
       { kind: 'replace-rule', fence: 'door', rule: 'third', text: 'rule third trial block when country in NO, SE' },
       { kind: 'move-rule', fence: 'door', rule: 'first', position: { at: 'bottom' } },
@@ -297,7 +297,7 @@ describe('a difference', () => {
       '  Action changed from block with 451 to block with 403.',
       '  Condition changed from the country is NO to the country is NO or SE.',
       'Rule door/first was moved.',
-      '  It stands elsewhere in its fence, and is otherwise the same.',
+      '  Its position in the fence changed; it is otherwise the same.',
       'Fence spare was changed.',
       '  Mode changed from trial to enforce.',
       'File touts.txt was changed.',

@@ -27,7 +27,7 @@ import { editList, type EntryReport } from './list-entries.js';
 import { startFrom } from './starting-points.js';
 import { describePart, findUses, renameMentions, type Mentioned } from './uses.js';
 
-/** Where something stands among its like. */
+/** The position of a part among parts of its kind. */
 export type Position = { readonly at: 'top' | 'bottom' } | { readonly at: 'above' | 'below'; readonly name: string };
 
 export type Edit =
@@ -210,7 +210,7 @@ function usersOfRules(parts: readonly Part[], fence: string): string[] {
 }
 
 function renameStatement(parts: readonly Part[], kind: StatementKind, name: string, to: string): Part[] {
-  if (kind === 'zone' || kind === 'expect') throw new EditError('invalid-text', `The ${kind} has no name of its own.`);
+  if (kind === 'zone' || kind === 'expect') throw new EditError('invalid-text', `The ${kind} has no name.`);
   const part = findPart(parts, kind, name);
   checkName(to);
   if (to === name) return [...parts];
@@ -327,7 +327,7 @@ function replaceStatement(
   return parts.map((one) => (one === part ? changed[0]! : one));
 }
 
-/** A fence that stands at the gate already is moved. */
+/** A fence that is already attached is moved. */
 function attach(gate: GateStatement, fence: string, position: Position): GateStatement {
   const { place } = gate;
   const others = gate.fences.filter(({ name }) => name !== fence);
@@ -335,7 +335,7 @@ function attach(gate: GateStatement, fence: string, position: Position): GateSta
   if (position.at === 'above' || position.at === 'below') {
     const anchor = others.findIndex(({ name }) => name === position.name);
     if (anchor < 0)
-      throw new EditError('unknown-part', `The fence "${position.name}" does not stand at gate ${gate.name}.`);
+      throw new EditError('unknown-part', `The fence "${position.name}" is not attached to gate ${gate.name}.`);
     at = position.at === 'above' ? anchor : anchor + 1;
   }
   return { ...gate, fences: [...others.slice(0, at), { name: fence, place }, ...others.slice(at)] };
@@ -344,7 +344,7 @@ function attach(gate: GateStatement, fence: string, position: Position): GateSta
 function detach(gate: GateStatement, fence: string): GateStatement {
   const others = gate.fences.filter(({ name }) => name !== fence);
   if (others.length === gate.fences.length)
-    throw new EditError('unknown-part', `The fence "${fence}" does not stand at gate ${gate.name}.`);
+    throw new EditError('unknown-part', `The fence "${fence}" is not attached to gate ${gate.name}.`);
   return { ...gate, fences: others };
 }
 

@@ -71,7 +71,7 @@ export function editList(
   return { configuration: { ...configuration, namedFiles }, entries: reports };
 }
 
-/** How many overlaps of an entry are told by name. */
+/** How many overlaps of an entry are reported by name. */
 const TOLD_OVERLAPS = 5;
 
 /** The entries of a list while lines are added and removed, each line at about the same cost however many there are. */
@@ -151,7 +151,7 @@ function printEntry(value: Value, { listKind }: ListStatement): string {
   return printValue(value, VALUE_KIND_OF[listKind]);
 }
 
-/** What a list says of one value. */
+/** The answer of a list to a lookup. */
 export interface ListLookup {
   readonly list: string;
   readonly value: string;
@@ -163,7 +163,7 @@ export interface ListLookup {
   readonly takenOutBy?: string;
 }
 
-/** Asks a list for a value. @throws EditError where there is no such list, the value is none of its kind, or the list has errors */
+/** Looks a value up in a list. @throws EditError if there is no such list, the value is not of its kind, or the list has errors */
 export function lookupInList(configuration: Configuration, name: string, text: string): ListLookup {
   findPart(configuration.parts, 'list', name);
   const file = joinParts(
@@ -222,7 +222,7 @@ export interface ListContents {
 
 export interface ListEntry {
   readonly text: string;
-  /** Where the entry is a list: what stands in it. */
+  /** The contents of a nested list. */
   readonly contents?: ListContents;
 }
 

@@ -37,13 +37,13 @@ export function parseConditionText(text: string): { condition?: Condition; diagn
   return diagnostics.length === 0 && condition ? { condition, diagnostics } : { diagnostics };
 }
 
-/** A field that rules can ask, for pickers and completion. */
+/** A field that rules can test, for pickers and completion. */
 export interface FieldInfo {
   readonly field: FieldName;
   /** Whether a quoted name follows it. */
   readonly takesName: boolean;
   readonly operators: readonly string[];
-  /** The kind of list that can stand among its values. */
+  /** The kind of list that its values may name. */
   readonly listKind?: ListKind;
   /** Its only values, where there are few. */
   readonly words?: readonly string[];

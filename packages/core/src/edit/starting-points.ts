@@ -2,7 +2,7 @@ import { parseFences } from '../language/parser.js';
 import { splitIntoParts, type Part } from '../language/parts.js';
 import { EDIT_FILE, EditError, type Configuration } from './configuration.js';
 
-/** Fences of our own to begin from. */
+/** Templates of fences to start from. */
 export interface StartingPoint {
   readonly name: string;
   readonly title: string;
@@ -15,7 +15,7 @@ export const STARTING_POINTS: readonly StartingPoint[] = [
     name: 'published-site',
     title: 'A published site with a sign-in page',
     description:
-      'Lets the people who run it in, slows down whoever tries the sign-in page, and keeps the back office to them.',
+      'Lets the people who run it in, slows down guesses at the sign-in page, and keeps the back office to them.',
     text: `
 # Put the addresses of your own offices here.
 list site-staff addresses "People who run the site" { 192.0.2.0/28 }
@@ -43,9 +43,9 @@ list api-partners addresses "Partners of the API" { 192.0.2.32/28 }
 fence public-api trial "Public API" {
   rule partners "Partners may do everything" allow outright when client in api-partners
   rule writes "Only partners write" block 405 when path under /api and method not in GET, HEAD, OPTIONS
-  rule no-agent "Programs say who they are" block 400 when path under /api and agent absent
+  rule no-agent "Programs identify themselves" block 400 when path under /api and agent absent
   rule fair-share "A fair share for everybody" limit 120 per 1m by client when path under /api
-  rule bulk "Nobody copies the whole" limit 20 per 1m by client when path under /api/export
+  rule bulk "No bulk copies" limit 20 per 1m by client when path under /api/export
 }
 `,
   },
@@ -61,7 +61,7 @@ fence visitors-network trial "Visitors' network" {
   rule harmful "What harms others" block when category in visitor-never
   rule warned "Not meant for a visit" warn for 1h when category in visitor-warned
   rule mail-out "Mail servers are not for visitors" block when transport = tcp and port = 25
-  rule not-dns "What pretends to be a name look-up" block
+  rule not-dns "What pretends to be a name lookup" block
     when transport = udp and port = 53 and not application = dns
 }
 `,

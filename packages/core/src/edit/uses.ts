@@ -46,7 +46,7 @@ export function datasetNamesOf(parts: readonly Part[]): string[] {
   return [...new Set(names)];
 }
 
-/** The rules that ask for each passphrase, by its name. */
+/** The rules that require each passphrase, by its name. */
 export function passphrasesOf(parts: readonly Part[]): Map<string, string[]> {
   const users = new Map<string, string[]>();
   for (const part of parts) {

@@ -22,6 +22,6 @@ export function printJunit(results: readonly ExpectationResult[]): string {
 
 function escapeXml(text: string): string {
   const entities: Record<string, string> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' };
-  // Control characters cannot stand in XML 1.0 at all.
+  // XML 1.0 does not allow control characters.
   return text.replace(/[&<>"]/g, (one) => entities[one]!).replace(/[\0-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]/g, '\ufffd');
 }

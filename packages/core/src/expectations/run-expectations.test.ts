@@ -22,7 +22,7 @@ fence door enforce {
 }
 `;
 
-/** What each expectation comes to: nothing where it is met. */
+/** The failure of each expectation: empty if it is met. */
 function failuresOf(...expectations: string[]): (string | undefined)[] {
   const { rulebook, diagnostics } = checkFences([{ path: 'f.fence', text: `${FENCES}${expectations.join('\n')}` }], []);
   expect(diagnostics).toEqual([]);
@@ -67,7 +67,7 @@ describe('an expectation', () => {
     ],
     // Over so long a time the window never fills.
     ['expect limited after 3 in 1h from 198.18.1.1 to https://shop.example/login', 'It was allowed, expected limited.'],
-  ])('says why it is not met: %s', (text, failure) => expect(failuresOf(text)).toEqual([failure]));
+  ])('reports why it is not met: %s', (text, failure) => expect(failuresOf(text)).toEqual([failure]));
 
   it('begins with nothing counted, whatever ran before', () => {
     const text = 'expect limited after 3 in 10s from 198.18.1.1 to https://shop.example/login';

@@ -10,7 +10,7 @@ import { invariant } from '../request/invariant.js';
 import { buildSyntheticRecord } from '../request/synthetic-request.js';
 import { normalizeRequest, type Request } from '../request/request.js';
 
-/** What an expectation came to. */
+/** The result of an expectation. */
 export interface ExpectationResult {
   /** As fence text. */
   readonly text: string;

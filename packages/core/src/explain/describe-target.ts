@@ -7,7 +7,7 @@ import type { Explanation } from './explain.js';
 const PARTS = ['method', 'host', 'path'] as const;
 
 /**
- * What a request asks for, as far as it is known: `GET shop.example/sale`, encrypted `shop.example`, and where no host is
+ * The target of a request, as far as it is known: `GET shop.example/sale`, encrypted `shop.example`, and where no host is
  * known the server, `udp/53 at 192.0.2.53`. Empty where none of it is.
  */
 export function describeTarget(request: Request): string {

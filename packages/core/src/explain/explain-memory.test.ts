@@ -69,7 +69,7 @@ const game: Attributes = {
 };
 
 describe('an explanation', () => {
-  it('follows an address header, and tells what a limit counted before it trips', () =>
+  it('follows an address header, and reports what a limit counted before it trips', () =>
     expect(explainLast(login)).toBe(
       [
         'POST shop.example/login at 2026-10-12T10:00:00.000Z',
@@ -82,15 +82,15 @@ describe('an explanation', () => {
         '      Block with 403 when the path is /never, until 2026-01-01 (that day included).',
         '  pace: matched',
         '      Limit to 2 requests in 1 minute for each client and method and beyond that block with 429 for 10 minutes, when the path is under /login.',
-        '      asked path under /login; the path is /login',
+        '      tested path under /login; the path is /login',
         '      Counted for 198.18.33.7, POST: 1 of 2 in the window.',
         '  no rule ended this fence',
         'outcome  allowed. No fence decided, so gate shop allows it (otherwise).',
-        'client sees: What was asked for.',
+        'client sees: What was requested.',
       ].join('\n'),
     ));
 
-  it('tells that a limit trips, and until when it holds', () =>
+  it('reports that a limit trips, and until when it holds', () =>
     expect(explainLast(login, login, login)).toBe(
       [
         'POST shop.example/login at 2026-10-12T10:00:02.000Z',
@@ -103,19 +103,19 @@ describe('an explanation', () => {
         '      Block with 403 when the path is /never, until 2026-01-01 (that day included).',
         '  pace: matched',
         '      Limit to 2 requests in 1 minute for each client and method and beyond that block with 429 for 10 minutes, when the path is under /login.',
-        '      asked path under /login; the path is /login',
+        '      tested path under /login; the path is /login',
         '      Counted for 198.18.33.7, POST: more than 2 in the window, held until 2026-10-12T10:10:02.000Z.',
         'outcome  limited. Rule door/pace limited it.',
-        'client sees: Status 429 instead of what was asked for.',
+        'client sees: Status 429 instead of what was requested.',
       ].join('\n'),
     ));
 
-  it('tells that a header is ignored, where whoever connected is not trusted with it', () =>
+  it('reports that a header is ignored, if the peer is not trusted to set it', () =>
     expect(explainLast({ ...login, 'client.address': '198.18.33.8' })).toBe(
       [
         'POST shop.example/login at 2026-10-12T10:00:00.000Z',
         'client   198.18.33.8',
-        '         The header x-forwarded-for is ignored, because whoever connected is not trusted with it.',
+        '         The header x-forwarded-for is ignored, because the peer is not trusted to set it.',
         'country  (unknown) (no country table is loaded)',
         'gate     shop (its hosts cover the request with shop.example)',
         'fence    door',
@@ -123,22 +123,22 @@ describe('an explanation', () => {
         '      Block with 403 when the path is /never, until 2026-01-01 (that day included).',
         '  pace: matched',
         '      Limit to 2 requests in 1 minute for each client and method and beyond that block with 429 for 10 minutes, when the path is under /login.',
-        '      asked path under /login; the path is /login',
+        '      tested path under /login; the path is /login',
         '      Counted for 198.18.33.8, POST: 1 of 2 in the window.',
         '  no rule ended this fence',
         'outcome  allowed. No fence decided, so gate shop allows it (otherwise).',
-        'client sees: What was asked for.',
+        'client sees: What was requested.',
       ].join('\n'),
     ));
 
-  it('tells that a person is held, with the page, and what is seen of an inspected request', () =>
+  it('reports that a person is held, with the page, and what is seen of an inspected request', () =>
     expect(explainLast(game)).toBe(
       [
         'GET play.example/x at 2026-10-12T10:00:00.000Z',
         'client   198.18.4.7',
         'country  (unknown) (no country table is loaded)',
         'gate     offices (its clients hold the client with 198.18.4.0/22)',
-        '         Encrypted and inspected, so everything is visible: no inspect rule of the gate matched, and its otherwise says so.',
+        '         Encrypted and inspected, so everything is visible: no inspect rule of the gate matched, and its otherwise decides.',
         'application (unknown)',
         'url      play.example/x',
         'fence    desks',
@@ -146,25 +146,25 @@ describe('an explanation', () => {
         '      Block with 403 when the host is in games (1 domain), outside desk-hours.',
         '  games: matched',
         '      Warn with the page games-page and then let pass for 1 hour when the host is in games (1 domain).',
-        '      asked host in games; the host is play.example (games holds it as play.example)',
-        '      The person is asked, and may go on from the next request.',
+        '      tested host in games; the host is play.example (games holds it as play.example)',
+        '      The request is held; the user may continue from the next request.',
         '  keys: not reached',
         '      Limit to 1 request in 1 minute for each header x-key and beyond that block with 429, when the application is dns.',
         '  paths: not reached',
         '      Block with 451 when the path is under /secret or the url is play.example/x or below.',
         'outcome  held. Rule desks/games held it (warning).',
-        'client sees: Status 403, with the page games-page instead of what was asked for.',
+        'client sees: Status 403, with the page games-page instead of what was requested.',
       ].join('\n'),
     ));
 
-  it('tells that a rule stands aside during a hold, and which rule then decides', () =>
+  it('reports that a rule is skipped during a hold, and which rule then decides', () =>
     expect(explainLast(game, game)).toBe(
       [
         'GET play.example/x at 2026-10-12T10:00:01.000Z',
         'client   198.18.4.7',
         'country  (unknown) (no country table is loaded)',
         'gate     offices (its clients hold the client with 198.18.4.0/22)',
-        '         Encrypted and inspected, so everything is visible: no inspect rule of the gate matched, and its otherwise says so.',
+        '         Encrypted and inspected, so everything is visible: no inspect rule of the gate matched, and its otherwise decides.',
         'application (unknown)',
         'url      play.example/x',
         'fence    desks',
@@ -172,28 +172,28 @@ describe('an explanation', () => {
         '      Block with 403 when the host is in games (1 domain), outside desk-hours.',
         '  games: matched',
         '      Warn with the page games-page and then let pass for 1 hour when the host is in games (1 domain).',
-        '      asked host in games; the host is play.example (games holds it as play.example)',
-        '      The person has done what was asked, so this rule stands aside.',
+        '      tested host in games; the host is play.example (games holds it as play.example)',
+        '      The user has complied, so this rule is skipped.',
         '  keys: blind',
         '      Limit to 1 request in 1 minute for each header x-key and beyond that block with 429, when the application is dns.',
-        '      asked application = dns; the application is (unknown)',
+        '      tested application = dns; the application is (unknown)',
         '  paths: matched',
         '      Block with 451 when the path is under /secret or the url is play.example/x or below.',
-        '      asked url in play.example/x; the url is play.example/x',
+        '      tested url in play.example/x; the url is play.example/x',
         'blind    desks/keys',
         'outcome  blocked. Rule desks/paths blocked it.',
-        'client sees: Status 451 instead of what was asked for.',
+        'client sees: Status 451 instead of what was requested.',
       ].join('\n'),
     ));
 
-  it('tells what encryption hides, and which rules are blind for it', () =>
+  it('reports what encryption hides, and which rules are blind for it', () =>
     expect(explainLast({ ...game, 'url.full': 'https://bank.example/x' })).toBe(
       [
         'bank.example (method and path unknown) at 2026-10-12T10:00:00.000Z',
         'client   198.18.4.7',
         'country  (unknown) (no country table is loaded)',
         'gate     offices (its clients hold the client with 198.18.4.0/22)',
-        '         Encrypted and not inspected, so only the host and the addresses are visible: inspect rule 1 of the gate says so.',
+        '         Encrypted and not inspected, so only the host and the addresses are visible: inspect rule 1 of the gate decides.',
         'application (unknown)',
         'url      (unknown)',
         'fence    desks',
@@ -201,17 +201,17 @@ describe('an explanation', () => {
         '      Block with 403 when the host is in games (1 domain), outside desk-hours.',
         '  games: not matched',
         '      Warn with the page games-page and then let pass for 1 hour when the host is in games (1 domain).',
-        '      asked host in games; the host is bank.example',
+        '      tested host in games; the host is bank.example',
         '  keys: blind',
         '      Limit to 1 request in 1 minute for each header x-key and beyond that block with 429, when the application is dns.',
-        '      asked application = dns; the application is (unknown)',
+        '      tested application = dns; the application is (unknown)',
         '  paths: blind',
         '      Block with 451 when the path is under /secret or the url is play.example/x or below.',
-        '      asked path under /secret; the path is (unknown)',
+        '      tested path under /secret; the path is (unknown)',
         '  no rule ended this fence',
         'blind    desks/keys, desks/paths',
         'outcome  allowed. No fence decided, so gate offices allows it (otherwise).',
-        'client sees: What was asked for.',
+        'client sees: What was requested.',
       ].join('\n'),
     ));
 });

@@ -32,7 +32,7 @@ const explain = (attributes: Attributes): string =>
   );
 
 describe('an explanation', () => {
-  it('tells every step of a request that a rule blocks', () => {
+  it('reports every step of a request that a rule blocks', () => {
     expect(
       explain({
         'client.address': '198.18.4.7',
@@ -47,25 +47,25 @@ gate     tickets (its hosts cover the request with tickets.example)
 fence    house (trial)
   staff (trial): matched
       Tag as staff when the client is in team (2 address entries).
-      asked client in team; the client is 198.18.4.7 (team > desk holds it as 198.18.4.0/24)
+      tested client in team; the client is 198.18.4.7 (team > desk holds it as 198.18.4.0/24)
   abroad (trial): not matched
       Block with 403 when the country is not NO and the path is under /resale.
-      asked country != NO; the country is NO
+      tested country != NO; the country is NO
   no rule ended this fence
 fence    desk-rules
   old: off
       Off: block with 403 always.
   writes: not matched
       Block with 405 when the method is neither GET nor HEAD, and the client is not in team (2 address entries).
-      asked method not in GET, HEAD; the method is GET
+      tested method not in GET, HEAD; the method is GET
   both: matched
       Block with 451 when the country is NO and (the path is /a or the path is under /resale).
-      asked country = NO; the country is NO
-      asked path under /resale; the path is /resale/x
+      tested country = NO; the country is NO
+      tested path under /resale; the path is /resale/x
   last: not reached
       Allow always.
 outcome  blocked. Rule desk-rules/both blocked it.
-client sees: Status 451 instead of what was asked for.`);
+client sees: Status 451 instead of what was requested.`);
   });
 
   it('names the fields that could not be known, and what trial would have done', () => {
@@ -79,29 +79,29 @@ gate     tickets (its hosts cover the request with tickets.example)
 fence    house (trial)
   staff (trial): blind
       Tag as staff when the client is in team (2 address entries).
-      asked client in team; the client is (unknown)
+      tested client in team; the client is (unknown)
   abroad (trial): not matched
       Block with 403 when the country is not NO and the path is under /resale.
-      asked path under /resale; the path is /
+      tested path under /resale; the path is /
   no rule ended this fence
 fence    desk-rules
   old: off
       Off: block with 403 always.
   writes: blind
       Block with 405 when the method is neither GET nor HEAD, and the client is not in team (2 address entries).
-      asked not client in team; the client is (unknown)
+      tested not client in team; the client is (unknown)
   both: not matched
       Block with 451 when the country is NO and (the path is /a or the path is under /resale).
-      asked path = /a; the path is /
-      asked path under /resale; the path is /
+      tested path = /a; the path is /
+      tested path under /resale; the path is /
   last: matched
       Allow always.
 blind    house/staff, desk-rules/writes
 outcome  allowed. Rule desk-rules/last allowed it.
-client sees: What was asked for.`);
+client sees: What was requested.`);
   });
 
-  it('of a request that no gate covers says so', () => {
+  it('of a request that no gate covers reports that', () => {
     expect(
       explain({
         'client.address': '10.0.0.1',
@@ -114,7 +114,7 @@ GET other.example/ at 2026-10-12T10:00:00.000Z
 client   10.0.0.1, connected from 203.0.113.7
 country  internal (a private or local address, in no country)
 gate     none
-outcome  uncovered. No gate covers this request, so no rule was asked.
-client sees: Nothing changes: these rules do not stand before this host.`);
+outcome  uncovered. No gate covers this request, so no rule was evaluated.
+client sees: Nothing changes: these rules do not protect this host.`);
   });
 });

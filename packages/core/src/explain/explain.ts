@@ -30,7 +30,7 @@ import {
 /** The judgement of one request, step by step, as data. */
 export interface Explanation {
   readonly atUnixMs: number;
-  /** Nobody said when, so hours and dates could not be known. */
+  /** The request has no time, so hours and dates are unknown. */
   readonly isTimeUnknown: boolean;
   /** What is known of the request, as its gate sees it. */
   readonly request: {
@@ -42,10 +42,10 @@ export interface Explanation {
     /** The transport, the port and the server, as far as they are known. */
     readonly connection: string;
   };
-  /** The way from who connected to who asked, where a header was followed or should have been. */
+  /** The chain from the peer to the client, if a header was followed or should have been. */
   readonly clientBecause?: string;
   readonly country: { readonly value: Shown; readonly because: string };
-  /** More that the rules of the gate ask for: each field with its value, and where it comes from. */
+  /** Further fields that the rules of the gate test: each with its value and source. */
   readonly facts: readonly Fact[];
   /** Absent where no gate covers the request. */
   readonly gate?: { readonly name: string; readonly because: string };
@@ -74,7 +74,7 @@ export interface FenceStep {
   readonly fence: string;
   readonly mode: 'trial' | 'enforce';
   readonly rules: readonly RuleStep[];
-  /** Whether the fence came to its end without a rule ending it. */
+  /** Whether the end of the fence was reached. */
   readonly reachedEnd: boolean;
 }
 
@@ -95,11 +95,11 @@ export interface ComparisonStep {
   /** As it is written in conditions. */
   readonly field: string;
   readonly actual: Shown;
-  /** The entry that covers the value, and the lists it stands in. */
+  /** The entry that covers the value, and the lists that contain it. */
   readonly through?: string;
 }
 
-/** What was heard of one rule. */
+/** The observed evaluation of one rule. */
 interface RuleObservation {
   readonly verdict: Verdict;
   readonly subject: Subject;
@@ -107,7 +107,7 @@ interface RuleObservation {
 }
 
 /**
- * Judges one request with the interpreter and tells every step.
+ * Judges one request with the interpreter and reports every step.
  * @param state what earlier requests left behind; brought up to date
  */
 export function explainRequest(context: EvaluationContext, request: Request, state: State = new State()): Explanation {
@@ -178,7 +178,7 @@ function explainRule(
   };
 }
 
-/** A comparison, and whether the condition asks for its opposite. */
+/** A comparison, and whether the condition negates it. */
 interface Decisive {
   readonly comparison: Comparison;
   readonly isUnderNot: boolean;
@@ -247,7 +247,7 @@ function showApplications(subject: Subject, context: EvaluationContext): Shown {
   return undecided.length > 0 ? { kind: 'unknown' } : { kind: 'none' };
 }
 
-/** Which entry of which list covers the value, where that says more than the value itself. */
+/** Which entry of which list covers the value, if that adds to the value itself. */
 function describeMembership(
   comparison: Comparison,
   subject: Subject,
@@ -275,7 +275,7 @@ function pickUrl({ host, path }: View): { host: View['host']; path: View['path']
   return { host, path };
 }
 
-/** The fields that the rules of a gate ask for and that the explanation does not show already. */
+/** The fields that the rules of a gate test and that the explanation does not show already. */
 function gatherFacts(context: EvaluationContext, gate: CheckedGate, view: View): Fact[] {
   const shown = new Set(['client', 'peer', 'country', 'host', 'path', 'method', 'tag']);
   const facts: Fact[] = [];
@@ -295,7 +295,7 @@ function gatherFacts(context: EvaluationContext, gate: CheckedGate, view: View):
 function categoryReason({ categoryAnswer }: View): string {
   if (!categoryAnswer) return 'no category feed is loaded, or the host is not known';
   const { feed, entry } = categoryAnswer;
-  return feed === undefined ? 'no feed knows it' : `${feed} says so of ${entry}`;
+  return feed === undefined ? 'no feed knows it' : `from ${feed}, entry ${entry}`;
 }
 
 function showSeen(value: Field<Seen>): Shown {

@@ -42,13 +42,13 @@ export function describeVisibility(isInspected: boolean, why: InspectionReason):
     case 'not-encrypted':
       return undefined;
     case 'rule':
-      return `${what}: inspect rule ${why.index + 1} of the gate says so.`;
+      return `${what}: inspect rule ${why.index + 1} of the gate decides.`;
     case 'otherwise':
-      return `${what}: no inspect rule of the gate matched, and its otherwise says so.`;
+      return `${what}: no inspect rule of the gate matched, and its otherwise decides.`;
     case 'record':
-      return `${what}: the record says so.`;
+      return `${what}: the record specifies it.`;
     case 'unsaid':
-      return `${what}: neither the gate nor the record says otherwise.`;
+      return `${what}: neither the gate nor the record specifies it.`;
   }
 }
 
@@ -56,7 +56,7 @@ export function describeClient({ gate, resolved }: View): string | undefined {
   const { clientFrom } = gate.statement;
   if (!clientFrom) return undefined;
   if (resolved.isHeaderIgnored)
-    return `The header ${clientFrom.header} is ignored, because whoever connected is not trusted with it.`;
+    return `The header ${clientFrom.header} is ignored, because the peer is not trusted to set it.`;
   if (resolved.hops.length === 0) return `The request shows no header ${clientFrom.header}.`;
   const hops = resolved.hops.map(({ address, trustedBy }) => {
     const text = formatAddress(address);
@@ -70,8 +70,8 @@ export function describeCounter(memory: CounterView): string {
   switch (memory.kind) {
     case 'hold':
       return memory.passes
-        ? 'The person has done what was asked, so this rule stands aside.'
-        : 'The person is asked, and may go on from the next request.';
+        ? 'The user has complied, so this rule is skipped.'
+        : 'The request is held; the user may continue from the next request.';
     case 'unknown-key':
       return `What it counts by, ${printKey(memory.key)}, is unknown, so nothing is counted.`;
     case 'count': {
@@ -87,7 +87,7 @@ export function describeCounter(memory: CounterView): string {
 }
 
 export function describeOutcome({ outcome, gate, fence, rule, reason }: Ruling): string {
-  if (outcome === 'uncovered') return 'No gate covers this request, so no rule was asked.';
+  if (outcome === 'uncovered') return 'No gate covers this request, so no rule was evaluated.';
   const did = { allowed: 'allowed', blocked: 'blocked', limited: 'limited', redirected: 'redirected', held: 'held' }[
     outcome
   ];
@@ -116,9 +116,9 @@ export function redirectOf(rulebook: Rulebook, ruling: Ruling): string | undefin
 
 export function describeClientResponse(rulebook: Rulebook, ruling: Ruling, view: View | undefined): string {
   const { outcome, status } = ruling;
-  if (outcome === 'allowed') return 'What was asked for.';
-  if (outcome === 'uncovered') return 'Nothing changes: these rules do not stand before this host.';
-  // A page cannot be put into a connection that nobody decrypts.
+  if (outcome === 'allowed') return 'What was requested.';
+  if (outcome === 'uncovered') return 'Nothing changes: these rules do not protect this host.';
+  // A page cannot be sent on a connection that is not decrypted.
   if (view?.isHidden) return 'A connection that fails: it is encrypted and not inspected, so no page can be shown.';
   if (view && view.request.httpDefault !== 'is-http')
     return 'A connection that fails: it is not HTTP, so no page can be shown.';
@@ -126,5 +126,5 @@ export function describeClientResponse(rulebook: Rulebook, ruling: Ruling, view:
   const stop = found?.kind === 'limit' ? found.then : found;
   if (stop?.kind === 'redirect') return `A redirect (${status}) to ${stop.url}.`;
   const page = stop && 'page' in stop && stop.page ? `, with the page ${stop.page.name}` : '';
-  return `Status ${status}${page} instead of what was asked for.`;
+  return `Status ${status}${page} instead of what was requested.`;
 }

@@ -30,7 +30,7 @@ export function renderExplanation(explanation: Explanation): string {
     ...renderList(
       'in trial',
       explanation.decision.would.map(
-        ({ fence, rule, outcome }) => `${fence}${rule ? `/${rule}` : ''} would have come to ${outcome}`,
+        ({ fence, rule, outcome }) => `${fence}${rule ? `/${rule}` : ''} would have been ${outcome}`,
       ),
     ),
     `outcome  ${explanation.decision.outcome}. ${explanation.conclusion}`,
@@ -57,7 +57,7 @@ function renderRule({ rule, isTrial, verdict, because, sentence, memory }: RuleS
     `      ${sentence}`,
     ...because.map(
       ({ comparison, field, actual, through }) =>
-        `      asked ${comparison}; the ${field} is ${showText(actual)}${through ? ` (${through})` : ''}`,
+        `      tested ${comparison}; the ${field} is ${showText(actual)}${through ? ` (${through})` : ''}`,
     ),
     ...(memory ? [`      ${memory}`] : []),
   ];

@@ -1,7 +1,7 @@
 /**
  * Numbers on which the kernel and its callers agree. Both compilers read this file, so it has nothing but whole numbers.
  *
- * The fields of a line of the NCSA formats, in the order in which their cells stand.
+ * The fields of a line of the NCSA formats, in the order of their cells.
  */
 export const HOST = 0;
 export const CLIENT = 1;
@@ -18,7 +18,7 @@ export const NUM_FIELDS = 11;
 
 /** Words of a cell: from where to where its bytes lie, and their hash. */
 export const CELL_WORDS = 3;
-/** Instead of where a cell begins: it is none, or it is nought bytes that were written as a dash. */
+/** Instead of where a cell begins: it is missing, or zero bytes written as a dash. */
 export const NONE = -1;
 export const NOUGHT = -2;
 
@@ -27,7 +27,7 @@ export const MISSING = 0;
 export const EMPTY = 1;
 export const VALUE = 2;
 export const ESCAPED = 3;
-/** Where the two bits of a field stand that may be missing, in the shape of a line, and where its zone. */
+/** The bit offsets of an optional field and of the zone in the shape of a line. */
 export const HOST_BITS = 0;
 export const CLIENT_BITS = 2;
 export const USER_BITS = 4;

@@ -4,7 +4,7 @@ import { KERNEL_BASE64 } from './kernel-bytes.js';
 /** Where something lies in the memory of a kernel, in bytes from its beginning. */
 export type Pointer = number;
 
-/** What a kernel can do. Places are true until something is asked that makes room; memory is full at two gigabytes. */
+/** What a kernel can do. Pointers are valid until a call that allocates; memory is full at two gigabytes. */
 export interface KernelCalls {
   /** @returns where a block begins that holds so many bytes, whatever was in it before */
   allocate(numBytes: number): Pointer;
@@ -19,12 +19,12 @@ export interface KernelCalls {
   releaseColumn(column: Pointer): void;
   dictionaryOf(column: Pointer): Pointer;
   numEntriesOf(dictionary: Pointer): number;
-  /** Its entries, one behind the other: a byte of the kind and the value. */
+  /** Its entries, contiguous: a byte of the kind and the value. */
   bytesOf(dictionary: Pointer): Pointer;
   numBytesOf(dictionary: Pointer): number;
   /** Where each entry ends, a word each. */
   endsOf(dictionary: Pointer): Pointer;
-  /** The number of a value; the first that asks for it makes it. Bytes of padding behind it are read. */
+  /** The number of a value, assigned at the first call. Bytes of padding behind it are read. */
   numberOf(dictionary: Pointer, kind: number, start: Pointer, end: Pointer): number;
   /** Where the codes of a column lie, a word a row, once there is room for so many. */
   codesFor(column: Pointer, numRows: number): Pointer;
@@ -36,10 +36,10 @@ export interface KernelCalls {
   kindsOfLines(): Pointer;
   /** Sets the codes of rows by a field of those lines. @param kind of all, or 0 for that of each line */
   setCodes(column: Pointer, row: number, field: number, kind: number, fromLine: number, toLine: number): void;
-  /** Takes the codes of a chunk as they are stored, and leaves nought instead. @returns how many planes, and those */
+  /** Takes the codes of a chunk as they are stored, and clears them. @returns how many planes, and those */
   takeCodes(column: Pointer, numRows: number): Pointer;
 
-  /** Says what lines of the NCSA format are read. */
+  /** Sets which lines of the NCSA format are read. */
   openFormat(isCombined: boolean, hasHost: boolean, maxLineBytes: number): void;
   /** Makes room for a piece of a log and its lines. @returns where the bytes of the piece go */
   openPiece(numBytes: number): Pointer;
@@ -63,7 +63,7 @@ export interface KernelCalls {
 
 /** How the kernel has times read. */
 export interface MinuteReader {
-  /** @returns milliseconds since the epoch of the minute of the time that stands there; NaN where it is none */
+  /** @returns milliseconds since the epoch of the minute of the time at this position; NaN if it is invalid */
   readMinute(at: Pointer): number;
   /** The number of the zone of that time. */
   readZone(): number;
@@ -71,7 +71,7 @@ export interface MinuteReader {
 
 let compiled: WebAssembly.Module | undefined;
 
-/** A kernel with memory of its own. */
+/** A kernel with its own memory. */
 export class Kernel {
   readonly calls: KernelCalls;
   readonly #memory: WebAssembly.Memory;

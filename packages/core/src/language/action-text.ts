@@ -60,7 +60,7 @@ export function parseFenceEnding(cursor: Cursor): FenceStatement['otherwise'] {
 const STOPS = { pattern: /^[45]\d\d$/, expected: 'a status from 400 to 599' };
 const REDIRECTS = { pattern: /^30[12378]$/, expected: 'a status of a redirect: 301, 302, 303, 307, 308' };
 
-/** A status where one stands, else the one that goes without saying. */
+/** An explicit status, else the default. */
 function parseStatus(cursor: Cursor, { pattern, expected }: typeof STOPS, unsaid: number): number {
   const { kind, text } = cursor.token;
   if (kind !== 'bare' || !/^\d/.test(text)) return unsaid;

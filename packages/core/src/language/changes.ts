@@ -16,9 +16,9 @@ export interface Change {
 }
 
 /**
- * What differs, in the order of the later configuration, then what was removed. A rule or gate that only stands elsewhere
+ * What differs, in the order of the later configuration, then what was removed. A rule or gate that only moved
  * among its like is moved.
- * @param movers names of rules and gates that somebody moved: where it can be told either way which of several moved, these did
+ * @param movers names of rules and gates that the user moved: if several could have moved, these did
  */
 export function compareParts(
   before: readonly Part[],
@@ -49,7 +49,7 @@ export function compareParts(
   return nameRenamed([...changes, ...removed]);
 }
 
-/** Tells of what was removed and added again under another name that it was renamed. */
+/** Reports what was removed and added again under another name as renamed. */
 function nameRenamed(changes: readonly Change[]): Change[] {
   const removed = new Map(
     changes.flatMap((change) =>
@@ -83,7 +83,7 @@ function withoutName({ part, name }: Change, text: string): string {
 
 interface KeptPart {
   readonly part: Part;
-  /** Where it stood before. */
+  /** Its earlier position. */
   readonly index: number;
 }
 

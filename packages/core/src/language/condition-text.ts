@@ -18,7 +18,7 @@ import { decodeValue, describeKind, printValue, type ValueContext } from './valu
 
 type AnyField = FieldName | FilterFieldName;
 
-/** What a condition can be about: rules cannot ask for decisions, which are not made yet. */
+/** What a condition can be about: rules cannot test decisions, which are not made yet. */
 export const RULE_FIELDS = Object.keys(FIELDS) as AnyField[];
 export const ALL_FIELDS = [...RULE_FIELDS, ...(Object.keys(FILTER_FIELDS) as AnyField[])];
 
@@ -77,7 +77,7 @@ function takesOneValue(operator: Operator): boolean {
 /** A field, with the name behind it where it takes one. */
 export function parseField<F extends AnyField>(cursor: Cursor, fields: readonly F[]): { field: F; parameter?: string } {
   const { text, place } = cursor.token;
-  if (cursor.sees('always')) cursor.fail('unexpected', 'expected a comparison', '"always" stands alone after "when".');
+  if (cursor.sees('always')) cursor.fail('unexpected', 'expected a comparison', '"always" is used alone after "when".');
   const glued = /^([a-z-]+)(!?=|[<>]=?)(.+)$/.exec(text);
   if (glued && fields.includes(glued[1] as F)) {
     cursor.fail(
@@ -99,7 +99,7 @@ export function parseField<F extends AnyField>(cursor: Cursor, fields: readonly 
   }
   const known = ALL_FIELDS.find((candidate) => cursor.sees(candidate));
   if (known !== undefined && !fields.includes(known as F))
-    cursor.fail('unknown-field', `expected a field that can be asked here: ${fields.join(', ')}`);
+    cursor.fail('unknown-field', `expected a field that can be tested here: ${fields.join(', ')}`);
   const field = cursor.expectOneOf(fields, 'a field', 'unknown-field');
   if (!FIELDS_WITH_PARAMETER.includes(field)) return { field };
   const parameter = cursor.acceptTitle();
@@ -131,7 +131,7 @@ const OPERATOR_WORDS: Record<string, { operator: Operator; isNegated: boolean }>
   'absent': { operator: 'present', isNegated: true },
 };
 
-/** The words in which a field can be asked. */
+/** The words in which a field can be tested. */
 export function operatorWordsOf(field: AnyField): string[] {
   const operators = OPERATORS_OF[kindOf(field)];
   return Object.keys(OPERATOR_WORDS).filter((word) => operators.includes(OPERATOR_WORDS[word]!.operator));
@@ -151,7 +151,7 @@ function parseOperator(cursor: Cursor, field: AnyField): { operator: Operator; i
   const isNot = cursor.accept('not');
   const word = `${isNot ? 'not ' : ''}${cursor.token.text}`;
   if (cursor.token.kind !== 'bare' || !words.includes(word)) {
-    cursor.fail('wrong-operator', `expected what ${field} is asked: ${words.join(', ')}`, operatorHint(word, words));
+    cursor.fail('wrong-operator', `expected an operator of ${field}: ${words.join(', ')}`, operatorHint(word, words));
   }
   cursor.next();
   return OPERATOR_WORDS[word]!;

@@ -2,10 +2,10 @@ import { suggestNearest, type Diagnostic, type DiagnosticCode, type SourceLocati
 import { tokenize, type Comment, type Token } from './lexer.js';
 import { NAME, RESERVED_WORDS, type Reference } from './tree.js';
 
-/** Nobody reads deeper, and the parser must not run out of stack. */
+/** No one reads deeper, and the parser must not run out of stack. */
 const MAX_NESTING = 100;
 
-/** A long list of words says less than the one that was probably meant. */
+/** A long list of words helps less than the likely one. */
 const MAX_LISTED_BESIDE_NEAREST = 12;
 
 /** Thrown inside the parser to give up on one rule or statement; never leaves it. */
@@ -50,7 +50,7 @@ export class Cursor {
     return this.token.kind === 'end';
   }
 
-  /** Runs `parse` as a construct of its own and hands it the comments that belong above it. */
+  /** Runs `parse` as a separate construct and hands it the comments that belong above it. */
   construct<T>(parse: (comments: string[]) => T): T {
     const comments: string[] = [];
     this.#constructs.push(comments);
@@ -99,7 +99,7 @@ export class Cursor {
       this.fail(
         'reserved-word',
         `expected the name of ${what}`,
-        `The word "${text}" has a meaning of its own and cannot be a name.`,
+        `The word "${text}" is a keyword and cannot be a name.`,
       );
     if (!NAME.test(text))
       this.fail(
@@ -144,7 +144,7 @@ export class Cursor {
     throw new GiveUp();
   }
 
-  /** How many tokens have been passed, for telling whether a construct got anywhere. */
+  /** How many tokens have been consumed, to detect progress. */
   get position(): number {
     return this.#at;
   }

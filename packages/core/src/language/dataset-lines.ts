@@ -81,7 +81,7 @@ export class DatasetReader {
           ? undefined
           : `${quoteText(text)} is too long`;
       default:
-        return `${quoteText(text)} is the name of a list, which cannot stand in a dataset`;
+        return `${quoteText(text)} is the name of a list, which a dataset cannot contain`;
     }
   }
 }

@@ -41,7 +41,7 @@ export interface Diagnostic {
   /** One sentence: what was found, and what was expected. */
   readonly message: string;
   readonly place: SourceLocation;
-  /** A full sentence saying what to do, where there is one. */
+  /** A full sentence that gives the fix, if there is one. */
   readonly hint?: string;
 }
 

@@ -111,7 +111,7 @@ export function printExpectation(expectation: ExpectStatement): string {
   return `${printExpectedRequest(expectation)}${because === undefined ? '' : ` because ${JSON.stringify(because)}`}`;
 }
 
-/** The expectation without its reason: what tells it from others. */
+/** The expectation without its reason: what identifies it. */
 export function printExpectedRequest(expectation: ExpectStatement): string {
   const { outcome, by, after, client, url, with: fields, atUnixMs } = expectation;
   const printed = fields.map(({ field, parameter, value }) => `${printField(field, parameter)} ${printText(value)}`);

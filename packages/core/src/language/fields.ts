@@ -1,4 +1,4 @@
-/** The fields that conditions can ask, by kind of value, and what each kind can be asked. */
+/** The fields that conditions can test, by kind of value, and the operators of each kind. */
 
 /** The kinds of list, with the kind of value that each holds. */
 export const VALUE_KIND_OF = {
@@ -30,7 +30,7 @@ export type ValueKind =
   | 'time'
   | 'rule';
 
-/** The kind of list that may stand among values of a kind. */
+/** The kind of list that values of a kind may name. */
 export const LIST_KIND_OF: Partial<Record<ValueKind, ListKind>> = Object.fromEntries(
   Object.entries(VALUE_KIND_OF).map(([list, value]) => [value, list]),
 );
@@ -54,7 +54,7 @@ export type Operator =
 const TEXT_OPERATORS = ['=', 'in', 'like', 'starts', 'ends', 'contains', 'matches', 'present'] as const;
 const NAMED_OPERATORS = ['=', 'in', 'present'] as const;
 const NUMBER_OPERATORS = ['=', 'in', '<', '<=', '>', '>=', 'present'] as const;
-/** Path and domain: `under` stands where it reads best in error messages. */
+/** Path and domain: the position of `under` is the one that reads best in error messages. */
 const TREE_OPERATORS = ['=', 'in', 'under', 'like', 'starts', 'ends', 'contains', 'matches', 'present'] as const;
 
 export const OPERATORS_OF: Record<ValueKind, readonly Operator[]> = {
@@ -80,7 +80,7 @@ export const OPERATORS_OF: Record<ValueKind, readonly Operator[]> = {
 export const ANY_CASE_OPERATORS: readonly Operator[] = ['=', 'like', 'starts', 'ends', 'contains'];
 export const ANY_CASE_KINDS: readonly ValueKind[] = ['domain', 'path', 'text', 'word'];
 
-/** The fields that rules and filters can ask. */
+/** The fields that rules and filters can test. */
 export const FIELDS = {
   'client': 'address',
   'peer': 'address',
@@ -113,7 +113,7 @@ export const FIELDS = {
 } as const satisfies Record<string, ValueKind>;
 export type FieldName = keyof typeof FIELDS;
 
-/** The fields of decisions, which only filters can ask. */
+/** The fields of decisions, which only filters can test. */
 export const FILTER_FIELDS = {
   'outcome': 'outcome',
   'fence': 'word',
@@ -126,10 +126,10 @@ export const FILTER_FIELDS = {
 } as const satisfies Record<string, ValueKind>;
 export type FilterFieldName = keyof typeof FILTER_FIELDS;
 
-/** Fields that are written with a name behind them; `query` may stand alone, too. */
+/** Fields that are written with a name behind them; `query` may be used alone, too. */
 export const FIELDS_WITH_PARAMETER: readonly (FieldName | FilterFieldName)[] = ['header', 'cookie', 'query'];
 
-/** What `inspect` rules may ask: what is known before a request is decrypted. */
+/** What `inspect` rules may test: what is known before a request is decrypted. */
 export const INSPECTION_FIELDS: readonly FieldName[] = [
   'client',
   'peer',
@@ -145,7 +145,7 @@ export const INSPECTION_FIELDS: readonly FieldName[] = [
   'group',
 ];
 
-/** What signatures of applications may ask. */
+/** What signatures of applications may test. */
 export const SIGNATURE_FIELDS: readonly FieldName[] = [
   'host',
   'path',
@@ -156,7 +156,7 @@ export const SIGNATURE_FIELDS: readonly FieldName[] = [
   'payload',
 ];
 
-/** What requests can be counted by; `client` has forms of its own. */
+/** What requests can be counted by; `client` has its own forms. */
 export const KEY_FIELDS = [
   'country',
   'host',
@@ -171,7 +171,7 @@ export const KEY_FIELDS = [
   'query',
 ] as const satisfies readonly FieldName[];
 
-/** What an expectation may say of its request. */
+/** The fields that an expectation may set. */
 export const EXPECT_FIELDS = [
   'peer',
   'server',

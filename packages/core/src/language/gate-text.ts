@@ -72,9 +72,9 @@ export function parseGate(cursor: Cursor): Omit<GateStatement, 'kind' | 'comment
 }
 
 const MISSING_HINTS = {
-  hosts: 'Say which hosts the gate stands for.',
-  clients: 'Say which of our clients go out through the gate.',
-  otherwise: 'Say what happens when no fence decides: otherwise allow, or otherwise block.',
+  hosts: 'Write the hosts that the gate protects.',
+  clients: 'Write the clients that go out through the gate.',
+  otherwise: 'Write what happens when no fence decides: otherwise allow, or otherwise block.',
 };
 
 function parseClause(cursor: Cursor, clause: Clause): Clauses {
@@ -107,7 +107,7 @@ function parseClientFrom(cursor: Cursor): GateStatement['clientFrom'] {
   if ((kind !== 'bare' && kind !== 'quoted') || !/^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/.test(text))
     cursor.fail('unexpected', 'expected the name of a header such as x-forwarded-for');
   cursor.next();
-  cursor.expect('trusting', 'and the addresses of the proxies that may say who the client is');
+  cursor.expect('trusting', 'and the addresses of the trusted proxies');
   return { header: text.toLowerCase(), trusting: parseAddresses(cursor) };
 }
 

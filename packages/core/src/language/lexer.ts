@@ -14,7 +14,7 @@ export interface Token {
 
 export interface Comment {
   readonly text: string;
-  /** Whether a token stands before it on its line, so that it speaks of what stands there. */
+  /** Whether a token precedes it on its line, so that it comments on that line. */
   readonly isTrailing: boolean;
 }
 

@@ -3,7 +3,7 @@ import { kindOf, LIST_KIND_OF, VALUE_KIND_OF, type ListKind } from './fields.js'
 import type { SourceLocation } from './diagnostic.js';
 import type { Action, Condition, FenceStatement, GateStatement, Reference, Rule, Statement, Value } from './tree.js';
 
-/** A name that is used, and what it has to stand for. */
+/** A name that is used, and the kind it must refer to. */
 export type Mention = { readonly name: string; readonly place: SourceLocation } & (
   | { readonly kind: 'list'; readonly listKind: ListKind }
   /** A category or application, or where `takesLists` a list of them. */

@@ -1,3 +1,3 @@
-/** What a judged request can come to, in the order in which it is shown. Rules lead to them, and filters ask for them. */
+/** The outcomes of a judged request, in display order. Rules cause them, and filters test them. */
 export const OUTCOMES = ['allowed', 'blocked', 'limited', 'redirected', 'held', 'uncovered'] as const;
 export type Outcome = (typeof OUTCOMES)[number];

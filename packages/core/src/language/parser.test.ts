@@ -45,7 +45,7 @@ describe('fence text', () => {
     ]);
   });
 
-  it('binds not before and before or, and prints no parenthesis that says nothing', () => {
+  it('binds not before and before or, and prints no needless parenthesis', () => {
     expect(
       canonical(
         rule('allow when ((not (tag = a)) and host = x.example or path under /p) and (method = GET and tag = b)'),
@@ -99,7 +99,7 @@ describe('an error in fence text', () => {
     [
       'list to addresses { }',
       [
-        'f.fence:1:6: Found "to", expected the name of a list. The word "to" has a meaning of its own and cannot be a name. [reserved-word]',
+        'f.fence:1:6: Found "to", expected the name of a list. The word "to" is a keyword and cannot be a name. [reserved-word]',
       ],
     ],
     [
@@ -143,13 +143,13 @@ describe('an error in fence text', () => {
     [
       rule('allow when client under 198.18.0.0/16'),
       [
-        'f.fence:2:28: Found "under", expected what client is asked: =, !=, in, not in, present, absent. [wrong-operator]',
+        'f.fence:2:28: Found "under", expected an operator of client: =, !=, in, not in, present, absent. [wrong-operator]',
       ],
     ],
     [
       rule('allow when host == a.example'),
       [
-        'f.fence:2:26: Found "==", expected what host is asked: =, !=, in, not in, under, like, starts, ends, contains, matches, present, absent. Write "=" for equal. [wrong-operator]',
+        'f.fence:2:26: Found "==", expected an operator of host: =, !=, in, not in, under, like, starts, ends, contains, matches, present, absent. Write "=" for equal. [wrong-operator]',
       ],
     ],
     [
@@ -176,8 +176,8 @@ describe('an error in fence text', () => {
     [
       'gate g inbound { fences f }',
       [
-        'f.fence:1:6: Gate g has no "hosts" clause. Say which hosts the gate stands for. [missing-clause]',
-        'f.fence:1:6: Gate g has no "otherwise" clause. Say what happens when no fence decides: otherwise allow, or otherwise block. [missing-clause]',
+        'f.fence:1:6: Gate g has no "hosts" clause. Write the hosts that the gate protects. [missing-clause]',
+        'f.fence:1:6: Gate g has no "otherwise" clause. Write what happens when no fence decides: otherwise allow, or otherwise block. [missing-clause]',
       ],
     ],
     [
@@ -236,7 +236,7 @@ describe('an error in fence text', () => {
     [
       'fence f enforce {\n  rule r block when path not starts /a\n}',
       [
-        'f.fence:2:30: Found "starts", expected what path is asked: =, !=, in, not in, under, like, starts, ends, contains, matches, present, absent. Put "not" before the whole comparison. [wrong-operator]',
+        'f.fence:2:30: Found "starts", expected an operator of path: =, !=, in, not in, under, like, starts, ends, contains, matches, present, absent. Put "not" before the whole comparison. [wrong-operator]',
       ],
     ],
     [
@@ -276,7 +276,7 @@ describe('an error in fence text', () => {
     [
       'gate g outbound { clients 198.18.0.0/16 inspect { inspect when path under /a otherwise exempt } otherwise allow }',
       [
-        'f.fence:1:64: Found "path", expected a field that can be asked here: client, peer, country, server, server country, host, site, category, port, transport, user, group. [unknown-field]',
+        'f.fence:1:64: Found "path", expected a field that can be tested here: client, peer, country, server, server country, host, site, category, port, transport, user, group. [unknown-field]',
       ],
     ],
     [
@@ -293,7 +293,7 @@ describe('an error in fence text', () => {
       'application a { ports tcp/99999 }',
       ['f.fence:1:23: Found "tcp/99999", expected a port such as tcp/443. [bad-value]'],
     ],
-  ])('is told with place, found, expected and what to do: %s', (text, expected) =>
+  ])('is reported with location, what was found, what was expected and the fix: %s', (text, expected) =>
     expect(errorsOf(text)).toEqual(expected),
   );
 
@@ -326,7 +326,7 @@ describe('an error in fence text', () => {
 });
 
 describe('text made to break the parser', () => {
-  it('is told where it goes too deep', () => {
+  it('is an error if it nests too deep', () => {
     const deep = (levels: number): string => rule(`allow when ${'('.repeat(levels)}tag = x${')'.repeat(levels)}`);
     expect(errorsOf(deep(100))).toEqual([]);
     expect(errorsOf(deep(100_000))).toEqual([

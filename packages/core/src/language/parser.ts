@@ -1,7 +1,7 @@
 /**
- * Fence text to tree, by recursive descent. An error gives up on the rule or statement it stands in and goes on at the
+ * Fence text to tree, by recursive descent. An error gives up on the enclosing rule or statement and goes on at the
  * next line that begins one, so that one pass reports every error. Rejected: a parser generator, whose messages cannot
- * say what was expected in the words of the trade.
+ * name what was expected in the words of the trade.
  */
 import { parseApplication } from './application-text.js';
 import { ALL_FIELDS, parseCondition, parseValue } from './condition-text.js';
@@ -62,7 +62,7 @@ function parseStatement(cursor: Cursor): Statement {
 }
 
 /**
- * Reads a filter: a condition that may also ask for the fields of decisions.
+ * Reads a filter: a condition that may also test the fields of decisions.
  * @param name what the filter is called in places, since it has no file
  */
 export function parseFilter(text: string, name: string): { condition?: Condition; diagnostics: Diagnostic[] } {

@@ -1,5 +1,5 @@
 /**
- * A configuration as parts that can be stored, compared and moved one by one: a rule is a part of its own, so that two
+ * A configuration as parts that can be stored, compared and moved one by one: each rule is a part, so that two
  * people can edit two rules of one fence. Every part is canonical fence text, so that equal rules have equal texts.
  */
 import { invariant } from '../request/invariant.js';
@@ -26,7 +26,7 @@ export function splitIntoParts(files: readonly FenceFile[]): Part[] {
   );
 }
 
-/** Comments of a file that says nothing else go with the file before it that does, or the first after it. */
+/** Comments of a file that contains nothing else go with the file before it that does, or the first after it. */
 function withAllComments(files: readonly FenceFile[]): readonly FenceFile[] {
   const kept: FenceFile[] = [];
   let waiting: readonly string[] = [];

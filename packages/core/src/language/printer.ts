@@ -1,4 +1,4 @@
-/** Trees to canonical text; each construct's printer stands beside its parser. */
+/** Trees to canonical text; each construct's printer is next to its parser. */
 import { printApplication } from './application-text.js';
 import { printExpectation } from './expectation-text.js';
 import { printFence } from './fence-text.js';
@@ -8,7 +8,7 @@ import { printList, printPage } from './list-text.js';
 import { printSchedule } from './schedule-text.js';
 import type { FenceFile, Statement } from './tree.js';
 
-/** Statements that stand close together when they follow their like. */
+/** Statements without a blank line between two of the same kind. */
 const RUNS: readonly Statement['kind'][] = ['list', 'page', 'expect'];
 
 /** The canonical text of a file. `parseFences(printFences(x))` is `x`, and printing twice changes nothing. */

@@ -102,7 +102,7 @@ describe('a rule', () => {
       'block when category in fun and application != dns and from-client >= 1GiB',
       'Block with 403 when the category is in fun (2 categories) and the application is not dns and the number of bytes from the client is at least 1GiB.',
     ],
-  ])('that says "%s" reads aloud', (rule, sentence) => expect(sentenceOf(rule)).toBe(sentence));
+  ])('for "%s" reads aloud', (rule, sentence) => expect(sentenceOf(rule)).toBe(sentence));
 });
 
 describe('a statement', () => {
@@ -122,11 +122,11 @@ describe('a statement', () => {
     ],
     [
       'gate g inbound { hosts a.example, b client from header x-f trusting 203.0.113.0/24 paths fold-case otherwise allow }',
-      'The inbound gate g stands before a.example and b, takes the client from the header x-f where 203.0.113.0/24 set it, reads paths with fold-case, asks no fence; where none decides: allow.',
+      'The inbound gate g protects a.example and b, takes the client from the header x-f where 203.0.113.0/24 set it, reads paths with fold-case, evaluates no fence; where none decides: allow.',
     ],
     [
       'gate g outbound { clients 198.18.0.0/16 inspect { exempt when user = kari otherwise inspect } fences a, b otherwise block }',
-      'The outbound gate g is where 198.18.0.0/16 go out, leaves alone what is encrypted when the user is kari, otherwise inspects it, asks a and b in this order; where none decides: block with 403.',
+      'The outbound gate g is where 198.18.0.0/16 go out, leaves alone what is encrypted when the user is kari, otherwise inspects it, evaluates a and b in this order; where none decides: block with 403.',
     ],
     [
       'fence f trial { rule r allow when always }',
@@ -136,7 +136,7 @@ describe('a statement', () => {
       'expect limited by rule f/r after 5 in 1m from 198.18.1.1 to https://a.example/ with user kari at 2026-10-12T10:00:00Z because "why"',
       'A request from 198.18.1.1 to https://a.example/ with user kari at 2026-10-12T10:00:00Z must be limited after 5 in 1m by the rule f/r, because why.',
     ],
-  ])('that says "%s" reads aloud', (text, sentence) => {
+  ])('for "%s" reads aloud', (text, sentence) => {
     const { file, diagnostics } = parseFences(text, 'f.fence');
     expect(diagnostics).toEqual([]);
     expect(describeStatement(file.statements[0]!, lists)).toBe(sentence);

@@ -19,7 +19,7 @@ import {
 } from './tree.js';
 import { formatUrl, printValue } from './value.js';
 
-/** What a sentence says of a list: its kind and how many entries it comes to. */
+/** How a sentence describes a list: its kind and number of entries. */
 export type ListSizes = ReadonlyMap<string, { readonly kind: ListKind; readonly numEntries: number }>;
 
 /**
@@ -95,7 +95,7 @@ function describeKey(key: LimitKey): string {
   return key.bits4 === 32 && key.bits6 === 128 ? 'exact client' : `client network of /${key.bits4} or /${key.bits6}`;
 }
 
-/** A condition in words; alternatives inside a conjunction, and the reverse, stand in parentheses. */
+/** A condition in words; alternatives inside a conjunction, and the reverse, are in parentheses. */
 export function describeCondition(condition: Condition, lists: ListSizes, isNested = false): string {
   switch (condition.kind) {
     case 'always':
@@ -116,7 +116,7 @@ export function describeCondition(condition: Condition, lists: ListSizes, isNest
   }
 }
 
-/** Then a comma tells its values from what follows. */
+/** Then a comma separates its values from what follows. */
 function hasSeveralValues(condition: Condition): boolean {
   const part = condition.kind === 'not' ? condition.part : condition;
   return part.kind === 'comparison' && part.values.length > 1;
@@ -145,7 +145,7 @@ const VERBS: Partial<Record<Operator, readonly [asserted: string, denied: string
   matches: ['matches', 'does not match'],
 };
 
-/** What stands before each value after "is". */
+/** The preposition before each value after "is". */
 const PREFIXES: Partial<Record<Operator, string>> = {
   '<': 'below ',
   '<=': 'at most ',

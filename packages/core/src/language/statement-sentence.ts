@@ -105,7 +105,7 @@ function describeGate(gate: GateStatement, lists: ListSizes): string {
       last,
     );
   const stands =
-    direction === 'inbound' ? `stands before ${print(hosts, 'and')}` : `is where ${print(clients, 'and')} go out`;
+    direction === 'inbound' ? `protects ${print(hosts, 'and')}` : `is where ${print(clients, 'and')} go out`;
   return [
     `The ${direction} gate ${name} ${stands}`,
     clientFrom
@@ -122,11 +122,11 @@ function describeGate(gate: GateStatement, lists: ListSizes): string {
         ].join(', ')}`
       : '',
     fences.length > 0
-      ? `, asks ${joinWords(
+      ? `, evaluates ${joinWords(
           fences.map((fence) => fence.name),
           'and',
         )} in this order`
-      : ', asks no fence',
+      : ', evaluates no fence',
     `; where none decides: ${describeEnding(otherwise)}.`,
   ].join('');
 }

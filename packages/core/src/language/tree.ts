@@ -4,7 +4,7 @@ import type { SourceLocation } from './diagnostic.js';
 import type { FieldName, FilterFieldName, ListKind, Operator } from './fields.js';
 import type { Outcome } from './outcomes.js';
 
-/** What the parser makes of one file. Places and comments are kept; everything else is what the text says. */
+/** What the parser makes of one file. Places and comments are kept; everything else is as written. */
 export interface FenceFile {
   readonly path: string;
   readonly statements: readonly Statement[];
@@ -36,13 +36,13 @@ interface Named extends Located {
   readonly name: string;
 }
 
-/** A name that stands for something defined elsewhere. */
+/** A name that refers to something defined elsewhere. */
 export interface Reference {
   readonly name: string;
   readonly place: SourceLocation;
 }
 
-/** The time zone of dates and of schedules without one of their own. */
+/** The time zone of dates and of schedules without one. */
 export interface ZoneStatement extends Located {
   readonly kind: 'zone';
   /** An IANA time zone. */
@@ -120,7 +120,7 @@ export type PathForm = (typeof PATH_FORMS)[number];
 export interface GateStatement extends Named {
   readonly kind: 'gate';
   readonly direction: 'inbound' | 'outbound';
-  /** Of an inbound gate: the hosts it stands for. */
+  /** Of an inbound gate: the hosts it protects. */
   readonly hosts: readonly Value[];
   /** Of an outbound gate: the clients that go out through it. */
   readonly clients: readonly Value[];
@@ -132,7 +132,7 @@ export interface GateStatement extends Named {
   readonly otherwise: Ending;
 }
 
-/** Whether encrypted requests are looked into; the first rule whose condition is true says so. */
+/** Whether encrypted requests are looked into; the first rule whose condition is true decides. */
 export interface Inspection {
   readonly rules: readonly { readonly isInspected: boolean; readonly condition: Condition }[];
   readonly otherwise: boolean;
@@ -191,7 +191,7 @@ export type Action =
   | { readonly kind: 'tag'; readonly tags: readonly string[] }
   | { readonly kind: 'observe' };
 
-/** Whether what an action does rests on requests before. */
+/** Whether what an action does depends on requests before. */
 export function isStatefulAction({ kind }: Action): boolean {
   return kind === 'limit' || kind === 'warn' || kind === 'passphrase' || kind === 'challenge';
 }
@@ -303,7 +303,7 @@ export type Value = {
   | { readonly kind: 'list'; readonly name: string }
 );
 
-/** Words with a meaning of their own, which cannot be names or bare values. */
+/** Keywords, which cannot be names or bare values. */
 export const RESERVED_WORDS: ReadonlySet<string> = new Set(
   'and or not in except otherwise when always during outside until then for by with if across from to at'.split(' '),
 );

@@ -18,10 +18,10 @@ type Content = Value extends infer V ? (V extends Value ? Omit<V, 'place' | 'com
 export type ValueOrProblem =
   { readonly content: Content } | { readonly problem: string; readonly hint?: string; readonly isPattern?: boolean };
 
-/** What a value is asked for. */
+/** What a value is requested. */
 export interface ValueContext {
   readonly kind: ValueKind;
-  /** `in` where the value stands in a list. */
+  /** `in` if the value is part of a list. */
   readonly operator: Operator;
   readonly field?: FieldName | FilterFieldName;
 }
@@ -35,7 +35,7 @@ export interface SourceValue {
 }
 
 /**
- * Decodes a written value into its normal form. A bare name in a place where lists can stand is a reference to a list,
+ * Decodes a written value into its normal form. A bare name where lists are allowed is a reference to a list,
  * whether or not that list exists; anything else is a literal.
  */
 export function decodeValue(asked: ValueContext, written: SourceValue): ValueOrProblem {
@@ -306,12 +306,12 @@ export function formatUrl({ host, path }: { readonly host: string; readonly path
   return `${host}${path === '/' ? '' : path}`;
 }
 
-/** A literal in a place where lists can stand: quoted where it would be read as the name of one. */
+/** A literal where lists are allowed: quoted if it would be read as the name of one. */
 function printLiteral(text: string): string {
   return NAME.test(text) ? JSON.stringify(text) : printText(text);
 }
 
-/** A text bare where it can stand bare, else quoted. */
+/** A text without quotes if that is unambiguous, else quoted. */
 export function printText(text: string): string {
   return /^[^\s,{}()"#][^\s,{}()"]*$/.test(text) && !RESERVED_WORDS.has(text) && text !== '-' && text !== 'anycase'
     ? text

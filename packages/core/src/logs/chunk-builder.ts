@@ -13,7 +13,7 @@ export class ChunkBuilder {
   readonly #ncsa: NcsaColumns | undefined;
   #chunks: EncodedChunk[] = [];
 
-  /** @param onRejected hears of each line that is no request, in order */
+  /** @param onRejected receives each rejected line, in order */
   constructor(
     format: LogFormat,
     options: ReaderOptions,

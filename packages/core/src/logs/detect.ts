@@ -11,7 +11,7 @@ export interface FormatFit {
   readonly numRejected: number;
   /** The first five lines that it would reject. */
   readonly rejected: readonly RejectedLine[];
-  /** Whether some request says which host is asked for, or is no HTTP. */
+  /** Whether some request names its host, or is not HTTP. */
   readonly namesHost: boolean;
 }
 
@@ -20,7 +20,7 @@ export interface Detection {
   readonly numLines: number;
   /** The best fit, or undefined where no format takes at least half of the lines. */
   readonly best?: FormatFit;
-  /** Whether no request names its host, so that it must be said. */
+  /** Whether no request names its host, so that it must be given. */
   readonly needsHost: boolean;
   /** One sentence for people. */
   readonly summary: string;
@@ -35,9 +35,9 @@ const FORMATS_HINT = `Formats that can be read: ${Object.entries(LOG_FORMATS)
 
 /**
  * @param start the first bytes of the log, enough for 200 lines; a line cut off at their end is not looked at unless it is the only one
- * @param options what is said about the log already
- * @param chosen the format, where that is said, too
- * @throws LayoutError where what is said does not hold together, or does not fit the log
+ * @param options the options given for the log
+ * @param chosen the format, if it is given
+ * @throws LogOptionsError if the options contradict each other or do not fit the log
  */
 export function detectFormat(
   start: Uint8Array,
@@ -173,13 +173,13 @@ function looksLike(bytes: Uint8Array, rejected: RejectedLine | undefined): strin
   const firstLine = text.split(/\r?\n/, 1)[0]!.slice(0, 120);
   if (bytes.subarray(0, 4096).includes(0)) return 'the file is not text.';
   if (/^#(Fields|Version|Software|Date):/.test(text))
-    return 'it begins as a W3C extended log, but its lines do not have the columns that a line "#Fields:" before them says.';
+    return 'it begins as a W3C extended log, but its lines do not have the columns of the line "#Fields:" before them.';
   if (/^\s*[[{]/.test(text))
-    return `it is JSON, but neither HAR nor one record with a timestamp on each line; a mapping says what other names mean. It begins: ${firstLine}`;
+    return `it is JSON, but neither HAR nor one record with a timestamp on each line; a mapping translates other names. It begins: ${firstLine}`;
   if (/^<\d{1,3}>|^[A-Z][a-z]{2} {1,2}\d{1,2} \d\d:/.test(text))
-    return `these are lines of syslog, and what stands in them needs a pattern or a mapping, or a year where their times have none. It begins: ${firstLine}`;
+    return `these are lines of syslog, and their content needs a pattern or a mapping, or a year where their times have none. It begins: ${firstLine}`;
   if (/\[\d{2}\/[A-Z][a-z]{2}\/\d{4}:/.test(firstLine))
-    return `it has the time of an NCSA log, but not the columns of combined (client - user [time] "request" status bytes "referer" "agent"); a pattern says which columns it has. It begins: ${firstLine}`;
+    return `it has the time of an NCSA log, but not the columns of combined (client - user [time] "request" status bytes "referer" "agent"); a pattern describes the columns. It begins: ${firstLine}`;
   if (rejected)
     return `it has a header and rows, but of line ${rejected.line} ${REJECT_REASONS[rejected.reason]}. It begins: ${firstLine}`;
   return `it begins: ${firstLine}`;

@@ -37,7 +37,7 @@ describe('a pattern', () => {
   const combined = '{client} - {user} [{time}] "{request}" {status} {bytes} "{referer}" "{agent}"';
   const line = '198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET /a?x=1 HTTP/1.1" 200 - "-" "He \\"x\\" said"';
 
-  it('says which part of a line is what', () => {
+  it('assigns the parts of a line', () => {
     expect(only('pattern', line, { pattern: combined, host: 'shop.example' })).toEqual({
       'time': '2026-10-12T10:00:00.000Z',
       'client.address': '198.18.1.1',
@@ -60,7 +60,7 @@ describe('a pattern', () => {
     ['{http.request.header.x-forwarded-for};{time}', '198.18.7.7, 198.18.1.1;1791799200000', {}],
   ])('%s reads %s', (pattern, text, expected) => {
     if (pattern.includes('}{'))
-      expect(problemOf(() => read('pattern', text, { pattern }))).toContain('nothing stands between');
+      expect(problemOf(() => read('pattern', text, { pattern }))).toContain('there is no text between');
     else expect(only('pattern', text, { pattern })).toMatchObject({ time: '2026-10-12T10:00:00.000Z', ...expected });
   });
 
@@ -73,7 +73,7 @@ describe('a pattern', () => {
     ['{client', 'In the pattern, "{client" has no end.'],
     ['plain', 'The pattern names no value.'],
     ['{clint} {time}', 'In the pattern, {clint} is no value of a request. Did you mean "client"?'],
-    ['{client}{time}', 'nothing stands between {client} and {time}'],
+    ['{client}{time}', 'there is no text between {client} and {time}'],
   ])('%j is refused', (pattern, problem) =>
     expect(problemOf(() => new LogReader('pattern', { pattern }))).toContain(problem),
   );
@@ -142,7 +142,7 @@ describe('CSV', () => {
     [
       'when,client\n',
       {},
-      'None of the columns is known to be the time. The columns are: when, client. Say with a mapping which one is what.',
+      'None of the columns is known to be the time. The columns are: when, client. Assign them with a mapping.',
     ],
     [
       'time,client\n',
@@ -182,9 +182,9 @@ describe('a mapping', () => {
     });
   });
 
-  it('says nothing about formats whose values have no names', () =>
+  it('cannot be used with formats whose values have no names', () =>
     expect(problemOf(() => new LogReader('combined', { mapping: {} }))).toContain(
-      'A mapping says nothing about NCSA combined.',
+      '--mapping cannot be used with NCSA combined.',
     ));
 });
 
@@ -196,7 +196,7 @@ describe('lines of syslog', () => {
     `<134>Oct 12 10:00:05 web-1 httpd[311]: ${ncsa}`,
     `Oct  2 10:00:05 web-1 ${ncsa}`,
     `2026-10-12T10:00:05+02:00 web-1 httpd: ${ncsa}`,
-  ])('carry lines of any format, with times of their own: %s', (line) => {
+  ])('carry lines of any format, with their own times: %s', (line) => {
     expect(detectFormat(Buffer.from(`${line}\n`), true).best).toMatchObject({
       format: 'combined-with-host',
       isInSyslog: true,
@@ -207,7 +207,7 @@ describe('lines of syslog', () => {
     });
   });
 
-  it('takes no exponent of a number of NDJSON for a number of its own', () => {
+  it('does not read the exponent of a number of NDJSON as a number', () => {
     const line = (number: string): string => `{"timestamp":1790000002122000000,"x.long":${number}}\n`;
     for (const number of ['179001e30900001122000000', '1e-30900001122000000', '1E+30900001122000000'])
       expect(read('ndjson', line(number), {})).toHaveLength(1);
@@ -233,7 +233,7 @@ describe('lines of syslog', () => {
     });
   });
 
-  it('without a year are of the one that was said, and of the next after its end', () => {
+  it('without a year get the given one, and the next after its end', () => {
     const text = ['Dec 31 23:59:59', 'Jan  1 00:00:01', 'Dec 31 23:59:58', 'Feb 30 00:00:00']
       .map((time) => `${time} gw fw: client=198.18.1.1\n`)
       .join('');
@@ -337,7 +337,7 @@ describe('detection', () => {
     expect(detect(text, options)).toMatchObject({ best: { format, numRejected: 0 }, needsHost });
   });
 
-  it('says what is missing', () => {
+  it('reports what is missing', () => {
     expect(problemOf(() => detect('a,b,c,d\n1,2,3,4\n'))).toContain('None of the columns is known to be the time.');
     expect(detect('time,client,host\nsoon,198.18.1.1,a.example\n').summary).toBe(
       'None of the formats fits: it has a header and rows, but of line 2 the time cannot be read. It begins: time,client,host',

@@ -82,7 +82,7 @@ export class HarSplitter implements Splitter {
     if (this.#isInString && !this.#isInEntries && this.#string.length < 16) this.#string.push(byte);
   }
 
-  /** Keeps a copy: the piece belongs to whoever pushed it. */
+  /** Keeps a copy: the piece belongs to the caller. */
   #keep(bytes: Uint8Array): void {
     if (this.#numBytes <= this.maxEntryBytes) this.#parts.push(new Uint8Array(bytes));
     this.#numBytes += bytes.length;

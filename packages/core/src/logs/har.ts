@@ -9,7 +9,7 @@ interface Header {
 }
 type Json = Readonly<Record<string, unknown>>;
 
-/** @param text one entry, as JSON. Sizes of -1 and what an entry does not say are unknown. */
+/** @param text one entry, as JSON. Sizes of -1 and what an entry leaves out are unknown. */
 export function parseHarEntry(text: string): ParsedLine {
   let parsed: unknown;
   try {
@@ -62,7 +62,7 @@ function versionOf(text: string | undefined): string | undefined {
   return /^(?:http\/|h)(\d(?:\.\d)?)$/i.exec(text ?? '')?.[1];
 }
 
-/** Values by name in lower case; names that begin with a colon stand for the request line (RFC 9113, 8.3). */
+/** Values by name in lower case; names that begin with a colon are parts of the request line (RFC 9113, 8.3). */
 function headersOf(headers: unknown): Map<string, string[]> {
   const values = new Map<string, string[]>();
   for (const { name, value } of Array.isArray(headers) ? (headers as Header[]).filter(Boolean) : []) {

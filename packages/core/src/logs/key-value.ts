@@ -7,7 +7,7 @@ import type { TimeReader } from './times.js';
 /** A key is looked for once a word, so that a long word is not gone through from each of its letters on. */
 const PAIR = /(?<![\w.@-])[\d.-]*([A-Za-z_@][\w.@-]*)=(?:"((?:[^"\\]|\\.)*)"|([^\s"]\S*|))/g;
 
-/** `-` and empty are none, and counts of bytes then 0; words between the pairs say nothing. Of a key that is there twice, the last stands. */
+/** `-` and empty are none, and counts of bytes then 0; words between the pairs are ignored. If a key occurs twice, the last one counts. */
 export function createKeyValueParser(naming: Naming, times: TimeReader, host: string | undefined): LineParser {
   return (text, lineTime) => {
     const values = new Map<string, string | null>();

@@ -1,6 +1,6 @@
 /**
  * How the line of a request was written: its bytes, or a template in which attributes and the time are left out, since
- * they are kept in columns of their own.
+ * they are kept in separate columns.
  */
 import { RAW_LINE, type Row } from '../columns/chunk.js';
 
@@ -14,7 +14,7 @@ export const ATTRIBUTE_END = '\u0002';
  * byte outside ASCII.
  */
 export const ESCAPED_START = '\u0004';
-/** Stands for the time of the NCSA formats in the zone that follows. */
+/** Placeholder of the time of the NCSA formats in the zone that follows. */
 export const TIME_MARK = '\u0003';
 
 const MARKS = /\u0001([^\u0002]*)\u0002|\u0004([^\u0002]*)\u0002|\u0003( [+-]\d{4})/g;

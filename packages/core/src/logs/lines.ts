@@ -9,7 +9,7 @@ const [QUOTE, COMMA, SEMICOLON] = [0x22, 0x2c, 0x3b];
 
 const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 
-/** One line of a log before any format has looked at it. Its bytes belong to whoever pushed them. */
+/** One line of a log before any format has looked at it. Its bytes belong to the caller. */
 export class Line {
   #text: string | undefined;
 
@@ -82,7 +82,7 @@ export class LineSplitter implements Splitter {
     return this.#number + 1;
   }
 
-  /** Counts lines that somebody else cuts off between two pieces. */
+  /** Counts lines that another user cuts off between two pieces. */
   pass(numLines: number): void {
     this.#number += numLines;
     this.#numBreaks += numLines;
@@ -132,7 +132,7 @@ export class LineSplitter implements Splitter {
     return this.#isInQuotes;
   }
 
-  /** Keeps a copy: the piece belongs to whoever pushed it. */
+  /** Keeps a copy: the piece belongs to the caller. */
   #keep(bytes: Uint8Array): void {
     if (this.#carryBytes < this.#keptBytes) this.#carry.push(new Uint8Array(bytes.subarray(0, this.#keptBytes)));
     this.#carryBytes += bytes.length;

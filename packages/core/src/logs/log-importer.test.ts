@@ -96,7 +96,7 @@ interface Imported {
   readonly rejected: readonly RejectedLine[];
 }
 
-/** Some bytes in pieces that end where it is said. */
+/** Some bytes in pieces with the given ends. */
 function cutAt(bytes: Uint8Array, cuts: readonly number[]): Uint8Array[] {
   const ends = [...cuts.map((cut) => Math.min(cut, bytes.length)).sort((a, b) => a - b), bytes.length];
   return ends.map((end, index) => bytes.subarray(index === 0 ? 0 : ends[index - 1], end));
@@ -154,10 +154,10 @@ const ndjsonLine = fc
 describe('a log that is imported', () => {
   it.each<[LogFormat, boolean, boolean, string?]>([
     ['combined-with-host', true, true],
-    ['combined', true, false, 'said.example'],
+    ['combined', true, false, 'given.example'],
     ['combined', true, false],
     ['common-with-host', false, true],
-    ['common', false, false, 'said.example'],
+    ['common', false, false, 'given.example'],
   ])('has the requests that its reader reads, each as it was written: %s', (format, isCombined, hasHost, host) => {
     let numRows = 0;
     fc.assert(
@@ -208,7 +208,7 @@ describe('a log that is imported', () => {
     });
     await fc.assert(
       fc.asyncProperty(fc.array(file, { minLength: 1, maxLength: 4 }), async (files) => {
-        const options = format === 'common' ? { host: 'said.example' } : {};
+        const options = format === 'common' ? { host: 'given.example' } : {};
         const pieces = files.map(({ lines, cuts }) => cutAt(Buffer.from(lines.join('\n')), cuts));
         const merged = mergeByTime(
           pieces.map((own, index) => new LogReader(format, options, `file ${index}`).readAll(inOrder(own))),
@@ -286,7 +286,7 @@ describe('a log of another format', () => {
         records.map((record) => ({ ...record, attributes: { ...record.attributes } })),
       );
       expect(rejected).toEqual(expected.flatMap((line) => (line.kind === 'rejected' ? [line.rejected] : [])));
-      // The lines of a HAR file are its entries, wherever they stand.
+      // The lines of a HAR file are its entries, wherever they are.
       const whole = bytes.toString('latin1');
       for (const [index, line] of lines.entries())
         expect(format === 'har' ? whole.includes(line) : linesFrom(whole, rows[index]!.line).startsWith(line)).toBe(

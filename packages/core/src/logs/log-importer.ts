@@ -11,9 +11,9 @@ export class LogImporter {
   readonly #builder: ChunkBuilder;
 
   /**
-   * @param onRejected hears of each line that is no request, in order
+   * @param onRejected receives each rejected line, in order
    * @param keepsLines whether each line can be given back as it was written
-   * @throws LayoutError where what is said does not hold together, as every method does where it does not fit the log
+   * @throws LogOptionsError if the options contradict each other; every method throws it if they do not fit the log
    */
   constructor(
     format: LogFormat,

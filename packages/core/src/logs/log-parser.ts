@@ -20,7 +20,7 @@ export class LogParser {
 
   /**
    * @param keepsLines whether each line comes with its bytes
-   * @throws LayoutError where what is said does not hold together, as every method does where it does not fit the log
+   * @throws LogOptionsError if the options contradict each other; every method throws it if they do not fit the log
    */
   constructor(
     format: LogFormat,

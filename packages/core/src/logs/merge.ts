@@ -29,7 +29,7 @@ class FileLines {
     return this.#at < this.#lines.length;
   }
 
-  /** A line that has no time stands where it is found. */
+  /** A line without a time keeps its position. */
   get nextUnixMs(): number {
     const line = this.#lines[this.#at]!;
     return line.kind === 'record' ? line.record.atUnixMs : -Infinity;

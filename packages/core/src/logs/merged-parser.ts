@@ -12,7 +12,7 @@ import { markLine, type LogFormat, type ReadLine } from './reader.js';
 const ROW_WORDS = CELL_WORDS * NUM_FIELDS;
 const KINDS_MASK = (1 << ZONE_BITS) - 1;
 
-/** Rows of a file that come one behind the other. */
+/** Consecutive rows of a file. */
 interface Run {
   readonly file: MergedFile;
   readonly from: number;
@@ -59,7 +59,7 @@ class MergedFile {
     return other && other.numBefore <= this.row ? other.line : undefined;
   }
 
-  /** A line that has no time stands where it is found. */
+  /** A line without a time keeps its position. */
   get nextUnixMs(): number {
     const other = this.nextOther;
     if (!other) return this.plain!.timesUnixMs[this.row]!;
@@ -80,7 +80,7 @@ export class MergedParser {
   /**
    * @param names of the files, which their lines bear
    * @param keepsLines whether each line comes with its bytes
-   * @throws LayoutError where what is said does not hold together, as every method does where it does not fit the log
+   * @throws LogOptionsError if the options contradict each other; every method throws it if they do not fit the log
    */
   constructor(
     format: LogFormat,
@@ -142,7 +142,7 @@ export class MergedParser {
     return file.row - from;
   }
 
-  /** The lines of runs one behind the other, over bytes that are put together from those of their files. */
+  /** The lines of consecutive runs, over the merged bytes of their files. */
   #gather(runs: readonly Run[], numRows: number): ParsedRows {
     const sources = new Map<MergedFile, { readonly start: number; readonly shift: number }>();
     const parts: Uint8Array[] = [];

@@ -1,11 +1,11 @@
-/** What the names of a log's own mean: as a mapping says, or as they are called. */
+/** The meaning of a log's names: by a mapping, or by convention. */
 import { LogOptionsError, type Mapping } from './reader-options.js';
 import { RecordBuilder, hintForName, isByteCount, resolveAttribute, type Target } from './targets.js';
 import type { AttributeValue } from '../request/record.js';
 
 /**
  * Reads the text of a mapping file: a JSON object from words or attributes to names in the log.
- * @throws LayoutError saying what is wrong
+ * @throws LogOptionsError describing what is wrong
  */
 export function parseMapping(text: string): Mapping {
   let parsed: unknown;
@@ -50,7 +50,7 @@ export class Naming {
         this.#given.set(name, [...(this.#given.get(name) ?? []), target]);
       }
     }
-    // A whole time leaves nothing to a date of its own.
+    // A whole time leaves nothing to a separate date.
     if (this.#mapped.has('timestamp')) this.#mapped.add('date');
     this.mappedNames = [...this.#given.keys(), ...this.#isJoined];
   }

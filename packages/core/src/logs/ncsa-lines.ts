@@ -1,6 +1,6 @@
 /**
  * Lines of the NCSA formats in their bytes, without a string a line. Only lines as servers write them nearly always are
- * taken; whatever else a line may be is left to the reader of text, which says what it means.
+ * taken; any other line is left to the text reader.
  */
 import { CELL_WORDS, NUM_FIELDS } from '../kernel/cells.js';
 import { Kernel } from '../kernel/kernel.js';
@@ -13,7 +13,7 @@ const ZERO = 0x30;
 /** `10/Oct/2026:13:55:36 +0200` */
 const TIME_BYTES = 26;
 const ZONE_BYTES = 6;
-/** Where the seconds stand in a time. */
+/** The offset of the seconds in a time. */
 const SECONDS_AT = 18;
 const decoder = new TextDecoder();
 

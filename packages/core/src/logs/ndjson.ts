@@ -40,7 +40,7 @@ export function parseNdjsonLine(text: string, { host, times, naming, lineTime }:
   }
   if (typeof parsed !== 'object' || parsed === null || Array.isArray(parsed)) return 'not-an-object';
   if (isDeeperThan(parsed, MAX_DEPTH)) return 'too-deep';
-  // Without a prototype, so that no key of a log can stand for anything but itself.
+  // Without a prototype, so that keys such as `__proto__` are ordinary keys.
   const attributes = Object.create(null) as Record<string, AttributeValue | null>;
   flatten(parsed as Record<string, AttributeValue | null>, '', attributes, naming !== undefined);
   if (naming) {

@@ -1,4 +1,4 @@
-/** Patterns: a line of a log with names in braces where its values stand. */
+/** Patterns: a line of a log with names in braces in place of its values. */
 import { LogOptionsError } from './reader-options.js';
 import { unescapeField } from './ncsa.js';
 import type { LineParser } from './reader.js';
@@ -8,13 +8,13 @@ import type { TimeReader } from './times.js';
 interface Slot {
   /** Undefined for `{}`, which is passed over. */
   readonly target: Target | undefined;
-  /** What stands after it; empty only at the end. */
+  /** The text after it; empty only at the end. */
   readonly after: string;
   /** Between quotation marks, a backslash takes the meaning from the character that follows. */
   readonly isQuoted: boolean;
 }
 
-/** @throws LayoutError saying what is wrong with the pattern */
+/** @throws LogOptionsError describing what is wrong with the pattern */
 export function parsePattern(pattern: string): { readonly before: string; readonly slots: readonly Slot[] } {
   const [before = '', ...rest] = pattern.split('{');
   const parts = rest.map((part) => {
@@ -37,8 +37,8 @@ export function parsePattern(pattern: string): { readonly before: string; readon
       throw new LogOptionsError(`In the pattern, {${name}} is no value of a request.`, hintForName(name));
     if (after === '' && at < parts.length - 1)
       throw new LogOptionsError(
-        `In the pattern, nothing stands between {${name}} and {${parts[at + 1]!.name}}, so nobody can tell where one ends.`,
-        'Write the text that stands between them.',
+        `In the pattern, there is no text between {${name}} and {${parts[at + 1]!.name}}, so the end of the first is ambiguous.`,
+        'Write the text between them.',
       );
     const textBefore = at === 0 ? before : parts[at - 1]!.after;
     return { target, after, isQuoted: textBefore.endsWith('"') && after.startsWith('"') };
@@ -46,7 +46,7 @@ export function parsePattern(pattern: string): { readonly before: string; readon
   return { before, slots };
 }
 
-/** @throws LayoutError saying what is wrong with the pattern */
+/** @throws LogOptionsError describing what is wrong with the pattern */
 export function createPatternParser(pattern: string, times: TimeReader, host: string | undefined): LineParser {
   const { before, slots } = parsePattern(pattern);
   return (text, lineTime) => {

@@ -118,15 +118,15 @@ describe('an NCSA combined line', () => {
     });
   });
 
-  it('without a host column has the host that is said', () => {
+  it('without a host column gets the given host', () => {
     const [read] = readAll(
       'combined',
       bytesOf('198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5 "-" "-"'),
-      { host: 'said.example' },
+      { host: 'given.example' },
     );
     expect(read).toMatchObject({
       kind: 'record',
-      record: { attributes: { 'http.request.header.host': ['said.example'] } },
+      record: { attributes: { 'http.request.header.host': ['given.example'] } },
     });
   });
 
@@ -222,7 +222,7 @@ describe('detection', () => {
     ['', 'The log is empty.'],
     [
       '#Fields: date time\nx\n',
-      'None of the formats fits: it begins as a W3C extended log, but its lines do not have the columns that a line "#Fields:" before them says.',
+      'None of the formats fits: it begins as a W3C extended log, but its lines do not have the columns of the line "#Fields:" before them.',
     ],
     [
       '#Version: 1.0\n#Fields: date time c-ip cs-host\n2026-10-12 10:00:00 198.18.4.7 shop.example\n',
@@ -234,15 +234,15 @@ describe('detection', () => {
     ],
     [
       '198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5 "x"\n',
-      'None of the formats fits: it has the time of an NCSA log, but not the columns of combined (client - user [time] "request" status bytes "referer" "agent"); a pattern says which columns it has. It begins: 198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5 "x"',
+      'None of the formats fits: it has the time of an NCSA log, but not the columns of combined (client - user [time] "request" status bytes "referer" "agent"); a pattern describes the columns. It begins: 198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5 "x"',
     ],
     [
       '{"a":1}\n',
-      'None of the formats fits: it is JSON, but neither HAR nor one record with a timestamp on each line; a mapping says what other names mean. It begins: {"a":1}',
+      'None of the formats fits: it is JSON, but neither HAR nor one record with a timestamp on each line; a mapping translates other names. It begins: {"a":1}',
     ],
-  ])('says what it found: %j', (text, summary) => expect(detectFormat(bytesOf(text), true).summary).toBe(summary));
+  ])('reports what it found: %j', (text, summary) => expect(detectFormat(bytesOf(text), true).summary).toBe(summary));
 
-  it('asks for the host where the format has no column for it', () => {
+  it('requires the host if the format has no column for it', () => {
     expect([
       detectFormat(bytesOf(combined), true).needsHost,
       detectFormat(bytesOf(`shop.example ${combined}`), true).needsHost,

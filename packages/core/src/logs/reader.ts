@@ -30,14 +30,14 @@ export const LOG_FORMATS = {
 } as const;
 export type LogFormat = keyof typeof LOG_FORMATS;
 
-/** Formats whose values have names, so that a mapping can say what they mean. */
+/** Formats whose values have names, so that a mapping can translate them. */
 export const MAPPED_FORMATS: readonly LogFormat[] = ['ndjson', 'csv', 'tsv', 'key-value'];
 
 /** A record without its line number, or why there is none. */
 export type ParsedLine = Omit<LogRecord, 'line'> | RejectReason;
 /**
- * @param lineTime of what the line stands in, for lines that say no time
- * @returns undefined for a line that says something about others and is no request itself
+ * @param lineTime of the wrapping line, for lines without a time
+ * @returns undefined for a line of metadata
  */
 export type LineParser = (text: string, lineTime: number | undefined) => ParsedLine | undefined;
 
@@ -73,7 +73,7 @@ function separatedParser(kind: 'csv' | 'tsv', { host, zone, mapping, isInSyslog 
   return createSeparatedParser(kind, new Naming(mapping), new TimeReader(zone), host, isInSyslog === true);
 }
 
-/** @throws LayoutError where what is said does not hold together */
+/** @throws LogOptionsError if the options contradict each other */
 function parserOf(format: LogFormat, options: ReaderOptions): LineParser {
   if ((format === 'pattern') !== (options.pattern !== undefined))
     throw new LogOptionsError(
@@ -84,12 +84,12 @@ function parserOf(format: LogFormat, options: ReaderOptions): LineParser {
     );
   if (options.mapping && !MAPPED_FORMATS.includes(format))
     throw new LogOptionsError(
-      `A mapping says nothing about ${LOG_FORMATS[format]}.`,
+      `--mapping cannot be used with ${LOG_FORMATS[format]}.`,
       `It does about ${MAPPED_FORMATS.join(', ')}.`,
     );
   if (options.isInSyslog && format === 'har')
-    throw new LogOptionsError('A HAR file does not stand in lines of syslog.', 'Leave one of the two out.');
-  // Wrong is wrong, also where every time of the format says its zone.
+    throw new LogOptionsError('HAR cannot be combined with --syslog.', 'Leave one of the two out.');
+  // Also refused if every time of the format has a zone.
   if (options.zone !== undefined) assertZone(options.zone);
   const parser = PARSERS[format](options);
   return options.isInSyslog ? inSyslog(parser, options.year, options.zone) : parser;
@@ -114,7 +114,7 @@ export class LogReader {
 
   /**
    * @param file its name, where it is one of several, which its lines then bear
-   * @throws LayoutError where what is said does not hold together, as every method does where it does not fit the log
+   * @throws LogOptionsError if the options contradict each other; every method throws it if they do not fit the log
    */
   constructor(format: LogFormat, options: ReaderOptions = {}, file?: string) {
     this.#splitter = createSplitter(format, options);
@@ -141,7 +141,7 @@ export class LogReader {
     return read;
   }
 
-  /** All lines, in batches of one piece each. @param isCut asked at the end: whether the log ended too early */
+  /** All lines, in batches of one piece each. @param isCut called at the end: whether the log ended too early */
   async *readAll(
     pieces: AsyncIterable<Uint8Array>,
     isCut: () => boolean = () => false,
@@ -164,7 +164,7 @@ export function markLine(read: ReadLine, file: string): ReadLine {
 
 /**
  * Reads the lines of one log in their order; undefined for one that is no request itself.
- * @throws LayoutError where what is said does not hold together, and when a header does not fit the mapping
+ * @throws LogOptionsError if the options contradict each other or a header does not fit the mapping
  */
 export function createLineReader(format: LogFormat, options: ReaderOptions): (line: Line) => ReadLine | undefined {
   const parse = parserOf(format, options);

@@ -24,7 +24,7 @@ export function createSeparatedParser(
       header = { text, separator, columns: readHeader(splitCells(plain, separator) ?? [], naming, hasLineTime) };
       return undefined;
     }
-    // Logs that were put together repeat it.
+    // Merged logs repeat it.
     if (text === header.text) return undefined;
     const cells = splitCells(text, header.separator);
     if (cells?.length !== header.columns.length) return 'not-the-format';
@@ -42,12 +42,12 @@ function readHeader(columns: readonly string[], naming: Naming, hasLineTime: boo
   if (!hasLineTime && !naming.gives('timestamp', names) && !naming.gives('date', names))
     throw new LogOptionsError(
       'None of the columns is known to be the time.',
-      `${are} Say with a mapping which one is what.`,
+      `${are} Assign them with a mapping.`,
     );
   return names;
 }
 
-/** A semicolon stands for the comma where the comma is that of numbers. */
+/** A semicolon separates if the comma is the decimal comma. */
 function separatorOf(header: string): string {
   return header.split(';').length > header.split(',').length ? ';' : ',';
 }
@@ -77,7 +77,7 @@ function splitCells(text: string, separator: string): string[] | undefined {
   }
 }
 
-/** The quotation mark that ends a cell; a doubled one stands for itself. */
+/** The quotation mark that ends a cell; a doubled one is a literal one. */
 function endOfQuotes(text: string, from: number): number {
   let at = text.indexOf('"', from);
   while (at >= 0 && text[at + 1] === '"') at = text.indexOf('"', at + 2);

@@ -22,7 +22,7 @@ interface Unwrapped {
 }
 
 /**
- * A parser for what stands in lines of syslog. The time of the header counts where the text in it has none.
+ * A parser for the content of lines of syslog. The time of the header counts where the text in it has none.
  * @param year of the first line, where headers have none: each later one is taken to be near the one before it
  * @param zone IANA time zone of times without one (RFC 3164)
  */

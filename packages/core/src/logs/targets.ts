@@ -1,4 +1,4 @@
-/** The names by which patterns, mappings and columns say what a value is, and what it becomes. */
+/** The names that patterns, mappings and columns give to values, and the attributes they become. */
 import { suggestNearest } from '../language/diagnostic.js';
 import { isAttributeName, type AttributeValue } from '../request/record.js';
 import { parseRequestLine, type RequestLine } from '../request/request-line.js';
@@ -57,7 +57,7 @@ const BOOLEANS: Readonly<Record<string, boolean>> = {
 /** What a value is: an attribute, or one of what is composed. */
 export type Target = string;
 
-/** @returns undefined where the name says nothing */
+/** @returns undefined if the name is unknown */
 export function resolveAttribute(name: string): Target | undefined {
   const low = name.toLowerCase();
   const target = Object.hasOwn(WORDS, low) ? WORDS[low] : low;
@@ -69,7 +69,7 @@ export function isByteCount(target: Target): boolean {
   return target.endsWith('.size');
 }
 
-/** What to write instead of a name that says nothing. */
+/** What to write instead of an unknown name. */
 export function hintForName(name: string): string {
   const words = Object.keys(WORDS);
   return suggestNearest(name, words) ?? `The names are: ${words.join(', ')}, or any attribute such as url.path.`;
@@ -113,7 +113,7 @@ export class RecordBuilder {
     return { atUnixMs, attributes: this.#attributes };
   }
 
-  /** A whole URL or request line comes before a path of its own, and the query of a path after one of its own. */
+  /** A whole URL or request line takes precedence over a path, and a query over that of a path. */
   #applyTargets(): void {
     const attributes = this.#attributes;
     const columns = (Object.keys(this.#lines) as TargetColumn[]).sort((a, b) => TARGET_RANK[b] - TARGET_RANK[a]);

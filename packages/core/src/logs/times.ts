@@ -14,7 +14,7 @@ export function assertZone(zone: string): void {
 }
 
 export class TimeReader {
-  /** @param zone IANA time zone of times that say none */
+  /** @param zone IANA time zone of times without one */
   constructor(private readonly zone: string = 'UTC') {}
 
   /**

@@ -12,7 +12,7 @@ const attributesOf = (line: ReadLine): unknown =>
     : line.rejected.reason;
 
 describe('a W3C extended log', () => {
-  it('gives the attributes that its columns stand for; what has no column is unknown, what is "-" is none', () => {
+  it('gives the attributes of its columns; what has no column is unknown, what is "-" is missing', () => {
     const log = [
       '#Version: 1.0',
       '#Fields: date time s-ip cs-method cs-uri-stem cs-uri-query s-port cs-username c-ip cs(User-Agent) cs(Referer) cs-host sc-status sc-bytes time-taken',

@@ -1,6 +1,6 @@
 /**
- * The W3C extended log format (working draft of 1996): directives say which column is which and on which day, in UTC.
- * Values are separated by spaces or tabs, and may stand in quotation marks, doubled inside; `-` is none.
+ * The W3C extended log format (working draft of 1996): directives name the columns and the day, in UTC.
+ * Values are separated by spaces or tabs, and may be in quotation marks, doubled inside; `-` is missing.
  */
 import type { AttributeValue } from '../request/record.js';
 import { parseRequestLine } from '../request/request-line.js';
@@ -56,13 +56,13 @@ function columnOf(field: string): ColumnSetter {
   const name = field.toLowerCase();
   const [, requestHeader] = /^cs\((.+)\)$/.exec(name) ?? [];
   if (requestHeader !== undefined) return header(requestHeader);
-  // What is not asked for is kept, and comes out again.
+  // Unknown columns are kept, and exported again.
   return COLUMNS[name] ?? text(`w3c.${name}`);
 }
 
 const VALUE = /"((?:[^"]|"")*)"|\S+/g;
 
-/** Reads line after line, remembering what the directives before said. */
+/** Reads line after line, remembering the earlier directives. */
 export class W3cParser {
   #fields: readonly string[] = [];
   #columns: readonly ColumnSetter[] = [];

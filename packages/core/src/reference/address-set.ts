@@ -1,14 +1,14 @@
 import { isInRange, type Address, type AddressRange, type Family } from '../request/address.js';
 import { toKey, upperBound, type Key } from '../arrays/upper-bound.js';
 
-/** A set of addresses given as ranges, which may overlap. Look-up answers with the narrowest range that was written. */
+/** A set of addresses given as ranges, which may overlap. Lookup answers with the narrowest range that was written. */
 export interface AddressSet {
   readonly ranges: readonly AddressRange[];
   /** @returns the smallest range that contains the address, or undefined. */
   find(address: Address): AddressRange | undefined;
 }
 
-/** Ranges sorted by family and first address, with the widest end seen so far, so that a look-up can stop early. */
+/** Ranges sorted by family and first address, with the widest end seen so far, so that a lookup can stop early. */
 interface FamilyIndex {
   readonly sorted: readonly AddressRange[];
   readonly firsts: readonly Key[];

@@ -10,8 +10,8 @@ export class ByteInterner {
   });
 
   /**
-   * @param find asked for the number of a word that was not seen lately; ASCII
-   * @returns what it said
+   * @param find returns the number of an ASCII word that was not seen lately
+   * @returns the number
    */
   find(bytes: Uint8Array, start: number, end: number, find: (word: string) => number | undefined): number | undefined {
     let hash = HASH_START;

@@ -28,7 +28,7 @@ describe('category feeds', () => {
     expect([answer.categories, answer.feed]).toEqual([expected, name]);
   });
 
-  it('tell each by itself what they know, the corrections first', () =>
+  it('are listed one by one, the corrections first', () =>
     expect(categories.findAll('corrected.bank.example', '/')).toEqual([
       { categories: ['travel'], isCorrected: true, entry: 'corrected.bank.example' },
       { categories: ['finance'], isCorrected: false, feed: 'ours', entry: 'bank.example' },
@@ -62,7 +62,7 @@ describe('category feeds', () => {
 });
 
 describe('a category feed', () => {
-  it('types each line by itself, and tells those that cannot be used', () => {
+  it('types each line by itself, and reports those that cannot be used', () => {
     const { feed: read, report } = parseCategoryFeed(
       'f',
       [
@@ -90,17 +90,17 @@ describe('a category feed', () => {
     expect(report.renamed).toEqual({ 'Social Networks': 'social-networks' });
     expect([report.numLines, report.numEntries, report.numRejected]).toEqual([13, 4, 7]);
     expect(report.problems.map(({ line, message }) => `${line}: ${message}`)).toEqual([
-      '7: no category is said; expected "domain-or-url,category"',
+      '7: the category is missing; expected "domain-or-url,category"',
       '8: "c d" is no domain or URL',
       '9: "!!" is no name of a category',
-      '10: "e.example/x?y=1" has a query, which an entry cannot ask for',
+      '10: "e.example/x?y=1" has a query, which an entry cannot test',
       '11: "single" is no domain or URL',
       '12: the line is too long',
       '13: "uncategorised" is no name of a category',
     ]);
   });
 
-  it('says of usual lines, read in their bytes, what it says of them as text, in pieces of any size', () => {
+  it('reads well-formed lines in their bytes as it reads them as text, in pieces of any size', () => {
     const word = fc.constantFrom('a', 'a.example', 'b-c.example', 'xn--a.example', 'x.xn--b', 'a.b7', 'ü.example', '');
     const site = fc.tuple(fc.constantFrom('', ' ', '"', 'www.', '-.'), word).map(([before, name]) => before + name);
     const category = fc.constantFrom('', ',games', ',uncategorised', ',Games', ',news ', ',7', ',games,news');
@@ -135,7 +135,7 @@ describe('a category feed', () => {
     expect(report.numRejected).toBe(1);
   });
 
-  it('of one category may be a list, a hosts file or both; files say where their problems are', () => {
+  it('of one category may be a list, a hosts file or both; problems are reported with their file', () => {
     const reader = new CategoryFeedReader();
     const push = (text: string) => reader.push(new TextEncoder().encode(text));
     reader.startFile('gambling/domains', 'gambling');

@@ -4,7 +4,7 @@ import { MAX_VALUE, type HostRow, type HostTable } from './host-table.js';
 
 export const UNCATEGORISED = 'uncategorised';
 
-/** One line of a feed, or a correction: a host and all below it, with a path and all below it where one is said. */
+/** One line of a feed, or a correction: a host and all below it, optionally with a path and all below it. */
 export interface CategoryEntry {
   readonly host: string;
   readonly path?: string;
@@ -18,10 +18,10 @@ export interface CategoryFeed {
   readonly table: HostTable;
 }
 
-/** What is said of a request: the categories of the most specific entries of the first source that knows it. */
+/** The answer for a request: the categories of the most specific entries of the first source that knows it. */
 export interface CategoryAnswer {
   readonly categories: readonly string[];
-  /** The feed that says so; absent where a correction does, or nobody. */
+  /** The feed that decided; absent for a correction, or if none did. */
   readonly feed?: string;
   readonly isCorrected: boolean;
   /** The entry as it is written. */
@@ -31,14 +31,14 @@ export interface CategoryAnswer {
 export interface Categories {
   /** Every category that a feed or a correction knows. */
   readonly names: ReadonlySet<string>;
-  /** Whether some entry is for a path, so that a host alone does not tell. */
+  /** Whether some entry is for a path, so that a host alone is not enough. */
   readonly hasPaths: boolean;
   /**
    * @param path as the gate reads it; null where only the host is known
    * @param reading how the gate reads paths, so that those of entries are read alike
    */
   find(host: string | null, path: string | null, reading?: PathReading): CategoryAnswer;
-  /** What the corrections and each feed say by themselves, in order; only those that know the request. */
+  /** The separate answers of the corrections and of each feed, in order; only those that know the request. */
   findAll(host: string, path: string | null, reading?: PathReading): CategoryAnswer[];
 }
 
@@ -114,7 +114,7 @@ export class CategoryFeedBuilder {
     return value !== undefined && this.#table.add({ host, path, value });
   }
 
-  /** The number of a category; the first that is asked for it gives it one. @returns undefined beyond the 65,536th */
+  /** The number of a category; the first that is requested it gives it one. @returns undefined beyond the 65,536th */
   valueOf(category: string): number | undefined {
     let value = this.#numbers.get(category);
     if (value === undefined && this.#numbers.size > MAX_VALUE) return undefined;

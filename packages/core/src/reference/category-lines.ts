@@ -10,7 +10,7 @@ import { FastSiteParser } from './fast-site-parser.js';
 import { LineCounter, quoteText, TextLines, withoutComment, type LinesReport } from './text-lines.js';
 import { CategoryFeedBuilder, UNCATEGORISED, type CategoryEntry, type CategoryFeed } from './categories.js';
 
-/** What reading a feed came to. */
+/** The result of reading a feed. */
 export interface FeedReport extends LinesReport {
   /** Categories that are called otherwise here, since a name is lower-case words joined by hyphens. */
   readonly renamed: Readonly<Record<string, string>>;
@@ -30,7 +30,7 @@ export class CategoryFeedReader {
   readonly #values = new ByteInterner();
   #category: string | undefined;
 
-  /** @param category of lines that say none. @throws Error where it is no name of a category and cannot be made one */
+  /** @param category of lines without one. @throws Error if it is not a valid name of a category */
   constructor(category?: string) {
     this.startFile(undefined, category);
   }
@@ -127,7 +127,7 @@ export class CategoryFeedReader {
   }
 
   #add(site: string, category: string | undefined): string | undefined {
-    if (category === undefined) return `no category is said; expected "domain-or-url,category"`;
+    if (category === undefined) return `the category is missing; expected "domain-or-url,category"`;
     const place = parseSite(site);
     if (typeof place === 'string') return this.#counter.line === 1 && !/[.:]/.test(site) ? undefined : place;
     return this.#builder.add({ ...place, category }) ? undefined : `${quoteText(site)} is too long`;
@@ -162,7 +162,7 @@ export function parseSite(text: string): Pick<CategoryEntry, 'host' | 'path'> | 
   const isAddress = parseAddress(authority!) !== undefined;
   const host = authority!.includes('.') || isAddress ? normalizeHost(authority!) : null;
   if (host === null) return `${quoteText(text)} is no domain or URL`;
-  if (path!.includes('?')) return `${quoteText(text)} has a query, which an entry cannot ask for`;
+  if (path!.includes('?')) return `${quoteText(text)} has a query, which an entry cannot test`;
   const normal = normalizePath(path!);
   return normal === '/' ? { host } : { host, path: normal };
 }

@@ -1,5 +1,5 @@
 const LETTERS = [...'ABCDEFGHIJKLMNOPQRSTUVWXYZ'];
-/** Codes that ISO 3166-1 leaves to whoever uses them; tables use some, such as XK. */
+/** Codes that ISO 3166-1 leaves to its users; tables use some, such as XK. */
 const USER_ASSIGNED = /^(AA|Q[M-Z]|X[A-Z]|ZZ)$/;
 let nameOfCode: Map<string, string> | undefined;
 

@@ -60,7 +60,7 @@ describe('a stored country table', () => {
     ).toEqual(['NO', 'NO', 'NO', 'NO', 'SE', 'SE', 'internal', 'no-country', undefined, undefined]);
   });
 
-  it('lets corrections beat it, the narrowest first, and says which row decided', () => {
+  it('lets corrections beat it, the narrowest first, and returns the row that decided', () => {
     const table = createCountryTable(rangesOf('198.18.0.0/16,NO'), {
       source: 'table.csv',
       corrections: [
@@ -88,7 +88,7 @@ describe('a stored country table', () => {
     ]);
   });
 
-  it('is refused when its bytes are not what they should be, and says why', () => {
+  it('is refused if its bytes are damaged, with the reason', () => {
     const buffer = encodeCountryTable(rangesOf('198.18.0.0/24,NO')) as ArrayBuffer;
     const damage = (at: number, length = buffer.byteLength): ArrayBuffer => {
       const bytes = new Uint8Array(buffer.slice(0, length));
@@ -145,7 +145,7 @@ describe('rows of a country table', () => {
     ]);
   });
 
-  it('that overlap between countries are told and used; codes that nobody has are refused, those left to users are not', () => {
+  it('that overlap between countries are reported and used; unassigned codes are refused, those left to users are not', () => {
     const { ranges, problems } = parseCountryRows(
       '198.18.0.0/16,NO\n198.18.1.0/24,SE\n198.18.2.0/24,NO\n198.18.1.255,198.18.3.0,DK\n203.0.113.0/24,XK\n203.0.113.0/24,QQ\n192.0.2.0/24,JJ',
     );
@@ -158,7 +158,7 @@ describe('rows of a country table', () => {
     ]);
   });
 
-  it('that all overlap are told, however many there are', () => {
+  it('that all overlap are reported, however many there are', () => {
     const rows = Array.from({ length: 130_000 }, (_, nth) => `198.18.${nth % 256}.0/24,SE`);
     expect(parseCountryRows(['198.18.0.0/15,NO', ...rows].join('\n')).problems).toHaveLength(rows.length);
   });

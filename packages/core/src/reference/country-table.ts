@@ -11,11 +11,11 @@ export interface CountryRange extends AddressRange {
   readonly country: Country;
 }
 
-/** What a look-up found: the country, and the row that says so where one does. */
+/** What a lookup found: the country, and the row that decided, if any. */
 export interface CountryAnswer {
   readonly country: Country;
   readonly range?: CountryRange;
-  /** A correction says so, not the table. */
+  /** A correction decided, not the table. */
   readonly isCorrected: boolean;
   /** What the table is called. */
   readonly source?: string;
@@ -34,7 +34,7 @@ export interface CountryTable {
   readonly numRanges: number;
   /** Addresses never are unknown to a table: outside every row they are `internal` or `no-country`. */
   find(address: Address): CountryAnswer;
-  /** The country without what says so, which is much faster. */
+  /** The country without evidence, which is much faster. */
   countryOf(address: Address): Country;
   /** The country of an address in any of its spellings, faster than by way of `find`; undefined where the text is none. */
   findText(text: string): Country | undefined;
@@ -82,14 +82,14 @@ function toRow({ family, first, last, country }: CountryRange): RangeRow {
 }
 
 export interface CountryTableOptions {
-  /** Apply over the table: the narrowest one that holds an address wins, whatever the table says. */
+  /** Apply over the table: the narrowest one that contains an address wins over the table. */
   readonly corrections?: readonly CountryRange[];
   /** What the table is called, for evidence. */
   readonly source?: string;
 }
 
 /**
- * A table whose look-up answers with the smallest range that contains the address; at equal size the later row.
+ * A table whose lookup answers with the smallest range that contains the address; at equal size the later row.
  * @param ranges rows, their stored form, which may be shared, or what was read from it. @throws DamagedTableError
  */
 export function createCountryTable(
@@ -164,7 +164,7 @@ export function describeCountryAnswer({ country, range, isCorrected, source }: C
   return country === INTERNAL ? 'a private or local address, in no country' : 'no range of the country table holds it';
 }
 
-/** A number of addresses for people: IPv6 has more than anybody reads, so those are told as the power of two that is near. */
+/** A number of addresses for people: IPv6 counts are unreadably long, so they are shown as a power of two. */
 export function formatAddressCount(digits: string): string {
   const count = BigInt(digits);
   if (count < 1_000_000_000_000n) return Number(count).toLocaleString('en');

@@ -8,13 +8,13 @@ export interface DomainEntry {
   readonly reach: Reach;
 }
 
-/** A set of domains. Look-up answers with the most specific entry that covers the host. */
+/** A set of domains. Lookup answers with the most specific entry that covers the host. */
 export interface DomainSet {
   readonly entries: readonly DomainEntry[];
   find(host: string): DomainEntry | undefined;
 }
 
-/** Method: entries by name; a host asks for itself, then for each parent, longest first. */
+/** Method: entries by name; a host is looked up itself, then each parent, longest first. */
 export function createDomainSet(entries: readonly DomainEntry[]): DomainSet {
   const byName = {
     whole: new Map<string, DomainEntry>(),

@@ -1,6 +1,6 @@
 /**
  * Lines of a feed as they nearly always are, read in their bytes without a string a line: a domain in lower case, and
- * behind a comma a category, where lines say theirs. Whatever else a line may be is left to the reader of text.
+ * behind a comma a category, if lines have one. Any other line is left to the text reader.
  */
 const DASH = 0x2d;
 const DOT = 0x2e;
@@ -20,7 +20,7 @@ const CLASSES = Uint8Array.from({ length: 256 }, (_, byte) => {
 export class FastSiteParser {
   hostEnd = 0;
   numLabels = 0;
-  /** From where to where its category lies; the same where it says none. */
+  /** The range of its category; empty if it has none. */
   categoryStart = 0;
   categoryEnd = 0;
   /** Behind its line feed. */
@@ -55,7 +55,7 @@ export class FastSiteParser {
       const own = CLASSES[byte]!;
       if (own !== 0) {
         kind = own;
-        // What begins with these characters may stand for letters beyond ASCII.
+        // What begins with these characters may encode letters beyond ASCII.
         if (byte === DASH && bytes[at - 1] === DASH && bytes[at - 2] === 0x6e && bytes[at - 3] === 0x78) return -1;
         continue;
       }

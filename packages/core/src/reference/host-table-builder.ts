@@ -147,7 +147,7 @@ export class HostTableBuilder {
     return { offsets, starts };
   }
 
-  /** Which entries stand in their bucket already. Buckets hold two entries, but all paths of a host are in one. */
+  /** Which entries are in their bucket already. Buckets hold two entries, but all paths of a host are in one. */
   #findTwins({ offsets, starts }: { offsets: Uint32Array; starts: Uint32Array }): Uint8Array {
     const isTwin = new Uint8Array(offsets.length);
     for (let bucket = 0; bucket + 1 < starts.length; bucket += 1) {

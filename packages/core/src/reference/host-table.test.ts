@@ -79,7 +79,7 @@ describe('a dataset', () => {
     );
   });
 
-  it('is read a line an entry, of hosts files too; what is no entry is told by its line', () => {
+  it('is read a line an entry, of hosts files too; what is no entry is reported with its line', () => {
     const { dataset, report } = read(
       'domains',
       '# a comment',
@@ -108,7 +108,7 @@ describe('a dataset', () => {
       numRejected: 2,
       problems: [
         { line: 8, message: 'Found "not", expected a domain or list of domains.' },
-        { line: 9, message: '"other-list" is the name of a list, which cannot stand in a dataset' },
+        { line: 9, message: '"other-list" is the name of a list, which a dataset cannot contain' },
       ],
     });
   });

@@ -25,7 +25,7 @@ import { crc32 } from '../binary/checksum.js';
 import { DamagedTableError } from '../binary/damaged.js';
 import { isAddressHost } from '../request/host.js';
 
-/** A host, and a path where one is said. In normal form, so ASCII. */
+/** A host, optionally with a path. In normal form, so ASCII. */
 export interface HostRow {
   readonly host: string;
   /** Empty where the entry is for the whole host. */
@@ -60,13 +60,13 @@ export class HostTable {
   readonly #headBytes: number;
   readonly #starts: Uint32Array;
   readonly #entries: Uint8Array;
-  /** Of the host asked last: where each domain above it starts and its hash, the shortest first and the host itself last. */
+  /** Of the last host: where each domain above it starts and its hash, the shortest first and the host itself last. */
   readonly #suffixStarts = new Int32Array(128);
   readonly #suffixHashes = new Uint32Array(128);
 
   /**
    * @param buffer the binary form; it is used, not copied, and may be shared
-   * @param isFresh it was made just now, so its checksum says nothing
+   * @param isFresh it was just built, so its checksum need not be verified
    * @throws DamagedTableError
    */
   constructor(
@@ -97,7 +97,7 @@ export class HostTable {
     return this.#layout.hasPaths;
   }
 
-  /** Whether the host or a domain above it is in the table. An address is asked for as a whole. */
+  /** Whether the host or a domain above it is in the table. An address is requested as a whole. */
   covers(host: string): boolean {
     const numSuffixes = this.#hashSuffixes(host);
     for (let suffix = 0; suffix < numSuffixes; suffix += 1) if (this.#firstAt(host, suffix) >= 0) return true;
@@ -105,8 +105,8 @@ export class HostTable {
   }
 
   /**
-   * The entries of the host, then of each domain above it, the longest first, until `accept` has said yes to some.
-   * @param accept whether an entry counts; `isItself` says whether it is of the host asked for
+   * The entries of the host, then of each domain above it, the longest first, until `accept` has accepted some.
+   * @param accept whether an entry counts; `isItself` is true for an entry of the host itself
    * @returns the accepted entries of the first that has any, in the order in which they were added
    */
   find(host: string, accept: (row: HostRow, isItself: boolean) => boolean): HostRow[] {

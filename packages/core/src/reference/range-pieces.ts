@@ -7,14 +7,14 @@ export const NOBODY = 0xffff_ffff;
 export interface Pieces {
   /** Ascending; a piece ends where the next begins. */
   readonly starts: readonly bigint[];
-  /** An index into the ranges, or nobody. */
+  /** An index into the ranges, or -1. */
   readonly owners: readonly number[];
 }
 
 /**
  * Cuts ranges, which may nest and overlap, into disjoint pieces, each owned by the smallest range that covers it, at equal
  * size by the later one. Method: goes over the edges of the ranges in order, with the open ranges in a heap; a range that
- * has ended is dropped when it comes to the top.
+ * has ended is dropped when it reaches the top.
  * @param endOfFamily the number behind the last address
  */
 export function cutIntoPieces(ranges: readonly AddressRange[], endOfFamily: bigint): Pieces {

@@ -1,5 +1,5 @@
 /**
- * Finds, among ascending starts of addresses, the last at or below one. Waiting for memory is what a look-up does, so
+ * Finds, among ascending starts of addresses, the last at or below one. Waiting for memory is what a lookup does, so
  * what is searched has as few bytes as can be: of a start, only the bits behind those that led to it. Measured and
  * rejected: a direct table over 24 bits (32 MB more, no faster from text), searches without branches (slower, since
  * guesses fetch ahead), blocks of addresses at once.
@@ -47,7 +47,7 @@ export interface Ipv6Index {
   readonly nodes: Uint32Array;
   /** Of each start, the 32 bits behind the first 26. */
   readonly keys: Uint32Array;
-  /** Of each start, the next bits up to 64, above a bit that says whether it goes on behind these. */
+  /** Of each start, the next bits up to 64, above a bit that marks further ones. */
   readonly tails: Uint8Array;
   /** Four words each, the highest first. */
   readonly starts: Uint32Array;
@@ -105,7 +105,7 @@ export function buildIpv6Index(starts: Uint32Array): Ipv6Index {
   };
   const divideKeys = (low: number, high: number): number => {
     const [base, last] = [keys[low]!, keys[high - 1]!];
-    // Keys that are all the same are told apart by what is behind them.
+    // Keys that are all the same are distinguished by what is behind them.
     if (base === last) return low;
     const shift = Math.max(0, 32 - Math.clz32(last - base) - slotBits(high - low));
     return addNode(low, high, base, shift, ((last - base) >>> shift) + 1, (nth) => keys[nth]!);

@@ -2,7 +2,7 @@
  * Ranges of addresses, each with a value, in typed arrays: some hundred thousand ranges in a few megabytes.
  *
  * Method: ranges may nest and overlap; they are cut into disjoint pieces by one sweep per family, each owned by the
- * smallest range that covers it (at equal size the later one), so that a look-up finds the piece with the last start at
+ * smallest range that covers it (at equal size the later one), so that a lookup finds the piece with the last start at
  * or below an address, and the place of the value of this piece among the few that there are.
  *
  * The binary form is the arrays themselves behind a header, so that loading copies nothing and threads can share it:

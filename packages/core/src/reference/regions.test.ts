@@ -8,7 +8,7 @@ describe('the regions of the world', () => {
   it('have every country in one continent', () => {
     const all = continents.flatMap(({ countries }) => countries).sort();
     expect(new Set(all).size).toBe(all.length);
-    // Places that ISO 3166-1 has no code of their own for.
+    // Places without a code in ISO 3166-1.
     const others = ['AC', 'CP', 'CQ', 'DG', 'EA', 'IC', 'TA'];
     expect(all).toEqual(
       listCountries()
@@ -34,7 +34,7 @@ describe('the regions of the world', () => {
     expect(REGIONS.get('latin-america-and-the-caribbean')!.title).toBe('Latin America and the Caribbean');
   });
 
-  it('tell countries from codes that are none', () => {
+  it('distinguish countries from invalid codes', () => {
     expect(['NO', 'TW', 'XK', 'AX'].filter((code) => !isWritableCountry(code))).toEqual([]);
     expect(['UK', 'EU', 'EZ', 'UN', 'QQ', 'XA', 'ZZ', 'SU'].filter(isWritableCountry)).toEqual([]);
   });

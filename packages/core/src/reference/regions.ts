@@ -2,7 +2,7 @@ import { isNamedCountry } from './country-codes.js';
 
 /**
  * The regions of the United Nations' geoscheme (M49, "Standard country or area codes for statistical use") with the countries
- * of the smallest of them. Two codes that it has no place for stand beside their neighbours: TW and XK.
+ * of the smallest of them. Two codes that it has no place for are listed with their neighbours: TW and XK.
  */
 const SMALLEST: Readonly<Record<string, string>> = {
   'northern-africa': 'DZ EG EH LY MA SD TN',
@@ -81,7 +81,7 @@ function titleOf(name: string): string {
 
 const REGIONAL_CODES: ReadonlySet<string> = new Set([...REGIONS.values()].flatMap(({ countries }) => countries));
 
-/** Whether a rule may name a code: those of ISO 3166-1, and the few beside them that have a name of their own. */
+/** Whether a rule may name a code: those of ISO 3166-1, and the few others that have a name. */
 export function isWritableCountry(code: string): boolean {
   return REGIONAL_CODES.has(code) || isNamedCountry(code);
 }

@@ -16,7 +16,7 @@ export interface Schedule {
 const DAY_MINUTES = 24 * 60;
 
 /**
- * Hours are asked of the local wall clock, start included and end not, so a repeated hour is in both times, and an hour
+ * Hours are evaluated on the local wall clock, start included and end not, so a repeated hour is in both times, and an hour
  * that the clock passes over is in none.
  * @param exceptions dates (`2026-12-24`) whose spans, also those that run into the next day, are left out
  */

@@ -53,7 +53,7 @@ describe('a country table', () => {
     );
   });
 
-  it('tells private and local addresses from those of no country, unless a row holds them', () => {
+  it('distinguishes private and local addresses from those of no country, unless a row holds them', () => {
     const table = createCountryTable(parseCountryRows('10.9.0.0/16,NO\n198.18.0.0/16,SE').ranges);
     const countryOf = (text: string): string => table.find(parseAddress(text)!).country;
     expect(

@@ -1,7 +1,7 @@
 const MAX_LINE_CHARACTERS = 65_536;
 const LINE_FEED = 0x0a;
 
-/** Cuts bytes into lines of text as they come. A line that is too long is cut, and told so; it is never gathered whole. */
+/** Cuts bytes into lines of text as they come. A line that is too long is cut and marked; it is never collected whole. */
 export class TextLines {
   #decoder = new TextDecoder();
   #rest = '';
@@ -49,7 +49,7 @@ export interface LineProblem {
   readonly message: string;
 }
 
-/** What reading a feed or list line by line came to. */
+/** The result of reading a feed or list line by line. */
 export interface LinesReport {
   readonly numLines: number;
   readonly numEntries: number;

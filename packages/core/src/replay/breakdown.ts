@@ -1,4 +1,4 @@
-/** Counts the requests of chunks by what describes them, and by what they came to. */
+/** Counts the requests of chunks by their properties and outcomes. */
 import type { ChunkRows } from '../columns/chunk.js';
 import { SparseCounts } from '../columns/sparse-counts.js';
 import type { Aspect } from '../decide/aspects.js';
@@ -17,7 +17,7 @@ export class Breakdown {
   readonly #describer: BreakdownPlan;
   readonly #counts: ReadonlyMap<Aspect, SparseCounts>;
   readonly #hours = new SparseCounts();
-  /** What was counted before the numbers of values were let go of. */
+  /** What was counted before the numbers of values were released. */
   #tally = createTally();
 
   constructor(context: EvaluationContext) {
@@ -80,7 +80,7 @@ export class Breakdown {
     return this.#describer.numberOf(aspect, reader, gate);
   }
 
-  /** What was counted since this was asked last. */
+  /** What was counted since the last call. */
   take(): Tally['by'] {
     this.#flush();
     const { by } = this.#tally;

@@ -22,7 +22,7 @@ const redirectAfter = ({ outcome }: Ruling): string | undefined =>
 const rulings = fc.array(ruling, { minLength: 1, maxLength: 6 });
 
 describe('a comparison', () => {
-  it('counts what a list of both decisions of each request says', () => {
+  it('counts the same as a list of both decisions of each request', () => {
     fc.assert(
       fc.property(
         rulings,

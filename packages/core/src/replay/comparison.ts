@@ -17,7 +17,7 @@ export type RedirectOf = (ruling: Ruling) => string | undefined;
 export interface ComparisonGroup {
   readonly before: Side;
   readonly after: Side;
-  /** Whether the client is told something else; else only another rule decided. */
+  /** Whether the client gets another response; else only another rule decided. */
   readonly isChange: boolean;
   requests: number;
 }
@@ -25,15 +25,15 @@ export interface ComparisonGroup {
 /** Plain data. */
 export interface ComparisonTally {
   requests: number;
-  /** Requests whose client is told something else. */
+  /** Requests whose client gets another response. */
   changed: number;
-  /** Requests whose client is told the same, and which another rule decided. */
+  /** Requests with the same response that another rule decided. */
   moved: number;
-  /** Requests by what they came to before, then after. */
+  /** Requests by outcome before, then after. */
   matrix: Partial<Record<Outcome, Partial<Record<Outcome, number>>>>;
   /** Those that changed or moved; most requests first, changes before moves. */
   groups: ComparisonGroup[];
-  /** The requests that changed, by what describes them, and by what they come to after. */
+  /** The requests that changed, by their properties, and by their outcome after. */
   by: Tally['by'];
 }
 
@@ -100,7 +100,7 @@ export class DecisionComparison {
 
   /**
    * Counts rows by their codes in both replays.
-   * @returns the rows whose client is told something else, ascending
+   * @returns the rows whose client gets another response, ascending
    */
   add(before: Uint32Array, after: Uint32Array): Uint32Array {
     const changed: number[] = [];
@@ -113,7 +113,7 @@ export class DecisionComparison {
     return Uint32Array.from(changed);
   }
 
-  /** What a row came to in both replays, as one number; negative where nobody judged it. */
+  /** The outcomes of a row in both replays, as one number; negative if it was not judged. */
   pairAt(before: Uint32Array, after: Uint32Array, row: number): number {
     const [was, is] = [before[row]!, after[row]!];
     if (was === NOT_JUDGED || is === NOT_JUDGED) return -1;

@@ -52,7 +52,7 @@ describe('counting the requests that a condition about tags is true of', () => {
     expect(inOrder).toBeGreaterThan(10);
   });
 
-  it('goes in the order of time only where a rule that remembers stands before one that sets a tag', () => {
+  it('goes in the order of time only if a stateful rule precedes one that sets a tag', () => {
     const inOrder = (...rules: string[]): boolean => {
       const text = `gate g inbound { hosts a.example fences f otherwise allow }\nfence f enforce {\n${rules.join('\n')}\n}`;
       const rulebook = checkFences([{ path: 'f.fence', text }], []).rulebook!;
@@ -75,7 +75,7 @@ describe('counting in columns', () => {
     parseCountryRows('198.18.0.0/16,NO\n203.0.113.0/24,SE\n2001:db8::/32,DK').ranges,
   );
 
-  it('of requests that a condition is true of counts what asking each of them does', () => {
+  it('counts the requests that satisfy a condition as evaluating each of them does', () => {
     const seen = { matching: 0, unknown: 0, others: 0 };
     fc.assert(
       fc.property(wideFenceText, wideRepeatingLog, fc.boolean(), (text, log, isOfOneGate) => {
@@ -89,7 +89,7 @@ describe('counting in columns', () => {
           if (asked.tagging || !rows) continue;
           const counter = new MatchCounter(judge, asked, gates);
           const expected = countMatches(judge, asked, records, gates, new State());
-          // Asked again, it has seen the values.
+          // The second time it has seen the values.
           expect([counter.count(rows), counter.count(rows)]).toEqual([expected, expected]);
           seen.matching += expected.matching;
           seen.unknown += expected.unknown;
@@ -101,7 +101,7 @@ describe('counting in columns', () => {
     for (const count of Object.values(seen)) expect(count).toBeGreaterThan(300);
   });
 
-  it('of decisions finds those that a filter is true of as asking each of them does', () => {
+  it('finds the decisions that satisfy a filter as evaluating each of them does', () => {
     const seen = { found: 0, others: 0 };
     const decided = fc.constantFrom(
       'outcome = blocked',
@@ -129,7 +129,7 @@ describe('counting in columns', () => {
           for (const { condition } of rules.slice(0, 4)) {
             const asked = `${where} ${joined} (${printCondition(condition)})`;
             const { filter } = checkFilter(asked, judge.rulebook);
-            // "always" stands by itself.
+            // "always" is used alone.
             if (!filter) continue;
             const expected = filterChunk(filter, judge, rows, codes, rulings);
             expect([asked, new DecisionFilter(filter, judge, rulings).select(rows, codes)]).toEqual([asked, expected]);

@@ -16,11 +16,11 @@ export interface Matches {
   readonly requests: number;
 }
 
-/** A condition with the sets that it asks, and what the tags that it asks for are set by. */
+/** A condition with the sets that it looks up, and the rules that set the tags it tests. */
 export interface AskedCondition {
   readonly condition: Condition;
   readonly lookups: Lookups;
-  /** Absent where it asks for no tag. */
+  /** Absent if it tests no tag. */
   readonly tagging?: Rulebook;
 }
 
@@ -31,14 +31,14 @@ export function askCondition(rulebook: Rulebook, condition: Condition, lookups: 
   return { condition, lookups, ...(asksTags ? { tagging: upToLastTags(rulebook) } : {}) };
 }
 
-/** Whether requests have to be counted in the order of their time, since the tags of one can rest on those before. */
+/** Whether requests have to be counted in the order of their time, since the tags of one can depend on those before. */
 export function countsInOrder({ tagging }: AskedCondition): boolean {
   return tagging?.isStateful ?? false;
 }
 
 /**
  * The rules that decide about tags: at each gate those up to the last that sets one. A limit that counts across gates is
- * kept wherever it stands, and all before it.
+ * kept in place, with all before it.
  */
 function upToLastTags(rulebook: Rulebook): Rulebook {
   const gates = rulebook.gates.map((gate): CheckedGate => {
@@ -60,7 +60,7 @@ function matters({ action }: CheckedGate['fences'][number]['rules'][number]): bo
 /**
  * Counts the requests that a condition is true of, each as its gate sees it, whatever other rules do with it. Tags are
  * those that acting rules have set by the end.
- * @param gates only requests that come to one of these gates count; all where absent
+ * @param gates only requests of these gates count; all if absent
  * @param state what earlier requests left behind for the rules that set tags; brought up to date
  */
 export function countMatches(

@@ -17,7 +17,7 @@ class CountryPlan extends Plan {
   constructor({ rulebook, countries }: EvaluationContext) {
     super();
     this.ofGates = [...rulebook.gates, NO_GATE].map((gate) => {
-      // Gates that tell the client in the same way have one slot.
+      // Gates that determine the client in the same way share a slot.
       const client = clientFeature(gate);
       const country = feature(`counted country of ${client.key}`, client.inputs, (reading) => {
         const address = client.read(reading) ?? reading.request.client;

@@ -22,7 +22,7 @@ const DEGREES: Readonly<Record<'true' | 'false' | 'unknown', TruthValue>> = {
   false: FALSE,
   unknown: UNKNOWN,
 };
-/** What comparisons of a decision are asked of: they look at nothing of a request. */
+/** The subject of comparisons of a decision: they read nothing of a request. */
 const NO_RECORD: LogRecord = { line: 0, atUnixMs: 0, attributes: {} };
 const NO_TAGS: ReadonlySet<string> = new Set();
 
@@ -33,13 +33,13 @@ const recordedStatus = feature('recorded status', ['http.response.status_code'],
 /** What is known of a row without any of its attributes. */
 const PLACE_FIELDS: readonly string[] = ['line', 'time'];
 
-/** A filter whose parts are all true where it is: those that ask for the line or time alone, and the rest. */
+/** A filter whose parts are all true where it is: those that test only the line or time, and the rest. */
 interface Parts {
   readonly ofPlace: readonly Condition[];
   readonly rest: Condition;
 }
 
-/** @returns undefined where line or time stand so that requests have to be asked one by one */
+/** @returns undefined if line or time are used in a way that requests must be tested one by one */
 function partsOf(condition: Condition): Parts | undefined {
   const all = condition.kind === 'and' ? condition.parts : [condition];
   const ofPlace = all.filter((part) => countFields(part).own > 0 && countFields(part).others === 0);
@@ -57,14 +57,14 @@ function countFields(condition: Condition): { own: number; others: number } {
   return counts;
 }
 
-/** Whether requests have to be asked one by one: it mixes the line or time, which are no attributes, with what is one. */
+/** Whether requests must be tested one by one, because the condition mixes the line or time with attributes. */
 export function asksRowByRow({ condition }: Filter): boolean {
   return partsOf(condition) === undefined;
 }
 
 /**
- * Finds what `filterChunk` finds, of filters that need not be asked row by row: of each ruling what the filter comes to is
- * known but for what it asks of the request, and that is asked once a value.
+ * Finds what `filterChunk` finds, of filters that need not be tested row by row: for each ruling the filter is
+ * known but for attributes of the request, which are tested once a value.
  */
 export class DecisionFilter extends Plan {
   /** By code of the ruling. */
@@ -75,7 +75,7 @@ export class DecisionFilter extends Plan {
   constructor({ condition, lookups }: Filter, context: EvaluationContext, rulings: readonly Ruling[]) {
     super();
     const parts = partsOf(condition);
-    invariant(parts, 'a filter has to be asked row by row');
+    invariant(parts, 'a filter must be tested row by row');
     this.#ofPlace = parts.ofPlace;
     this.#terms = { lookups, applications: context.rulebook.applications };
     const rulebook = { ...context.rulebook, lookups: new Map([...context.rulebook.lookups, ...lookups]) };
@@ -128,7 +128,7 @@ export class DecisionFilter extends Plan {
     return Uint32Array.from(matching);
   }
 
-  /** Whether a row satisfies what is asked of its line and time; undefined where nothing is. */
+  /** Whether a row satisfies the tests of its line and time; undefined if there are none. */
   #placesOf(rows: ChunkRows): ((row: number) => boolean) | undefined {
     if (this.#ofPlace.length === 0) return undefined;
     const [lines, times] = [rows.lines(), rows.timesUnixMs()];

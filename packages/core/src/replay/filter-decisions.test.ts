@@ -142,7 +142,7 @@ describe('an error in a filter', () => {
     [
       'status under 400',
       [
-        'filter:1:8: Found "under", expected what status is asked: =, !=, in, not in, <, <=, >, >=, present, absent. [wrong-operator]',
+        'filter:1:8: Found "under", expected an operator of status: =, !=, in, not in, <, <=, >, >=, present, absent. [wrong-operator]',
       ],
     ],
     ['recorded = 4', ['filter:1:10: Found "=", expected "status" after "recorded". [unexpected]']],
@@ -169,9 +169,9 @@ describe('an error in a filter', () => {
         'filter:1:10: Found "line", expected the end of the condition. Conditions are joined with "and" or "or", values with commas. [unexpected]',
       ],
     ],
-  ])('is told under its text: %s', (where, expected) => expect(errorsOf(where)).toEqual(expected));
+  ])('is reported with its location: %s', (where, expected) => expect(errorsOf(where)).toEqual(expected));
 
-  it('is also that a rule asks for what is not decided yet', () => {
+  it('is also that a rule tests what is not decided yet', () => {
     const { diagnostics } = checkFences(
       [{ path: 'f.fence', text: 'fence f trial { rule r block when outcome = blocked }' }],
       [],

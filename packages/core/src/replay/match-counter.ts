@@ -9,18 +9,18 @@ import { invariant } from '../request/invariant.js';
 import type { AskedCondition, Matches } from './count-matches.js';
 import { ChunkReplay } from './replay-chunk.js';
 
-/** A fence whose one rule takes note of every request that it is asked about. */
+/** A fence whose only rule tags every request that it matches. */
 const { fence: NOTING, rule: NOTED } = readNoting();
 
 /**
- * Counts what `countMatches` counts, of conditions that ask for no tag, chunk by chunk: as the matcher sees a rule with
- * this condition that stands by itself at each gate.
+ * Counts what `countMatches` counts, of conditions that test no tag, chunk by chunk: as the matcher evaluates a rule with
+ * this condition alone at each gate.
  */
 export class MatchCounter {
   readonly #program: Program;
   readonly #replay: ChunkReplay;
 
-  /** @param gates only requests that come to one of these gates count; all where absent */
+  /** @param gates only requests of these gates count; all if absent */
   constructor(
     context: EvaluationContext,
     { condition, lookups, tagging }: AskedCondition,

@@ -14,7 +14,7 @@ function rulingOf({ client: _client, country: _country, ...ruling }: Decision): 
   return ruling;
 }
 
-it('a span of chunks in any order comes to what its requests come to one by one in the order of time', () => {
+it('a span of chunks in any order gives the results of its requests one by one in the order of time', () => {
   const seen = { judged: 0, left: 0, outOfOrder: 0 };
   const bound = fc.option(fc.nat(), { freq: 2 });
   fc.assert(

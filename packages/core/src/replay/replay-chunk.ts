@@ -1,4 +1,4 @@
-/** Judges rows of stored chunks by a compiled program, and counts what they come to. */
+/** Judges rows of stored chunks by a compiled program, and counts their outcomes. */
 import type { ChunkRows } from '../columns/chunk.js';
 import { Matcher, type PreparedChunk } from '../match/run/matcher.js';
 import { CounterStore } from '../match/counters/counter-store.js';
@@ -22,7 +22,7 @@ export interface TimeSpan {
   readonly toUnixMs: number | null;
 }
 
-/** The code of rows that nobody judged. */
+/** The code of rows that were not judged. */
 export const NOT_JUDGED = 0xffff_ffff;
 
 export function isInSpan({ fromUnixMs, toUnixMs }: TimeSpan, atUnixMs: number): boolean {
@@ -69,7 +69,7 @@ export class ChunkReplay {
   /**
    * @param memory what requests before these left behind; brought up to date
    * @param table interns the decisions
-   * @param breakdown counts by what describes the requests; whoever gives it takes what it counted
+   * @param breakdown counts by properties of the requests; the caller takes its counts
    */
   constructor(
     private readonly program: Program,
@@ -84,7 +84,7 @@ export class ChunkReplay {
    * Judges rows of stored chunks.
    * @param sequence the order of the rows; without it all rows of the one chunk in their order
    * @param progress called now and then with the number of rows done
-   * @returns one code a row, in the order of the sequence, and what they come to
+   * @returns one code a row, in the order of the sequence, and their tally
    * @throws TooManyKeysError when the rules keep more alive than the memory may
    */
   judge(

@@ -18,16 +18,16 @@ import {
   type ValueTally,
 } from './tally.js';
 
-/** What a log came to, ready to be shown: everything in its order, also the rules that never matched. */
+/** The result of a log, ready to be shown: everything in its order, also the rules that never matched. */
 export interface Summary {
   readonly requests: number;
   readonly fromUnixMs?: number;
   readonly toUnixMs?: number;
   /** Only outcomes that came up; uncovered first. `share` is of all requests, 0 to 1. */
   readonly outcomes: readonly { readonly outcome: Outcome; readonly requests: number; readonly share: number }[];
-  /** The ten most asked for hosts that no gate covers. */
+  /** The ten hosts without a gate that have most requests. */
   readonly uncoveredHosts: readonly { readonly host: string; readonly requests: number }[];
-  /** The others of them, where there are more. Beyond 50,000 hosts there may be more than `hosts` says. */
+  /** The others of them, where there are more. Beyond 50,000 hosts there may be more than `hosts`. */
   readonly otherUncovered?: { readonly hosts: number; readonly requests: number; readonly isExact: boolean };
   readonly gates: readonly (Readonly<GateTally> & { readonly gate: string })[];
   readonly fences: readonly FenceSummary[];
@@ -43,14 +43,14 @@ export interface FenceSummary {
   readonly fence: string;
   readonly title?: string;
   readonly mode: 'trial' | 'enforce';
-  /** The gates it stands at. */
+  /** The gates it is attached to. */
   readonly gates: readonly string[];
   readonly rules: readonly RuleSummary[];
   /** Requests that its `otherwise` decided. */
   readonly otherwise: number;
 }
 
-/** Requests with one value: what they came to. */
+/** Requests with one value, by outcome. */
 export interface ValueSummary {
   readonly value: string;
   readonly requests: number;
@@ -63,7 +63,7 @@ export interface BreakdownSummary {
   readonly by: BreakdownName;
   /** Those with most requests first; hours in their order. */
   readonly values: readonly ValueSummary[];
-  /** How many values came up; at least so many where there are `others` that were not told apart. */
+  /** How many values came up; at least so many where there are `others` that were not distinguished. */
   readonly numValues: number;
   /** Requests with values that are not listed, once for each such value. */
   readonly others: number;
@@ -76,7 +76,7 @@ export interface RuleSummary extends Readonly<RuleTally> {
   readonly state: 'on' | 'trial' | 'off';
   /** Whether its action can stop a request. */
   readonly canStop: boolean;
-  /** How often its condition was asked of a request: what it costs. */
+  /** How often its condition was evaluated: its cost. */
   readonly evaluations: number;
 }
 
@@ -108,7 +108,7 @@ export function summarize(tally: Tally, rulebook: Rulebook): Summary {
       ...(ownValue(tally.gates, statement.name) ?? { requests: 0, stopped: 0, otherwise: 0, ignoredHeaders: 0 }),
     })),
     fences: inOrderOfGates(rulebook).map((fence) => summarizeFence(fence, tally, rulebook)),
-    // A replay of before this was counted has none.
+    // A replay from before this was counted has none.
     breakdowns: summarizeBreakdowns((tally.by as Tally['by'] | undefined) ?? {}),
     numRejected: rejected.reduce((sum, { lines }) => sum + lines, 0),
     rejected,

@@ -1,4 +1,4 @@
-/** Counts the decisions of many requests by their codes, which comes to the same as counting them one by one. */
+/** Counts the decisions of many requests by their codes, which has the same result as counting them one by one. */
 import type { Ruling } from '../decide/decision.js';
 import { OUTCOMES } from '../language/outcomes.js';
 import { addRequests, addUncoveredHosts, uncoveredName, type Tally } from './tally.js';
@@ -13,7 +13,7 @@ export class TallyCounter {
     private readonly atUnixMs: Float64Array,
   ) {}
 
-  /** @param hostOf the host of a request by its index, asked only where no gate covers it */
+  /** @param hostOf the host of a request by its index, called only for uncovered requests */
   addTo(tally: Tally, hostOf: (index: number) => string | null | undefined): void {
     const { rulings, codes, atUnixMs } = this;
     const counts = new Float64Array(rulings.length);

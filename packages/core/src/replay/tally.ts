@@ -10,7 +10,7 @@ export interface RuleTally {
   hits: number;
   /** Requests whose outcome it decided. */
   decided: number;
-  /** In trial: what its ending would have come to, by outcome. */
+  /** In trial: what it would have done, by outcome. */
   would: Partial<Record<Outcome, number>>;
   /** Requests on which its condition could not be known. */
   blind: number;
@@ -23,13 +23,13 @@ export interface GateTally {
   stopped: number;
   /** Requests that no fence decided. */
   otherwise: number;
-  /** Requests whose address header came from somebody who is not trusted with it. */
+  /** Requests whose address header came from an untrusted peer. */
   ignoredHeaders: number;
 }
 
 export type OutcomeCounts = Partial<Record<Outcome, number>>;
 
-/** Requests by one of the values that they have, and by what they came to. */
+/** Requests by one of their values, and by outcome. */
 export interface ValueTally {
   /** At most `MAX_VALUES` of them, the first that came up. */
   values: Record<string, OutcomeCounts>;
@@ -49,7 +49,7 @@ export interface Tally {
   /** By `fence/rule`. */
   rules: Record<string, RuleTally>;
   /**
-   * By `fence/rule`: how often its condition was asked of a request, where the compiled rules could not tell beforehand.
+   * By `fence/rule`: how often its condition was evaluated, because the index could not decide it.
    * A measure of what a rule costs, which the interpreter does not have.
    */
   evaluations: Record<string, number>;
@@ -92,7 +92,7 @@ function emptyRecord<V>(): Record<string, V> {
   return Object.create(null) as Record<string, V>;
 }
 
-/** The value under a key of its own, wherever the record comes from. */
+/** The value under its own key, wherever the record comes from. */
 export function ownValue<V>(record: Readonly<Record<string, V>>, key: string): V | undefined {
   return Object.hasOwn(record, key) ? record[key] : undefined;
 }

@@ -83,7 +83,7 @@ function chunksOf(log: Log): ChunkRows[] {
   });
 }
 
-/** Everything that is asked of stored logs; what is compiled is kept. */
+/** Every query of stored logs; what is compiled is kept. */
 class Engine {
   readonly #program: Program;
   readonly #breakdown: Breakdown;
@@ -178,7 +178,7 @@ function answers(engine: Engine, logs: readonly Log[]): unknown {
 
 const SOAK_RUNS = process.env['JADE_SOAK_RUNS'];
 const LOGS = 16;
-/** Two thousand logs, each asked twice; `npm run soak` asks for ten thousand and more. */
+/** Two thousand logs, each queried twice; `npm run soak` runs ten thousand and more. */
 const RUNS = SOAK_RUNS ? { numRuns: Number(SOAK_RUNS) } : { numRuns: 2_000 / LOGS, seed: 17 };
 
 it('a warm engine with bounds of a few rows answers as a new one with the usual bounds', () => {

@@ -21,7 +21,7 @@ describe('the text of an IPv6 address', () => {
           fc.ipV6(),
         ),
         (text) => {
-          // The library reads four decimals behind the last colon in a way of its own, so they are groups for it.
+          // The library reads four decimals behind the last colon as groups.
           const digits = text.replace(/(?<=:)\d+\.\d+\.\d+\.\d+$/, (tail) => {
             const four = show(tail) === tail ? Number(parseAddress(tail)!.value) : undefined;
             return four === undefined ? 'x' : `${(four >>> 16).toString(16)}:${(four & 0xffff).toString(16)}`;

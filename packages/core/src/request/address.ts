@@ -112,7 +112,7 @@ const HEX_DIGITS = Uint8Array.from({ length: 256 }, (_, code) => {
 });
 const COLON = 0x3a;
 
-/** The groups of the address that is read, and room for those that `::` stands for. */
+/** The groups of the address that is read, and room for those that `::` abbreviates. */
 const groups = new Uint16Array(16);
 
 /**

@@ -1,5 +1,5 @@
 /**
- * What a request's field can be: one or more values, *none* (known to have none) or *unknown* (the log cannot say).
+ * What a request's field can be: one or more values, *none* (known to have none) or *unknown* (the log does not hold it).
  * The spelling follows NDJSON records, where `null` is none and a missing key is unknown, so that a record read from
  * JSON, a column's code and a field of a request all mean the same by the same value.
  */

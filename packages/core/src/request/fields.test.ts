@@ -19,7 +19,7 @@ import {
 import type { Attributes } from './record.js';
 import { normalizeRequest, type Request } from './request.js';
 
-/** HTTP unless said: a record with a path. */
+/** HTTP unless specified: a record with a path. */
 const request = (attributes: Attributes): Request =>
   normalizeRequest({ line: 1, atUnixMs: 0, attributes: { 'url.path': '/', ...attributes } });
 const flow = (attributes: Attributes): Request => normalizeRequest({ line: 1, atUnixMs: 0, attributes });
@@ -50,7 +50,7 @@ describe('the query', () => {
     expect(queryValuesOf(request({ 'url.query': query }), name)).toEqual(expected),
   );
 
-  it('of which nothing is known says nothing of its parameters', () => {
+  it('of which nothing is known has unknown parameters', () => {
     expect(queryValuesOf(request({}), 'a')).toBeUndefined();
     expect(queryValuesOf(request({ 'url.query': null }), 'a')).toBeNull();
     expect(queryValuesOf(flow({ 'network.transport': 'icmp' }), 'a')).toBeNull();
@@ -118,7 +118,7 @@ describe('where a request goes', () => {
     expect(server && formatAddress(server)).toBe(expected);
   });
 
-  it('is said by scheme and transport in any case', () => {
+  it('is determined by scheme and transport in any case', () => {
     expect(schemeOf(request({ 'url.scheme': 'HTTPS' }))).toBe('https');
     expect(schemeOf(request({ 'url.full': 'WSS://a.example/', 'url.scheme': 'http' }))).toBe('wss');
     expect(schemeOf(flow({ 'network.transport': 'icmp', 'url.scheme': 'http' }))).toBeNull();

@@ -1,4 +1,4 @@
-/** Fields of a request that are read when they are asked. Each answers a value, none (`null`) or unknown (`undefined`). */
+/** Fields of a request that are read on demand. Each returns a value, none (`null`) or unknown (`undefined`). */
 import { parseAddress, type Address } from './address.js';
 import type { Field } from './field.js';
 import type { Attributes, AttributeValue } from './record.js';
@@ -78,7 +78,7 @@ export function headerOf(request: Request, name: string): Field<readonly string[
   return values === undefined ? missing(attributes) : values;
 }
 
-/** A header that a record does not hold is unknown, unless the record says that it holds them all. */
+/** A header that a record does not hold is unknown, unless the record is marked as complete. */
 function missing(attributes: Attributes): null | undefined {
   return attributes['jade.all-headers'] === true ? null : undefined;
 }

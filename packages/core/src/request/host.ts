@@ -29,12 +29,12 @@ export function isAddressHost(host: string): boolean {
   return ((last >= 0x30 && last <= 0x39) || host.includes(':')) && parseAddress(host) !== undefined;
 }
 
-/** Whether `host` is `domain` or stands below it. Both in normal form. */
+/** Whether `host` is `domain` or is below it. Both in normal form. */
 export function isUnderDomain(host: string, domain: string): boolean {
   return host === domain || isBelowDomain(host, domain);
 }
 
-/** Whether `host` stands below `domain` (and is not `domain` itself). Both in normal form. */
+/** Whether `host` is below `domain` (and is not `domain` itself). Both in normal form. */
 export function isBelowDomain(host: string, domain: string): boolean {
   return host.endsWith(domain) && host.charCodeAt(host.length - domain.length - 1) === 0x2e && !isAddressHost(host);
 }

@@ -16,8 +16,8 @@ const ASKED = [
   'atGate',
 ] as const satisfies readonly (keyof Request)[];
 
-describe('a request of which only what is asked is read', () => {
-  it('answers as one that is read as a whole, in whatever order it is asked, and again after its attributes changed', () => {
+describe('a lazily read request', () => {
+  it('equals one that is read as a whole, in any order of reading, and again after its attributes changed', () => {
     fc.assert(
       fc.property(
         fc.array(wideAttributes, { minLength: 1, maxLength: 4 }),

@@ -31,7 +31,7 @@ describe('the normal form of a host', () => {
 });
 
 describe('a domain', () => {
-  it('covers itself and what stands below, by whole labels', () => {
+  it('covers itself and what is below, by whole labels', () => {
     expect([
       isUnderDomain('shop.example', 'shop.example'),
       isUnderDomain('a.b.shop.example', 'shop.example'),

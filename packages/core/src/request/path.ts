@@ -35,7 +35,7 @@ export function readPath(path: string, reading: PathReading): string {
   return readPathPart(stripped, reading);
 }
 
-/** The same of a part of a path, whose parameters cannot be told from text. */
+/** The same of a part of a path, whose parameters cannot be separated from text. */
 export function readPathPart(text: string, reading: PathReading): string {
   const merged = reading['merge-slashes'] ? text.replace(/\/{2,}/g, '/') : text;
   return reading['fold-case']

@@ -17,7 +17,7 @@ export function payloadOf(attributes: Attributes): Field<Uint8Array> {
   }
 }
 
-/** What the first bytes say about the rest. */
+/** What the first bytes reveal about the rest. */
 export function sniffPayload(payload: Uint8Array): { isTls: boolean; isHttp: boolean; serverName?: string } {
   const hello = parseClientHello(payload);
   return {

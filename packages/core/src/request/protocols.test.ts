@@ -32,7 +32,7 @@ describe('first bytes', () => {
     expect(PROTOCOLS.filter((protocol) => isProtocol(protocol, payload, transport))).toEqual(expected),
   );
 
-  it('of a client hello say its server name, unless they are cut before it', () => {
+  it('of a client hello contain its server name, unless they are cut before it', () => {
     const whole = `16030100440100004${'0'}${HELLO}`;
     expect(parseClientHello(bytes(whole))).toEqual({ serverName: 'a.example' });
     expect(parseClientHello(bytes(whole.slice(0, 100)))).toEqual({});

@@ -155,7 +155,7 @@ function isDnsMessage(bytes: Uint8Array): boolean {
   return at + 5 <= bytes.length && DNS_CLASSES.has(word(at + 3) & 0x7fff);
 }
 
-/** What a TLS client hello (RFC 8446, 4.1.2) says. */
+/** What a TLS client hello (RFC 8446, 4.1.2) contains. */
 export interface ClientHello {
   /** The server name of RFC 6066, 3, where the bytes that are kept hold it. */
   readonly serverName?: string;

@@ -5,7 +5,7 @@ export type AttributeValue =
   string | number | boolean | readonly AttributeValue[] | { readonly [key: string]: AttributeValue | null };
 
 /**
- * What a log says about one request, under OpenTelemetry's attribute names and ours (`jade.`), nothing interpreted yet.
+ * What a log contains about one request, under OpenTelemetry's attribute names and ours (`jade.`), nothing interpreted yet.
  * `null` is none, a missing key is unknown.
  */
 export type Attributes = { readonly [name: string]: Field<AttributeValue> };
@@ -16,7 +16,7 @@ export interface LogRecord {
   readonly line: number;
   /** Whole milliseconds since 1970-01-01T00:00:00Z, rounded down. */
   readonly atUnixMs: number;
-  /** Nobody said when the request was made: `atUnixMs` only tells it from others. */
+  /** The request has no time: `atUnixMs` only keeps its order. */
   readonly isTimeUnknown?: boolean;
   readonly attributes: Attributes;
 }
@@ -31,7 +31,7 @@ export interface RejectedLine {
   readonly start: string;
 }
 
-/** Why a line was rejected; the text says it in words. */
+/** Why a line was rejected, with its text. */
 export const REJECT_REASONS = {
   'overlong': 'the line is longer than the limit',
   'not-the-format': 'the line does not have the shape of the format',
@@ -42,13 +42,13 @@ export const REJECT_REASONS = {
   'not-an-object': 'the line is JSON but not an object',
   'too-deep': 'the JSON is nested deeper than 32 levels',
   'not-syslog': 'the line does not begin as a line of syslog',
-  'no-year': 'the time of the syslog line has no year; say which one the log begins in',
+  'no-year': 'the time of the syslog line has no year; give the year in which the log begins',
 } as const;
 export type RejectReason = keyof typeof REJECT_REASONS;
 
 /**
  * The order in which a record's attributes are written. Attributes that are not here follow, sorted by name;
- * `http.request.header.<name>` attributes stand at the place of their prefix, sorted by name.
+ * `http.request.header.<name>` attributes are at the position of their prefix, sorted by name.
  */
 const ATTRIBUTE_ORDER: readonly string[] = [
   'timestamp',

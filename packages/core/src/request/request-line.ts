@@ -1,4 +1,4 @@
-/** What a request line (RFC 9112, 3) says, as attributes; all null where the line is not HTTP. */
+/** The parts of a request line (RFC 9112, 3), as attributes; all null where the line is not HTTP. */
 export interface RequestLine {
   readonly method: string | null;
   /** The whole target, where it is in absolute form. */

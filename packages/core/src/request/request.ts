@@ -6,18 +6,18 @@ import { payloadOf, sniffPayload } from './payload.js';
 import type { Attributes, AttributeValue, LogRecord } from './record.js';
 import { splitUrl } from './url.js';
 
-/** A request as rules see it. What every judgement needs is in its normal form; `fields.ts` reads the rest when it is asked. */
+/** A request as rules see it. What every evaluation needs is in normal form; `fields.ts` reads the rest on demand. */
 export interface Request {
   readonly line: number;
   readonly atUnixMs: number;
-  /** Nobody said when it was made, so hours and dates cannot be known. */
+  /** The request has no time, so hours and dates are unknown. */
   readonly isTimeUnknown: boolean;
   readonly attributes: Attributes;
   /** What HTTP fields are where the record is not HTTP: none, or unknown. */
   readonly httpDefault: 'is-http' | null | undefined;
   /** Who connected. */
   readonly peer: Field<Address>;
-  /** Who asked, before a gate resolves an address header. */
+  /** The client, before a gate resolves an address header. */
   readonly client: Field<Address>;
   readonly host: Field<string>;
   readonly path: Field<string>;
@@ -55,7 +55,7 @@ export function normalizeRequest({ line, atUnixMs, isTimeUnknown = false, attrib
 }
 
 /**
- * A request of which only what is asked for is brought into its normal form, and that only once. Nobody said its line
+ * A request whose fields are normalised on demand, and only once. It has no line
  * and its time.
  */
 export class LazyRequest implements Request {
@@ -139,7 +139,7 @@ function peerOf(attributes: Attributes): Field<Address> {
   return addressOf(firstPresent(attributes['network.peer.address'], attributes['client.address']));
 }
 
-/** Mostly nobody says who connected but by saying who asked, so that one text is read once. */
+/** Usually peer and client are the same text, which is read once. */
 function clientOf(attributes: Attributes, peer: Field<Address>): Field<Address> {
   const client = attributes['client.address'];
   return client == null || attributes['network.peer.address'] == null ? peer : addressOf(client);
@@ -173,7 +173,7 @@ function isEncrypted(
 
 const NO_BYTES = new Uint8Array();
 
-/** A ping, or bytes that are neither HTTP nor TLS, have no HTTP fields at all; of any other flow the log cannot say. */
+/** A ping, or bytes that are neither HTTP nor TLS, have no HTTP fields at all; of any other flow it is unknown. */
 function absentHttp(attributes: Attributes, sniffed: Sniffed | undefined): null | undefined {
   const isIcmp = textOf(attributes['network.transport'])?.toLowerCase() === 'icmp';
   return isIcmp || (sniffed && !sniffed.isTls && !sniffed.isHttp) ? null : undefined;
@@ -209,7 +209,7 @@ export function addressOf(value: Field<AttributeValue>): Field<Address> {
   return text == null ? text : parseAddress(text);
 }
 
-/** The scheme of the full URL, else the one that the record says. */
+/** The scheme of the full URL, else that of the record. */
 export function schemeText(attributes: Attributes): Field<string> {
   const full = textOf(attributes['url.full']);
   const scheme = full == null ? undefined : splitUrl(full)?.scheme;

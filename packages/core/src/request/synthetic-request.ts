@@ -3,20 +3,20 @@ import { normalizeHost } from './host.js';
 import type { Attributes, LogRecord } from './record.js';
 import { splitUrl } from './url.js';
 
-/** A request that somebody makes up to see what would happen to it. */
+/** A request that a user describes to see what would happen to it. */
 export interface SyntheticRequest {
   readonly client: string;
   readonly url: string;
-  /** GET unless said. */
+  /** GET unless specified. */
   readonly method?: string;
   readonly atUnixMs: number;
-  /** Nobody says when. */
+  /** Without a time. */
   readonly isTimeUnknown?: boolean;
-  /** More that is said of it; what is not said is none. */
+  /** Further fields; what is not given is missing. */
   readonly fields?: readonly SyntheticField[];
 }
 
-/** A field as conditions name it, with one value; the same field can be said several times. */
+/** A field as conditions name it, with one value; the same field can be repeated. */
 export interface SyntheticField {
   readonly field: string;
   readonly parameter?: string;
@@ -76,7 +76,7 @@ function attributesOf(client: string, url: string, authority: string, method: st
   };
 }
 
-/** The attributes in which records say these fields. */
+/** The attributes that hold these fields in records. */
 const ATTRIBUTE_OF: Record<string, { readonly name: string; readonly kind: 'text' | 'list' | 'number' }> = {
   'peer': { name: 'network.peer.address', kind: 'text' },
   'server': { name: 'destination.address', kind: 'text' },
@@ -107,9 +107,9 @@ function attributesOfFields(fields: readonly SyntheticField[]): Attributes {
   return said;
 }
 
-/** What is known of some traffic, to see what it is recognised as. What is not said is unknown. */
+/** What is known of some traffic, to see what it is recognised as. What is not given is unknown. */
 export interface SyntheticFlow {
-  /** The name that is asked for, as far as it can be seen of traffic that is no HTTP. */
+  /** The name that is requested, as far as it can be seen of traffic that is no HTTP. */
   readonly host?: string;
   readonly url?: string;
   readonly port?: number;

@@ -9,7 +9,7 @@ const KEPT_VALUES = 50_000;
 
 /**
  * Counts values, keeping those that come often. Exact while there are few; past twice the kept number the rarer half is
- * forgotten (lossy counting, Manku and Motwani 2002), and a count is then too low by at most what was forgotten.
+ * evicted (lossy counting, Manku and Motwani 2002), and a count is then too low by at most what was evicted.
  */
 export class HeavyHitters {
   readonly #counts = new Map<string, number>();

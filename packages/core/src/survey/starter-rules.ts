@@ -48,7 +48,7 @@ const FAR_SHARE = 0.2;
 const FAR_TIMES_AS_MANY = 3;
 const READING = ['GET', 'HEAD', 'OPTIONS'];
 
-/** Picks the rules that say most about this log; fewer where the log gives no ground for three. */
+/** Picks the most useful rules for this log; fewer if the log gives no ground for three. */
 export function writeStarter(facts: StarterFacts): Starter {
   const rules = [burstRule(facts), farCountryRule(facts) ?? writesRule(facts), refusedPathRule(facts)].filter(
     (rule) => rule !== undefined,
@@ -86,7 +86,7 @@ function burstRule({ burst }: StarterFacts): StarterRule | undefined {
   };
 }
 
-/** The country whose few clients ask most: often one machine in a data centre. */
+/** The country whose few clients send most requests: often one machine in a data centre. */
 function farCountryRule({ countries, requests, clients }: StarterFacts): StarterRule | undefined {
   const candidates = countries.filter(
     (one) =>

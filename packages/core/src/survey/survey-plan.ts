@@ -19,7 +19,7 @@ export const UNKNOWN_METHOD = '(unknown)';
 
 export class SurveyPlan extends Plan {
   readonly #texts = new KeyInterner();
-  /** Slots; -1 where a request has none, or nobody knows. */
+  /** Slots; -1 where a request has none, or it is unknown. */
   readonly client = this.#slot(clientFeature(NO_GATE), (client) => (client ? formatAddress(client) : undefined));
   readonly host = this.#slot(hostFeature, (host) => host ?? undefined);
   readonly path = this.#slot(featureOf('path', undefined, LENS)!, (path) => (path as Field<string>) ?? undefined);

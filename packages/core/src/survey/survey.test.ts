@@ -67,7 +67,7 @@ describe('a survey', () => {
     expect(numTold).toBeGreaterThan(500);
   });
 
-  it('tells what a log holds', () => {
+  it('reports what a log holds', () => {
     const result = survey(LOG);
     expect(result).toMatchObject({
       requests: 460,
@@ -93,7 +93,7 @@ describe('a survey', () => {
     expect(result.busiestClients[0]).toEqual({ value: '198.18.9.7', requests: 60, isExact: true });
   });
 
-  it('gives starter rules that stop exactly what they are said to stop', () => {
+  it('gives starter rules that stop exactly what they announce', () => {
     for (const hasTable of [true, false]) {
       const { starter } = survey(LOG, hasTable);
       const { rulebook, diagnostics } = checkFences([{ path: 'starter.fence', text: starter.text }], []);
@@ -143,7 +143,7 @@ describe('a survey', () => {
       expect(countWouldStop(replay.tally.rules[`starter/${name}`]!)).toBe(wouldStop);
   });
 
-  it('sees nothing far away in a country whose clients ask as much as others', () => {
+  it('suggests no country whose clients send as much as others', () => {
     const log = Array.from({ length: 1000 }, (_, index) =>
       record(index, index % 8 === 0 ? `198.18.9.${index % 50}` : `198.18.0.${index % 250}`),
     );
@@ -167,7 +167,7 @@ describe('a survey', () => {
 });
 
 describe('figures that are bounded in memory', () => {
-  it('keep the busiest values and say when a count may be too low', () => {
+  it('keep the busiest values and mark counts that may be too low', () => {
     const busiest = new HeavyHitters(10);
     for (let index = 0; index < 5000; index += 1) {
       busiest.add(`rare-${index}`);
@@ -188,7 +188,7 @@ describe('figures that are bounded in memory', () => {
     expect([isExact, Math.abs(count / 100_000 - 1) < 0.1]).toEqual([false, true]);
   });
 
-  it('find a burst in a log that is a little out of order, and say when it was too much so', () => {
+  it('find a burst in a log that is a little out of order, and mark it if the log is too much so', () => {
     const bursts = new PeakRates();
     for (const minute of [0, 1, 0, 3, 1, 0])
       for (let index = 0; index < 3; index += 1) bursts.add('a', minute * 60_000);

@@ -137,7 +137,7 @@ export class SurveyBuilder {
     if (country !== undefined) this.#uncovered.countries.add(country, requests);
   }
 
-  /** Adds all rows of a stored chunk, which comes to the same as adding them one by one. */
+  /** Adds all rows of a stored chunk, which has the same result as adding them one by one. */
   addChunk(rows: ChunkRows): void {
     const plan = (this.#plan ??= new SurveyPlan());
     if (plan.isFull) {

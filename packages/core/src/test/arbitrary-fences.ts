@@ -95,7 +95,7 @@ const plainComparison = fc.oneof(
   fc.tuple(isOrNot, fc.constantFrom(...TAGS)).map(([word, value]) => `tag ${word} ${value}`),
 );
 
-/** What only whole records tell: flows, applications, categories, groups, servers. */
+/** Fields that only whole records have: flows, applications, categories, groups, servers. */
 const wideComparison = fc.oneof(
   { weight: 2, arbitrary: plainComparison },
   fc.oneof(
@@ -228,7 +228,7 @@ const LISTS = [
   'schedule nights { zone America/New_York sat, sun 22:00-06:00 fri 20:00-24:00 }',
 ].join('\n');
 
-/** Gates that contend for one host: the entry with `=` is closer than the one without, wherever it stands. */
+/** Gates that contend for one host: the entry with `=` is closer than the one without, in any order. */
 const CONTENDERS = [
   'gate deep inbound { hosts c.a.example fences three otherwise allow }',
   'gate exact inbound { hosts =c.a.example fences two otherwise block }',
@@ -271,7 +271,7 @@ const textOf = (fence: ReturnType<typeof fenceOf>, more: string): fc.Arbitrary<s
 
 export const fenceText = textOf(fenceOf(plainComparison, 6), '');
 
-/** The same over everything that can be asked, for `wideAttributes`, with the categories `news` and `games`. */
+/** The same over everything that can be tested, for `wideAttributes`, with the categories `news` and `games`. */
 export const wideFenceText = textOf(
   fenceOf(wideComparison, 12),
   [

@@ -53,7 +53,7 @@ function judgeChunks(
 
 const NEVER = Number.MIN_SAFE_INTEGER;
 
-/** What is kept has no order, what has gone quiet may be let go of, and a hold that is over says nothing. */
+/** What is kept has no order, quiet counters may be released, and a hold that is over has no effect. */
 const inOrder = ({ counters, holds }: StoredState, lastUnixMs: number) => ({
   counters: counters
     .filter(([, { quietFromUnixMs }]) => quietFromUnixMs > lastUnixMs)

@@ -27,7 +27,7 @@ export interface NaiveDecision {
   readonly blind: readonly string[];
 }
 
-/** 1 is true, 0 is false, 0.5 is unknown: then and is the least, or the greatest, and not the rest to one. */
+/** 1 is true, 0 is false, 0.5 is unknown: then `and` is the minimum, `or` the maximum, and `not` the rest to one. */
 type Degree = 0 | 0.5 | 1;
 /** The values of a field: `undefined` is unknown, an empty list none. */
 type Values = readonly string[] | undefined;
@@ -142,7 +142,7 @@ function walkFence(
   return [OUTCOME_OF[fence.otherwise.kind]!, fence.name, false];
 }
 
-/** Whether the action comes to its outcome; undefined where a key is unknown. */
+/** Whether the action causes its outcome; undefined if a key is unknown. */
 function remember({ action }: Rule, id: string, { gate, ask, t, memory }: WalkContext): boolean | undefined {
   const isHeld = (key: string): boolean =>
     memory.held.some((hold) => hold.key === key && hold.from <= t && t < hold.to);
@@ -232,11 +232,11 @@ function degreeOf(condition: Condition, ask: Ask, tags: readonly string[], lists
   }
 }
 
-/** The least of both halves, per entry; of `undefined` whether there is a URL at all. */
+/** The minimum of both halves, per entry; for `undefined` whether there is a URL at all. */
 function urlDegree(value: Value | undefined, ask: Ask, lists: Lists): Degree {
   if (value?.kind === 'list') {
     const { source } = lists.get(value.name)!;
-    if (source.kind !== 'inline') throw new Error('lists in files are not asked here');
+    if (source.kind !== 'inline') throw new Error('lists in files are not tested here');
     const any = (all: readonly Value[]): number => Math.max(0, ...all.map((one) => urlDegree(one, ask, lists)));
     return Math.min(any(source.entries), 1 - any(source.exceptions)) as Degree;
   }
@@ -300,7 +300,7 @@ function covers(
 }
 
 function isInList(list: ListStatement, field: string, actual: string, lists: Lists): boolean {
-  if (list.source.kind !== 'inline') throw new Error('lists in files are not asked here');
+  if (list.source.kind !== 'inline') throw new Error('lists in files are not tested here');
   const isAny = (values: readonly Value[]): boolean =>
     values.some((value) => covers(field, 'in', value, actual, lists));
   return isAny(list.source.entries) && !isAny(list.source.exceptions);

@@ -78,7 +78,7 @@ describe('random fences over random requests', () => {
       expect(count / seen.numDecisions).toBeGreaterThan(0.05);
   });
 
-  it('come to the same where the state is stored half-way and another replay goes on', () => {
+  it('are the same if the state is stored half-way and another replay continues', () => {
     fc.assert(
       fc.property(fenceText, records, fc.nat(), (text, log, cut) => {
         const judge = { rulebook: checkFences([{ path: 'f.fence', text }], []).rulebook!, countries };

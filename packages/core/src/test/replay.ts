@@ -7,7 +7,7 @@ import { normalizeRequest, type Request } from '../request/request.js';
 import { hourOf } from '../replay/breakdown.js';
 import { addDecision, addHour, addValue, createTally, type Tally } from '../replay/tally.js';
 
-/** Judges requests by the interpreter, one after the other, which must be the order of their time where the rules remember, and counts what they come to. */
+/** Judges requests by the interpreter, one after the other, which must be the order of their time where the rules remember, and counts their outcomes. */
 export class SequentialReplay {
   readonly tally: Tally = createTally();
 

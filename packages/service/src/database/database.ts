@@ -123,7 +123,7 @@ export function isDiskFull(error: unknown): boolean {
 /** Codes of PostgreSQL for two that write the same at once: one of them has to try again. */
 const COLLISION_CODES = new Set(['23505', '40001', '40P01']);
 
-/** Whether somebody else wrote the same at the same moment. */
+/** Whether another user wrote the same at the same moment. */
 export function isCollision(error: unknown): boolean {
   if (typeof error !== 'object' || error === null) return false;
   const { code, cause, nativeError } = error as { code?: string; cause?: unknown; nativeError?: unknown };

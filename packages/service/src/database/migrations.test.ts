@@ -56,7 +56,7 @@ describe('a database from before there were datasets of every kind', () => {
     expect((await DatasetModel.query(db))[0]!.stats).toEqual({ numEntries: 2, numRejected: 0, problems: [] });
   });
 
-  it('keeps what its replays rest on, also where that was nothing', async () => {
+  it('keeps what its replays depend on, also where that was nothing', async () => {
     const referenceSnapshots = new ReferenceSnapshots(db, new Datasets(db));
     const replays = await ReplayModel.query(db).orderBy('id');
     const countries = await Promise.all(

@@ -300,7 +300,7 @@ export class ReplayModel extends Model {
   declare id: number;
   declare logId: number;
   declare snapshotId: number;
-  /** The object that holds what it rests on besides its snapshot. */
+  /** The object that holds what it depends on besides its snapshot. */
   declare referenceHash: string;
   declare gate: string | null;
   /** Absent where the draft was judged. */

@@ -58,7 +58,7 @@ export class Authenticator {
   }
 }
 
-/** A browser tells where a writing request comes from; the cookie alone is not enough to believe it. */
+/** A browser reports where a writing request comes from; the cookie alone is not enough to believe it. */
 function refuseForeignOrigin(request: Request): void {
   const { origin, host, 'sec-fetch-site': site } = request.headers;
   if (SAFE_METHODS.has(request.method)) return;

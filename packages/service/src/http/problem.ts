@@ -63,7 +63,7 @@ export function toProblem(error: unknown): ProblemError {
       hint: 'Make room on the disk of the service and of its database, then try again.',
     });
   if (isCollision(error))
-    return new ProblemError('busy', 'Somebody else changed the same at this moment; nothing of this was kept.', {
+    return new ProblemError('busy', 'Another user changed the same at this moment; nothing of this was kept.', {
       hint: 'Try again.',
       retryAfterSeconds: 1,
     });

@@ -40,12 +40,12 @@ export interface Route {
   readonly params?: Class<object>;
   readonly query?: Class<object>;
   readonly body?: Class<object>;
-  /** The body may hold whole configurations or lists; unless said it is small. */
+  /** The body may hold whole configurations or lists; unless specified it is small. */
   readonly hasLargeBody?: boolean;
   /** The handler reads the body itself, as a stream. */
   readonly takesUpload?: boolean;
   readonly status?: number;
-  /** Where it is answered, body and all; unless said on the event loop, where nothing may take long. */
+  /** Where it is answered, body and all; unless specified on the event loop, where nothing may take long. */
   readonly thread?: RequestThread;
   /** Answers the JSON to send, or undefined where nothing is to be sent or the handler has sent it. */
   readonly handle: (context: StreamContext<never, never, never>) => Promise<unknown>;

@@ -3,7 +3,7 @@ import type { RouteContext } from './route.js';
 
 type Context = RouteContext<never, never, never>;
 
-/** Answers what was asked for with its version as an entity tag (RFC 9110, 8.8.3). */
+/** Answers what was requested with its version as an entity tag (RFC 9110, 8.8.3). */
 export function setETag<T extends { readonly version: number }>(
   { setHeader }: Pick<Context, 'setHeader'>,
   answer: T,

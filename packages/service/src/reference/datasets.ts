@@ -95,7 +95,7 @@ export class Datasets {
     if (!dataset)
       throw new ProblemError(
         'not-repeatable',
-        `The dataset ${name} (${sha256.slice(0, 12)}), which this rests on, was deleted.`,
+        `The dataset ${name} (${sha256.slice(0, 12)}), which this depends on, was deleted.`,
         {
           hint: 'Import the same file under the same name again.',
         },
@@ -149,7 +149,7 @@ export class Datasets {
   async #read(id: number): Promise<SharedArrayBuffer> {
     const rows = await DatasetPartModel.query(this.db).where({ datasetId: id }).orderBy('seq');
     if (rows.length === 0)
-      throw new ProblemError('not-repeatable', `Dataset ${id}, which this rests on, was deleted.`, {
+      throw new ProblemError('not-repeatable', `Dataset ${id}, which this depends on, was deleted.`, {
         hint: 'Start a new replay; it takes the reference data that is active now.',
       });
     const stored = Buffer.concat(rows.map(({ bytes }) => bytes));
@@ -163,7 +163,7 @@ export class Datasets {
     return buffer;
   }
 
-  /** Lets go of a dataset that was deleted. */
+  /** Releases a dataset that was deleted. */
   forget(id: number): void {
     this.#opened.delete(id);
   }

@@ -15,7 +15,7 @@ export interface PinnedDataset {
   readonly sha256: string;
 }
 
-/** What decisions rest on besides the fences, by reference and complete: the same pin gives the same decisions. */
+/** What decisions depend on besides the fences, by reference and complete: the same pin gives the same decisions. */
 export interface ReferencePin {
   readonly country: PinnedDataset | null;
   readonly countryCorrections: readonly (readonly [range: string, country: string])[];

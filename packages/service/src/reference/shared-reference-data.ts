@@ -10,7 +10,7 @@ import {
   type RangeTable,
 } from '@jadefence/core';
 
-/** What decisions rest on besides the fences, in a form that can be sent to a thread; large tables are shared. */
+/** What decisions depend on besides the fences, in a form that can be sent to a thread; large tables are shared. */
 export interface SharedReferenceData {
   readonly countryTable?: { readonly buffer: SharedArrayBuffer; readonly name: string };
   readonly countryCorrections: readonly CountryRange[];

@@ -51,7 +51,7 @@ describe('dictionaries that a thread keeps', () => {
     expect(pathsOf(before).slice(0, 4)).toEqual([0, 1, 2, 3].map(pathOf));
   });
 
-  it('are asked for again where they are not there any more', () => {
+  it('are requested again where they are not there any more', () => {
     expect(openWithCachedDictionaries(ofSecond('never begun'))).toBeUndefined();
     openWithCachedDictionaries(ofFirst('damaged'));
     const damaged = {

@@ -34,7 +34,7 @@ interface CachedDictionary {
 const kept = new Map<string, ReadonlyMap<number, CachedDictionary>>();
 const MAX_RUNS = 4;
 
-/** Chunks that are opened when they are asked for: many columns of many chunks take much memory. */
+/** Chunks that are opened when they are requested: many columns of many chunks take much memory. */
 export class OpenChunks {
   readonly #opened: (ChunkRows | undefined)[] = [];
 
@@ -90,7 +90,7 @@ export function openWithCachedDictionaries({ chunks, dictionaries, run }: ChunkP
   return new OpenChunks(chunks, opened);
 }
 
-/** Lets go of all dictionaries that are kept; who needs them is asked for all again. */
+/** Releases all dictionaries that are kept; who needs them is requested all again. */
 export function clearDictionaries(): void {
   kept.clear();
 }

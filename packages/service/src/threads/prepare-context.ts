@@ -1,4 +1,4 @@
-/** What decisions rest on, as it is sent to threads and opened there. */
+/** What decisions depend on, as it is sent to threads and opened there. */
 import {
   checkFences,
   Dataset,
@@ -21,7 +21,7 @@ export interface SharedDataset {
   readonly buffer: SharedArrayBuffer;
 }
 
-/** What decisions rest on, in a form that can be sent to a thread. */
+/** What decisions depend on, in a form that can be sent to a thread. */
 export interface EvaluationInput {
   /** Tells configurations apart, so that a worker prepares each once. */
   readonly contextKey: string;
@@ -34,7 +34,7 @@ export interface EvaluationInput {
 }
 
 /**
- * Everything a decision rests on, from what can be sent. Categories are not checked here: what was published stays usable
+ * Everything a decision depends on, from what can be sent. Categories are not checked here: what was published stays usable
  * when a feed loses one.
  * @param opened what is opened already, in the thread that keeps it
  * @throws Error when the fences cannot judge, which a snapshot's always can

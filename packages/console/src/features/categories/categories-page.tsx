@@ -155,7 +155,7 @@ function FeedsCard({ feeds }: { feeds: readonly FeedInfo[] }) {
 function SiteLookupCard() {
   const [asked, setAsked] = useState('');
   const found = useQuery({
-    queryKey: ['reference', 'look-up category', asked],
+    queryKey: ['reference', 'lookup category', asked],
     queryFn: () => service.lookupCategory(asked),
     enabled: asked !== '',
     retry: false,

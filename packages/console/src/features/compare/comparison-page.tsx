@@ -163,7 +163,7 @@ function Groups({
               </td>
               <td className="px-4 py-2">
                 <SideLabel side={after} />
-                {!isChange && <span className="ml-2 text-xs">comes to the same</span>}
+                {!isChange && <span className="ml-2 text-xs">has the same result</span>}
               </td>
               <td className="px-4 py-2 text-right">
                 <Button

@@ -11,7 +11,7 @@ import { TextField } from '../../components/text-field.js';
 export function AddressLookupCard() {
   const [asked, setAsked] = useState('');
   const found = useQuery({
-    queryKey: ['reference', 'look-up country', asked],
+    queryKey: ['reference', 'lookup country', asked],
     queryFn: () => service.lookupCountry(asked),
     enabled: asked !== '',
     retry: false,

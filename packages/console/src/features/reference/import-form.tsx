@@ -9,7 +9,7 @@ import { EffectSentence } from './effect-sentence.js';
 
 type Query = Parameters<ServiceClient['importDataset']>[0];
 
-/** Sends a file as a dataset, waits for its replay, and tells what it holds and what it changes. */
+/** Sends a file as a dataset, waits for its replay, and reports what it holds and what it changes. */
 export function ImportForm({
   label,
   queryFor,

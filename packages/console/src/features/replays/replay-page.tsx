@@ -136,7 +136,7 @@ function Result({ result }: { result: ReplayResult }) {
         />
       </div>
       <p className="text-xs text-muted">
-        Rests on {policyName(result)} ({result.snapshot.slice(0, 12)}), log {result.logSha256.slice(0, 12)},{' '}
+        Depends on {policyName(result)} ({result.snapshot.slice(0, 12)}), log {result.logSha256.slice(0, 12)},{' '}
         {result.countryTable
           ? `country table ${result.countryTable.name} ${result.countryTable.sha256.slice(0, 12)}`
           : 'no country table'}

@@ -19,7 +19,7 @@ export function ReplaysPage() {
   return (
     <>
       <PageHeading title="Replays">
-        What a stored log comes to when the draft or a revision judges it. Each rests on the rules and the country table
+        What a stored log comes to when the draft or a revision judges it. Each depends on the rules and the country table
         as they were.
       </PageHeading>
       <Loaded query={replays}>

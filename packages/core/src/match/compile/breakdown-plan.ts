@@ -1,4 +1,4 @@
-/** What requests are counted by, beside what they come to: read once for each distinct value. */
+/** What requests are counted by, in addition to their outcome: read once for each distinct value. */
 import type { CheckedGate } from '../../check/rulebook.js';
 import { NO_GATE } from '../../decide/gate.js';
 import type { EvaluationContext } from '../../decide/interpreter.js';
@@ -20,7 +20,7 @@ const NO_TAGS: ReadonlySet<string> = new Set();
 /** What is recognised of a request at one gate. */
 interface ApplicationMatcher {
   readonly applications: readonly { readonly name: string; readonly node: Node }[];
-  /** The partitions that the nodes ask. */
+  /** The partitions that the nodes read. */
   readonly partitions: readonly number[];
   /** From the classes of those partitions to one number, one map for each partition but the first. */
   pairs: PairMap[];
@@ -84,7 +84,7 @@ export class BreakdownPlan extends Plan {
     return this.#numberOfGate.get(gate)!;
   }
 
-  /** Where the numbers of an aspect stand; undefined for applications, which are recognised request by request. */
+  /** The slot of an aspect; undefined for applications, which are recognised request by request. */
   slotOf(aspect: Aspect, gate: number): number | undefined {
     return this.#slots[gate]![aspect];
   }
@@ -96,7 +96,7 @@ export class BreakdownPlan extends Plan {
       : reader.numberOf(this.#slots[gate]![aspect]!);
   }
 
-  /** The values that a number stands for: a request may have several categories. */
+  /** The values of a number: a request may have several categories. */
   valuesAt(aspect: Aspect, number: number): readonly string[] {
     return JSON.parse(this.#texts[aspect].textOf(number)) as string[];
   }

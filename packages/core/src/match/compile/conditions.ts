@@ -1,4 +1,4 @@
-/** The conditions of the rules of a stage, and what they come to. */
+/** The conditions of the rules of a stage, and their evaluation. */
 import type { Partitions } from '../rows/partitions.js';
 import { findIndexKey, type Node } from './nodes.js';
 import type { RowReader } from '../rows/row-readers.js';
@@ -6,8 +6,8 @@ import { FALSE, negateTruth, TRUE, UNKNOWN, type TruthValue } from '../features/
 
 export class Conditions {
   /**
-   * Conditions that join nothing but comparisons with and, one behind the other, three numbers a comparison: partition, atom,
-   * whether negated. Those of a rule begin where `#starts` says; none, where its condition is not such.
+   * Conjunctions of comparisons, contiguous, three numbers a comparison: partition, atom,
+   * whether negated. `#starts` holds the offset of each rule; no entries if its condition is no conjunction.
    */
   readonly #tests: Int32Array;
   readonly #starts: Int32Array;
@@ -28,7 +28,7 @@ export class Conditions {
     return this.#starts[rule]! < this.#starts[rule + 1]!;
   }
 
-  /** What such a condition comes to. */
+  /** The truth value of a conjunction. */
   evaluateConjunction(rule: number, reader: RowReader): TruthValue {
     const { partitions } = this;
     const tests = this.#tests;
@@ -44,8 +44,8 @@ export class Conditions {
   }
 
   /**
-   * The least that the condition of a rule can come to, where only the class of one partition is known; undefined where it
-   * comes to false whatever else is known.
+   * The lower bound of the condition of a rule if only the class of one partition is known; undefined if it
+   * is false whatever else is known.
    */
   lowerBoundFor(partition: number, number: number, rule: number): TruthValue | undefined {
     if (this.isConjunction(rule)) return this.#lowerBoundOfTests(partition, number, rule);
@@ -71,7 +71,7 @@ export class Conditions {
     return least;
   }
 
-  /** What a node comes to where only the class of one partition is known. @param other what stands for all else that it asks */
+  /** The truth value of a node if only the class of one partition is known. @param other the value of all else that it reads */
   #bound(node: Node, partition: number, number: number, other: TruthValue): TruthValue {
     switch (node.kind) {
       case 'known':
@@ -107,7 +107,7 @@ function maximum(a: TruthValue, b: TruthValue): TruthValue {
 /**
  * The comparisons of a condition that joins nothing but such with and, three numbers each; none where it is not
  * such.
- * @param indexed those that lead to the rule: they mostly hold where it is asked, so others are asked first
+ * @param indexed the partitions of the index: they mostly hold when the rule is evaluated, so others are evaluated first
  */
 function toTests(node: Node, indexed: readonly { readonly partition: number }[] = []): number[] {
   const parts = node.kind === 'and' ? node.parts : [node];
@@ -121,7 +121,7 @@ function toTests(node: Node, indexed: readonly { readonly partition: number }[] 
   return [...first, ...last];
 }
 
-/** What a condition comes to. @param tags those that its rule sees */
+/** The truth value of a condition. @param tags the tags that its rule sees */
 export function evaluateNode(
   node: Node,
   reader: RowReader,

@@ -12,7 +12,7 @@ export type Node =
   | { readonly kind: 'known'; readonly truth: TruthValue }
   | {
       readonly kind: 'atom';
-      /** Which partition of features it asks, and its number there. */
+      /** Its partition, and its number there. */
       readonly partition: number;
       readonly atom: number;
       /** About which selectivity of requests it holds for, 0 to 1: a guess that only decides how fast a rule is found. */
@@ -156,7 +156,7 @@ function estimateSelectivity({ field, operator, values }: Comparison): number {
 
 /**
  * Atoms of which at least one does not come out false where the node does not; undefined where there are none such, so
- * that the node must always be asked. The cheapest that there are.
+ * that the node must always be evaluated. The most selective ones.
  */
 export function findIndexKey(
   node: Node,

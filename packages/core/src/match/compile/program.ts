@@ -45,7 +45,7 @@ interface GateReach {
   readonly visible: number;
   /** Absent where nothing is ever hidden. */
   readonly hidden?: number;
-  /** Says whether an address header was ignored; absent where the gate follows none. */
+  /** Whether an address header was ignored; absent if the gate follows none. */
   readonly ignoredSlot?: number;
 }
 
@@ -218,7 +218,7 @@ function closestInbound(gates: readonly CheckedGate[]): Feature<number> {
   });
 }
 
-/** For each way of telling who the client is, the first gate that has the client. */
+/** For each way of determining the client, the first gate that has the client. */
 function firstOutbound(gates: readonly CheckedGate[]): Feature<number>[] {
   const byClient = new Map<string, { readonly number: number; readonly gate: CheckedGate }[]>();
   gates.forEach((gate, number) => {

@@ -1,4 +1,4 @@
-/** The rules of one gate as they stand before a request, which the gate sees whole or in part. */
+/** The rules of one gate for requests that the gate sees whole, or for those it sees in part. */
 import type { CheckedGate } from '../../check/rulebook.js';
 import { ruleId } from '../../decide/decision.js';
 import type { FenceStatement, Rule } from '../../language/tree.js';
@@ -36,11 +36,11 @@ export interface StageRule {
   readonly ends: boolean;
   /** Where it ends, an acting fence is the last. */
   readonly isFinal: boolean;
-  /** Of a rule that remembers: where the numbers of its keys stand. */
+  /** Of a stateful rule: the slots of its keys. */
   readonly keySlots: readonly number[];
 }
 
-/** Twice the number of a rule, and one more where its condition is true for the class whatever else is asked. */
+/** Twice the number of a rule, and one more if its condition is true for the class whatever else is read. */
 export type Candidate = number;
 
 const ENDING_ACTIONS: readonly Rule['action']['kind'][] = ['allow', 'block', 'redirect'];
@@ -66,7 +66,7 @@ function flagsOf({ isTimed, ends, rule }: StageRule): number {
 export class Stage {
   readonly fences: readonly StageFence[];
   readonly rules: readonly StageRule[];
-  /** How many lists of leads a request has: one for each indexed partition, before them the rules that stand before every request, if any. */
+  /** How many candidate lists a request has: one for each indexed partition, and first the rules that every request must be tested against, if any. */
   readonly numLists: number;
   /** By fence: where the rules end that can be reached, if neither it nor a later fence is ended by a rule. */
   readonly lastReachableRule: Int32Array;
@@ -77,7 +77,7 @@ export class Stage {
   candidates = new Int32Array(engineBounds().candidateRoom);
   #numLeads = 0;
   readonly #numAlways: number;
-  /** By place in `leadingGroups` and class, where its list begins; `UNSET` before it is asked for. */
+  /** By place in `leadingGroups` and class, where its list begins; `UNSET` before it is requested. */
   readonly #lists: Int32Array[];
   /** By rule, what a matcher has to look at beside its condition. */
   readonly ruleFlags: Uint8Array;
@@ -215,7 +215,7 @@ export class Stage {
     return start;
   }
 
-  /** Lets go of what is known of classes. */
+  /** Releases what is known of classes. */
   forget(): void {
     this.#numLeads = this.#numAlways + 1;
     for (const lists of this.#lists) lists.fill(UNSET);

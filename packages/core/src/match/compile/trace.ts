@@ -1,6 +1,6 @@
 /**
- * What happened to a request, event by event, as a node in a tree: requests to which the same happened stand at the
- * same node, so that each ruling is put together once.
+ * What happened to a request, event by event, as a node in a tree: requests with the same events share
+ * a node, so that each ruling is built once.
  */
 import { type HeldReason, type Ruling, type Would } from '../../decide/decision.js';
 import type { Outcome } from '../../language/outcomes.js';
@@ -8,7 +8,7 @@ import type { Ending, Rule } from '../../language/tree.js';
 import { ABSENT, PairMap } from '../../arrays/pair-map.js';
 import type { Stage, StageFence, StageRule } from './stage.js';
 
-/** What a rule came to; an event is eight times the number of the rule, and this. */
+/** The result of a rule; an event is eight times the number of the rule plus this. */
 export const MATCHED = 0;
 /** Matched though its condition is unknown. */
 export const MATCHED_UNKNOWN = 1;
@@ -43,7 +43,7 @@ export class Trace {
 
   constructor(private readonly stage: Stage) {}
 
-  /** Where a request stands after an event. `node` 0 is the beginning. */
+  /** The node after an event. `node` 0 is the root. */
   step(node: number, event: number): number {
     const known = this.#next.get(node, event);
     if (known !== ABSENT) return known;
@@ -185,7 +185,7 @@ const HELD: Record<string, RuleEnding> = {
   challenge: { outcome: 'held', status: 403, reason: 'challenge' },
 };
 
-/** What a rule that ends comes to. */
+/** The ending that a terminal rule causes. */
 function endedBy({ action }: Rule): RuleEnding {
   switch (action.kind) {
     case 'allow':

@@ -12,7 +12,7 @@ function memoryOf(maxKeys?: number): CounterStore {
 }
 
 describe('the memory of limits', () => {
-  it('counts as the interpreter does, also over so many keys that quiet ones are let go of', () => {
+  it('counts as the interpreter does, also over so many keys that quiet ones are released', () => {
     const memory = memoryOf();
     const state = new State();
     // A linear congruential generator (Numerical Recipes), always the same.
@@ -25,7 +25,7 @@ describe('the memory of limits', () => {
     let numTripped = 0;
     let most = 0;
     for (let index = 0; index < 600_000; index += 1) {
-      // Mostly new keys, and some that come again and again, so that rings grow and holds stand.
+      // Mostly new keys, and some that come again and again, so that rings grow and holds are active.
       const key = below(10) < 3 ? below(500) : Math.floor(index / 2);
       const at = index;
       const isTripped = memory.count(key % 3, key, at, WINDOW);

@@ -44,7 +44,7 @@ const RING = 6;
 
 /**
  * A ring begins with three whole numbers in the room of two places: its first, how many, and its room, a power of two.
- * One that is full moves to one of twice the room; what is let go of is given out again.
+ * A full one moves to one of twice the size; released ones are reused.
  */
 const RING_PLACES = 2;
 const RING_HEAD = 0;
@@ -95,17 +95,17 @@ class CounterIndex {
 }
 
 export class CounterStore {
-  /** What was handed over by text and not asked for yet. */
+  /** State handed over as text and not used yet. */
   readonly #waiting: Map<string, StoredCounter>;
   readonly #holds: Map<string, number>;
   #names: KeyNames = () => '';
   readonly #bounds = engineBounds();
   #places = new CounterIndex();
-  /** By counter, its limit and its key; the limit of one that was let go of is `NONE`. */
+  /** By counter, its limit and its key; the limit of a released one is `NONE`. */
   #named = new Int32Array(this.#bounds.counters * 2);
   #records = new Float64Array(this.#bounds.counters * RECORD);
   #recordInts = new Int32Array(this.#records.buffer);
-  /** Counters that there were, and those of them that were let go of. */
+  /** All counters, and the released ones among them. */
   #numCounters = 0;
   #freeCounters: number[] = [];
   /** Until when a counter is held, where its limit holds. */
@@ -131,7 +131,7 @@ export class CounterStore {
     return this.#waiting.size + this.#numCounters - this.#freeCounters.length + this.#holds.size;
   }
 
-  /** Those of whoever counts from here on; numbers of before are let go of. */
+  /** Names keys from here on; earlier numbers are released. */
   setKeyNames(names: KeyNames): void {
     this.spillToText();
     this.#names = names;
@@ -142,7 +142,7 @@ export class CounterStore {
     return { counters: [...this.counters()], holds: [...this.holds()] };
   }
 
-  /** Its counters one by one, for whoever cannot have all of them at once. */
+  /** Its counters one by one, for callers that cannot hold all of them. */
   *counters(): Generator<readonly [string, StoredCounter]> {
     for (const counter of this.#waiting) if (counter[1].quietFromUnixMs > this.#latestUnixMs) yield counter;
     for (let counter = 0; counter < this.#numCounters; counter += 1)
@@ -190,7 +190,7 @@ export class CounterStore {
     this.#freeRings = [];
   }
 
-  /** Counts a request. @returns whether more than `max` lie in the window that ends with it, or a hold stands */
+  /** Counts a request. @returns whether more than `max` lie in the window that ends with it, or a hold is active */
   count(limit: number, key: number, atUnixMs: number, { max, windowMs, holdMs }: Window): boolean {
     if (this.numKeys >= this.#sweepAtKeys) this.#sweep(atUnixMs);
     this.#latestUnixMs = atUnixMs;
@@ -338,7 +338,7 @@ export class CounterStore {
     (this.#freeRings[Math.log2(this.#ringInts[ring * 2 + RING_ROOM]!)] ??= []).push(ring);
   }
 
-  /** Whether a hold stands, in which a person may go on; where none does, one begins with the next request. */
+  /** Whether a hold is active, during which the user may continue; otherwise one begins with the next request. */
   checkGrace(key: string, atUnixMs: number, holdMs: number): boolean {
     if (this.numKeys >= this.#sweepAtKeys) this.#sweep(atUnixMs);
     this.#latestUnixMs = atUnixMs;
@@ -348,7 +348,7 @@ export class CounterStore {
     return false;
   }
 
-  /** Lets go of what has gone quiet. */
+  /** Releases what has gone quiet. */
   #sweep(atUnixMs: number): void {
     for (const [key, { quietFromUnixMs }] of this.#waiting) if (quietFromUnixMs <= atUnixMs) this.#waiting.delete(key);
     for (const [key, until] of this.#holds) if (until <= atUnixMs) this.#holds.delete(key);

@@ -32,7 +32,7 @@ export interface GateView {
   readonly referenceData: ReferenceData;
 }
 
-/** A host and a path, for what asks for both. */
+/** A host and a path, for comparisons of both. */
 export interface UrlTarget {
   readonly host: Field<string>;
   readonly path: Field<string>;
@@ -50,7 +50,7 @@ export type FeatureValue = Exclude<Seen, Uint8Array> | UrlTarget | Flow;
  * @typeParam T what is read
  */
 export interface Feature<T> {
-  /** Tells features apart: the same key reads the same. */
+  /** Identifies a feature: the same key reads the same. */
   readonly key: string;
   /** The attributes it is read from, sorted; of one with `?` in front only whether it is there matters. */
   readonly inputs: readonly string[];
@@ -82,7 +82,7 @@ export function feature<T>(key: string, inputs: readonly string[], read: (readin
   return { key, inputs: [...needed].sort(), read };
 }
 
-/** The attributes that say who the client is at a gate. */
+/** The attributes that determine the client at a gate. */
 export function clientInputs({ statement: { clientFrom } }: CheckedGate): readonly string[] {
   if (!clientFrom) return PEER;
   const agent = clientFrom.header === 'user-agent' ? ['user_agent.original'] : [];
@@ -158,7 +158,7 @@ type MakeFeature = (
   key?: string,
 ) => Feature<Field<FeatureValue>>;
 
-/** What only requests of HTTP have, and what is asked of their hosts and paths. */
+/** Fields that only HTTP requests have, and the features of hosts and paths. */
 function httpFeatureOf(
   field: FieldName,
   parameter: string | undefined,
@@ -202,7 +202,7 @@ function httpFeatureOf(
       return of(isHidden ? HOST : [...HOST, ...PATH], read, `url ${hostKey(isHidden)} ${readingKey(gate.pathReading)}`);
     }
     default:
-      throw new Error(`Internal error: ${field} is asked as a field.`);
+      throw new Error(`Internal error: field ${field} is not implemented.`);
   }
 }
 

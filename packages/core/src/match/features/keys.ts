@@ -1,4 +1,4 @@
-/** What the requests of rules that remember are told apart by, as numbers that stand for texts. */
+/** The keys of stateful rules, as numbers of texts. */
 import type { Field } from '../../request/field.js';
 import { FAMILY_BITS, formatAddress, formatIpv4, type Address } from '../../request/address.js';
 import { usersOf } from '../../request/fields.js';
@@ -12,7 +12,7 @@ import { clientFeature, clientInputs, feature, featureOf, type Feature, type Gat
 export const UNKNOWN_KEY = -1;
 
 /**
- * Texts with a number each, as they are first seen: the same text is the same key, whoever reads it. An address of IPv4
+ * Texts with a number each, as they are first seen: the same text is the same key for every reader. An address of IPv4
  * is handed over as a number, of which a text is made where it is needed.
  */
 export class KeyInterner {
@@ -24,12 +24,12 @@ export class KeyInterner {
     return this.#texts.length;
   }
 
-  /** The texts by their numbers: another list once they were cleared, while the numbers of before keep theirs. */
+  /** The texts by their numbers: a new list after they were cleared; earlier numbers keep the old one. */
   get list(): KeyList {
     return this.#texts;
   }
 
-  /** @param key the text, or the bits of an IPv4 address that is the key as a whole; whoever reads one kind never reads the other of the same */
+  /** @param key the text, or the bits of an IPv4 address that is the key as a whole; a feature reads one of the two kinds only */
   numberOf(key: string | number): number {
     if (typeof key === 'number') return this.#numberOfAddress(key | 0);
     let number = this.#numbers.get(key);

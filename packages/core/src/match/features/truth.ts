@@ -1,4 +1,4 @@
-/** Kleene's truth values in their order, so that and is the least and or the greatest. */
+/** Kleene's truth values in order, so that `and` is the minimum and `or` the maximum. */
 export const FALSE = 0;
 export const UNKNOWN = 1;
 export const TRUE = 2;

@@ -18,7 +18,7 @@ interface Intervals {
 
 export class AddressIndex {
   readonly #ranges: { readonly atom: number; readonly range: AddressRange }[] = [];
-  /** Of sets that take some of their entries out again: asked where the ranges say yes. */
+  /** Of sets with exceptions: looked up if the ranges match. */
   readonly #inexact = new Map<number, Members>();
   readonly #large: { readonly atom: number; readonly members: Members }[] = [];
   #intervals: Readonly<Record<Family, Intervals>> | undefined;

@@ -6,7 +6,7 @@ export class AtomSet {
   /** Twice the number of an atom, and one more where it is unknown; `size` of them. */
   entries: Int32Array<ArrayBuffer>;
   size = 0;
-  /** By atom: in which round it was heard last. */
+  /** By atom: the round in which it was added last. */
   readonly #rounds: Int32Array;
   #round = 0;
   readonly #bounds = engineBounds();
@@ -16,7 +16,7 @@ export class AtomSet {
     this.#rounds = new Int32Array(numAtoms);
   }
 
-  /** Forgets what was heard. */
+  /** Removes all atoms. */
   clear(): void {
     this.size = 0;
     // Rounds are kept in 32 bits.

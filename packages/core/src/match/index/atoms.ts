@@ -14,16 +14,16 @@ import type { FeatureValue, Flow, UrlTarget } from '../features/features.js';
 import { TextIndex } from './text-index.js';
 import { FALSE, TRUE, UNKNOWN, type TruthValue } from '../features/truth.js';
 
-/** The atoms that ask one feature. */
+/** The atoms of one feature. */
 export class AtomIndex {
   readonly #all: number[] = [];
   readonly #present: number[] = [];
   readonly #texts: TextIndex;
   readonly #domains = new DomainIndex();
   readonly #addresses = new AddressIndex();
-  /** Countries and categories; with a set that takes some out again, it is asked too. */
+  /** Countries and categories; a set with exceptions is looked up as well. */
   readonly #words = new Map<string, { readonly atom: number; readonly members?: Members }[]>();
-  /** Asked one by one of every distinct value. */
+  /** Evaluated one by one for every distinct value. */
   readonly #tests: { readonly atom: number; readonly test: (value: FeatureValue) => TruthValue }[] = [];
 
   constructor(private readonly reading: PathReading) {
@@ -56,7 +56,7 @@ export class AtomIndex {
     }
   }
 
-  /** Tells the atoms that do not come out false for a value. */
+  /** Collects the atoms that are not false for a value. */
   collect(value: FeatureValue | null | undefined, atoms: AtomSet): void {
     if (value === null) return;
     if (value === undefined) {

@@ -1,4 +1,4 @@
-/** Which sets of domains hold a host: entries by name, asked for the host and for each domain above it. */
+/** Which sets of domains hold a host: entries by name, looked up for the host and each domain above it. */
 import type { Lookup } from '../../check/lookups.js';
 import { collectEntries } from './list-entries.js';
 import type { Members } from '../../check/members.js';
@@ -11,13 +11,13 @@ import type { AtomSet } from './atom-set.js';
 interface Entry {
   readonly atom: number;
   readonly reach: Reach;
-  /** Asked where the entries say too much, since some are taken out again. */
+  /** Looked up if the entries match, since some are exceptions. */
   readonly members?: Members;
 }
 
 export class DomainIndex {
   readonly #byName = new Map<string, Entry[]>();
-  /** Too many to be entered one by one; asked themselves. */
+  /** Too many to be indexed; looked up themselves. */
   readonly #large: { readonly atom: number; readonly members: Members }[] = [];
 
   add(atom: number, operator: Comparison['operator'], values: readonly Value[], lookup: Lookup | undefined): void {

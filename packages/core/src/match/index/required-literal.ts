@@ -9,7 +9,7 @@ const MAX_LITERALS = 16;
  */
 export function requiredLiterals(expression: string): readonly (readonly string[])[] {
   const sets: (readonly string[])[] = [];
-  /** What the text must have where the reading stands, in one of these forms. */
+  /** What the text must contain at this position, in one of these forms. */
   let runs: readonly string[] = [''];
   const endRun = (): void => {
     if (runs.every((run) => run !== '')) sets.push(runs);

@@ -72,7 +72,7 @@ export class TextIndex {
     const grams = choices.map((literals) => [...new Set(literals.map(lastGramOf))]);
     const numBehind = (some: readonly number[]): number =>
       some.reduce((sum, gram) => sum + (this.#byTrigram.get(gram)?.length ?? 0), 0);
-    // Where fewest stand already: what many expressions have in common is met often, and tells little.
+    // Where fewest stand already: what many expressions have in common is met often, and reports little.
     const best = grams.reduce((a, b) => (numBehind(b) < numBehind(a) ? b : a));
     for (const gram of best) {
       const chain = this.#byTrigram.get(gram);
@@ -155,7 +155,7 @@ function requiredLiteralsOf(operator: Comparison['operator'], literal: string): 
   return (operator === 'like' ? literal.split(/[*?]+/) : [literal]).filter((part) => part !== '').map((part) => [part]);
 }
 
-/** A test that is asked only of texts that have what they need; which they have is told much faster. */
+/** A test that is evaluated only for texts that contain its required literals, which is a faster check. */
 function requireLiterals(needed: readonly (readonly string[])[], test: TextTest): TextTest {
   return (text) => {
     for (const literals of needed) if (!hasOne(text, literals)) return false;

@@ -37,7 +37,7 @@ const CROWD = Object.fromEntries(
 );
 const withCrowd = fc.tuple(row, fc.boolean()).map(([one, isSpilled]) => (isSpilled ? { ...CROWD, ...one } : one));
 
-it('a chunk in any place of its segment comes to what its rows come to one by one', () => {
+it('a chunk at any place of its segment gives the results of its rows one by one', () => {
   const seen = { fromTheMiddle: 0, spilled: 0 };
   fc.assert(
     fc.property(

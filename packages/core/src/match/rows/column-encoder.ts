@@ -38,7 +38,7 @@ interface KeyedRows {
   readonly numbers: readonly Int32Array[];
 }
 
-/** A column that tells requests of the chunk apart. */
+/** A column whose values differ between requests of the chunk. */
 interface DistinguishingColumn {
   readonly name: string;
   readonly column: ValueColumn;
@@ -68,7 +68,7 @@ export class ColumnEncoder {
   /** By the column and what is constant. */
   readonly #tables = new Map<string, CodeTable>();
   readonly #bounds = engineBounds();
-  /** The one key of rows that nothing tells apart. */
+  /** The one key of rows that nothing distinguishes. */
   #zeros = new Uint8Array();
 
   constructor(
@@ -76,7 +76,7 @@ export class ColumnEncoder {
     private readonly features: readonly Feature<number>[],
   ) {}
 
-  /** Numbers stand for something else from now on. */
+  /** Invalidates all numbers. */
   clear(): void {
     this.#tables.clear();
   }
@@ -120,7 +120,7 @@ export class ColumnEncoder {
     const [isRead] = table.byCode as [Int32Array];
     const reading = new AttributeReader(constants);
     const read = (code: number): void => this.#readValue(code, name, cellOf(column, code), reading, table);
-    // Codes that stand for no value: where no row has one, all rows may turn out to have the same number.
+    // Codes without a value: if no row has one, all rows may turn out to have the same number.
     for (let code = 0; code < FIRST_VALUE_CODE; code += 1)
       if (isRead[code] === UNSET && codes.includes(code)) read(code);
     const numCodes = dictionary.numValues + FIRST_VALUE_CODE;
@@ -218,7 +218,7 @@ export class ColumnEncoder {
     return { keys: combined, numbers };
   }
 
-  /** Rows with attributes that have no column get keys of their own. */
+  /** Rows with attributes that have no column get separate keys. */
   #withSpilled(rows: EncodedRows, columns: KeyedRows): KeyedRows {
     const { spilledRows } = rows;
     if (spilledRows.length === 0) return columns;
@@ -241,7 +241,7 @@ function longer(numbers: Int32Array, length: number): Int32Array {
   return array;
 }
 
-/** A text, or a list of one, told apart; undefined for other values. */
+/** A text, or a list of one, distinguished; undefined for other values. */
 function onlyText(cell: Cell): string | undefined {
   if (typeof cell === 'string') return cell.startsWith('\0') ? undefined : cell;
   return Array.isArray(cell) && cell.length === 1 && typeof cell[0] === 'string' ? `\0${cell[0]}` : undefined;

@@ -17,9 +17,9 @@ const user = (text: string): Comparison => ({
 });
 
 it.each([
-  ['stand in a table', 50],
+  ['are in a table', 50],
   ['are searched where the table would be too large', 20_000],
-])('what comparisons come to, which %s', (_, numAtoms) => {
+])('truth values, which %s', (_, numAtoms) => {
   const NUM_CLASSES = 1000;
   const partition = new Partition(
     feature('user', ['user.name'], ({ attributes }) => attributes['user.name'] as string | undefined),

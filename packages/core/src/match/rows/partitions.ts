@@ -1,4 +1,4 @@
-/** Features with the comparisons that ask them: what no rule tells apart is one class. */
+/** Features with the comparisons that test them: values that no rule distinguishes are one class. */
 import type { Lookup } from '../../check/lookups.js';
 import type { Comparison } from '../../language/tree.js';
 import type { Field } from '../../request/field.js';
@@ -19,8 +19,8 @@ const TRUTH_MASK = (1 << TRUTHS_BITS) - 1;
 
 /**
  * A partition answers with the number of a class: a set of atoms that do not come out false. Classes are numbered as they
- * are first seen; the atoms of each lie one behind the other in one array, ascending, twice their number, and one more
- * where they are unknown. While there are few, what each atom comes to also stands in a table.
+ * are first seen; the atoms of each are contiguous in one array, ascending, twice their number, plus one
+ * if they are unknown. While there are few, the truth values are also in a table.
  */
 export class Partition implements Feature<number> {
   readonly key: string;
@@ -71,7 +71,7 @@ export class Partition implements Feature<number> {
     return new AtomSet(this.numAtoms);
   }
 
-  /** The class with these entries; the first that is asked for them makes it. */
+  /** The class with these entries; the first that is requested them makes it. */
   #numberOf({ entries, size }: AtomSet): number {
     if (this.numClasses * 2 > this.#byHash.length) this.#rehash();
     const mask = this.#byHash.length - 1;
@@ -131,7 +131,7 @@ export class Partition implements Feature<number> {
     return this.#entries.subarray(this.#starts[number]!, this.#starts[number + 1]!);
   }
 
-  /** What an atom comes to for a class. */
+  /** The truth value of an atom for a class. */
   truthOf(number: number, atom: number): TruthValue {
     if (!this.#hasTruths) return this.#searchTruth(number, atom);
     const word = this.#truths[number * this.#truthWords + (atom >> TRUTHS_BITS)]!;
@@ -153,7 +153,7 @@ export class Partition implements Feature<number> {
     return FALSE;
   }
 
-  /** Lets go of all classes. */
+  /** Releases all classes. */
   clear(): void {
     this.#byHash = new Int32Array(this.#bounds.classRoom).fill(NO_CLASS);
     this.numClasses = 0;

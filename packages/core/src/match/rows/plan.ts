@@ -50,13 +50,13 @@ export class Plan {
     return [...new Set(names)].sort();
   }
 
-  /** Whether so much is known of values that it should be let go of. */
+  /** Whether so many values are known that they should be released. */
   get isFull(): boolean {
     const { classes, classEntries } = this.bounds;
     return this.partitions.all.some(({ numClasses, numEntries }) => numClasses > classes || numEntries > classEntries);
   }
 
-  /** Lets go of what is known of values; numbers of before mean nothing any more. */
+  /** Releases all known values; earlier numbers become invalid. */
   clear(): void {
     for (const partition of this.partitions.all) partition.clear();
     for (const { encoder } of this.#bundles) encoder.clear();

@@ -1,4 +1,4 @@
-/** Where a request stands before a plan: the numbers that a plan wants of it. */
+/** The numbers that a plan needs of a request. */
 import type { Attributes } from '../../request/record.js';
 import type { EncodedRows, RowNumbers } from './column-encoder.js';
 import { ABSENT } from '../../arrays/pair-map.js';
@@ -12,7 +12,7 @@ export interface RowReader {
   numberOf(slot: number): number;
 }
 
-/** The rows of a chunk, one after the other; numbers are found for all rows at once, and only those that are asked. */
+/** The rows of a chunk, one after the other; numbers are found for all rows at once, on demand. */
 export class ChunkReader implements RowReader {
   row = 0;
   readonly #classes: (RowNumbers | undefined)[] = [];
@@ -58,7 +58,7 @@ export class ChunkReader implements RowReader {
 
 /** All rows of a chunk at once, where they have the same numbers. */
 export class ConstantReader implements RowReader {
-  /** Whether all that was asked is the same for all rows; if not, the answers mean nothing. */
+  /** Whether all answers are the same for all rows; if not, they are meaningless. */
   isCommon = true;
 
   constructor(private readonly seat: ChunkReader) {}

@@ -67,7 +67,7 @@ describe('a fault in either side is found', () => {
         ),
     ],
     [
-      'exceptions from addresses are forgotten',
+      'exceptions from addresses are ignored',
       () =>
         spoil(
           AddressIndex.prototype,
@@ -79,7 +79,7 @@ describe('a fault in either side is found', () => {
         ),
     ],
     [
-      'text is asked in one case',
+      'text is compared in one case only',
       () =>
         spoil(
           TextIndex.prototype,

@@ -65,7 +65,7 @@ const NEVER = [
   /^category present: false$/,
 ];
 
-/** More than 10,000 requests, always the same; `npm run soak` asks for more of them, others each time. */
+/** More than 10,000 requests, always the same; `npm run soak` runs more of them, others each time. */
 const SOAK_RUNS = process.env['JADE_SOAK_RUNS'];
 const RUNS = SOAK_RUNS ? { numRuns: Number(SOAK_RUNS) } : { numRuns: 1700, seed: 42 };
 

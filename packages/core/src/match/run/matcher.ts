@@ -1,4 +1,4 @@
-/** Judges requests by a program: fast, and byte for byte what the interpreter says. */
+/** Judges requests by a program: fast, and byte for byte as the interpreter does. */
 import type { Ruling } from '../../decide/decision.js';
 import type { PersonAction, Rule } from '../../language/tree.js';
 import type { Request } from '../../request/request.js';
@@ -30,7 +30,7 @@ interface RuleState {
   readonly number: number;
   /** Of a limit. */
   readonly window?: Window;
-  /** The minute in which its hours were asked last, and the answer. */
+  /** The minute in which its hours were evaluated last, and the result. */
   evaluatedMinute: number;
   isInHours: boolean;
 }
@@ -38,7 +38,7 @@ interface RuleState {
 /** The rules of a stage with what a matcher keeps of them, and the codes of the rulings that came up. */
 interface StageState extends ProgramStage {
   readonly rules: readonly RuleState[];
-  /** By rule, how often its condition was asked of a request. */
+  /** By rule, how often its condition was evaluated. */
   readonly numEvaluations: Float64Array;
   /** By node in the trace, twice, and one more where an address header was ignored; one too many, so that 0 is unset. */
   readonly codes: number[];
@@ -47,7 +47,7 @@ interface StageState extends ProgramStage {
 /** Rows of a chunk, made ready to be judged. */
 export interface PreparedChunk {
   readonly reader: ChunkReader;
-  /** By row, what `stageOf` says. */
+  /** By row, the result of `stageOf`. */
   readonly stages: Int32Array;
   /** By row, where its lists of leads begin. */
   readonly listStarts: Int32Array;
@@ -67,7 +67,7 @@ export class Matcher {
   /** Numbers of keys that are made of several, and what they are made of. */
   #pairs = new PairMap();
   #paired: (readonly [number, number])[] = [];
-  /** Of the request that is judged: where each list of leads stands, and the candidate that stands there. */
+  /** Of the current request: the cursor of each candidate list, and the candidate at the cursor. */
   readonly #cursors: Int32Array;
   readonly #heads: Int32Array;
   /** As many lists as any stage has. */
@@ -126,7 +126,7 @@ export class Matcher {
     return state.trace.rulingAt(node, (stage & 1) === 1);
   }
 
-  /** @returns takes rows of a chunk, whose rulings are told by their codes, in the order in which they are judged */
+  /** Prepares the rows of a chunk */
   open(rows: EncodedRows): PreparedChunk {
     const reader = new ChunkReader(this.program, rows);
     const stages = this.#arrays.take(rows.numRows);
@@ -157,7 +157,7 @@ export class Matcher {
     return { reader, stages, listStarts: lists };
   }
 
-  /** The chunk is not asked any more. */
+  /** Releases a prepared chunk. */
   close({ stages, listStarts }: PreparedChunk): void {
     this.#arrays.give([stages, listStarts]);
   }
@@ -180,7 +180,7 @@ export class Matcher {
     return (state.codes[at] = encoder.codeFor(state.trace.rulingAt(node, (stage & 1) === 1)));
   }
 
-  /** How often conditions were asked since this was asked last, by `fence/rule`; a rule may stand at several stages. */
+  /** How often conditions were evaluated since the last call, by `fence/rule`; a rule may be in several stages. */
   takeEvaluations(): [rule: string, evaluations: number][] {
     const taken: [string, number][] = [];
     for (const { stage, numEvaluations } of this.#stages) {
@@ -200,7 +200,7 @@ export class Matcher {
     if (this.program.isFull) this.program.clear();
     const { list } = this.program.keyTexts;
     if (list === this.#keyTexts) return;
-    // Names are still found in the list of before.
+    // Names are still found in the old list.
     this.counters.spillToText();
     this.#keyTexts = list;
     this.#pairs = new PairMap();
@@ -210,7 +210,7 @@ export class Matcher {
   /**
    * The way of a request through the rules of its gate: those that its classes candidate to, the lowest first.
    * @param lists from `listsAt` on, where its lists of leads begin
-   * @returns where it stands in the trace at the end
+   * @returns its node in the trace at the end
    */
   #walk(
     stageState: StageState,
@@ -289,7 +289,7 @@ export class Matcher {
     );
   }
 
-  /** Expired and out of hours is false; without a time nobody knows. */
+  /** Expired and out of hours is false; without a time it is unknown. */
   #liveness(state: RuleState, atUnixMs: number, isTimeUnknown: boolean): TruthValue {
     if (isTimeUnknown) return UNKNOWN;
     const { hours, until } = state.rule.rule;
@@ -303,7 +303,7 @@ export class Matcher {
     return state.isInHours === hours.isOutside ? FALSE : TRUE;
   }
 
-  /** What a rule comes to that looks at what earlier requests left behind: `ENDED`, `MATCHED_BLIND_KEY`, or 0 for nothing. */
+  /** The result of a stateful rule: `ENDED`, `MATCHED_BLIND_KEY`, or 0. */
   #applyState(state: RuleState, reader: RowReader, atUnixMs: number): number {
     const { action } = state.rule.rule;
     if (action.kind === 'limit') return this.#limit(state, reader, atUnixMs);

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import type { Knex } from 'knex';
 
 /**
- * Datasets of every kind, where they come from, corrections, and passphrases. A replay pins everything it rests on besides
+ * Datasets of every kind, where they come from, corrections, and passphrases. A replay pins everything it depends on besides
  * its snapshot as one object, its world.
  */
 export async function up(knex: Knex): Promise<void> {

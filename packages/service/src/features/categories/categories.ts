@@ -84,7 +84,7 @@ export class CategoryFeeds {
     return this.overview();
   }
 
-  /** Takes a feed out; its datasets stay for the replays that rest on them. @throws ProblemError when there is none */
+  /** Takes a feed out; its datasets stay for the replays that depend on them. @throws ProblemError when there is none */
   async remove(name: string, actor: Actor): Promise<void> {
     await this.datasets.change(async (trx) => {
       if ((await FeedModel.query(trx).deleteById(name)) === 0)

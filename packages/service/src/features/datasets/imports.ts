@@ -27,7 +27,7 @@ export interface ImportInput {
   readonly listKind?: DatasetKind;
   /** Goes on although the change is large. */
   readonly isConfirmed?: boolean;
-  /** Whether the latest log is replayed before the dataset becomes active; unless said it is. */
+  /** Whether the latest log is replayed before the dataset becomes active; unless specified it is. */
   readonly isReplayed?: boolean;
 }
 
@@ -148,7 +148,7 @@ export class ReferenceImports {
     const before = await this.datasets.change((trx) => this.datasets.activeBeside(dataset, trx));
     const large = before ? largeChange(before.stats, dataset.stats) : null;
     if (large !== null && !isConfirmed)
-      throw new ProblemError('confirmation-required', large, { hint: 'Say yes to use it nevertheless: --yes.' });
+      throw new ProblemError('confirmation-required', large, { hint: 'Say yes to use it anyway: --yes.' });
     if (!dataset.isActive) await this.#activate(dataset, doer);
     return this.datasets.present(await this.datasets.find(id));
   }

@@ -10,8 +10,8 @@ export class Removals {
   constructor(private readonly datasets: Datasets) {}
 
   /**
-   * Deletes a dataset. Replays that rest on it keep their results, but cannot be repeated any more.
-   * @throws ProblemError where it is active or a revision rests on it
+   * Deletes a dataset. Replays that depend on it keep their results, but cannot be repeated any more.
+   * @throws ProblemError where it is active or a revision depends on it
    */
   async remove(id: number, actor: Actor): Promise<void> {
     await this.datasets.change(async (trx) => {

@@ -55,8 +55,8 @@ interface Loaded {
 }
 
 /**
- * The working copy of the fences. Every write goes through one place, which checks the result, tells a writer what
- * somebody else changed meanwhile, and writes the audit trail.
+ * The working copy of the fences. Every write goes through one place, which checks the result, reports a writer what
+ * another user changed meanwhile, and writes the audit trail.
  */
 export class Drafts {
   constructor(

@@ -5,7 +5,7 @@ import { threadRoute, type Route } from '../../http/route.js';
 import { toProblem } from '../draft/check.js';
 import type { Drafts } from '../draft/draft.js';
 
-/** Lists of the draft: contents with nesting, where they are used, and look-ups. */
+/** Lists of the draft: contents with nesting, where they are used, and lookups. */
 export function listRoutes(drafts: Drafts): Route[] {
   const present = async (names: (configuration: Configuration) => readonly string[]): Promise<ListInfo[]> => {
     const configuration = await drafts.configuration();

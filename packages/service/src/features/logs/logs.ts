@@ -80,7 +80,7 @@ export class Logs {
 
   /**
    * Deletes a log with everything that was read from it.
-   * @throws ProblemError naming the replays that rest on it, unless `isForced`, which deletes them too
+   * @throws ProblemError naming the replays that depend on it, unless `isForced`, which deletes them too
    */
   async delete(id: number, isForced: boolean, actor: Actor): Promise<void> {
     await inTransaction(this.db, async (trx) => {

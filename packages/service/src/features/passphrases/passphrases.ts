@@ -46,7 +46,7 @@ export class Passphrases {
   async remove(name: string, actor: Actor): Promise<void> {
     const users = passphrasesOf((await this.drafts.sources()).parts).get(name) ?? [];
     if (users.length > 0)
-      throw new ProblemError('part-in-use', `The passphrase ${name} is asked for by ${users.join(', ')}.`, {
+      throw new ProblemError('part-in-use', `The passphrase ${name} is requested by ${users.join(', ')}.`, {
         hint: 'Change these rules first.',
       });
     await inTransaction(this.db, async (trx) => {

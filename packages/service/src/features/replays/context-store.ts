@@ -8,7 +8,7 @@ import type { ReferenceSnapshots } from '../../reference/reference-snapshots.js'
 
 const MAX_KEPT = 4;
 
-/** What decisions rest on, besides the log. */
+/** What decisions depend on, besides the log. */
 export type EvaluationPin = Pick<ReplayModel, 'snapshotId' | 'referenceHash' | 'gate' | 'held'>;
 
 /** What whoever runs replays needs of rules, without reading them. */
@@ -20,7 +20,7 @@ export interface EvaluationInputs {
 }
 
 export interface PinnedInput extends EvaluationInput {
-  /** Whether decisions rest on the requests before. */
+  /** Whether decisions depend on the requests before. */
   readonly isStateful: boolean;
 }
 

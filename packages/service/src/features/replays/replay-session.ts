@@ -31,7 +31,7 @@ import { batches } from '../../database/batches.js';
 import { packCodes } from './codes.js';
 import type { EvaluationInputs } from './context-store.js';
 
-/** How often a running replay tells how far it is. */
+/** How often a running replay reports how far it is. */
 const PROGRESS_MS = 200;
 /** Of each country, client and the like, so many with most requests are kept with the result. */
 const KEPT_VALUES = 200;

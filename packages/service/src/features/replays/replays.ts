@@ -43,7 +43,7 @@ const LISTED = WITHOUT_TALLY.filter((column) => column !== 'partial');
 /** Results stay as they are once a replay is done; with thousands of rules they take seconds to describe. */
 const KEPT_RESULTS = 8;
 
-/** What a replay rests on. */
+/** What a replay depends on. */
 export type ReplayInputs = Pick<
   ReplayModel,
   'logId' | 'requests' | 'snapshotId' | 'referenceHash' | 'gate' | 'revision' | 'held' | 'folder' | 'fromMs' | 'toMs'
@@ -93,7 +93,7 @@ export class Replays {
     return { ...(await this.#inputs(trx, snapshotId, gates, options)), folder: folder ?? 'fences', revision: null };
   }
 
-  /** What a replay rests on. @throws ProblemError when there is no such log or gate, or what is to judge cannot */
+  /** What a replay depends on. @throws ProblemError when there is no such log or gate, or what is to judge cannot */
   async pin(trx: Transaction, against: ReplayPolicy, options: ReplayOptions): Promise<ReplayInputs> {
     const { snapshotId, gates } = await this.revisions.pin(trx, against);
     const revision = against === 'draft' ? null : against;
@@ -125,7 +125,7 @@ export class Replays {
     };
   }
 
-  /** A replay that rests on the same under the same name, and is done. */
+  /** A replay that depends on the same under the same name, and is done. */
   async findSame(trx: Transaction, { requests: _, ...inputs }: ReplayInputs): Promise<ReplayModel | undefined> {
     const query = ReplayModel.query(trx).where({ state: 'done' });
     for (const [column, value] of Object.entries(inputs)) {
@@ -227,7 +227,7 @@ export class Replays {
     return (await this.#presentAll([replay]))[0]!;
   }
 
-  /** What they rest on is asked for together. */
+  /** What they depend on is requested together. */
   async #presentAll(replays: readonly ReplayModel[]): Promise<Replay[]> {
     const idsOf = <T>(idOf: (replay: ReplayModel) => T): T[] => [...new Set(replays.map(idOf))];
     const [logs, snapshots, referenceSnapshots] = await Promise.all([

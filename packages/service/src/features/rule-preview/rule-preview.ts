@@ -115,7 +115,7 @@ export class MatchCounts {
     return counts.flat().map(({ matches }) => matches);
   }
 
-  /** Tags rest on requests before, so the log is gone through in the order of time. */
+  /** Tags depend on requests before, so the log is gone through in the order of time. */
   async #countInOrder(logId: number, source: CountSource, signal?: AbortSignal): Promise<MatchCount[]> {
     const counts: MatchCount[] = [];
     let state: StoredState | undefined;

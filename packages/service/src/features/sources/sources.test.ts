@@ -20,7 +20,7 @@ beforeAll(async () => {
   await migrate(db);
   useAuditKey(new Uint8Array(32));
   files = await startFileServer();
-  // What is done with the bytes is not asked here.
+  // What is done with the bytes is not tested here.
   const imports = {
     async import({ kind, name }: ImportInput, pieces: AsyncIterable<Uint8Array>) {
       for await (const piece of pieces) expect(piece.length).toBeGreaterThan(0);
