@@ -1,4 +1,4 @@
-/** `npm run check`: types, lint, boundaries between parts, lock file. Says the time of each. */
+/** `npm run check`: types, lint, boundaries between parts, lock file. Prints the time of each. */
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { checkNode, installPackages, runTool } from './lib/install.mjs';

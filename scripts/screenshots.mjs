@@ -1,4 +1,4 @@
-/** `npm run screenshots`: takes the pictures in docs/screenshots from the demo. Arguments name the pictures to take; all unless said. */
+/** `npm run screenshots`: takes the pictures in docs/screenshots from the demo. Arguments name the pictures to take; all by default. */
 import { execFileSync } from 'node:child_process';
 import { join } from 'node:path';
 import { withDemo } from './lib/demo.mjs';
@@ -58,12 +58,12 @@ const PAGES = [
   {
     name: 'logs',
     path: '/logs',
-    ready: 'Bring in a log',
+    ready: 'Import log',
     act: async (page) => {
       const rows = ['day;clock;from;vhost;uri', '2026-11-02;10:00:00;198.18.35.7;studio.larkmoor.example;/desk?tab=2'];
       const file = { name: 'desk.csv', mimeType: 'text/csv', buffer: Buffer.from(`${rows.join('\n')}\n`) };
       await page.locator('input[type=file]').setInputFiles([file]);
-      await page.getByText('Say how it is to be read').click();
+      await page.getByText('Reading options').click();
       await page
         .getByLabel('Mapping')
         .fill('{"time": ["day", "clock"], "client": "from", "host": "vhost", "path": "uri"}');
@@ -71,11 +71,11 @@ const PAGES = [
       await page.getByText('Looks like CSV').waitFor();
     },
   },
-  { name: 'survey', path: '/logs/1', ready: 'Rules to begin from' },
+  { name: 'survey', path: '/logs/1', ready: 'Suggested rules' },
   {
     name: 'try',
     path: '/try',
-    ready: 'Make up one request',
+    ready: 'Test a request',
     act: async (page) => {
       await page.getByLabel('Client').fill('198.18.35.7');
       await page.getByLabel('URL').fill('https://studio.larkmoor.example/desk');

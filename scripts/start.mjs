@@ -9,7 +9,7 @@ import { checkNode, findPostgres, installPackages } from './lib/install.mjs';
 import { main, ROOT, runHere, step } from './lib/run.mjs';
 import { startService } from './lib/service.mjs';
 
-/** Beside the demo's, which has a database of its own. */
+/** In addition to the demo's, which has its own database. */
 const PRIVATE_SIGN_IN = '.jadefence/postgres-sign-in';
 
 await main(async () => {
@@ -29,7 +29,7 @@ await main(async () => {
     if (process.argv[2] === 'reset-password') return await resetPassword(env, process.argv.slice(3));
     service = await startService(env);
     process.stderr.write(
-      `The console is at ${service.address}; the first sign-in stands in ${signInFile}. Ctrl-C stops it.\n`,
+      `The console is at ${service.address}; the first sign-in is in ${signInFile}. Ctrl-C stops it.\n`,
     );
     return await Promise.race([interrupted.then(() => 0), service.ended]);
   } finally {

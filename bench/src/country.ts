@@ -24,7 +24,7 @@ export async function benchCountry(): Promise<void> {
   let table: CountryTable = createCountryTable(buffer);
   for (let round = 0; round < ROUNDS; round += 1) {
     const startMs = performance.now();
-    // A copy stands for the bytes as they come from the store.
+    // A copy simulates the bytes as they come from the store.
     table = createCountryTable(buffer.slice(0));
     loading.push((performance.now() - startMs) / 1000);
   }
@@ -78,7 +78,7 @@ function drawAddresses(ranges: readonly { family: 4 | 6; first: bigint; last: bi
     const { family, first, last } = ranges[random.below(ranges.length)]!;
     const size = last - first + 1n;
     const text = textOf(family, first + (BigInt(random.below(0x1_0000_0000)) * size) / 0x1_0000_0000n);
-    // As it comes out of a log: a text put together from parts is slower to read, for either side.
+    // As it comes out of a log: a concatenated text is slower to read, for either side.
     return decoder.decode(encoder.encode(text));
   });
 }

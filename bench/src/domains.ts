@@ -20,7 +20,7 @@ export async function benchDomains(): Promise<void> {
   let table = new HostTable(buffer);
   for (let round = 0; round < ROUNDS; round += 1) {
     const startMs = performance.now();
-    // A copy stands for the bytes as they come from the store.
+    // A copy simulates the bytes as they come from the store.
     table = new HostTable(buffer.slice(0));
     loading.push((performance.now() - startMs) / 1000);
   }

@@ -32,6 +32,6 @@ export async function benchFeed(): Promise<void> {
   process.stdout.write(
     `feed: ${report.numLines.toLocaleString('en')} lines, ${(numBytes / 1e6).toFixed(0)} MB, made up as they are read, one run\n` +
       `  read in ${seconds.toFixed(1)} s, ${Math.round(report.numLines / seconds).toLocaleString('en')} lines/s; ${report.numEntries.toLocaleString('en')} entries in ${(feed.table.buffer.byteLength / 1e6).toFixed(0)} MB\n` +
-      `  resident memory rose by at most ${((peak - before) / 1e6).toFixed(0)} MB; progress was told ${reports.toLocaleString('en')} times\n`,
+      `  resident memory rose by at most ${((peak - before) / 1e6).toFixed(0)} MB; progress was reported ${reports.toLocaleString('en')} times\n`,
   );
 }

@@ -85,7 +85,7 @@ export function printTimes(times: Readonly<Record<string, readonly number[]>>, c
   }
 }
 
-/** How long each stage of some work takes, so that a bench can say which one limits. */
+/** How long each stage of some work takes, so that a bench can show which one limits. */
 export class Stages {
   readonly #seconds = new Map<string, number>();
 
@@ -110,7 +110,7 @@ export class Stages {
 
 /** Bytes of objects and of buffers, garbage collected first. Needs --expose-gc. */
 export function heapAndBuffers(): number {
-  // Buffers are let go of in a second round.
+  // Buffers are released in a second round.
   globalThis.gc?.();
   globalThis.gc?.();
   const { heapUsed, arrayBuffers } = process.memoryUsage();

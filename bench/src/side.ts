@@ -1,4 +1,4 @@
-/** One side of a comparison in a process of its own, so that what it keeps does not slow the garbage collection of others. */
+/** One side of a comparison in its own process, so that what it keeps does not slow the garbage collection of others. */
 import { fork, type ChildProcess } from 'node:child_process';
 
 export class Side {
@@ -27,7 +27,7 @@ export class Side {
   }
 }
 
-/** Does the pieces of work that the parent asks for, by name. */
+/** Runs the tasks that the parent requests, by name. */
 export function serveSide(works: Readonly<Record<string, () => unknown>>): void {
   process.on('message', (name: string) => process.send!(works[name]!() ?? null));
 }

@@ -1,4 +1,4 @@
-/** A made-up feed of sites by category: the sites of the logs, and some three thousand that nobody went to. */
+/** A made-up feed of sites by category: the sites of the logs, and some three thousand that no one visited. */
 import { Random } from './random.js';
 
 const KNOWN: readonly (readonly [string, string])[] = [

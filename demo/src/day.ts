@@ -6,7 +6,7 @@ export interface LogOptions {
   readonly seed: number;
 }
 
-/** Midnight, UTC, of the day that every demo log tells of. */
+/** Midnight, UTC, of the day of every demo log. */
 export const DAY_START_UNIX_MS = Date.UTC(2026, 9, 12);
 const MINUTES = 1440;
 

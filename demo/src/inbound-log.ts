@@ -1,6 +1,6 @@
 /**
  * One day at Larkmoor's inbound gates as an NCSA combined log with the host in front, made up from a seed. Planted
- * events carry a label, so that what the product finds can be held against what was put there; nothing of the product
+ * events carry a label, so that what the product finds can be checked against what was planted; nothing of the product
  * is used here.
  */
 import { DAY_START_UNIX_MS, generateDay, type LogLine, type LogOptions } from './day.js';

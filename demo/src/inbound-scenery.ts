@@ -1,4 +1,4 @@
-/** What visitors ask for, where they come from, and what they ask with. */
+/** What visitors request, where they come from, and their agents. */
 export const TICKET_PATHS = [
   '/',
   '/',

@@ -28,7 +28,7 @@ describe.each(['inbound', 'outbound'] as const)('the %s log', (name) => {
     expect(Math.abs(ordinary - SIZE.requests)).toBeLessThanOrEqual(1);
   });
 
-  it('uses addresses and names that belong to nobody', () => {
+  it('uses addresses and names that belong to no one', () => {
     const text = lines.map((line) => line.text).join('\n');
     const ours = /^(192\.0\.2|198\.51\.100|203\.0\.113|198\.1[89]\.\d+)\./;
     const addresses = new Set(text.match(/\b\d{1,3}\.\d{1,3}\.\d{1,3}\.\d{1,3}\b/g));

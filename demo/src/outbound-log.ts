@@ -105,7 +105,7 @@ function httpFlow(second: number, client: string, host: string, random: Random):
   };
 }
 
-/** An encrypted request: of all it says, only the server name shows. */
+/** An encrypted request: only the server name is visible. */
 function tlsFlow(
   second: number,
   client: string,

@@ -1,6 +1,6 @@
 /** Calls of the whole API that are fine, so that each part of each can be exchanged for what is not. */
 import type { ServiceClient } from '@jadefence/contract';
-import { FENCES, LOG } from './desk.js';
+import { FENCES, LOG } from './fixture.js';
 import { importInto } from './service.js';
 
 /** Brings in what the calls are about. */
@@ -122,7 +122,7 @@ export const CALLS: readonly Call[] = [
   call('POST', '/datasets/1/activate', { body: { isConfirmed: true } }),
   call('POST', '/tokens', { body: { name: 'x', scope: 'viewer', expiresInDays: 1 } }),
   call('DELETE', '/tokens/999'),
-  call('POST', '/users/nobody/password-reset'),
+  call('POST', '/users/stranger/password-reset'),
   call('POST', '/logs', {
     query: { name: 'x', format: 'combined', host: 'shop.example', zone: 'UTC', year: '2026' },
     body: 'x',

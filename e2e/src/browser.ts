@@ -20,7 +20,7 @@ export interface Look {
   readonly width?: number;
 }
 
-/** A page of its own, signed in unless specified; its errors are gathered. */
+/** A separate page, signed in unless specified; its errors are collected. */
 export async function openPage(
   service: TestService,
   browser: Browser,

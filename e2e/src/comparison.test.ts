@@ -50,7 +50,7 @@ describe('a comparison', () => {
     await client.importLog({ name: 'day' }, new TextEncoder().encode(LOG));
   });
 
-  it('says which requests change, from what to what, because of which rules', async () => {
+  it('reports which requests change, from what to what, and because of which rules', async () => {
     const { stdout, exitCode } = await run('compare', 'day', '--before', '1');
     expect(exitCode).toBe(0);
     expect(stdout).toBe(
@@ -77,7 +77,7 @@ describe('a comparison', () => {
     ]);
   });
 
-  it('lists the requests, of one group or all, with what they came to before', async () => {
+  it('lists the requests, of one group or all, with the earlier outcome', async () => {
     const { rows, total } = await client.changes(1, { offset: 1, limit: 1 });
     expect([total, rows.map(({ line, before, after }) => [line, before.outcome, after.outcome])]).toEqual([
       3,
@@ -102,7 +102,7 @@ describe('a comparison', () => {
     expect(await client.replays()).toHaveLength(2);
   });
 
-  it('of a side that cannot be judged, or a group that is not there, says so', async () => {
+  it('of a side that cannot be judged, or an unknown group, is refused', async () => {
     expect(await run('compare', 'day', '--before', '7')).toMatchObject({
       exitCode: 2,
       stderr: expect.stringContaining('There is no revision 7.') as string,
@@ -130,7 +130,7 @@ describe('a replay', () => {
     expect((await client.explanation(id, 1)).decision.rule).toBe('login');
     expect(await run('replay', 'start', 'day', '--from', '2026-10-13', '--to', '2026-10-12')).toMatchObject({
       exitCode: 2,
-      stderr: 'The span ends before it begins.\n',
+      stderr: 'The end of the time range is before its start.\n',
     });
   });
 

@@ -17,7 +17,7 @@ import { importTable, replayOnService, startTestService, type TestService } from
 
 const cases = readConformanceCases();
 
-describe('the interpreter decides as the corpus says', () => {
+describe('the interpreter decides as the corpus expects', () => {
   it.each(cases)('$name', (one) => {
     const categories = one.categoryFile
       ? createCategories([parseCategoryFeed('categories.csv', readFileSync(one.categoryFile, 'utf8')).feed])
@@ -42,7 +42,7 @@ describe('the interpreter decides as the corpus says', () => {
   });
 });
 
-describe('jadefence judge prints what the corpus says', () => {
+describe('jadefence judge prints what the corpus expects', () => {
   it.each(cases)('$name', async (one) => {
     const options = Object.entries(one.options).flatMap(([name, value]) => [`--${name}`, value]);
     const table = [
@@ -64,7 +64,7 @@ describe('jadefence judge prints what the corpus says', () => {
   });
 });
 
-describe('a replay in the service decides as the corpus says', () => {
+describe('a replay in the service decides as the corpus expects', () => {
   let service: TestService;
   beforeAll(async () => {
     service = await startTestService();

@@ -15,7 +15,7 @@ afterAll(async () => {
   await service.stop();
 });
 
-/** Holds that a page comes to say all of this, and that nothing failed on the way but what is told. */
+/** Expects that a page shows all of this, and that nothing else failed. */
 async function expectOn(path: string, told: readonly string[]): Promise<void> {
   const { page, context, errors } = await openPage(service, browser, path);
   const main = page.getByRole('main');
@@ -37,7 +37,7 @@ describe('a page', () => {
     ['/compare', 'No logs yet', 'Bring one in under Logs.'],
     ['/expectations', 'The draft has no gate, so no request would be judged.', 'or add a gate.'],
     ['/revisions', 'There is nothing in it yet.', 'Publishing the draft makes revision 1.'],
-  ])('%s says that there is nothing, and how to begin', (path, ...told) => expectOn(path, told));
+  ])('%s shows that there is nothing, and how to begin', (path, ...told) => expectOn(path, told));
 
   it.each([
     ['/applications', 'Domain name system', 'udp/53, tcp/53', 'payload is dns'],
@@ -52,5 +52,5 @@ describe('a page', () => {
     ['/replays/9', 'There is no replay 9.'],
     ['/comparisons/9', 'There is no comparison 9.'],
     ['/nowhere', 'There is no such page'],
-  ])('%s says that it leads nowhere', (path, told) => expectOn(path, [told]));
+  ])('%s reports an unknown address', (path, told) => expectOn(path, [told]));
 });

@@ -1,8 +1,8 @@
-/** What somebody was writing is still there after what went wrong. */
+/** Text that a user was writing survives failures. */
 import type { Browser } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { launchBrowser, openPage } from './browser.js';
-import { FENCES } from './desk.js';
+import { FENCES } from './fixture.js';
 import { importInto, startTestService, type TestService } from './service.js';
 
 let service: TestService;
@@ -61,7 +61,7 @@ describe('what is being written', () => {
     await context.close();
   }, 60_000);
 
-  it('is told to be lost only where a page cannot be shown at all', async () => {
+  it('is lost only if a page cannot be shown at all', async () => {
     const { page, context } = await openPage(service, browser, '/lists');
     await page.route('**/assets/*map*', (route) => route.abort());
     await page.getByRole('link', { name: 'Countries' }).click();

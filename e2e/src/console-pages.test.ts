@@ -2,7 +2,7 @@
 import type { Browser, Page } from 'playwright-core';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { launchBrowser, openPage } from './browser.js';
-import { FENCES } from './desk.js';
+import { FENCES } from './fixture.js';
 import { importInto, importTable, startTestService, type TestService } from './service.js';
 
 const TEXT = `${FENCES}
@@ -116,7 +116,7 @@ describe('gates', () => {
     on('/gates', async (page) => {
       await page.getByRole('button', { name: 'Add to shop' }).click();
       await page.getByRole('option', { name: 'spare' }).click();
-      await page.getByRole('button', { name: 'Ask spare earlier at shop' }).click();
+      await page.getByRole('button', { name: 'Move spare up at shop' }).click();
       await expect.poll(() => textOf('gate', 'shop')).toContain('fences spare, desk');
       await page.getByRole('button', { name: 'Take desk away from shop' }).click();
       await expect.poll(() => textOf('gate', 'shop')).toContain('fences spare\n');
@@ -175,7 +175,7 @@ describe('a new fence', () => {
 });
 
 describe('trying', () => {
-  it('asks what is published, or the draft', () =>
+  it('uses the latest revision, or the draft', () =>
     on('/try', async (page) => {
       await page.getByRole('button', { name: /Judged by/ }).waitFor();
       await service.client.edit(
@@ -229,11 +229,11 @@ describe('the pages of reference data', () => {
       await page.getByText('198.18.0.0/16 is NO in table.csv').waitFor();
     }));
 
-  it('import category feeds, put them in order, and show which says what', () =>
+  it('import category feeds, put them in order, and show their answers', () =>
     on('/categories', async (page) => {
       const bring = async (name: string, text: string, category: string): Promise<void> => {
         await page.getByLabel('Name of the feed').fill(name);
-        await page.getByLabel('Category of lines that say none').fill(category);
+        await page.getByLabel('Category for lines without one').fill(category);
         await page.getByLabel(/^Lines domain-or-url/).setInputFiles(upload('f.txt', text));
         await page.getByRole('button', { name: 'Import it' }).click();
         await page.getByText(`${name} with 1 entry is active now.`).waitFor();
@@ -242,13 +242,13 @@ describe('the pages of reference data', () => {
       await bring('theirs', 'play.example\n', 'shopping');
       await page.getByLabel('Domain or URL').first().fill('www.play.example');
       await page.getByRole('button', { name: 'Look it up' }).click();
-      await page.getByText('www.play.example is games: ours says so by its entry play.example.').waitFor();
+      await page.getByText('www.play.example is games: by ours, entry play.example.').waitFor();
       await page
-        .getByText('theirs says shopping, by play.example (not asked, since the one before knows it)')
+        .getByText('theirs: shopping, entry play.example (not used, because an earlier source knows it)')
         .waitFor();
-      await page.getByRole('button', { name: 'Ask theirs earlier' }).click();
-      await page.getByText('www.play.example is shopping: theirs says so by its entry play.example.').waitFor();
-      await page.getByRole('button', { name: 'Ask theirs no more' }).click();
+      await page.getByRole('button', { name: 'Move theirs up' }).click();
+      await page.getByText('www.play.example is shopping: by theirs, entry play.example.').waitFor();
+      await page.getByRole('button', { name: 'Remove theirs' }).click();
       await page.getByText('www.play.example is games').waitFor();
     }));
 
@@ -261,7 +261,7 @@ describe('the pages of reference data', () => {
         .getByLabel('The application as fence text')
         .fill('application desk "Desk" { risk high ports tcp/8443 signature when host = desk.example }');
       await page.getByRole('button', { name: 'Keep it', exact: true }).click();
-      await page.getByText('Kept in the draft.').waitFor();
+      await page.getByText('Saved to draft.').waitFor();
       expect(await textOf('application', 'desk')).toContain('risk high');
       await page.getByRole('textbox', { name: 'Port' }).fill('8443');
       await page.getByText('host = desk.example').first().waitFor();
@@ -270,13 +270,13 @@ describe('the pages of reference data', () => {
       await page.getByText('ssh, because payload is ssh').waitFor();
     }));
 
-  it('set passphrases, and tell which rules ask for one', () =>
+  it('set passphrases, and show which rules use one', () =>
     on('/settings', async (page) => {
       await page.getByLabel('Name').fill('door');
       await page.getByLabel('Passphrase').fill('open sesame');
       await page.getByRole('button', { name: 'Set it' }).click();
       await page.getByText('door set by admin').waitFor();
-      await page.getByRole('button', { name: 'Forget the passphrase door' }).click();
+      await page.getByRole('button', { name: 'Delete passphrase door' }).click();
       await page.getByText('door set by admin').waitFor({ state: 'detached' });
     }));
 
@@ -340,7 +340,7 @@ describe('the pages of reference data', () => {
     });
   });
 
-  it('say where a table is refreshed from, and what is wrong with that', () =>
+  it('set the source of a table, and report what is wrong with it', () =>
     on('/countries', async (page) => {
       await page.getByLabel(/^URLs, or paths below/).fill('ftp://data.example/table.csv');
       await page.getByRole('button', { name: 'Keep it' }).click();

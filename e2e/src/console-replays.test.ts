@@ -41,7 +41,7 @@ async function on(path: string, work: (page: Page) => Promise<void>): Promise<vo
 }
 
 describe('the console', () => {
-  it('brings in several files of a format that it is told about, and shows them as it reads them', () =>
+  it('imports several files of a given format, and shows them as it reads them', () =>
     on('/logs', async (page) => {
       const part = (name: string, lines: readonly string[]) => ({
         name,
@@ -52,18 +52,18 @@ describe('the console', () => {
         .locator('input[type=file]')
         .setInputFiles([part('b.csv', rows.slice(30)), part('a.csv', rows.slice(0, 30))]);
       await page.getByText('None of the columns is known to be the time.').waitFor();
-      await page.getByRole('button', { name: 'Say how it is to be read' }).click();
+      await page.getByRole('button', { name: 'Reading options' }).click();
       await page.getByLabel('Mapping').fill('{"time": "when", "client": "who", "path": "what"');
       await page.getByText('The mapping is not JSON').waitFor();
       await page.getByLabel('Mapping').fill('{"time": "when", "client": "who", "path": "what"}');
       await page.getByText('Looks like CSV with a header').waitFor();
       await page.getByText('2: 2026-10-12T10:00:30.000Z client.address=198.19.1.30').waitFor();
-      await page.getByText('2 files, put together by the time of their lines.').waitFor();
+      await page.getByText('2 files, merged by the time of their lines.').waitFor();
       await page.getByLabel('Host of every request').fill('shop.example');
-      await page.getByRole('button', { name: 'Send it' }).click();
+      await page.getByRole('button', { name: 'Upload' }).click();
       await page.getByText('read as CSV with a header from b.csv, a.csv').waitFor();
       await page.getByRole('button', { name: 'Replay against the draft' }).click();
-      await page.getByText('Who asked, and for what').waitFor();
+      await page.getByText('Breakdown', { exact: true }).waitFor();
     }));
 
   it('counts the requests of a replay by country and the like, and filters the decisions by one of them', () =>
@@ -106,7 +106,7 @@ describe('the console', () => {
       await page.getByText('The client sees').waitFor();
     });
     await on('/comparisons/1', async (page) => {
-      await page.getByText('Whose requests change').waitFor();
+      await page.getByText('Affected requests').waitFor();
     });
   });
 });

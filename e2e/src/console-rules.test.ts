@@ -6,7 +6,7 @@ import AxeBuilder from '@axe-core/playwright';
 import type { Browser, Page } from 'playwright-core';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { launchBrowser, openPage } from './browser.js';
-import { FENCES, LOG } from './desk.js';
+import { FENCES, LOG } from './fixture.js';
 import { jadefence } from './jadefence.js';
 import { importInto, startTestService, type TestService } from './service.js';
 
@@ -146,8 +146,8 @@ rule login block when path under /login and not tag = staff }`,
   it('shows errors under the text where they are, and completes names', async () => {
     const { page, context } = await open('/fences');
     await page.getByRole('button', { name: 'Edit rule login' }).click();
-    await writeRule(page, 'rule login block when client in nobody');
-    await expect.poll(() => page.getByRole('alert').textContent()).toContain('Line 1: No list is named "nobody".');
+    await writeRule(page, 'rule login block when client in missing');
+    await expect.poll(() => page.getByRole('alert').textContent()).toContain('Line 1: No list is named "missing".');
     await writeRule(page, 'rule login blok when client in team');
     await expect.poll(() => page.getByRole('alert').textContent()).toContain('Did you mean "block"?');
     expect(await page.getByRole('button', { name: 'Keep it in the draft' }).isDisabled()).toBe(true);

@@ -39,7 +39,7 @@ afterAll(async () => {
 const open = (path: string, look?: Look): ReturnType<typeof openPage> => openPage(service, browser, path, look);
 
 describe('the console', () => {
-  it('asks for a sign-in, says when it is wrong, and leads to the page that was requested', async () => {
+  it('requires signing in, reports a wrong password, and leads to the requested page', async () => {
     const { page, context } = await open('/replays', { isSignedOut: true });
     await page.getByLabel('Password').fill('wrong');
     await page.getByRole('button', { name: 'Sign in' }).click();
@@ -127,7 +127,7 @@ describe('the console', () => {
     });
     await page.getByText('of the first 3 lines 2 can be read and 1 would be rejected').waitFor();
     await page.getByText('3: rejected (not-the-format) junk').waitFor();
-    await page.getByRole('button', { name: 'Send it' }).click();
+    await page.getByRole('button', { name: 'Upload' }).click();
     await page.getByRole('heading', { name: 'small.log.gz' }).waitFor();
     await page.getByText('rule loudest-client trial block when client = 198.18.33.1').first().waitFor();
     await page.getByText('1 line rejected').waitFor();
@@ -145,7 +145,7 @@ describe('the console', () => {
     await context.close();
   });
 
-  it('tries a made-up request, and says under the field what is wrong with it', async () => {
+  it('tries a synthetic request, and reports errors at the field', async () => {
     const { page, context } = await open('/try');
     await page.getByLabel('Client').fill('nobody');
     await page.getByLabel('URL').fill('https://studio.larkmoor.example/');

@@ -5,7 +5,7 @@ import { readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { ROOT } from './root.js';
 
-/** A demo of its own, so that one that somebody is looking at goes on. */
+/** A separate demo, so that a running one is not disturbed. */
 const NAME = 'test-demo';
 
 interface Ended {
@@ -67,7 +67,7 @@ describe('npm run demo', () => {
     expect(passwordOf(second)).toBe(passwordOf(first));
   }, 120_000);
 
-  it('says what to do where its sign-in does not fit its database', async () => {
+  it('reports the fix if its sign-in does not fit its database', async () => {
     const signIn = join(ROOT, `.jadefence/${NAME}/sign-in`);
     const kept = readFileSync(signIn, 'utf8');
     writeFileSync(signIn, kept.replace(/password: .*/, 'password: another'));
@@ -86,7 +86,7 @@ describe('npm run demo', () => {
     expect(processesOf(join(ROOT, `.jadefence/${NAME}-postgres`))).toEqual([]);
   }, 120_000);
 
-  it('says in a line that its port is taken, and stops its database', async () => {
+  it('reports in a line that its port is taken, and stops its database', async () => {
     const taken = createServer();
     await new Promise<void>((resolve) => taken.listen(0, '127.0.0.1', resolve));
     const { port } = taken.address() as { port: number };

@@ -91,7 +91,7 @@ describe('a log that is imported in threads', () => {
     expect(lines).toEqual(rejected);
   });
 
-  it('ends where what is said of it does not fit, or nothing comes', async () => {
+  it('ends if the options do not fit, or nothing comes', async () => {
     const task = (format: LogFormat) => ({ format, options: {}, keepsLines: true });
     const all = async (format: LogFormat, text: string): Promise<unknown[]> => {
       const imported: unknown[] = [];

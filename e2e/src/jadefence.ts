@@ -46,12 +46,12 @@ async function feed(stdin: NodeJS.WritableStream, input: string | AsyncIterable<
   stdin.end();
 }
 
-/** What is typed once something stands on the screen. */
+/** What is typed once a text is on the screen. */
 export type Typed = readonly [after: string, keys: string];
 
 /**
  * The same at a terminal of 100 columns, where a person types.
- * @returns what stands on the screen, without what steers the cursor
+ * @returns the text on the screen, without control sequences
  */
 export function jadefenceAtTerminal(
   args: readonly string[],

@@ -71,7 +71,7 @@ describe('jadefence judge', () => {
     expect(await outcomes(`${fields}${w3c.join('\n')}\n`)).toEqual(expected);
   });
 
-  it('shows what a log comes to as a table', async () => {
+  it('shows the result of a log as a table', async () => {
     const ran = await jadefence(
       [
         'judge',
@@ -104,7 +104,7 @@ login     1        1  2026-10-12 10:00:01                Block with 403 when the
 odd       1        0  2026-10-12 10:00:02  would stop 1  On trial: block with 451 when the method is not GET.
 
 1 line rejected
-  1: the line does not have the shape of the format
+  1: the line does not match the format
 the first of them
   line 5: not a line \\x07
 `);
@@ -151,7 +151,7 @@ the first of them
     expect(printed.stderr).toContain('Line 110001 comes too late, by more than 100000 lines');
   });
 
-  it('finds the events that were planted in the demo log, and blames nobody else', async () => {
+  it('finds the events that were planted in the demo log, and blames no one else', async () => {
     const log = join(folder, 'inbound.log');
     await writeInboundLog(DEMO_LOG, log, `${log}.labels`);
     const { stdout } = await jadefence([
@@ -197,11 +197,11 @@ the first of them
       'scraper': ['blocked picture-api/scraper'],
       'partner': ['allowed house/trusted'],
       'home-staff': ['blocked studio-door/staff-only'],
-      // Those that ask from inside come to the outbound gate of the offices.
+      // Those from inside reach the outbound gate of the offices.
       'unknown-host': ['uncovered undefined/undefined', 'allowed undefined/undefined'],
       'malformed': ['undefined undefined/undefined'],
     });
-    // One fence in trial would stop the touts and nobody else, so it is ready; the other would stop visitors.
+    // One fence in trial would stop only the touts, so it is ready; the other would stop visitors.
     const wouldStop = (fence: string): unknown[] =>
       [...decisions.values()]
         .filter((one) => (one['jade.would'] as { fence: string }[]).some((would) => would.fence === fence))
@@ -258,7 +258,7 @@ the first of them
   }, 300_000);
 });
 
-describe('what a person gets wrong is said in a line, and ends with 2', () => {
+describe('user errors are reported in a line, and exit with 2', () => {
   const good = (): string => file('good.fence', FENCES);
   const combined = '198.18.1.1 - - [12/Oct/2026:10:00:00 +0000] "GET / HTTP/1.1" 200 5 "-" "-"\n';
   it.each([
@@ -290,7 +290,7 @@ describe('what a person gets wrong is said in a line, and ends with 2', () => {
       'no host',
       () => ['judge', '-', '--fences', good(), '--format', 'combined'],
       combined,
-      'The log has no column for the host (NCSA combined), so no gate would cover any request.\nSay which host it is the log of with --host HOST, or which gate judges it with --gate NAME.\n',
+      'The log has no column for the host (NCSA combined), so no gate would cover any request.\nAdd --host HOST with the host of the log, or --gate NAME with the gate that judges it.\n',
     ],
     [
       'another kind of file',

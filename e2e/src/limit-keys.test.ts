@@ -14,7 +14,7 @@ beforeAll(async () => {
 });
 afterAll(() => service.stop());
 
-it('a replay whose rules keep too many keys alive fails and says what to do; others go on', async () => {
+it('a replay whose rules keep too many keys alive fails with the fix; others continue', async () => {
   const { client } = service;
   const sources = { fenceFiles: [{ path: 'site.fence', text: FENCES }], namedFiles: [] };
   await importInto(client, sources);

@@ -43,7 +43,7 @@ const har = REQUESTS.map(([time, client, path]) => ({
   startedDateTime: time,
   request: { method: 'GET', url: `https://shop.example${path}`, headers: [{ name: 'X-Client', value: client }] },
 }));
-/** The same requests as logs of many kinds, with what must be said about them. */
+/** The same requests as logs of many kinds, with the options that they need. */
 const LOGS: readonly [name: string, text: string | Uint8Array, args: readonly string[]][] = [
   ['rows.csv', `time,client,host,path\n${REQUESTS.map(([t, c, p]) => `${t},${c},shop.example,"${p}"\n`).join('')}`, []],
   [
@@ -55,8 +55,8 @@ const LOGS: readonly [name: string, text: string | Uint8Array, args: readonly st
   ['syslog.gz', gzipSync(pairs.map((line) => `<134>1 2026-10-12T11:00:00Z gw-1 fence - - - ${line}\n`).join('')), []],
   [
     'free.log',
-    REQUESTS.map(([time, client, path]) => `${client} asked "GET ${path} HTTP/1.1" at ${time}.\n`).join(''),
-    ['--pattern', '{client} asked "{request}" at {time}.', '--host', 'shop.example'],
+    REQUESTS.map(([time, client, path]) => `${client} wants "GET ${path} HTTP/1.1" at ${time}.\n`).join(''),
+    ['--pattern', '{client} wants "{request}" at {time}.', '--host', 'shop.example'],
   ],
 ];
 
@@ -90,7 +90,7 @@ describe('the same requests in logs of many kinds', () => {
     expect(survey.clients.count).toBe(3);
   });
 
-  it('are entries of a HAR file, whose client nobody knows', async () => {
+  it('are entries of a HAR file, whose client is unknown', async () => {
     const log = file('desk.har', JSON.stringify({ log: { version: '1.2', entries: har } }, undefined, 1));
     const judged = await jadefence(['judge', log, '--fences', file('site.fence', FENCES), '--output', 'ndjson']);
     expect(outcomesOf(judged)).toEqual(['allowed', 'blocked', 'allowed', 'allowed']);
@@ -118,7 +118,7 @@ describe('several files', () => {
     const env = { JADEFENCE_URL: service.address, JADEFENCE_TOKEN: service.token };
     const imported = await jadefence(['log', 'import', ...paths, '--name', 'both', '--output', 'json'], { env });
     expect(imported.stderr).toBe(
-      '1 line rejected: the line does not have the shape of the format\n  before.csv.gz, line 4: "broken"\n',
+      '1 line rejected: the line does not match the format\n  before.csv.gz, line 4: "broken"\n',
     );
     const { id, files } = JSON.parse(imported.stdout) as { id: number; files: string[] };
     expect(files).toEqual(['now.csv', 'before.csv.gz']);
@@ -142,7 +142,7 @@ describe('several files', () => {
     ]);
   });
 
-  it('come over HTTP as the parts of a form, and what is wrong with one is said', async () => {
+  it('come over HTTP as the parts of a form, and errors name the part', async () => {
     const send = async (
       parts: readonly (readonly [name: string, text: string])[],
       query = 'name=form',
@@ -197,16 +197,16 @@ describe('several files', () => {
     const paths = [file('a.csv', csv(REQUESTS)), file('b.txt', `${pairs.join('\n')}\n`)];
     const { exitCode, stderr } = await jadefence(['survey', ...paths]);
     expect(exitCode).toBe(2);
-    expect(stderr).toContain('b.txt is text with key=value pairs.\nGive each as a log of its own.');
+    expect(stderr).toContain('b.txt is text with key=value pairs.\nImport each as a separate log.');
   });
 });
 
-describe('what does not fit is said', () => {
+describe('what does not fit is reported', () => {
   it.each<[string, readonly string[], string]>([
     [
       'no column that is the time',
       ['judge', 'LOG'],
-      'None of the columns is known to be the time.\nThe columns are: when, client, host. Say with a mapping',
+      'None of the columns is known to be the time.\nThe columns are: when, client, host. Assign them with a mapping',
     ],
     [
       'a pattern with a name that nothing has',
@@ -221,7 +221,7 @@ describe('what does not fit is said', () => {
     [
       'a mapping and a format that has no names',
       ['log', 'preview', 'LOG', '--format', 'common', '--mapping', 'MAPPING'],
-      'A mapping says nothing about NCSA common.',
+      '--mapping cannot be used with NCSA common.',
     ],
     ['a zone that is none', ['log', 'preview', 'LOG', '--zone', 'Mars/Base'], 'There is no time zone "Mars/Base".'],
   ])('%s', async (_, args, expected) => {

@@ -5,7 +5,7 @@ import { ServiceClient } from '@jadefence/contract';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { jadefence } from './jadefence.js';
 import { importInto, importTable, startTestService, type TestService } from './service.js';
-import { startFileServer, type FileServer } from './stand-in.js';
+import { startFileServer, type FileServer } from './fake-servers.js';
 
 const FENCES = `
 gate wifi outbound { clients 198.18.0.0/16 fences visitors otherwise allow }
@@ -61,7 +61,7 @@ describe('country tables', () => {
       'Dataset 2, two.csv with 3 ranges, waits for a yes.\nIt holds 50% fewer IPv6 addresses than what is active.\nUse it anyway with: jadefence country use 2 --yes\nexit 1\n',
     );
     expect(await run('country', 'use', '2')).toBe(
-      'Nothing is changed: nobody can be tested here.\nSay --yes to go on without asking.\nexit 2\n',
+      'Nothing was changed: confirmation needs a terminal.\nPass --yes to confirm.\nexit 2\n',
     );
     expect(await run('country', 'use', '2', '--yes')).toBe(
       'The country table two.csv (dataset 2) is now the active one.\n',
@@ -98,7 +98,7 @@ describe('country tables', () => {
       ].join('\n'),
     );
     expect(await run('country', 'correct', '198.18.4.0/24')).toBe(
-      'Nothing is said of 198.18.4.0/24.\nGive a country such as NO, or --remove.\nexit 2\n',
+      'There is no correction for 198.18.4.0/24.\nGive a country such as NO, or --remove.\nexit 2\n',
     );
     expect(await run('country', 'correct', '198.18.4.0/24', '--remove')).toBe('There is no correction.\n');
     expect(await run('country', 'correct', '198.18.4.0/24', '--remove')).toBe(
@@ -113,7 +113,7 @@ describe('country tables', () => {
     const joined = await run('country', 'import', ...parts, '--yes');
     expect(joined).toBe('The country table is now a.txt and 1 more with 2 ranges.\n');
     expect(await run('country', 'refresh')).toBe(
-      'No source is set for the country table.\nSay where it is refreshed from first.\nexit 2\n',
+      'No source is set for the country table.\nSet its source first.\nexit 2\n',
     );
     files.serve('/table.csv', '198.18.0.0/17,NO\n198.18.128.0/17,SE\n');
     expect(await run('country', 'refresh', '--from', `${files.url}/table.csv`, '--every', '6h')).toBe(
@@ -128,7 +128,7 @@ describe('country tables', () => {
     expect(await run('country', 'show', '--output', 'ndjson')).toContain('"country":"SE"');
     expect(await run('country', 'refresh', '--stop')).toBe('The country table is refreshed no more.\n');
     expect(await run('country', 'refresh', '--every', '6h')).toBe(
-      '--every goes with --from.\nSay where it is refreshed from.\nexit 2\n',
+      '--every goes with --from.\nAdd --from with its source.\nexit 2\n',
     );
     expect(await run('country', 'import', join(service.folder, 'nowhere.csv'))).toBe(
       'The country table "nowhere.csv" cannot be read (ENOENT).\nGive a file or a folder.\nexit 2\n',
@@ -137,16 +137,14 @@ describe('country tables', () => {
 });
 
 describe('category feeds and datasets', () => {
-  it('come from a folder, are put in order, and asked no more', async () => {
+  it('come from a folder, are put in order, and removed', async () => {
     file('lists/gambling/domains', 'stakes.example\n');
     file('lists/news.txt', 'daily.example\n');
     expect(await run('category', 'import', join(service.folder, 'lists'), '--name', 'lists')).toBe(
       'The category feed lists has 2 entries.\n',
     );
     await run('category', 'import', file('own.csv', 'daily.example,games\n'));
-    expect(await run('category', 'order', 'own.csv', 'lists')).toBe(
-      'The feeds are asked in this order: own.csv, lists.\n',
-    );
+    expect(await run('category', 'order', 'own.csv', 'lists')).toBe('Feed order: own.csv, lists.\n');
     expect(await run('category', 'order', 'own.csv')).toBe(
       'The feeds are own.csv, lists; expected each of them once.\nexit 2\n',
     );
@@ -157,14 +155,14 @@ describe('category feeds and datasets', () => {
       [
         'asked       http://www.daily.example/today?x=1',
         'categories  games',
-        'because     own.csv says so by its entry daily.example',
+        'because     by own.csv, entry daily.example',
         'site        daily.example',
         'own.csv     games by daily.example',
         'lists       news by daily.example',
         '',
       ].join('\n'),
     );
-    expect(await run('category', 'remove', 'own.csv')).toBe('The category feed own.csv is asked no more.\n');
+    expect(await run('category', 'remove', 'own.csv')).toBe('Removed category feed own.csv.\n');
     expect(await run('category', 'remove', 'own.csv')).toBe('There is no category feed "own.csv".\nexit 2\n');
   });
 
@@ -224,7 +222,7 @@ describe('applications', () => {
     expect(await run('application', 'list', '--risk', 'low')).toBe(
       'application  title            category   risk  ports    over  needs\narchive      Picture archive  reference  low   tcp/443\n',
     );
-    expect(await run('application', 'list', '--search', 'nothing')).toBe('No application is like that.\n');
+    expect(await run('application', 'list', '--search', 'nothing')).toBe('No matching applications.\n');
     expect(await run('application', 'show', 'http2')).toBe(
       [
         'application  http2',
@@ -246,7 +244,7 @@ describe('applications', () => {
       'bad.yaml: application 1 (x): no key is named "riks"; expected category, risk, ports, needs, over, signatures\nexit 2\n',
     );
     expect(await run('application', 'identify')).toBe(
-      'Nothing is said of the traffic.\nGive a host, URL, port or the first bytes.\nexit 2\n',
+      'The traffic is not described.\nGive a host, URL, port or the first bytes.\nexit 2\n',
     );
     expect(await run('application', 'identify', '--payload', 'xyz')).toContain(
       'expected bytes as pairs of hexadecimal digits',
@@ -277,7 +275,7 @@ describe('judging with category feeds of many shapes', () => {
       ).replace(/^GET .*\n/, '');
     const shown = await outcome('x.stakes.example', join(service.folder, 'feeds'), `ads=${ads}`);
     expect(shown).toContain('ads.hosts:2: expected one domain or URL, found "no site"; the line is left out');
-    expect(shown).toContain('category gambling (feeds says so of stakes.example)');
+    expect(shown).toContain('category gambling (from feeds, entry stakes.example)');
     expect(await outcome('banner.example', join(service.folder, 'feeds'), `ads=${ads}`)).toContain('bad: matched');
     expect(await outcome('banner.example', ads)).toContain('The category feed "ads.hosts" has no usable line.');
     expect(await run('try', '--client', '198.18.4.7', '--url', 'a.example', '--category-feed', ads)).toBe(

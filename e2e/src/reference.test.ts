@@ -4,7 +4,7 @@ import type { DatasetInfo } from '@jadefence/contract';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { jadefence } from './jadefence.js';
 import { importInto, startTestService, type TestService } from './service.js';
-import { startFileServer, startResolver, type FileServer } from './stand-in.js';
+import { startFileServer, startResolver, type FileServer } from './fake-servers.js';
 
 const TABLE = '198.18.0.0/16,NO\n198.19.0.0/16,SE\n2001:db8::/32,NO\n203.0.113.0/24,DK\n192.0.2.0/24,FI\n';
 const FENCES = `
@@ -131,7 +131,7 @@ describe('reference data', () => {
     expect((await service.client.countries()).table!.name).toBe('one.csv');
   });
 
-  it('can be corrected, and a lookup reports what says so and what sees it', async () => {
+  it('can be corrected, and a lookup reports the evidence and the affected rules', async () => {
     await service.client.putCorrection('country', { key: '198.18.9.9/24', value: 'se', reason: 'A desk abroad' });
     const [answer] = (await service.client.lookupCountry('198.18.9.9')).addresses;
     expect(answer).toMatchObject({
@@ -166,7 +166,7 @@ describe('reference data', () => {
     );
   });
 
-  it('of categories is asked feed by feed in order, corrections first', async () => {
+  it('of categories uses the feeds in order, corrections first', async () => {
     await importDataset(
       { kind: 'category', name: 'theirs', category: 'shopping' },
       'play.example\nshop.example/sale\n',
@@ -223,7 +223,7 @@ describe('a refresh', () => {
   const from = (...locations: string[]) =>
     service.client.putSource({ kind: 'country', name: '', locations, everyMinutes: 60 });
 
-  it('fetches what has changed, and asks only whether it has', async () => {
+  it('fetches only what has changed', async () => {
     files.serve('/table.csv', TABLE);
     await from(`${files.url}/table.csv`);
     // The same bytes are active already, so nothing is imported.
@@ -294,7 +294,7 @@ describe('a refresh', () => {
         }),
       'ECONNRESET.',
     ],
-  ])('that meets %s fails, says why, and leaves what is active as it was', async (_, prepare, why) => {
+  ])('that meets %s fails with the reason, and leaves the active dataset unchanged', async (_, prepare, why) => {
     const before = (await service.client.countries()).table!.id;
     prepare();
     await from(`${files.url}/x`);
@@ -328,7 +328,7 @@ describe('on the command line, reference data', () => {
       [
         'asked       www.stakes.example',
         'categories  gambling',
-        'because     stakes says so by its entry stakes.example',
+        'because     by stakes, entry stakes.example',
         'site        stakes.example',
         'stakes      gambling by stakes.example',
         '',

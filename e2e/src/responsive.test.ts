@@ -1,12 +1,12 @@
-/** Whoever asks for what takes long waits alone: everybody else is answered meanwhile. */
+/** A slow request delays no other. */
 import { once } from 'node:events';
 import { Worker } from 'node:worker_threads';
 import type { ServiceClient, ServiceError } from '@jadefence/contract';
 import { afterAll, beforeAll, expect, it } from 'vitest';
-import { logLine } from './desk.js';
+import { logLine } from './fixture.js';
 import { startTestService, type TestService } from './service.js';
 
-/** Within this the service says that it is well, whatever else it does. */
+/** Within this time /health answers, whatever else the service does. */
 const MAX_WAIT_MS = 200;
 /** A busy machine lets threads wait by chance, so that the other server may have waited three times as long as it did. */
 const SAME_LOAD = 3;
@@ -33,8 +33,8 @@ const MANY = fencesWith(
 );
 
 /**
- * Runs in a thread, since this one has answers of megabytes to parse: asks the service and a server beside it again and
- * again, and says how long it waited at most for each. A machine that is busy or slow is so for both.
+ * Runs in a thread, since this one has answers of megabytes to parse: polls the service and an idle server again and
+ * again, and reports the longest wait of each. A machine that is busy or slow is so for both.
  */
 const ASKING = `
 const { parentPort, workerData, Worker } = require('node:worker_threads');
@@ -85,7 +85,7 @@ async function refused(work: Promise<unknown>): Promise<string | undefined> {
   );
 }
 
-it('answers while somebody works on 20,000 rules, publishes and replays them', async () => {
+it('answers while a user edits, publishes and replays 20,000 rules', async () => {
   const waits: Record<string, number> = {};
   const during = async <T>(what: string, work: () => Promise<T>): Promise<T> => {
     let result: T;
@@ -112,7 +112,7 @@ it('answers while somebody works on 20,000 rules, publishes and replays them', a
   expect(Object.entries(waits).filter(([, wait]) => wait > MAX_WAIT_MS)).toEqual([]);
 }, 900_000);
 
-it('answers while somebody sends what nobody would write', async () => {
+it('answers while a client sends hostile input', async () => {
   const brackets = fencesWith([`  rule deep block when ${'('.repeat(2_000_000)}`]);
   const conditions = fencesWith([
     `  rule wide block when ${Array.from({ length: 100_000 }, (_, n) => `path under /p${n}`).join(' or ')}`,

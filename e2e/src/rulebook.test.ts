@@ -6,7 +6,7 @@ import type { Edit } from '@jadefence/core';
 import pg from 'pg';
 import { importInto } from './service.js';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { FENCES, setUpDesk, type Desk } from './desk.js';
+import { FENCES, setUpDesk, type Desk } from './fixture.js';
 
 let desk: Desk;
 let client: ServiceClient;
@@ -68,7 +68,7 @@ describe('a fence', () => {
 });
 
 describe('two who write at once', () => {
-  it('keep each their own rule, and the later of two on one rule is told what it is now', async () => {
+  it('keep each their own rule, and the later of two on one rule gets its current state', async () => {
     await begin();
     const { version } = await client.draft();
     const set = (rule: string, state: 'trial' | 'off') =>
@@ -99,7 +99,7 @@ describe('two who write at once', () => {
 });
 
 describe('publishing', () => {
-  it('makes numbered revisions, in part where the part stands alone, and restores an older one at once', async () => {
+  it('makes numbered revisions, in part if the part is independent, and restores an older one at once', async () => {
     await begin();
     expect(await done('publish', '--note', 'first')).toBe('Published revision 1.\n');
     expect((await desk.run('publish', '--note', 'again')).stderr).toContain('Nothing differs from revision 1.');
@@ -153,7 +153,7 @@ describe('publishing', () => {
     expect(await refusal(client.startReplay({ logId: 1, against: 9 }))).toMatchObject({ code: 'not-found' });
   });
 
-  it('runs the expectations, and says which are not met; forcing it is kept', async () => {
+  it('runs the expectations, and reports which are not met; forcing it is recorded', async () => {
     await begin(`${FENCES}expect allowed from 203.0.113.9 to https://shop.example/login\n`);
     const ran = await desk.run('expect');
     expect([ran.exitCode, ran.stdout]).toEqual([
@@ -206,11 +206,11 @@ describe('bad input', () => {
     await edit({
       kind: 'add-rule',
       fence: 'desk',
-      text: 'rule x block when client in nobody',
+      text: 'rule x block when client in missing',
       position: { at: 'bottom' },
     });
     const { exitCode, stderr } = await desk.run('publish', '--note', 'x');
-    expect([exitCode, stderr]).toEqual([2, expect.stringContaining('No list is named "nobody".')]);
+    expect([exitCode, stderr]).toEqual([2, expect.stringContaining('No list is named "missing".')]);
   });
 });
 
@@ -246,8 +246,8 @@ describe('files', () => {
   });
 });
 
-describe('the audit trail that somebody changed', () => {
-  it('says so, and the command ends with 1', async () => {
+describe('a manipulated audit trail', () => {
+  it('is reported, and the command exits with 1', async () => {
     await begin();
     const database = new pg.Client({ connectionString: desk.service.databaseUrl });
     await database.connect();
@@ -331,7 +331,7 @@ describe('a stored log that is out of order', () => {
       const { rows } = await client.decisions(id, { offset, limit: 200 });
       expect(rows.map(({ record }) => JSON.stringify(record))).toEqual(expected.slice(offset, offset + 200));
     }
-    // A row of each run, whose outcome depends on requests that stand elsewhere in the log.
+    // A row of each run, whose outcome depends on requests elsewhere in the log.
     for (const outcome of ['limited', 'held'] as const) {
       const { rows } = await client.decisions(id, { offset: 150, limit: 1, outcome });
       const { decision, fences: steps } = await client.explanation(id, rows[0]!.row);
@@ -348,13 +348,13 @@ describe('how many requests a rule matches', () => {
     expect(await count('rule x block when path under /login')).toEqual({ matching: 4, unknown: 0, requests: 12 });
     expect(await count('rule x block when tag = staff')).toEqual({ matching: 8, unknown: 0, requests: 12 });
     expect(await count('rule x block when country = NO')).toEqual({ matching: 0, unknown: 12, requests: 12 });
-    expect(await refusal(count('rule x block\n  when client in nobody'))).toMatchObject({
+    expect(await refusal(count('rule x block\n  when client in missing'))).toMatchObject({
       code: 'invalid-text',
-      errors: [{ place: '2:18', message: expect.stringContaining('No list is named "nobody".') }],
+      errors: [{ place: '2:18', message: expect.stringContaining('No list is named "missing".') }],
     });
   });
 
-  it('is exact where tags depend on requests that stand elsewhere in a log of several chunks', async () => {
+  it('is exact where tags depend on requests elsewhere in a log of several chunks', async () => {
     const text = `gate shop inbound { hosts shop.example fences f otherwise allow }
 fence f enforce {
   rule pace limit 3 per 1m by client when path under /login
@@ -362,7 +362,7 @@ fence f enforce {
   rule door limit 1 per 1h by client when path under /door
 }
 `;
-    // The later half of the day stands first, so that no row can be counted by what stands before it.
+    // The later half of the day comes first, so that rows depend on later rows.
     const line = (second: number, index: number): string =>
       JSON.stringify({
         'timestamp': new Date(Date.UTC(2026, 9, 12) + second * 1000).toISOString(),

@@ -48,13 +48,13 @@ describe('the everyday way from the command line', () => {
     const signIn = join(service.folder, 'sign-in');
     expect(await run('login', '--sign-in-file', signIn)).toMatchObject({ exitCode: 0, stdout: '' });
     expect((await run('fence', 'import', fences, '--yes')).stdout).toBe(
-      '+ Gate shop was added.\n    The inbound gate shop stands before shop.example, asks desk in this order; where none decides: allow.\n+ Fence desk was added.\n    The fence desk is enforced; where no rule ends it: continue with the next fence.\n+ Rule desk/login was added.\n    Block with 403 when the path is under /login.\nThe draft now has 1 gate, 1 fence with 1 rule, and 0 lists.\n',
+      '+ Gate shop was added.\n    The inbound gate shop protects shop.example, evaluates desk in this order; where none decides: allow.\n+ Fence desk was added.\n    The fence desk is enforced; where no rule ends it: continue with the next fence.\n+ Rule desk/login was added.\n    Block with 403 when the path is under /login.\nThe draft now has 1 gate, 1 fence with 1 rule, and 0 lists.\n',
     );
     expect(await run('log', 'import', log)).toMatchObject({
       exitCode: 0,
       stdout:
         'Log 1 "day.log": 2 requests from 2026-10-12 10:00:00 to 2026-10-12 10:00:00 UTC, read as NCSA combined with the host in front.\n',
-      stderr: '1 line rejected: the line does not have the shape of the format\n  line 3: "junk"\n',
+      stderr: '1 line rejected: the line does not match the format\n  line 3: "junk"\n',
     });
     expect((await run('log', 'import', log)).stderr).toBe('The same bytes are here already as log 1 "day.log".\n');
     expect(await run('replay', 'start', 'day.log')).toMatchObject({
@@ -122,7 +122,7 @@ describe('the service', () => {
     expect(await service.client.draft()).toEqual(before);
   });
 
-  it('lets an unknown name stand in the draft, and refuses to replay it', async () => {
+  it('accepts an unknown name in the draft, and refuses to replay it', async () => {
     const draft = await importInto(
       service.client,
       sources('gate shop inbound { hosts shp-list otherwise allow }\nlist shop-list domains { shop.example }'),
@@ -301,13 +301,13 @@ describe('the service', () => {
     expect(guesses.filter(({ status }) => status === 401)).toHaveLength(10);
     expect(guesses.filter(({ status }) => status === 429)).toHaveLength(190);
     expect(guesses.find(({ status }) => status === 429)!.headers.get('retry-after')).toBe('60');
-    // Guesses at another account from the same address keep nobody out.
+    // Guesses at another account from the same address lock no one out.
     expect((await signIn(service.signIn.password)).status).toBe(200);
   });
 });
 
 describe('a killed service', () => {
-  it('takes up its replays again, and forgets the imports that had not finished', async () => {
+  it('resumes its replays, and removes unfinished imports', async () => {
     const log = Array.from({ length: 140_000 }, (_, index) => LINE(`/${index % 7 === 0 ? 'login' : index}`)).join('');
     await importInto(service.client, sources(FENCES));
     const { id: logId } = await service.client.importLog({ name: 'killed' }, bytesOf(log));

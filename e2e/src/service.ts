@@ -7,7 +7,7 @@ import { createTestDatabase } from './test-database.js';
 // The same way of starting the service as the demo has.
 import { startService } from '../../scripts/lib/service.mjs';
 
-/** A running service with a database of its own. */
+/** A running service with its own database. */
 export interface TestService {
   readonly address: string;
   readonly client: ServiceClient;

@@ -42,7 +42,7 @@ describe('starting the service', () => {
     });
   });
 
-  it('says in a line that the port is taken, or that there is no database', async () => {
+  it('reports in a line that the port is taken, or that there is no database', async () => {
     const taken = createServer();
     await new Promise<void>((resolve) => taken.listen(0, '127.0.0.1', resolve));
     const { port } = taken.address() as { port: number };
@@ -64,7 +64,7 @@ describe('starting the service', () => {
     });
   });
 
-  it('gives a new password on the database itself, for when nobody can sign in', async () => {
+  it('gives a new password on the database itself, for when no one can sign in', async () => {
     const reset = (name: string) =>
       run(
         'reset-password.js',
@@ -81,7 +81,11 @@ describe('starting the service', () => {
       { name: 'after', scope: 'viewer' },
     );
     expect(token).toMatch(/^jft_/);
-    expect(await reset('nobody')).toMatchObject({ exitCode: 2, stdout: '', stderr: 'There is no user "nobody".\n' });
+    expect(await reset('stranger')).toMatchObject({
+      exitCode: 2,
+      stdout: '',
+      stderr: 'There is no user "stranger".\n',
+    });
   });
 
   it('keeps the sign-in where only its owner can read it', async () => {

@@ -3,7 +3,7 @@ import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { LOG, logLine, setUpDesk, type Desk } from './desk.js';
+import { LOG, logLine, setUpDesk, type Desk } from './fixture.js';
 import { jadefence } from './jadefence.js';
 
 let desk: Desk;
@@ -55,11 +55,11 @@ busiest paths  requests  share
 /login                4  33.3%
 
 1 line rejected
-  1: the line does not have the shape of the format
+  1: the line does not match the format
 the first of them
   line 13: broken
 
-Rules to begin from:
+Suggested rules:
   rule loudest-client trial block when client = 203.0.113.9
       would have stopped 4 requests: 203.0.113.9 made 4 requests within one minute
   rule most-refused-path trial block when path = /login
@@ -92,7 +92,7 @@ fence starter enforce "To begin from" {
     expect(piped.stdout).toBe(plain.stdout);
   });
 
-  it('of a gzip that is cut short reads what came before, and says so', async () => {
+  it('of a truncated gzip reads what came before, and reports it', async () => {
     const whole = gzipSync(
       Array.from({ length: 20_000 }, (_, index) =>
         logLine(`198.18.${index % 200}.${index % 250}`, `/${index}`, index % 60),
@@ -171,7 +171,7 @@ client sees: Status 403 instead of what was requested.
       ['--client', '198.18.4.1', '--url', 'shop.example', '--at', 'noon'],
       "error: option '--at <time>' argument 'noon' is invalid. Expected a time such as 2026-10-12T10:00:00Z.\n",
     ],
-  ])('says what is wrong with %j', async (options, expected) => {
+  ])('reports what is wrong with %j', async (options, expected) => {
     expect(await run('try', ...options, '--fences', 'site.fence')).toMatchObject({
       exitCode: 2,
       stdout: '',

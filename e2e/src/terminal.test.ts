@@ -4,7 +4,7 @@ import { connect, createServer, type Server, type Socket } from 'node:net';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { startService } from '../../scripts/lib/service.mjs';
-import { setUpDesk, type Desk } from './desk.js';
+import { setUpDesk, type Desk } from './fixture.js';
 import { jadefence, type Ran } from './jadefence.js';
 
 let desk: Desk;
@@ -107,7 +107,7 @@ describe('what goes wrong with any command of the service', () => {
     }
   });
 
-  it('a wrong file or name ends with 2 and says which', async () => {
+  it('a wrong file or name ends with 2 and is named', async () => {
     for (const [args, message] of [
       [['fence', 'import', 'nowhere.fence'], 'There is no file or folder "nowhere.fence".'],
       [['log', 'import', 'nowhere.log'], 'There is no log "nowhere.log".'],
@@ -127,7 +127,7 @@ describe('what goes wrong with any command of the service', () => {
         "error: command-argument value '../..' is invalid for argument 'name'. Expected a name: a small letter, then small letters, digits and hyphens.",
       ],
       [['replay', 'decisions', '99'], 'There is no replay 99.'],
-      [['admin', 'reset-password', 'nobody'], 'There is no user "nobody".'],
+      [['admin', 'reset-password', 'stranger'], 'There is no user "stranger".'],
       [['login', '--sign-in-file', 'nowhere'], 'The sign-in file "nowhere" cannot be read (ENOENT).'],
     ] as const) {
       const { exitCode, stderr } = await run(...args);
@@ -158,7 +158,7 @@ describe('a service whose database goes away', () => {
     proxy.close();
   });
 
-  it('says so in one line, ends commands with 3, and is back when the database is', async () => {
+  it('is reported in one line, ends commands with 3, and recovers with the database', async () => {
     const open = (port: number): Promise<number> =>
       new Promise((resolve) => {
         proxy = createServer((socket) => {

@@ -48,7 +48,7 @@ async function bundle(entryPoint, name) {
     target: 'node20',
     conditions: ['jade-source'],
     legalComments: 'none',
-    // Some libraries are CommonJS and ask for Node's own modules.
+    // Some libraries are CommonJS and require Node's built-in modules.
     banner: { js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);" },
     logLevel: 'error',
   });

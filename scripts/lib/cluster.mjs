@@ -61,7 +61,7 @@ class Cluster {
     ]);
   }
 
-  /** @param port the one of before, for who wants to find it again */
+  /** @param port the earlier one, to be reachable again */
   async start(isDurable, port = undefined) {
     if (this.#isRunning()) return;
     const [owner, mine] = [statSync(this.data).uid, this.owner?.uid ?? process.getuid?.()];
@@ -69,7 +69,7 @@ class Cluster {
       throw new SetupError(
         `The private PostgreSQL cluster in ${this.folder} belongs to another user (${owner}, and this is ${mine}), as it does after its folder was copied. Start with -- --fresh to make a new one, or give the folder to that user.`,
       );
-    // What the server said at earlier starts explains nothing of this one.
+    // The output of earlier starts does not explain this one.
     rmSync(join(this.folder, 'log'), { force: true });
     port ??= await freePort();
     const settings = [

@@ -8,7 +8,7 @@ import { ROOT, run, runHere, SetupError, step } from './run.mjs';
 import { startService } from './service.mjs';
 
 const STATE = join(ROOT, '.jadefence');
-/** Tests run a demo of their own beside the one that somebody may be looking at. */
+/** Tests run a separate demo, so that a running one is not disturbed. */
 const NAME = process.env.JADEFENCE_DEMO_NAME ?? 'demo';
 const CLUSTER = `${NAME}-postgres`;
 const SIGN_IN = join(STATE, ...(NAME === 'demo' ? [] : [NAME]), 'sign-in');

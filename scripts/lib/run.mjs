@@ -1,14 +1,14 @@
-/** Running other programs and saying what is being done. Plain Node, so that it works before anything is installed. */
+/** Running other programs and reporting the steps. Plain Node, so that it works before anything is installed. */
 import { spawn } from 'node:child_process';
 import { dirname } from 'node:path';
 import { fileURLToPath } from 'node:url';
 
 export const ROOT = dirname(dirname(dirname(fileURLToPath(import.meta.url))));
 
-/** Something the person at the terminal can mend; told without a stack. */
+/** Something the user can fix; printed without a stack. */
 export class SetupError extends Error {}
 
-/** Does one step of the set-up, saying what it is and how long it took. */
+/** Runs one step of the set-up, printing its name and duration. */
 export async function step(title, work) {
   const startedMs = performance.now();
   process.stderr.write(`- ${title} ... `);
@@ -49,7 +49,7 @@ export function runHere(command, args, options = {}) {
   });
 }
 
-/** Runs a script's main function; what the person can mend is told in its own words. */
+/** Runs a script's main function; what the user can fix is printed without a stack. */
 export async function main(work) {
   try {
     process.exitCode = (await work()) ?? 0;

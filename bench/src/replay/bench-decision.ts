@@ -7,7 +7,7 @@ import { createReferenceData } from './reference-data.js';
 import type { BenchRequest } from './requests.js';
 
 const RULES = 5000;
-/** Asked first, as of a service that has run for a while: what stays in memory is there, and what is compiled is. */
+/** Warm-up, as in a service that has run for a while: caches are filled and code is compiled. */
 const WARM_REQUESTS = 12_000;
 const REQUESTS = 3000;
 /** Each side has so many before the next has its turn: one at a time, each would find its memory taken by the others. */

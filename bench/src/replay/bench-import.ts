@@ -44,7 +44,7 @@ export async function benchImport(): Promise<void> {
     `  two threads: ${speedUp.toFixed(2)} times one (goal: 1.5); the bytes are ${hashOf(one) === hashOf(two) ? 'the same' : 'NOT THE SAME'}\n`,
   );
   process.stdout.write(
-    `  two imports that share nothing, each in a process of its own: ${atMost.toFixed(2)} times one, which is all that the machine has\n`,
+    `  two imports that share nothing, each in its own process: ${atMost.toFixed(2)} times one, which is all that the machine has\n`,
   );
   process.stdout.write(
     `  stored: ${(size / REQUESTS).toFixed(2)} bytes a request (goal: 18, and a third of gzip -6: ${(third / REQUESTS).toFixed(2)})\n`,

@@ -73,7 +73,7 @@ function firstLines(): string {
   return lines.join('');
 }
 
-/** What a script of a few lines can ask: hosts, paths and methods. */
+/** What a script of a few lines can test: hosts, paths and methods. */
 function isSimple({ parts, action }: BenchRule): boolean {
   return (
     typeof action === 'string' && parts.every(({ kind }) => kind === 'host' || kind === 'path' || kind === 'method')

@@ -13,7 +13,7 @@ const FEW_PAGES = 10;
 const PAGE_ROWS = 50;
 
 interface Page {
-  /** @param n counts pages, so that not all ask for the same */
+  /** @param n counts pages, so that they differ */
   readonly path: (n: number) => string;
   /** Milliseconds of processor time a page. */
   readonly goalMs?: number;
@@ -45,7 +45,7 @@ export async function benchPages(): Promise<void> {
     const pages = pagesOf(replay, log.id);
     await measureAll(stand, pages, 'alone', true);
     let isDone = false;
-    // Made before, since making it keeps this process from asking.
+    // Prepared first, since preparing it would delay requests.
     const next = new Uint8Array(await new Response(streamOf(5 * LOG_REQUESTS, 2 * LOG_REQUESTS)).arrayBuffer());
     const more = client
       .importLog({ name: 'next days', format: 'combined-with-host' }, next)

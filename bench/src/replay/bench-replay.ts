@@ -102,7 +102,7 @@ function printWholeAgreement(
       ours = (ours + mix(line, ruleOf[code]!)) >>> 0;
       theirs = (theirs + mix(line, expected)) >>> 0;
       if (ruleOf[code] !== expected)
-        differing ??= `line ${line} is decided by ${rules[ruleOf[code]!]?.name}, memoised says ${rules[expected]?.name}`;
+        differing ??= `line ${line} is decided by ${rules[ruleOf[code]!]?.name}, memoized by ${rules[expected]?.name}`;
     }
   process.stdout.write(
     `  hash of lines and deciding rules, all ${line.toLocaleString('en')}: ${ours.toString(16)}, memoised ${theirs.toString(16)}${differing ? `; ${differing}` : ''}\n`,
@@ -122,7 +122,7 @@ function mix(line: number, rule: number): number {
   return (mixed ^ (mixed >>> 16)) >>> 0;
 }
 
-/** Whether the same rule decides each of some requests, drawn at random and asked in their order. */
+/** Whether the same rule decides each of some requests, drawn at random and judged in order. */
 function printAgreement(
   size: PolicySize,
   context: EvaluationContext,

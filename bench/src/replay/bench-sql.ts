@@ -53,7 +53,7 @@ export async function benchSql(): Promise<void> {
   }
 }
 
-/** The first rules that ask different things, so that the statement asks everything that rules ask. */
+/** The first rules that test different fields, so that the statement tests every field. */
 function tenOf(rules: readonly BenchRule[]): BenchRule[] {
   const byKinds = new Map<string, BenchRule>();
   for (const rule of rules) {
@@ -98,7 +98,7 @@ function suffixesOf(host: string): string[] {
   return labels.map((_, index) => labels.slice(index).join('.'));
 }
 
-/** @param types of the columns, which stand in the order of `toRow` */
+/** @param types of the columns, in the order of `toRow` */
 async function insert<T>(
   client: pg.Client,
   table: string,
@@ -169,7 +169,7 @@ function tellAgreement(
   const byLine = new Map(rows.map(({ line, rule }) => [line, rule]));
   requests.forEach((request, line) => {
     const [expected, found] = [plain(request), byLine.get(line) ?? -1];
-    if (expected !== found) throw new Error(`Request ${line}: plain says rule ${expected}, the statement ${found}.`);
+    if (expected !== found) throw new Error(`Request ${line}: plain finds rule ${expected}, the statement ${found}.`);
   });
   process.stdout.write(
     `  the statement decides ${rows.length.toLocaleString('en')} requests, each as the plain loop does with its rules\n`,

@@ -1,4 +1,4 @@
-/** A process of its own that imports the frozen log on one thread; two of them at once are all that two threads could come to. */
+/** A process that imports the pinned log on one thread; two of them at once are the upper bound of two threads. */
 import { serveSide } from '../side.js';
 import { forgetScenery } from './frozen.js';
 import { bytesOf } from './log-bytes.js';

@@ -1,4 +1,4 @@
-/** *Plain*: the loop that comes to mind first. Every rule for every request, sets where there are sets, exact limits. */
+/** *Naive loop*: the obvious implementation. Every rule for every request, sets where there are sets, exact limits. */
 import type { BenchRequest } from './requests.js';
 import type { BenchRule, Part } from './policy.js';
 import { readAddress, type ReferenceData } from './reference-data.js';

@@ -3,7 +3,7 @@ import { Random } from '@jadefence/demo';
 import { skewed } from './requests.js';
 import { COUNTRY_CODES, FIRST_ADDRESS, formatIpv4, NUM_ADDRESSES, NUM_CATEGORIES, type Scenery } from './scenery.js';
 
-/** One thing that a rule asks; all of them must hold. */
+/** One comparison of a rule; all of them must hold. */
 export type Part =
   | { readonly kind: 'country'; readonly codes: readonly string[]; readonly isNegated: boolean }
   | { readonly kind: 'client'; readonly networks: readonly string[] }
@@ -23,7 +23,7 @@ export interface BenchRule {
 const NUM_LIMITS = 5;
 
 /**
- * @param numRules with more rules each asks for less, so that about as many requests reach the end
+ * @param numRules with more rules each matches less, so that about as many requests reach the end
  */
 export function makePolicy(scenery: Scenery, seed: number, numRules: number): BenchRule[] {
   const random = new Random(seed);
@@ -31,7 +31,7 @@ export function makePolicy(scenery: Scenery, seed: number, numRules: number): Be
     const parts = makeParts(scenery, random, 200 / numRules);
     return { name: `r${index}`, parts, action: random.chance(0.3) ? 'allow' : 'block' };
   });
-  // The limits stand in the middle, spread, so that most requests reach some of them.
+  // The limits are in the middle, spread, so that most requests reach some of them.
   const limits: readonly [count: number, windowMs: number, parts: readonly Part[]][] = [
     [40, 86_400_000, [{ kind: 'method', names: ['POST', 'PUT', 'DELETE'] }]],
     [6, 3_600_000, [{ kind: 'path', prefixes: ['/login', '/session', '/checkout'] }]],

@@ -1,6 +1,6 @@
 /**
  * A log as real ones are: quotes, backslashes and letters outside ASCII in a fifth of the lines, some IPv6, clients, paths,
- * agents and hosts that nobody saw before all day, lines of very different length, and some that are no requests.
+ * agents and hosts that are new all day, lines of very different length, and some that are no requests.
  */
 import { Random } from '@jadefence/demo';
 import { formatTime, generateRequests, type BenchRequest } from './requests.js';

@@ -15,7 +15,7 @@ import { Stages } from '../measure.js';
 import { frozenPolicy, frozenScenery, type PolicySize } from './frozen.js';
 import { readChunks, type StoredChunk } from './stored-log.js';
 
-/** The reference data that the frozen policies ask. */
+/** The reference data of the pinned policies. */
 export function frozenWorld(): Pick<EvaluationContext, 'countries' | 'categories'> {
   const { countries, categories } = frozenScenery();
   const reader = new CategoryFeedReader();

@@ -1,4 +1,4 @@
-/** The two sides of `replay`, each run by `bench-replay.ts` in a process of its own: the two loops, or ours. */
+/** The two sides of `replay`, each run by `bench-replay.ts` in its own process: the two loops, or ours. */
 import { COMMON_COLUMNS, Program } from '@jadefence/core';
 import { Stages } from '../measure.js';
 import { serveSide } from '../side.js';
@@ -14,7 +14,7 @@ const [side, size, numRequests, numPlain] = process.argv.slice(2) as [string, st
 if (side === 'loops') serveLoops(Number(size) as PolicySize, Number(numRequests), Number(numPlain));
 else serveOurs(Number(size) as PolicySize, Number(numRequests));
 
-/** @param numPlain the plain loop is asked of so many of the requests */
+/** @param numPlain the naive loop judges so many of the requests */
 function serveLoops(size: PolicySize, numRequests: number, numPlain: number): void {
   const requests: BenchRequest[] = [];
   for (const request of frozenRequests()) if (requests.push(request) === numRequests) break;

@@ -23,7 +23,7 @@ const STARTS_AT_MS = Date.UTC(2026, 8, 7);
 const DAY_MS = 86_400_000;
 const METHODS = ['GET', 'GET', 'GET', 'GET', 'GET', 'GET', 'GET', 'POST', 'POST', 'HEAD', 'PUT', 'DELETE', 'OPTIONS'];
 const STATUSES = [200, 200, 200, 200, 200, 200, 304, 304, 301, 404, 403, 500, 206];
-/** Shares of the requests that come with a query, with a referer, and from the one client that asks fast just then. */
+/** Shares of the requests that come with a query, with a referer, and from the one client in a burst. */
 const WITH_QUERY = 0.18;
 const WITH_REFERER = 0.6;
 const IN_BURST = 0.08;

@@ -1,4 +1,4 @@
-/** A service with a database of its own, the reference data and rules of the frozen log, and logs streamed from the generator. */
+/** A service with its own database, the reference data and rules of the pinned log, and logs streamed from the generator. */
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';

@@ -92,7 +92,7 @@ export function judgeOf(
   return { rulebook, ...referenceData };
 }
 
-/** What a replay decided: of each chunk the codes of its rows, and the rulings that they stand for. */
+/** What a replay decided: of each chunk the codes of its rows, and their rulings. */
 export interface Decided {
   readonly codes: readonly Uint32Array[];
   readonly rulings: readonly Ruling[];
@@ -140,7 +140,7 @@ export function hashRows(rows: readonly Uint32Array[]): string {
   return hash.digest('hex');
 }
 
-/** An engine that is compiled once and asked again and again. */
+/** An engine that is compiled once and reused. */
 export class SoakEngine {
   readonly #before: Program;
   readonly #after: Program;

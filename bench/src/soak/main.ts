@@ -127,7 +127,7 @@ function askFresh(task: SoakTask): Promise<Digest> {
 }
 
 /**
- * All requests of some clients: what rules remember of a client depends on no other. Some clients ask much, so that they
+ * All requests of some clients: counters of a client depend on no other. Some clients send many requests, so that they
  * are taken until there are enough requests.
  */
 function compareWithInterpreter(

@@ -1,4 +1,4 @@
-/** What people were told is done, and whether it still is. */
+/** Acknowledged writes, and whether they are still there. */
 import { listAll, type ReplayResult, type ServiceClient } from '@jadefence/contract';
 
 const REPLAY_WITHIN_MS = 120_000;
@@ -10,7 +10,7 @@ export class Acknowledged {
   #edit = { version: 0, text: '' };
   #table = 0;
 
-  /** @param expected what every replay comes to but for its table of countries, which others change meanwhile */
+  /** @param expected the result of every replay that uses the same country table */
   constructor(private readonly expected: ReplayResult) {}
 
   log(id: number, name: string, requests: number): void {
@@ -68,7 +68,7 @@ export class Acknowledged {
     mustBe(isIntact, `the audit trail: ${problem}`);
   }
 
-  /** Waits until every replay is done. @throws Error where one comes to something else */
+  /** Waits until every replay is done. @throws Error if a result differs */
   async checkReplays(client: ServiceClient): Promise<void> {
     const endsAtMs = Date.now() + REPLAY_WITHIN_MS;
     for (const id of this.#replays) {

@@ -10,7 +10,7 @@ import pg from 'pg';
 import { startCluster } from '../../../scripts/lib/cluster.mjs';
 import { findPostgres } from '../../../scripts/lib/install.mjs';
 import { startService } from '../../../scripts/lib/service.mjs';
-import { logLine } from '../desk.js';
+import { logLine } from '../fixture.js';
 import { Acknowledged } from './acknowledged.js';
 
 const MAX_BEFORE_MS = 2500;
@@ -55,7 +55,7 @@ try {
     process.stdout.write(`${fault} ${number + 1} of ${faults.length}: ${acknowledged.summary()}\n`);
   }
   await acknowledged.checkReplays(client());
-  process.stdout.write('nothing that was acknowledged is lost, and every replay came to the same\n');
+  process.stdout.write('nothing that was acknowledged is lost, and every replay had the same result\n');
 } finally {
   await service.stop();
   await administer(`drop database ${database} with (force)`);
@@ -99,7 +99,7 @@ async function signIn(): Promise<() => ServiceClient> {
   return () => new ServiceClient({ baseUrl: service.address, token });
 }
 
-/** @returns what a replay of the first log by the first revision comes to */
+/** @returns the result of a replay of the first log by the first revision */
 async function prepare(client: ServiceClient): Promise<ReplayResult> {
   await importTable(client, 0);
   const text = [
@@ -139,7 +139,7 @@ function bytesOf(text: string): Uint8Array<ArrayBuffer> {
   return new Uint8Array(Buffer.from(text));
 }
 
-/** Several people at work; what they are told is done is noted, and who is told nothing stops. */
+/** Concurrent users; acknowledged writes are recorded. */
 function workUntilItBreaks(
   client: ServiceClient,
   round: number,
@@ -153,7 +153,7 @@ function workUntilItBreaks(
       try {
         await what(round * 10_000 + numDone);
       } catch {
-        // Nobody was told that it is done.
+        // It was not acknowledged.
         await sleep(50);
       }
     }

@@ -135,6 +135,6 @@ function megabytesOf(pid: number): number {
 
 function mustBeBounded(what: string, pid: number): void {
   const megabytes = megabytesOf(pid);
-  if (megabytes > MAX_MEGABYTES) throw new Error(`${what} came to ${megabytes} MB`);
-  process.stdout.write(`  ${what} came to ${megabytes} MB\n`);
+  if (megabytes > MAX_MEGABYTES) throw new Error(`${what} used ${megabytes} MB`);
+  process.stdout.write(`  ${what} used ${megabytes} MB\n`);
 }

@@ -1,4 +1,4 @@
-/** Everything that reads what another user wrote: each takes any bytes, and says what is wrong in errors of its own. */
+/** Everything that reads what another user wrote: each takes any bytes, and throws only its own errors. */
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
@@ -23,7 +23,7 @@ import {
   readDatasetFile,
   UnreadableFileError,
 } from '@jadefence/files';
-import { FENCES } from '../desk.js';
+import { FENCES } from '../fixture.js';
 import { ROOT } from '../root.js';
 
 export interface Reader {

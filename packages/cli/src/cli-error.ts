@@ -7,7 +7,7 @@ export class Failure extends Error {
   constructor(
     message: string,
     readonly exitCode: ExitCode = EXIT.wrongInput,
-    /** A full sentence saying what to do. */
+    /** The fix, as a full sentence. */
     readonly hint?: string,
   ) {
     super(message);

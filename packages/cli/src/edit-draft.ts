@@ -28,7 +28,7 @@ export async function editDraft(edits: readonly Edit[], output: OneOutput, strea
     lines.length > 0 ? lines.join('\n') : 'Nothing changed: the draft is so already.',
   );
   for (const line of describeDiagnostics(result.diagnostics)) say(streams, line);
-  if (result.diagnostics.length > 0) say(streams, 'The draft cannot judge until this is mended.');
+  if (result.diagnostics.length > 0) say(streams, 'The draft cannot be used until this is fixed.');
   for (const line of describeWarnings(result.warnings)) say(streams, line);
   refuseInvalid(result.entries);
 }

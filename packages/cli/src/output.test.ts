@@ -50,7 +50,7 @@ it('shows control characters of data, and writes its own colours', () => {
   expect(piped.out()).toContain('\u001b');
 });
 
-it('of many diagnostics the first are told, and how many others there are', () => {
+it('of many diagnostics the first are printed, and the number of others', () => {
   const [one] = parseFences('frob', 'a.fence').diagnostics;
   expect(describeDiagnostics([one!])).toEqual([formatDiagnostic(one!)]);
   const many = describeDiagnostics(Array.from({ length: 1234 }, () => one!));
@@ -70,7 +70,7 @@ describe('rows', () => {
     expect(out()).toBe(expected);
   });
 
-  it('that are none are said on stderr for people, and are empty for scripts', () => {
+  it('without rows print a note on stderr for people, and are empty for scripts', () => {
     for (const [output, expected] of [
       ['table', ''],
       ['csv', 'number,name,requests\n'],
@@ -159,7 +159,7 @@ describe('progress', () => {
     return { numBytes, err: err() };
   };
 
-  it('is told on a terminal and wiped at the end; the bytes pass either way', async () => {
+  it('is shown on a terminal and wiped at the end; the bytes pass either way', async () => {
     const onTerminal = await passThrough(true);
     expect(onTerminal.numBytes).toBe(6_000_000);
     expect(onTerminal.err).toMatch(/2 MB, 25% .*4 MB, 50% .*6 MB, 75% .*\u001b\[K$/s);

@@ -47,7 +47,7 @@ export function parseName(text: string): string {
 export interface Streams {
   readonly stdout: NodeJS.WritableStream & { columns?: number; isTTY?: boolean };
   readonly stderr: NodeJS.WritableStream & { isTTY?: boolean };
-  /** Where a person is asked: a terminal as it is, for which what is asked has to be made fit. */
+  /** For prompts: the terminal itself, so the caller must sanitise the text. */
   readonly prompt: NodeJS.WritableStream;
   /** Where results for programs go: as they are, but for a terminal. */
   readonly data: NodeJS.WritableStream;
@@ -55,7 +55,7 @@ export interface Streams {
   readonly env: NodeJS.ProcessEnv;
 }
 
-/** Says something about the work; never part of a result. */
+/** Prints a note about the work; never part of a result. */
 export function say({ stderr }: Streams, text: string): void {
   stderr.write(`${text}\n`);
 }
@@ -75,7 +75,7 @@ export interface RowsLayout<T> {
   readonly columns: Readonly<Record<string, (item: T) => string>>;
   /** Keys of columns with figures. */
   readonly figures?: readonly string[];
-  /** Said on stderr where there are no rows. */
+  /** Printed on stderr if there are no rows. */
   readonly empty: string;
 }
 

@@ -26,7 +26,7 @@ import { EXIT, Failure, type ExitCode } from './cli-error.js';
 import type { Streams } from './output.js';
 import { guard } from './render/terminal.js';
 
-/** Runs one command line. Never throws for what a person got wrong: it says so on stderr and answers the exit code. */
+/** Runs one command line. Never throws for user errors: it prints them on stderr and returns the exit code. */
 export async function runProgram(args: readonly string[], given: Omit<Streams, 'data' | 'prompt'>): Promise<ExitCode> {
   const streams = guard(given);
   try {
@@ -71,16 +71,16 @@ function buildProgram(streams: Streams): Command {
   addCategory(program.command('category').description('Category feeds of the service'), streams);
   addApplication(program.command('application').description('Applications that are recognised'), streams);
   addDataset(program.command('dataset').description('Reference data as it was imported'), streams);
-  addPassphrase(program.command('passphrase').description('Passphrases that rules ask people for'), streams);
+  addPassphrase(program.command('passphrase').description('Passphrases that rules require'), streams);
   addAdmin(program.command('admin').description('Passwords and tokens of the service'), streams);
   addCompletion(program, streams);
   return program;
 }
 
-/** Of one message the places where it is first said. */
+/** The locations of each distinct message. */
 const TOLD_PLACES = 3;
 
-/** A line an error; what is said of many places is said of the first of them, with how many others there are. */
+/** One line an error; a message with many locations names the first, and the number of others. */
 function describeErrors(errors: readonly { readonly place: string; readonly message: string }[]): string[] {
   const byMessage = new Map<string, string[]>();
   for (const { place, message } of errors) {

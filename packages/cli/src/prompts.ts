@@ -1,4 +1,4 @@
-/** Asks whoever sits at the terminal. */
+/** Prompts at the terminal. */
 import { createInterface, type Interface } from 'node:readline/promises';
 import { Writable } from 'node:stream';
 import { Failure } from './cli-error.js';
@@ -6,19 +6,19 @@ import { readAll, type Streams } from './output.js';
 import { showControls } from './render/terminal.js';
 
 /**
- * Asks whether to go on; without a terminal only `--yes` does.
- * @throws Failure when the answer is no, or nobody can be tested
+ * Asks for confirmation; without a terminal `--yes` is required.
+ * @throws Failure if the answer is no, or there is no terminal
  */
 export async function confirm(question: string, isYes: boolean, { stdin, prompt }: Streams): Promise<void> {
   if (isYes) return;
   if (!stdin.isTTY)
-    throw new Failure('Nothing is changed: nobody can be tested here.', 2, 'Say --yes to go on without asking.');
+    throw new Failure('Nothing was changed: confirmation needs a terminal.', 2, 'Pass --yes to confirm.');
   const answer = await answerTo(`${showControls(question)} [y/N] `, createInterface({ input: stdin, output: prompt }));
   if (!/^y(es)?$/i.test(answer.trim())) throw new Failure('Nothing is changed.');
 }
 
 /**
- * Asks for what nobody may read over a shoulder; without a terminal all of standard input is the answer, but for the
+ * Prompts for a secret without echo; without a terminal all of standard input is the answer, but for the
  * break at its end.
  * @throws Failure when there is no answer
  */

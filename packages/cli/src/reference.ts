@@ -1,4 +1,4 @@
-/** What the commands for reference data share: sending files, and telling what became of them. */
+/** What the commands for reference data share: sending files, and reporting the result. */
 import { createReadStream } from 'node:fs';
 import { stat } from 'node:fs/promises';
 import { basename } from 'node:path';
@@ -145,7 +145,7 @@ async function openAll(paths: readonly string[], noun: string, streams: Streams)
   if (paths.length === 1) return showProgress(open(0), size, streams);
   if (infos.some((info) => info?.isDirectory()))
     throw new Failure('A folder is sent alone.', EXIT.wrongInput, 'Give one folder, or files.');
-  // So that what is said of a line names its file; a feed takes the category from the name of a file of an archive.
+  // So that problems of a line name its file; a feed takes the category from the name of a file of an archive.
   if (noun !== NOUN_OF.category && !paths.includes('-')) return showProgress(packFiles(paths), size, streams);
   const joined = async function* (): AsyncGenerator<Uint8Array> {
     for (let index = 0; index < paths.length; index += 1) {

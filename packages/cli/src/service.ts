@@ -24,12 +24,12 @@ export async function saveCredentials(credentials: Credentials, streams: Streams
   return path;
 }
 
-/** Forgets the token that was kept. */
+/** Deletes the stored token. */
 export async function forgetCredentials(streams: Streams): Promise<void> {
   await rm(credentialsPath(streams), { force: true });
 }
 
-/** The service as signed in to, or as `JADEFENCE_URL` and `JADEFENCE_TOKEN` say. */
+/** The service as signed in to, or by `JADEFENCE_URL` and `JADEFENCE_TOKEN`. */
 export async function connect(streams: Streams): Promise<ServiceClient> {
   const { JADEFENCE_URL: url, JADEFENCE_TOKEN: token } = streams.env;
   if (token) return new ServiceClient({ baseUrl: withoutSlash(url ?? DEFAULT_URL), token });

@@ -99,12 +99,12 @@ function WithId({ page: Page }: { page: ComponentType<{ id: number }> }) {
 function NoSuchPage() {
   return (
     <EmptyState isPage title="There is no such page">
-      The navigation leads to those there are.
+      Use the menu to find a page.
     </EmptyState>
   );
 }
 
-/** What stands in place of a page that could not be shown, such as one whose parts have changed since this tab was opened. */
+/** Replaces a page that could not be shown, such as one whose parts have changed since this tab was opened. */
 function BrokenPage() {
   const error = useRouteError();
   return (
@@ -140,7 +140,7 @@ function SignedIn() {
   );
 }
 
-/** Where the sign-in stands over pages that keep what is being written: outside what an open dialog shuts off. */
+/** Where the sign-in covers pages that keep what is being written: outside what an open dialog shuts off. */
 function signInHost(): HTMLElement {
   const found = document.getElementById('sign-in');
   if (found) return found;

@@ -10,7 +10,7 @@ interface Sent {
   readonly body?: unknown;
 }
 
-/** A client whose service answers as told, and what was sent to it. */
+/** A client with a scripted service, and what was sent to it. */
 function clientThatGets(answer: () => Response | Promise<Response>): { client: ServiceClient; sent: Sent[] } {
   const sent: Sent[] = [];
   const fake = async (url: string | URL | Request, init?: RequestInit): Promise<Response> => {
@@ -47,7 +47,7 @@ describe('a call', () => {
     ]);
   });
 
-  it('leaves out what is not said from the query, and escapes the rest', async () => {
+  it('leaves out what is not given from the query, and escapes the rest', async () => {
     const { client, sent } = clientThatGets(() => json({ rows: [] }));
     await client.decisions(4, { offset: 0, limit: 2, where: 'path = "/a b"&x' });
     expect(sent[0]!.url).toBe(
@@ -55,7 +55,7 @@ describe('a call', () => {
     );
   });
 
-  it('answers nothing where the service has nothing to say', async () => {
+  it('returns nothing if the service sends nothing', async () => {
     const { client } = clientThatGets(() => new Response(null, { status: 204 }));
     expect(await client.deleteLog(1, true)).toBeUndefined();
   });
@@ -79,7 +79,7 @@ describe('a failure', () => {
     ]);
   });
 
-  it.each([502, 200])('of something else that answers %i asks whether the address is right', async (status) => {
+  it.each([502, 200])('of another server that answers %i hints at the address', async (status) => {
     const { client } = clientThatGets(
       () => new Response('<html>', { status, headers: { 'content-type': 'text/html' } }),
     );
@@ -124,7 +124,7 @@ describe('following a replay', () => {
     );
   };
 
-  it('hears each step and answers the last', async () => {
+  it('receives each step and returns the last', async () => {
     const { client } = clientThatGets(() =>
       events({ state: 'running', requestsDone: 1 }, { state: 'done', requestsDone: 2 }),
     );

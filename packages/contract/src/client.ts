@@ -141,7 +141,7 @@ export class ServiceClient {
     this.#json('POST', '/revisions', input, version);
   restore = (number: number, note?: string): Promise<Revision> =>
     this.#json('POST', `/revisions/${number}/restore`, note === undefined ? {} : { note });
-  /** @param signal ends the counting where nobody waits for it any more */
+  /** @param signal ends the counting */
   countMatches = (logId: number, rule: { text: string; fence?: string }, signal?: AbortSignal): Promise<MatchCount> =>
     this.#json('POST', `/logs/${logId}/matches`, rule, undefined, signal);
   verifyAudit = (): Promise<AuditCheck> => this.#json('POST', '/audit/verify');
@@ -207,7 +207,7 @@ export class ServiceClient {
   log = (id: number): Promise<Log> => this.#json('GET', `/logs/${id}`);
   importLog = (query: { name: string } & LogReadOptions, body: UploadBody): Promise<Log> =>
     this.#upload('POST', '/logs', { ...query }, body);
-  /** @param files parts with the names of files, which are put together to one log */
+  /** @param files parts with file names, which are merged into one log */
   importLogFiles = (query: { name: string } & LogReadOptions, files: FormData): Promise<Log> =>
     this.#receive(this.#send('POST', `/logs${queryText({ ...query })}`, { body: files }));
   survey = (id: number): Promise<Survey> => this.#json('GET', `/logs/${id}/survey`);
@@ -254,7 +254,7 @@ export class ServiceClient {
     signal?: AbortSignal,
   ): Promise<ReplayProgress> => this.#follow(`/replays/${id}/events`, onProgress, signal);
 
-  /** Hears server-sent events until they end. @returns the last */
+  /** Receives server-sent events until they end. @returns the last */
   async #follow<T>(path: string, hear: (event: T) => void, signal?: AbortSignal): Promise<T> {
     const response = await this.#send('GET', path, { headers: { accept: 'text/event-stream' }, signal });
     let last: T | undefined;

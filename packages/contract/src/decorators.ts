@@ -23,7 +23,7 @@ function all(...decorators: readonly PropertyDecorator[]): PropertyDecorator {
   return (target, key) => decorators.forEach((decorate) => decorate(target, key));
 }
 
-/** May be left out; `null` says something, and is not the same. */
+/** May be left out; `null` is a value and not the same. */
 export function Optional(): PropertyDecorator {
   return ValidateIf((_, value) => value !== undefined);
 }

@@ -17,15 +17,15 @@ export const PROBLEMS = {
   'not-repeatable': { status: 409, title: 'What the replay depends on is not here any more' },
   'refresh-failed': { status: 422, title: 'The refresh failed' },
   'unknown-format': { status: 422, title: 'The log has no known format' },
-  'bad-layout': { status: 422, title: 'What is said about the log does not fit it' },
-  'host-required': { status: 422, title: 'The log does not say which host was requested' },
+  'bad-layout': { status: 422, title: 'The options given for the log do not fit it' },
+  'host-required': { status: 422, title: 'The log does not contain the requested host' },
   'no-valid-lines': { status: 422, title: 'No line of the log could be read' },
   'log-in-use': { status: 409, title: 'The log has replays' },
-  'bad-filter': { status: 422, title: 'The filter cannot be asked' },
+  'bad-filter': { status: 422, title: 'The filter cannot be used' },
   'bad-request': { status: 422, title: 'The made-up request cannot be judged' },
   'duplicate-log': { status: 409, title: 'This log is already here' },
   'draft-invalid': { status: 409, title: 'The draft has errors and cannot judge' },
-  'precondition-required': { status: 428, title: 'The write does not say which version it has seen' },
+  'precondition-required': { status: 428, title: 'The write lacks the version that it is based on' },
   'edit-conflict': { status: 412, title: 'Another user changed this meanwhile' },
   'unknown-part': { status: 404, title: 'The configuration has no such part' },
   'name-taken': { status: 409, title: 'The name is taken' },
@@ -54,12 +54,12 @@ export interface Problem {
   readonly status: number;
   readonly detail: string;
   readonly code: ProblemCode;
-  /** Says what to do, as a full sentence. */
+  /** The fix, as a full sentence. */
   readonly hint?: string;
   readonly errors?: readonly { readonly place: string; readonly message: string }[];
 }
 
-/** Why a call failed: the service said so, or it could not be reached. */
+/** Why a call failed: an error of the service, or it could not be reached. */
 export class ServiceError extends Error {
   constructor(
     message: string,

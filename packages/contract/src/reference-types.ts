@@ -84,7 +84,7 @@ export interface Correction {
 
 /** A correction that was put, and what it took the place of. */
 export interface PutCorrection extends Correction {
-  /** What was said of the same range or site before. */
+  /** The earlier correction of the same range or site. */
   readonly replaced: { readonly value: string; readonly reason: string | null } | null;
   /** Categories that nothing had before. */
   readonly newCategories?: readonly string[];
@@ -96,12 +96,12 @@ export interface Countries {
   readonly freshness: FreshnessInfo;
   readonly countries: readonly (CountryShare & {
     readonly name: string;
-    /** Requests of the log asked about, by the client's country. */
+    /** Requests of the given log, by the client's country. */
     readonly requests?: number;
   })[];
-  /** Requests of the log from no country, from inside, or from nobody known. */
+  /** Requests of the log from no country, from private addresses, or from unknown clients. */
   readonly elsewhere?: Readonly<Record<string, number>>;
-  /** All requests of the log asked about. */
+  /** All requests of the given log. */
   readonly requests?: number;
 }
 
@@ -117,7 +117,7 @@ export interface AddressLookup {
   readonly address: string;
   readonly country: string;
   readonly countryName: string;
-  /** The row, and the table or correction that says so. */
+  /** The row, and the table or correction that decided. */
   readonly evidence: string;
   readonly range?: string;
   readonly isCorrected: boolean;
@@ -145,7 +145,7 @@ export interface CategoryOverview {
   }[];
 }
 
-/** What each source says of a domain or URL, the first of them deciding. */
+/** The answer of each source for a domain or URL; the first one decides. */
 export interface CategoryLookup {
   readonly asked: string;
   readonly host: string;
@@ -181,7 +181,7 @@ export interface ApplicationInfo {
 
 export interface PassphraseInfo {
   readonly name: string;
-  /** Rules of the draft that ask for it. */
+  /** Rules of the draft that require it. */
   readonly usedBy: readonly string[];
   /** Whether the service has one under this name. */
   readonly isSet: boolean;

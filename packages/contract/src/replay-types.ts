@@ -15,7 +15,7 @@ import type {
 } from '@jadefence/core';
 import type { FenceSources, ReplayPolicy } from './types.js';
 
-/** How a log is to be read, as an upload says it. */
+/** How a log is to be read, as parameters of an upload. */
 export interface LogReadOptions {
   readonly format?: string;
   readonly host?: string;
@@ -34,7 +34,7 @@ export interface Log {
   readonly format: LogFormat;
   /** The host given for all lines, where the format has no column for it. */
   readonly host: string | null;
-  /** What else was said about how to read it. */
+  /** Further options for reading it. */
   readonly layout: Omit<ReaderOptions, 'host'>;
   /** Names of its files, where it has several. */
   readonly files: readonly string[];
@@ -54,7 +54,7 @@ export type ReplayState = (typeof REPLAY_STATES)[number];
 
 export interface ReplayProgress {
   readonly state: ReplayState;
-  /** What it came to so far; null before the first requests are judged. */
+  /** The partial result; null before the first requests are judged. */
   readonly partial: PartialResult | null;
   readonly requestsDone: number;
   readonly requests: number;
@@ -86,7 +86,7 @@ export interface Replay extends ReplayProgress {
   readonly startedAt: string;
 }
 
-/** What a replay came to so far. */
+/** The partial result of a replay. */
 export interface PartialResult {
   readonly outcomes: Partial<Record<Outcome, number>>;
   /** By `fence/rule`, those that matched. */
@@ -183,7 +183,7 @@ export interface DecisionRow {
   readonly blind: readonly string[];
   /** The record with its decision, as NDJSON exports it. */
   readonly record: DecidedRecord;
-  /** The line as it stood in the log, invalid UTF-8 shown as U+FFFD; absent of logs that came in before lines were kept. */
+  /** The raw line of the log, invalid UTF-8 shown as U+FFFD; absent for logs imported before lines were kept. */
   readonly written?: string;
 }
 

@@ -126,7 +126,7 @@ export class PositionInput {
   @ValidateIf(({ at }: PositionInput) => at === 'above' || at === 'below') @Matches(NAME) name?: string;
 }
 
-/** Any edit: which keys it needs besides `kind` is told by its kind. */
+/** Any edit: `kind` determines which other keys it needs. */
 export class EditInput {
   @IsIn(EDIT_KINDS) kind!: Edit['kind'];
   @Needed(['put', 'add-rule', 'replace-rule', 'put-file']) @IsString() @MaxLength(MAX_TEXT_CHARACTERS) text?: string;

@@ -75,7 +75,7 @@ export interface AccessToken {
   readonly lastUsedAt: string | null;
 }
 
-/** A request that somebody makes up. */
+/** A synthetic request. */
 export interface TryRequest {
   readonly client: string;
   readonly url: string;
@@ -84,7 +84,7 @@ export interface TryRequest {
   readonly at?: string;
   /** The draft or a revision; the published revision unless specified, or the draft where none is published. */
   readonly against?: ReplayPolicy;
-  /** Several of these can be said. */
+  /** Repeatable. */
   readonly headers?: readonly { readonly name: string; readonly value: string }[];
   readonly user?: string;
   readonly peer?: string;
@@ -139,7 +139,7 @@ export interface Draft {
   readonly schedules: readonly {
     readonly name: string;
     readonly sentence: string;
-    /** An IANA zone, where it has one of its own. */
+    /** An IANA zone, if it has one. */
     readonly zone?: string;
     readonly weekly: readonly WeeklyHours[];
     readonly exceptions: readonly string[];
@@ -152,7 +152,7 @@ export interface Draft {
   readonly changedBy: string | null;
 }
 
-/** What an edit came to. */
+/** The result of an edit. */
 export interface EditResult {
   readonly version: number;
   readonly changes: readonly DescribedChange[];
@@ -255,10 +255,10 @@ export interface AuditPage {
 
 export type { Edit, ExpectationResult, Explanation, ListLookup, StartingPoint, Survey };
 
-/** What a made-up request comes to, and what judged it. */
+/** The explanation of a synthetic request, and the rules that judged it. */
 export interface Tried extends Explanation {
   /** The revision that judged; null for the draft. */
   readonly revision: number | null;
-  /** Whether the draft differs from that revision, so that it may come to something else. */
+  /** Whether the draft differs from that revision, so that the outcome may differ. */
   readonly draftDiffers: boolean;
 }

@@ -20,7 +20,7 @@ const nought: usize = memory.data<u8>([0x30, 0, 0, 0, 0, 0, 0, 0]);
 @unmanaged
 export class Column {
   dictionary: Dictionary;
-  /** A word a row; 0 for rows that say nothing. */
+  /** A word a row; 0 for rows without a value. */
   codes: usize;
   codesRoom: usize;
 }
@@ -64,7 +64,7 @@ export function setCode(column: Column, row: usize, code: u32): void {
   store<u32>(codesFor(column, row + 1) + (row << 2), code);
 }
 
-/** The lines that codes are asked of: where their source, cells and kinds of referers lie. */
+/** The lines that codes are set from: the addresses of their source, cells and kinds of referers. */
 let source: usize = 0;
 let sourceBytes: usize = 0;
 let cells: usize = 0;
@@ -143,8 +143,8 @@ let planes: usize = 0;
 let planesRoom: usize = 0;
 
 /**
- * Takes the codes of a chunk, and leaves nought instead: how many bytes the largest needs, then the first bytes of all, the
- * second bytes, and so on; where all are the same, nought and that.
+ * Takes the codes of a chunk, and clears them: how many bytes the largest needs, then the first bytes of all, the
+ * second bytes, and so on; if all are the same, zero and that byte.
  * @returns where they lie
  */
 export function takeCodes(column: Column, numRows: usize): usize {

@@ -1,11 +1,11 @@
-/** The distinct values of a column while it is written: their bytes one behind the other, found by hash. */
+/** The distinct values of a column while it is written: their bytes contiguous, found by hash. */
 import { PADDING_BYTES } from '../src/kernel/cells';
 import { allocate, enlarge, release } from './blocks';
 import { areSame, copyTo, hashOf } from './words';
 
 let firstBytes: usize = 4096;
 let firstEntries: u32 = 256;
-/** A slot of the table: four words, so that one line of the cache says most of what is asked. */
+/** A slot of the table: four words, so that one cache line answers most lookups. */
 const SLOT_BITS: u32 = 4;
 const SLOT_BYTES: usize = 1 << SLOT_BITS;
 const HASH: usize = 0;

@@ -42,7 +42,7 @@ function escapedCharacterEnd(start: usize): usize {
   return end;
 }
 
-/** The byte that `\xHH` stands for, or a negative number. */
+/** The byte that `\xHH` encodes, or a negative number. */
 function escapedByte(at: usize): i32 {
   if (load<u8>(at) !== BACKSLASH || load<u8>(at, 1) !== SMALL_X) return -1;
   // Either being none makes the whole negative.

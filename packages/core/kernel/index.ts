@@ -1,4 +1,4 @@
-/** The parts of an import that look at each byte, for WebAssembly. `../src/kernel/kernel.ts` says what the calls are. */
+/** The parts of an import that look at each byte, for WebAssembly. `../src/kernel/kernel.ts` documents the calls. */
 export { allocate, release } from './blocks';
 export {
   cellsOfLines,

@@ -1,6 +1,6 @@
 /**
  * Lines of the NCSA formats in their bytes. Only lines as servers write them nearly always are taken; whatever else a line
- * may be is left to whoever calls.
+ * may be is left to the caller.
  */
 import {
   AGENT,
@@ -181,7 +181,7 @@ export function takeLines(from: usize, end: usize, number: f64): usize {
   return start - source;
 }
 
-/** @returns where its line feed stands; 0 where the line is not as usual, and then nothing is taken */
+/** @returns the address of its line feed; 0 if the line is not well-formed, and then nothing is taken */
 function takeLine(start: usize, number: f64): usize {
   if (numRows === rowsRoom) return 0;
   row = cells + numRows * ROW_BYTES;
@@ -235,7 +235,7 @@ function isWord(start: usize, end: usize): bool {
   return end > start && load<u8>(end) === SPACE;
 }
 
-/** @returns where the quotation mark behind the request line stands, or 0 */
+/** @returns the address of the quotation mark behind the request line, or 0 */
 function takeRequest(methodStart: usize): usize {
   const methodEnd = capitalsEnd(methodStart);
   const pathStart = methodEnd + 1;
@@ -275,7 +275,7 @@ function takeAnswer(statusStart: usize): usize {
   const bytesStart = statusEnd + 1;
   let bytesEnd = bytesStart + 1;
   if (load<u8>(bytesStart) === DASH) {
-    // Nothing sent is nought bytes.
+    // Nothing sent is zero bytes.
     shape |= MISSING << BYTES_BITS;
     takeNone(BYTES, NOUGHT);
   } else {

@@ -9,7 +9,7 @@ const HASH: u8 = 0x23;
 
 /** Those of sixteen bytes that are below one, no ASCII, or one of three. */
 function marksOf(bytes: v128, least: i8): v128 {
-  // As signed numbers all that is no ASCII is below nought.
+  // As signed numbers all bytes outside ASCII are negative.
   const outside = v128.or(i8x16.lt_s(bytes, i8x16.splat(least)), isAny(bytes, DELETE));
   return v128.or(outside, v128.or(isAny(bytes, QUOTE), isAny(bytes, BACKSLASH)));
 }

@@ -3,7 +3,7 @@ import { CategoryFeedReader, type CategoryFeed, type FeedReport } from '@jadefen
 import { decompress, UnreadableFileError } from './decompress.js';
 import { filesOf } from './archive.js';
 
-/** File names that say what the lines are, so that the folder says the category. */
+/** File names that only name the kind of lines, so that the folder names the category. */
 const PLAIN_NAMES = /^(domains?|urls?|hosts?|sites?|list|entries)$/i;
 /** Files of an archive that are no lists. */
 const NO_LISTS = /^(\.|readme|license|licence|copying|changelog)|\.(md|db|conf|json|html?)$/i;
@@ -11,7 +11,7 @@ const NO_LISTS = /^(\.|readme|license|licence|copying|changelog)|\.(md|db|conf|j
 /**
  * Reads a category feed: one file, or a tar archive of files whose folder or file name gives the category; either also as
  * gzip. Each line is typed by itself.
- * @param category of lines that say none, where it is one file
+ * @param category of lines without one, if it is one file
  * @throws UnreadableFileError
  */
 export async function readCategoryFile(

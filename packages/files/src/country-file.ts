@@ -13,7 +13,7 @@ import { decompress, UnreadableFileError } from './decompress.js';
 
 export interface CountryFile extends CountryRows {
   readonly format: 'text' | 'mmdb';
-  /** When the table says it was built. */
+  /** The build time in the table. */
   readonly builtAt?: Date;
 }
 
@@ -74,7 +74,7 @@ function readMmdb(bytes: Buffer): CountryFile {
 }
 
 /**
- * Asks for the network around the first address, then around the first behind it, to the end. Neighbours of one country
+ * Looks up the network around the first address, then around the next one, to the end. Neighbours of one country
  * become one range.
  */
 function expand(
@@ -89,7 +89,7 @@ function expand(
   const unknown = new Set<string>();
   let last: { first: bigint; last: bigint; country: string } | undefined;
   let steps = 0;
-  // The lowest 2^32 addresses of IPv6 stand for those of IPv4 in such a file.
+  // The lowest 2^32 addresses of IPv6 are those of IPv4 in such a file.
   for (let at = family === 4 ? 0n : 1n << 32n; at < end; steps += 1) {
     if (steps > maxNetworks) throw new Error(`its tree has more than ${maxNetworks.toLocaleString('en')} networks`);
     const [record, prefixBits] = reader.getWithPrefixLength(textOf(family, at)) as [CountryRecord | null, number];

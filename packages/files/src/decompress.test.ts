@@ -34,7 +34,7 @@ describe('the bytes of an upload', () => {
     await expect(read(inPieces(damaged, 1000))).rejects.toThrow('damaged or cut short');
   });
 
-  it('that stop with a failure of their own fail with that', async () => {
+  it('that stop with their own failure fail with that', async () => {
     const failure = new Error('The upload ended after 7 bytes.');
     await expect(read(inPieces(gzipSync(TEXT), 1000, failure))).rejects.toBe(failure);
   });

@@ -4,7 +4,7 @@ import { createGunzip } from 'node:zlib';
 
 const GZIP_MAGIC = [0x1f, 0x8b] as const;
 
-/** A file whose bytes are damaged, cut short, or of a form that is not read. The message says what was wrong. */
+/** A file whose bytes are damaged, cut short, or of an unsupported form. The message describes the problem. */
 export class UnreadableFileError extends Error {}
 
 /** A file that holds more than is allowed. */

@@ -1,4 +1,4 @@
-/** Bytes of a log to chunks of columns, in threads of their own. */
+/** Bytes of a log to chunks of columns, in threads. */
 import { MessageChannel, Worker } from 'node:worker_threads';
 import {
   LogOptionsError,
@@ -10,13 +10,13 @@ import {
 } from '@jadefence/core';
 import type { ImportAnswer, ImportPiece, ImportRole } from './import-worker.js';
 
-/** What some bytes came to. */
+/** The result of some bytes. */
 export interface Imported {
   readonly chunks: readonly EncodedChunk[];
   readonly rejected: readonly RejectedLine[];
 }
 
-/** What is said about the log. */
+/** The options given for the log. */
 export interface ImportTask {
   readonly format: LogFormat;
   readonly options: ReaderOptions;
@@ -28,7 +28,7 @@ export interface ImportTask {
 export interface LogFile {
   readonly name: string;
   readonly pieces: AsyncIterable<Uint8Array>;
-  /** Asked after the last piece: whether the file ended too early, so that its last line may be half a line. */
+  /** Called after the last piece: whether the file ended too early, so that its last line may be half a line. */
   readonly isCut?: () => boolean;
 }
 
@@ -59,7 +59,7 @@ class WorkerChannel {
 
   send(piece: ImportPiece): void {
     const answer = new Promise<ImportAnswer>((resolve, reject) => this.#waiting.push({ resolve, reject }));
-    // Whoever waits for it hears of a failure; it may come before anybody waits.
+    // Its consumer handles a failure, which may occur before anybody waits.
     answer.catch(() => undefined);
     this.#answers.push(answer);
     this.workers[0]!.postMessage(piece, piece.buffer ? [piece.buffer] : []);
@@ -76,7 +76,7 @@ class WorkerChannel {
 
 /**
  * @param numThreads with two, one takes the lines of NCSA formats apart and the other builds chunks; the chunks are the same
- * @throws LayoutError where what is said about the log does not fit it
+ * @throws LogOptionsError if the options given for the log do not fit it
  */
 export async function* importInThreads(
   task: ImportTask,
@@ -103,8 +103,8 @@ export async function* importInThreads(
 }
 
 /**
- * Several files as one log, in the order of time, in a thread of its own.
- * @throws LayoutError where what is said about the log does not fit a file
+ * Several files as one log, in the order of time, in a separate thread.
+ * @throws LogOptionsError if the options given for the log do not fit a file
  */
 export async function* importMerged(task: ImportTask, files: readonly LogFile[]): AsyncGenerator<Imported> {
   const exchange = new WorkerChannel([startWorker({ step: 'merge', task, names: files.map(({ name }) => name) })]);

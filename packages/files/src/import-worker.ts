@@ -27,7 +27,7 @@ export interface ImportPiece extends Carried {
 }
 
 interface Carried {
-  /** Goes from thread to thread and comes back, so that nobody waits for new memory. */
+  /** Is passed from thread to thread and back, so that no memory is allocated. */
   readonly buffer?: ArrayBuffer;
   /** The number of the file, where the log has several. */
   readonly file?: number;

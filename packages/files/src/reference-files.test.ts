@@ -23,7 +23,7 @@ describe('a country table in MMDB', () => {
   let reader: Reader<never>;
   beforeAll(async () => {
     const file = await readCountryFile(createReadStream(MMDB) as AsyncIterable<Uint8Array>);
-    // A code that was withdrawn long ago is told and left out.
+    // A code that was withdrawn long ago is reported and left out.
     expect([file.format, file.problems.map(({ message }) => message)]).toEqual([
       'mmdb',
       ['"AN" is no country code of ISO 3166-1'],
@@ -90,7 +90,7 @@ describe('a category feed', () => {
   });
   afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
-  it('may be a folder or archive of lists, whose folder or file says the category', async () => {
+  it('may be a folder or archive of lists, whose folder or file names the category', async () => {
     const { feed, report } = await readCategoryFile('f', packFolder(folder));
     const known = createCategories([feed]);
     const categoryOf = (host: string, path = '/'): string => known.find(host, path).categories.join();
@@ -121,7 +121,7 @@ describe('a category feed', () => {
     );
   });
 
-  it('of a great many junk lines costs no memory for each, and is told by its first lines', async () => {
+  it('of a great many junk lines costs no memory for each, and is reported by its first lines', async () => {
     const junk = async function* (): AsyncGenerator<Uint8Array> {
       const piece = Buffer.from('this is no site at all\n'.repeat(10_000));
       for (let index = 0; index < 100; index += 1) yield piece;

@@ -32,7 +32,7 @@ export class Admission {
     try {
       return await work();
     } finally {
-      // The place is handed on, so that nobody who came later takes it.
+      // The place is handed on, so that no later caller takes it.
       const next = this.#waiting.shift();
       if (next) next();
       else this.#numUnderWay -= 1;

@@ -63,11 +63,11 @@ const FETCH_LIMITS = { timeoutMs: 120_000, maxRedirects: 5 };
 /** The service, ready to listen. */
 export interface Service {
   readonly app: Express;
-  /** The route table, for whoever wants to try every route. */
+  /** The route table, for tests of every route. */
   readonly routes: readonly Route[];
   readonly users: Users;
   readonly logger: Logger;
-  /** From here on requests to be ready are refused, so that whoever balances load sends no more. */
+  /** From here on /ready answers 503, so that a load balancer sends no more requests. */
   drain(): void;
   /** Ends work under way and closes connections. */
   close(): Promise<void>;
@@ -269,7 +269,7 @@ const PAGES: ReadonlySet<string> = new Set([
   'try',
 ]);
 
-/** An address that is not the API's is a page of the console, which also says where it has no such page. */
+/** An address that is not the API's is a page of the console, which also reports that it has no such page. */
 function serveConsole(app: Express, folder: string): void {
   if (!existsSync(join(folder, 'index.html'))) return;
   app.use('/assets', express.static(join(folder, 'assets'), { immutable: true, maxAge: '1y', fallthrough: false }));

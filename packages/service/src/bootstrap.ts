@@ -6,7 +6,7 @@ import { ProblemError } from './http/problem.js';
 const EXIT_WRONG_INPUT = 2;
 const EXIT_UNREACHABLE = 3;
 
-/** Runs the work of a process with its settings. What fails is told on stderr, and ends the process with its exit code. */
+/** Runs the work of a process with its settings. A failure is printed on stderr, and ends the process with its exit code. */
 export async function runOrExplain(work: (config: Config) => Promise<void>): Promise<void> {
   let config: Config | undefined;
   try {
@@ -19,7 +19,7 @@ export async function runOrExplain(work: (config: Config) => Promise<void>): Pro
   }
 }
 
-/** One clear line for what a person can mend; the whole error for what they cannot. */
+/** One clear line for what the user can fix; the whole error otherwise. */
 function describeFailure(error: unknown, config: Config | undefined): { text: string; exitCode: number } {
   const { code, message } = error as { code?: string; message: string };
   if (error instanceof ConfigError)

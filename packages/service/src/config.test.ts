@@ -45,7 +45,7 @@ describe('the settings', () => {
     expect(read).toThrow(new RegExp(`^${name}: found ${text === '' ? '""' : JSON.stringify(text)}, expected `));
   });
 
-  it('that are wrong are told all at once', () => {
+  it('that are wrong are reported all at once', () => {
     expect(() => readConfig({ JADEFENCE_PORT: 'x' })).toThrow(
       'JADEFENCE_PORT: found "x", expected a port from 0 to 65535\nJADEFENCE_DATABASE_URL: found nothing, expected',
     );

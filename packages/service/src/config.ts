@@ -1,6 +1,6 @@
 import { dirname, join, resolve } from 'node:path';
 
-/** Everything the service is told from outside, decoded once. */
+/** The whole configuration of the service, decoded once. */
 export interface Config {
   readonly host: string;
   readonly port: number;
@@ -34,14 +34,14 @@ export interface Config {
   readonly referenceFolder: string | undefined;
   /** Whether refreshes may reach private and local addresses. */
   readonly mayFetchPrivate: boolean;
-  /** Asked for names in country lookups; the system's resolver unless specified. */
+  /** Name server of country lookups; the system's resolver unless specified. */
   readonly resolver: string | undefined;
 }
 
 const LOG_LEVELS = ['trace', 'debug', 'info', 'warn', 'error', 'fatal', 'silent'] as const;
 type LogLevel = (typeof LOG_LEVELS)[number];
 
-/** A setting that cannot be used; the message says which, what was found and what was expected. */
+/** A setting that cannot be used; the message names it, the value and what was expected. */
 export class ConfigError extends Error {}
 
 type Read = <T>(

@@ -44,8 +44,8 @@ async function stop(service: Service, server: Server, { graceSeconds }: Config):
 }
 
 /**
- * Libraries have connections and timers of their own, whose failures reach nobody else. That the database is away never
- * ends the process; anything else that nobody caught is a defect, and is logged.
+ * Libraries have their own connections and timers, whose failures are caught only here. A database outage never
+ * ends the process; any other uncaught error is a defect, and is logged.
  */
 function surviveLostConnections(logger: Service['logger']): void {
   process.on('unhandledRejection', (error) => {

@@ -1,8 +1,8 @@
-/** What was requested last, kept for whoever asks for it again. */
+/** Recently used values. */
 export class Recent<V> {
   readonly #kept = new Map<string, Promise<V>>();
 
-  /** @param max how many values are kept; the one that nobody asked for longest goes first */
+  /** @param max how many values are kept; the least recently used one is evicted first */
   constructor(private readonly max: number) {}
 
   /** The value of a key, made where it is not kept. One that cannot be made is not kept. */

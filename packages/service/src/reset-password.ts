@@ -1,5 +1,5 @@
 /**
- * `npm start -- reset-password [NAME]`: a new generated password for a user, for when nobody can sign in any more. Works
+ * `npm start -- reset-password [NAME]`: a new generated password for a user, for when no one can sign in any more. Works
  * on the database, so it needs its URL and not the service.
  */
 import { loadAuditKey } from './database/audit.js';

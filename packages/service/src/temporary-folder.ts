@@ -5,7 +5,7 @@ import { join } from 'node:path';
 
 const PREFIX = 'jadefence-service-';
 
-/** Makes a folder; whoever asks for it removes it. @param what names its use, such as `upload` */
+/** Makes a folder; the caller removes it. @param what names its use, such as `upload` */
 export function makeTemporaryFolder(what: string): Promise<string> {
   return mkdtemp(join(tmpdir(), `${PREFIX}${process.pid}-${what}-`));
 }

@@ -67,20 +67,20 @@ export function addApplication(application: Command, streams: Streams): void {
     .command('import')
     .description('Add applications to the draft, or replace those of the same names')
     .argument('<file>', 'YAML with the key "applications", or fence text')
-    .option('--yes', 'do not ask', false)
+    .option('--yes', 'skip the confirmation', false)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence application import catalogue.yaml')
     .action((path: string, options: { yes: boolean; output: OneOutput }) => importCatalogue(path, options, streams));
   application
     .command('identify')
-    .description('Say what some traffic is recognised as, and by which signature')
-    .option('--host <host>', 'host asked for')
-    .option('--url <url>', 'URL asked for')
+    .description('Identify the application of some traffic')
+    .option('--host <host>', 'requested host')
+    .option('--url <url>', 'requested URL')
     .option('--port <port>', 'destination port', parseWhole)
     .option('--transport <transport>', 'tcp, udp or icmp', parseTransport)
     .option('--agent <agent>', 'User-Agent')
     .option('--payload <hex>', 'first bytes as pairs of hexadecimal digits, or @FILE for the bytes of a file')
-    .option('--fences <path>', 'ask the fences of a file or folder instead of the draft')
+    .option('--fences <path>', 'use the fences of a file or folder instead of the draft')
     .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
@@ -141,7 +141,7 @@ async function listApplications(
       over: (one) => one.over ?? '',
       needs: (one) => one.needs.join(', '),
     },
-    empty: 'No application is like that.',
+    empty: 'No matching applications.',
   });
 }
 
@@ -174,7 +174,7 @@ interface IdentifyOptions {
 
 async function identify({ fences, output, ...said }: IdentifyOptions, streams: Streams): Promise<void> {
   if (Object.keys(said).length === 0)
-    throw new Failure('Nothing is said of the traffic.', 2, 'Give a host, URL, port or the first bytes.');
+    throw new Failure('The traffic is not described.', 2, 'Give a host, URL, port or the first bytes.');
   const flow = { ...said, ...(said.payload === undefined ? {} : { payload: await readPayload(said.payload) }) };
   const identified = fences
     ? identifyApplications(await loadRulebook(fences, streams), normalizeRequest(buildSyntheticFlow(flow, Date.now())))

@@ -33,7 +33,7 @@ export function addCategory(category: Command, streams: Streams): void {
     .action(({ output }: { output: Output }) => showFeeds(output, streams));
   category
     .command('lookup')
-    .description('Ask which categories a domain or URL has, and what each feed says of it')
+    .description('Show the categories of a domain or URL by feed')
     .argument('<site>', 'domain or URL')
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence category lookup shop.example/play')
@@ -49,7 +49,7 @@ export function addCategory(category: Command, streams: Streams): void {
       'lines domain-or-url,category; a list or hosts file with --category; a folder or .tar.gz of lists named by their category',
     )
     .option('--name <name>', 'name of the feed (default: the name of the file); the same name replaces it')
-    .option('--category <name>', 'category of lines that say none')
+    .option('--category <name>', 'category for lines without one')
     .option('--yes', 'use it although it holds over a fifth more or less than before', false)
     .option('--no-replay', 'use it without replaying the latest log')
     .option(...RECORD_FORMATS)
@@ -75,7 +75,7 @@ export function addCategory(category: Command, streams: Streams): void {
   addRefresh(category, 'category', streams);
 }
 
-/** The order of the feeds, and which of them are asked. */
+/** The order of the feeds. */
 function addFeedChanges(category: Command, streams: Streams): void {
   category
     .command('order')
@@ -85,23 +85,23 @@ function addFeedChanges(category: Command, streams: Streams): void {
     .addHelpText('after', '\nExamples:\n  jadefence category order ours.csv theirs.csv')
     .action(async (names: string[], { output }: { output: OneOutput }) => {
       const overview = await (await connect(streams)).orderFeeds(names);
-      printRecord(streams, output, overview, `The feeds are asked in this order: ${names.join(', ')}.`);
+      printRecord(streams, output, overview, `Feed order: ${names.join(', ')}.`);
     });
   category
     .command('remove')
-    .description('Ask a feed no more; what it held stays for the replays that depend on it')
+    .description('Remove a feed; replays keep its data')
     .argument('<feed>', 'name of the feed')
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence category remove theirs.csv')
     .action(async (name: string, { output }: { output: OneOutput }) => {
       await (await connect(streams)).removeFeed(name);
-      printRecord(streams, output, { removed: name }, `The category feed ${name} is asked no more.`);
+      printRecord(streams, output, { removed: name }, `Removed category feed ${name}.`);
     });
   category
     .command('use')
     .description('Make an earlier import of a feed, or one that waits for a yes, the active one')
     .argument('<number>', 'number of the dataset', parseWhole)
-    .option('--yes', 'do not ask', false)
+    .option('--yes', 'skip the confirmation', false)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence category use 7')
     .action(async (id: number, options: { yes: boolean; output: OneOutput }) =>

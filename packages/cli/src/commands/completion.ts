@@ -8,7 +8,7 @@ import { connect } from '../service.js';
 
 const SHELLS = ['bash', 'zsh', 'fish'] as const;
 
-/** One line of shell that asks us for each completion, so that it never is out of date. */
+/** One line of shell that calls the command for each completion, so that it is never out of date. */
 const SCRIPTS: Record<(typeof SHELLS)[number], string> = {
   bash: `_jadefence() { local IFS=$'\\n'; COMPREPLY=($(compgen -W "$(jadefence complete -- "\${COMP_WORDS[@]:1:COMP_CWORD}" 2>/dev/null)" -- "\${COMP_WORDS[COMP_CWORD]}")); [ \${#COMPREPLY[@]} -gt 0 ] || COMPREPLY=($(compgen -f -- "\${COMP_WORDS[COMP_CWORD]}")); }
 complete -o filenames -F _jadefence jadefence
@@ -44,7 +44,7 @@ export function addCompletion(program: Command, streams: Streams): void {
     });
 }
 
-/** Values of options that are known without asking anybody. */
+/** Values of options that need no lookup. */
 const VALUES: Record<string, readonly string[]> = {
   '--output': OUTPUTS,
   '--format': Object.keys(LOG_FORMATS),

@@ -32,15 +32,15 @@ export function addCorrect(parent: Command, kind: Correction['kind'], streams: S
     .command('correct')
     .description(
       kind === 'country'
-        ? 'Say which country a range is in, whatever the table says; without a range list the corrections'
-        : 'Say which categories a site has, whatever the feeds say; without a site list the corrections',
+        ? 'Correct the country of a range, or list corrections'
+        : 'Correct the categories of a site, or list corrections',
     )
     .argument(`[${key}]`, kind === 'country' ? 'address, network, or "a - b"' : 'domain, or URL without its query')
     .argument(
       `[${value}]`,
       kind === 'country' ? 'code, no-country or internal' : 'category, or several joined by commas',
     )
-    .option('--reason <text>', 'why, for whoever reads it later')
+    .option('--reason <text>', 'reason, kept with the correction')
     .option('--remove', 'take the correction away', false)
     .option(...TABLE_FORMATS)
     .addHelpText('after', EXAMPLES[kind])
@@ -64,7 +64,7 @@ async function correct(
   }
   if (value === undefined)
     throw new Failure(
-      `Nothing is said of ${key}.`,
+      `There is no correction for ${key}.`,
       2,
       `Give ${kind === 'country' ? 'a country such as NO' : 'a category such as games'}, or --remove.`,
     );

@@ -44,7 +44,7 @@ export function addCountry(country: Command, streams: Streams): void {
     .action((options: { log?: string; output: Output }) => showTable(options, streams));
   country
     .command('lookup')
-    .description('Ask which country an address or name is in, which row says so, and what would see it')
+    .description('Show the country of an address and the affected rules')
     .argument('<address>', 'address, or a name that is resolved')
     .option(...RECORD_FORMATS)
     .addHelpText(
@@ -78,9 +78,9 @@ export function addCountry(country: Command, streams: Streams): void {
     );
   country
     .command('use')
-    .description('Make a country table of before, or one that waits for a yes, the active one')
+    .description('Activate a country table')
     .argument('<number>', 'number of the table', parseWhole)
-    .option('--yes', 'do not ask', false)
+    .option('--yes', 'skip the confirmation', false)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence country use 2')
     .action(async (id: number, options: { yes: boolean; output: OneOutput }) =>
@@ -152,11 +152,11 @@ async function lookup(asked: string, output: OneOutput, streams: Streams): Promi
   printRecord(streams, output, answer, [text, ...describeBlindness(answer.cannotTell)].join('\n'));
 }
 
-/** Why nothing is told of lists, gates and rules. */
+/** Why lists, gates and rules are not shown. */
 function describeBlindness(errors: readonly string[] = []): string[] {
   if (errors.length === 0) return [];
   return [
-    '\nWhich lists, gates and rules see it cannot be told, since the draft has errors:',
+    '\nLists, gates and rules cannot be shown, because the draft has errors:',
     ...errors.map((error) => `  ${error}`),
   ];
 }

@@ -47,7 +47,7 @@ export function addDataset(dataset: Command, streams: Streams): void {
     .command('use')
     .description('Make an earlier import the active one')
     .argument('<number>', 'number of the dataset', parseWhole)
-    .option('--yes', 'do not ask', false)
+    .option('--yes', 'skip the confirmation', false)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence dataset use 4')
     .action(async (id: number, options: { yes: boolean; output: OneOutput }) =>
@@ -57,7 +57,7 @@ export function addDataset(dataset: Command, streams: Streams): void {
     .command('delete')
     .description('Delete a dataset that is not active; replays that depend on it cannot be repeated any more')
     .argument('<number>', 'number of the dataset', parseWhole)
-    .option('--yes', 'do not ask', false)
+    .option('--yes', 'skip the confirmation', false)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence dataset delete 4')
     .action(async (id: number, { yes, output }: { yes: boolean; output: OneOutput }) => {

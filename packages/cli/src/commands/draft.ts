@@ -56,7 +56,7 @@ export function addDraft(draft: Command, streams: Streams): void {
     );
   draft
     .command('rename')
-    .description('Rename a statement; what mentions it follows')
+    .description('Rename a statement; and update references')
     .addArgument(new Argument('<kind>', 'its kind').choices(STATEMENTS))
     .argument('<name>', 'its name')
     .argument('<to>', 'its new name')
@@ -95,11 +95,11 @@ export function addGate(gate: Command, streams: Streams): void {
       const { gates } = await (await connect(streams)).draft();
       writeRows(streams, output, gates, {
         columns: {
-          'gate': (one) => one.name,
-          'direction': (one) => one.direction,
-          'stands before': (one) => [...one.hosts, ...one.clients].join(', '),
-          'fences': (one) => one.fences.join(', '),
-          'otherwise': (one) => one.otherwise,
+          gate: (one) => one.name,
+          direction: (one) => one.direction,
+          protects: (one) => [...one.hosts, ...one.clients].join(', '),
+          fences: (one) => one.fences.join(', '),
+          otherwise: (one) => one.otherwise,
         },
         empty: 'The draft has no gates yet.',
       });

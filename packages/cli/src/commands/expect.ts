@@ -19,7 +19,7 @@ export function addExpect(program: Command, streams: Streams): void {
   program
     .command('expect')
     .description('Run the expectations of the rules; ends with 1 where one is not met')
-    .option('--fences <path>', 'fence file or folder; without it the draft of the service is asked')
+    .option('--fences <path>', 'fence file or folder; the draft of the service if absent')
     .option('--country-table <file>', 'country table: CSV, statistics of a registry, or MMDB; with --fences')
     .option(
       '--category-feed <file...>',

@@ -52,7 +52,7 @@ export function addFence(fence: Command, streams: Streams): void {
     .description('Bring a fence file or a folder of them into the draft, showing first what changes')
     .argument('<path>', 'fence file, or folder of .fence files')
     .option('--only', 'change only what the files name, and leave the rest of the draft', false)
-    .option('--yes', 'do not ask', false)
+    .option('--yes', 'skip the confirmation', false)
     .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
@@ -65,7 +65,7 @@ export function addFence(fence: Command, streams: Streams): void {
 export function addFenceEdits(fence: Command, streams: Streams): void {
   fence
     .command('start-from')
-    .description('Put a fence of ours into the draft, in trial and to be edited; without a name list those there are')
+    .description('Add a fence from a template, in trial mode; without a name list those there are')
     .argument('[starting-point]', 'name of the starting point')
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence fence start-from\n  jadefence fence start-from published-site')
@@ -132,7 +132,7 @@ async function showFence(name: string, output: OneOutput, streams: Streams): Pro
   printRecord(streams, output, found, renderFence(found, streams));
 }
 
-/** @throws Failure saying which fences there are */
+/** @throws Failure listing the fences */
 export function findFence({ fences }: Draft, name: string): DraftFence {
   const found = fences.find((one) => one.name === name);
   if (found) return found;

@@ -74,7 +74,7 @@ Examples:
 }
 
 async function judgeLog(paths: readonly string[], options: JudgeOptions, streams: Streams): Promise<void> {
-  // Feeds take a while, so the log is read meanwhile; without them, what is wrong with the fences is told first.
+  // Feeds take a while, so the log is read meanwhile; without them, errors of the fences are reported first.
   const early = options.categoryFeed ? undefined : await loadJudge(options, streams);
   const knowsHost = options.host !== undefined || options.gate !== undefined;
   const log = await openLog(paths, await readingOf(options), knowsHost, streams);

@@ -30,7 +30,7 @@ export function addList(list: Command, streams: Streams): void {
     .action(({ output }: { output: Output }) => listLists(output, streams));
   list
     .command('show')
-    .description('Show a list with what stands in the lists inside it, and where it is used')
+    .description('Show a list, its nested lists and where it is used')
     .argument('<name>', 'name of the list', parseName)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence list show trusted')
@@ -60,7 +60,7 @@ export function addList(list: Command, streams: Streams): void {
   addEntryCommands(list, streams);
   list
     .command('lookup')
-    .description('Ask whether a value is in a list, and through which entry; ends with 1 where it is not')
+    .description('Check whether a list contains a value (exit 1 if not)')
     .argument('<name>', 'name of the list', parseName)
     .argument('<value>', 'address, country, host, URL, category or application')
     .option(...RECORD_FORMATS)
@@ -68,7 +68,7 @@ export function addList(list: Command, streams: Streams): void {
     .action((name: string, value: string, { output }: OutputOption) => lookup(name, value, output, streams));
   list
     .command('rename')
-    .description('Rename a list; what mentions it follows')
+    .description('Rename a list; and update references')
     .argument('<name>', 'name of the list', parseName)
     .argument('<to>', 'its new name')
     .option(...RECORD_FORMATS)
@@ -91,7 +91,7 @@ function addEntryCommands(list: Command, streams: Streams): void {
   for (const verb of ['add', 'remove'] as const) {
     list
       .command(verb)
-      .description(`${verb === 'add' ? 'Add entries to' : 'Remove entries from'} a list, each told by itself`)
+      .description(`${verb === 'add' ? 'Add entries to' : 'Remove entries from'} a list, reporting each entry`)
       .argument('<name>', 'name of the list', parseName)
       .argument('[entries...]', 'entries, or - for standard input, one a line')
       .option('--file <path>', 'a file of entries, one a line, # comments')

@@ -51,7 +51,7 @@ export function addLog(log: Command, streams: Streams): void {
     .description('Delete a log from the service')
     .argument('<log>', 'number or name of the log')
     .option('--force', 'delete the replays that depend on it, too', false)
-    .option('--yes', 'do not ask', false)
+    .option('--yes', 'skip the confirmation', false)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence log delete 1\n  jadefence log delete monday.log --force --yes')
     .action((name: string, options: DeleteOptions) => deleteLog(name, options, streams));
@@ -101,7 +101,7 @@ function renderLog(log: Log): string {
   return [printTable(['log', String(log.id)], rows), ...rejected].join('\n');
 }
 
-/** How what is said about a log is shown. */
+/** Labels of the options of a log. */
 const LAYOUT: Readonly<Record<string, string>> = { isInSyslog: 'in syslog', zone: 'time zone', year: 'first year' };
 
 function said(value: unknown): string {

@@ -10,7 +10,7 @@ import { connect, DEFAULT_URL, forgetCredentials, saveCredentials, withoutSlash 
 export function addLogout(program: Command, streams: Streams): void {
   program
     .command('logout')
-    .description('End the token that login kept, and forget it')
+    .description('Sign out and revoke the stored token')
     .addHelpText('after', '\nExamples:\n  jadefence logout')
     .action(async () => {
       await (await connect(streams)).signOut();

@@ -16,7 +16,7 @@ import { formatMinute } from '../render/text.js';
 export function addPassphrase(passphrase: Command, streams: Streams): void {
   passphrase
     .command('list')
-    .description('List the passphrases that are set, and those that rules ask for')
+    .description('List passphrases and the rules that require them')
     .option(...TABLE_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence passphrase list')
     .action(async ({ output }: { output: Output }) => {
@@ -25,17 +25,17 @@ export function addPassphrase(passphrase: Command, streams: Streams): void {
         columns: {
           'name': (one) => one.name,
           'state': (one) => (one.isSet ? 'set' : 'not set'),
-          'asked for by': (one) => one.usedBy.join(', '),
+          'used by': (one) => one.usedBy.join(', '),
           'set by': (one) => one.changedBy ?? '',
           'at (UTC)': (one) => (one.changedAt ? formatMinute(one.changedAt) : ''),
         },
-        empty: 'There is no passphrase, and no rule asks for one.',
+        empty: 'There is no passphrase, and no rule requires one.',
       });
     });
   passphrase
     .command('set')
-    .description('Set a passphrase, read from standard input or asked for; the service keeps a hash')
-    .argument('<name>', 'the name that rules ask for it by', parseName)
+    .description('Set a passphrase, read from a prompt or standard input')
+    .argument('<name>', 'the name that rules use', parseName)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence passphrase set studio-door < passphrase.txt')
     .action(async (name: string, { output }: { output: OneOutput }) => {
@@ -44,12 +44,12 @@ export function addPassphrase(passphrase: Command, streams: Streams): void {
     });
   passphrase
     .command('remove')
-    .description('Forget a passphrase that no rule asks for')
+    .description('Delete a passphrase that no rule requires')
     .argument('<name>', 'name of the passphrase', parseName)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence passphrase remove studio-door')
     .action(async (name: string, { output }: { output: OneOutput }) => {
       await (await connect(streams)).removePassphrase(name);
-      printRecord(streams, output, { removed: name }, `The passphrase ${name} is forgotten.`);
+      printRecord(streams, output, { removed: name }, `Deleted passphrase ${name}.`);
     });
 }

@@ -19,11 +19,9 @@ interface RefreshOptions {
 const DAY_MINUTES = 1440;
 const UNIT_MINUTES: Record<string, number> = { m: 1, h: 60, d: DAY_MINUTES };
 
-/** `refresh` of a country table, a feed or a dataset: says where it comes from and how often, and does it now. */
+/** `refresh` of a country table, a feed or a dataset: sets its source and interval, and runs it now. */
 export function addRefresh(parent: Command, kind: DatasetOwner, streams: Streams): void {
-  const command = parent
-    .command('refresh')
-    .description(`Refresh the ${NOUN_OF[kind]} now; with --from say where it comes from, and how often`);
+  const command = parent.command('refresh').description(`Refresh the ${NOUN_OF[kind]} now, or set its source`);
   if (kind !== 'country') command.argument('<name>', `name of the ${NOUN_OF[kind]}`);
   command
     .option('--from <location...>', "http(s) URLs, or paths below the service's folder for reference data")
@@ -31,7 +29,7 @@ export function addRefresh(parent: Command, kind: DatasetOwner, streams: Streams
     .option('--stop', 'refresh it no more', false)
     .option('--yes', 'use it although it holds over a fifth more or less than before', false)
     .option(...RECORD_FORMATS);
-  if (kind === 'category') command.option('--category <name>', 'category of every line, where the lines say none');
+  if (kind === 'category') command.option('--category <name>', 'category of every line, if the lines have none');
   if (kind === 'list') command.option('--kind <kind>', 'addresses, domains or urls, with --from');
   const name = kind === 'country' ? '' : ' larkmoor-sites';
   const noun = kind === 'list' ? 'dataset' : kind;
@@ -65,8 +63,7 @@ async function refresh(
     await client.removeSource(kind, name);
     return printRecord(streams, output, { stopped: { kind, name } }, `The ${noun} is refreshed no more.`);
   }
-  if (every !== undefined && !from)
-    throw new Failure('--every goes with --from.', 2, 'Say where it is refreshed from.');
+  if (every !== undefined && !from) throw new Failure('--every goes with --from.', 2, 'Add --from with its source.');
   if (from) {
     const source = { kind, name, locations: from, everyMinutes: every ?? DAY_MINUTES, category, listKind };
     const put = await client.putSource(source);

@@ -34,7 +34,7 @@ export function scopeOf({
 }
 
 export function peopleOption(): Option {
-  return new Option('--held <what>', 'what people do who are warned or asked')
+  return new Option('--held <what>', 'assume that held users continue, or stop')
     .choices(HELD_BEHAVIOURS)
     .default('continue');
 }

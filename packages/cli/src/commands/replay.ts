@@ -65,7 +65,7 @@ export function addReplay(replay: Command, streams: Streams): void {
     });
   replay
     .command('show')
-    .description('Show what a replay came to')
+    .description('Show the result of a replay')
     .argument('[replay]', 'number of the replay (default: the latest)', parseWhole)
     .addOption(byOption())
     .option(...RECORD_FORMATS)
@@ -82,7 +82,7 @@ export function addReplay(replay: Command, streams: Streams): void {
     .option('--where <condition>', 'only requests for which this condition of the fence language is true')
     .option('--offset <rows>', 'rows to pass over', parseWhole, 0)
     .option('--limit <rows>', 'rows to list, 1000 at most', parseWhole, 50)
-    .option('--explain', 'say of each why, rule by rule', false)
+    .option('--explain', 'explain each decision, rule by rule', false)
     .option(...TABLE_FORMATS)
     .addHelpText(
       'after',
@@ -103,7 +103,7 @@ function addStart(replay: Command, streams: Streams): void {
     )
     .option('--fences <path>', 'fence file or folder to judge by, instead of the draft or a revision');
   addScopeOptions(command)
-    .option('--follow', 'show what it comes to while it runs', false)
+    .option('--follow', 'show partial results while it runs', false)
     .option('--no-wait', 'start it and do not wait')
     .option(...RECORD_FORMATS)
     .addHelpText(
@@ -139,7 +139,7 @@ interface StartOptions extends ScopeOptions {
 async function startReplay(logText: string, options: StartOptions, streams: Streams): Promise<void> {
   const { against, fences, output } = options;
   if (fences !== undefined && against !== undefined)
-    throw new Failure('--fences and --against say two things to judge by.', EXIT.wrongInput, 'Leave one of them out.');
+    throw new Failure('--fences and --against cannot be combined.', EXIT.wrongInput, 'Leave one of them out.');
   const sources = fences === undefined ? {} : { fences: await readFenceSources(fences), folder: basename(fences) };
   const client = await connect(streams);
   const log = findLog(await listAll(client.logs), logText);
@@ -167,7 +167,7 @@ async function startReplay(logText: string, options: StartOptions, streams: Stre
   if (against === undefined && fences === undefined && started.revision !== null) await tellOfDraft(client, streams);
 }
 
-/** Says where the draft differs from what is published, by which a replay judges that nobody told otherwise. */
+/** Reports that the draft differs from the latest revision, which is the default policy of a replay. */
 async function tellOfDraft(client: ServiceClient, streams: Streams): Promise<void> {
   const { changes, against } = await client.draftChanges();
   if (changes.length > 0)
@@ -261,7 +261,7 @@ async function listDecisions(
   streams.data.write([...(output === 'csv' ? [printCsvHeader()] : []), ...lines].map((line) => `${line}\n`).join(''));
 }
 
-/** Each request with what every rule said of it. */
+/** Each request with the result of every rule. */
 async function explainRows(
   client: ServiceClient,
   replay: Replay,
@@ -310,7 +310,7 @@ export function addWhy(program: Command, streams: Streams): void {
         throw new Failure(
           `${countOf(named.length, 'file')} of the log have a line ${line}.`,
           EXIT.wrongInput,
-          `Say which with --file: ${named.map(({ record }) => String(record['jade.file'])).join(', ')}.`,
+          `Choose one with --file: ${named.map(({ record }) => String(record['jade.file'])).join(', ')}.`,
         );
       const explanation = await client.explanation(id, named[0]!.row);
       const text = `${headOf(named[0]!)}\n${renderExplanation(explanation)}\n\nJudged by ${describeJudge(replay)}.`;

@@ -22,7 +22,7 @@ interface OutputOption {
   readonly output: OneOutput;
 }
 
-/** Said with everything that publishes, until something enforces what is published. */
+/** Printed by everything that publishes, until something enforces what is published. */
 const NOTHING_ENFORCES = 'Nothing enforces this yet: it is what replays and tries judge by.';
 
 export function parseAgainst(text: string): ReplayPolicy {
@@ -43,11 +43,7 @@ export function addPublish(program: Command, streams: Streams): void {
     .command('publish')
     .description('Make the draft, or parts of it, the next revision; expectations must be met')
     .requiredOption('--note <text>', 'what changes and why')
-    .option(
-      '--only <part>',
-      'a statement that is published alone, such as "fence house"; can be said again',
-      collectOnly,
-    )
+    .option('--only <part>', 'a statement to publish alone, such as "fence house" (repeatable)', collectOnly)
     .option('--force', 'publish although expectations are not met; the audit trail keeps it')
     .option(...RECORD_FORMATS)
     .addHelpText(

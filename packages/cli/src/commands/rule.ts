@@ -33,7 +33,7 @@ export interface PositionOptions {
   readonly below?: string;
 }
 
-/** @throws Failure where two positions are given, or none and none goes without saying */
+/** @throws Failure if two positions are given, or none and there is no default */
 export function positionOf(options: PositionOptions, unsaid?: 'bottom'): Position {
   const said: Position[] = [
     ...(options.top ? [{ at: 'top' } as const] : []),
@@ -46,7 +46,7 @@ export function positionOf(options: PositionOptions, unsaid?: 'bottom'): Positio
   return said[0]!;
 }
 
-/** The options that say where something stands among its like. */
+/** The options for the position of a part. */
 export function withPosition(command: Command): Command {
   return command
     .option('--top', 'before all others')
@@ -105,7 +105,7 @@ export function addRule(rule: Command, streams: Streams): void {
     );
   rule
     .command('clone')
-    .description('Clone a rule; the clone stands below it and is off')
+    .description('Clone a rule; the copy is placed below it, switched off')
     .argument(id, 'the rule', parseRuleId)
     .option('--name <name>', 'name of the clone')
     .option(...RECORD_FORMATS)
@@ -115,7 +115,7 @@ export function addRule(rule: Command, streams: Streams): void {
     );
   rule
     .command('rename')
-    .description('Rename a rule; what mentions it follows')
+    .description('Rename a rule; and update references')
     .argument(id, 'the rule', parseRuleId)
     .argument('<name>', 'its new name')
     .option(...RECORD_FORMATS)
@@ -155,9 +155,9 @@ function addRuleNotes(rule: Command, streams: Streams): void {
   const orNull = (text: string | undefined): string | null | undefined => (text === 'none' ? null : text);
   rule
     .command('note')
-    .description('Say until when a rule stands, whose it is and why; "none" takes it away')
+    .description('Set end date, owner, reason or title; "none" removes')
     .argument('<fence/rule>', 'the rule', parseRuleId)
-    .option('--until <date>', 'last day, as 2026-12-24, or first instant it no longer stands, as 2026-12-24T18:00:00Z')
+    .option('--until <date>', 'last day, such as 2026-12-24, or end, such as 2026-12-24T18:00:00Z')
     .option('--owner <text>', 'whose rule it is')
     .option('--reason <text>', 'why it is there')
     .option('--title <text>', 'what people call it')

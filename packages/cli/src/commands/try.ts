@@ -47,7 +47,7 @@ export function addTry(program: Command, streams: Streams): void {
     .command('try')
     .description('See what would happen to one request, and why')
     .option('--client <address>', 'address of the client')
-    .option('--url <url>', 'what is requested; https unless it says')
+    .option('--url <url>', 'URL to request; https unless given')
     .allowExcessArguments(true)
     .option('--method <method>', 'HTTP method (default: GET)')
     .option('--at <time>', 'when, as 2026-10-12T10:00:00Z (default: now)', parseTime)
@@ -61,7 +61,7 @@ export function addTry(program: Command, streams: Streams): void {
       'category feeds in order: CSV, CATEGORY=LIST, a folder or an archive; with --fences',
     )
     .option('--gate <name>', 'gate that judges, whatever the host, with --fences')
-    .option('--header <name: value>', 'a header of the request; can be said again', collectHeader)
+    .option('--header <name: value>', 'a header of the request (repeatable)', collectHeader)
     .option('--user <name>', 'who is signed in')
     .option('--peer <address>', 'who connects, where it is not the client')
     .option('--against <what>', 'draft, or the number of a revision, without --fences', parseAgainst)
@@ -88,7 +88,7 @@ Examples:
     });
 }
 
-/** @throws Failure where the client or the URL is not given, or something stands without an option */
+/** @throws Failure where the client or the URL is not given, or an argument has no option */
 function wholeOptions(
   given: Partial<TryOptions> & { readonly output: OneOutput },
   rest: readonly string[],
@@ -110,12 +110,12 @@ function wholeOptions(
   return { ...given, client, url };
 }
 
-/** What judged, and whether the draft may say otherwise. */
+/** The policy, and whether the draft differs from it. */
 function judgedBy(explanation: Explanation | Tried): string[] {
   if (!('revision' in explanation)) return [];
   const { revision, draftDiffers } = explanation;
   const name = revision === null ? 'the draft' : `revision ${revision}`;
-  return [`\nJudged by ${name}.${draftDiffers ? ' The draft differs from it; --against draft asks the draft.' : ''}`];
+  return [`\nJudged by ${name}.${draftDiffers ? ' The draft differs from it; --against draft uses the draft.' : ''}`];
 }
 
 function parseTime(text: string): string {
@@ -147,7 +147,7 @@ async function tryLocally(
   fences: string,
   streams: Streams,
 ): Promise<Explanation> {
-  if (against !== undefined) throw new Failure('--against asks the service, and goes without --fences.');
+  if (against !== undefined) throw new Failure('--against uses the service and cannot be combined with --fences.');
   const categories = categoryFeed && (await loadCategoryFeeds(categoryFeed, streams));
   const { rulebook } = await loadRulebook(fences, streams, categories?.names);
   const gateNames = rulebook.gates.map(({ statement }) => statement.name);

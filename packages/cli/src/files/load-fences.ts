@@ -49,7 +49,7 @@ async function readSource(root: string, name: string): Promise<SourceFile> {
 }
 
 /**
- * @param streams where warnings are told
+ * @param streams receives warnings
  * @throws Failure that lists every error of the fences
  */
 export async function loadRulebook(

@@ -15,7 +15,7 @@ import { say, type Streams } from '../output.js';
 
 const SHOWN_PROBLEMS = 5;
 
-/** Reads a country table in any shape; rows that cannot be used are told on stderr. */
+/** Reads a country table in any shape; rows that cannot be used are reported on stderr. */
 export async function loadCountryTable(path: string, streams: Streams): Promise<CountryTable> {
   const { ranges, problems } = await read('country table', path, () => readCountryFile(openReference(path)));
   const wrong = problems.filter(({ isUsed }) => !isUsed);
@@ -32,8 +32,8 @@ export async function loadCountryTable(path: string, streams: Streams): Promise<
 }
 
 /**
- * Reads category feeds in order; lines that cannot be used are told on stderr.
- * @param feeds each a file, a folder, an archive, or `CATEGORY=FILE` for a file whose lines say no category
+ * Reads category feeds in order; lines that cannot be used are reported on stderr.
+ * @param feeds each a file, a folder, an archive, or `CATEGORY=FILE` for a file whose lines have no category
  */
 export async function loadCategoryFeeds(feeds: readonly string[], streams: Streams): Promise<Categories> {
   const read = feeds.map((text) => loadCategoryFeed(text, streams));

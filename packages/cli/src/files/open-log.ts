@@ -30,7 +30,7 @@ const LINE_FEED = 0x0a;
 /** A log that is being read. It can be read once. */
 export interface OpenLog {
   readonly format: LogFormat;
-  /** What is said about it, with what was found. */
+  /** The given options, with what was detected. */
   readonly options: ReaderOptions;
   readonly files: readonly LogFile[];
   /** Its lines in batches, those of several files merged by time. */
@@ -49,10 +49,10 @@ export async function assertLogFile(path: string): Promise<void> {
 }
 
 /**
- * Opens a log and finds its format, telling what was found on stderr.
+ * Opens a log and detects its format, reporting it on stderr.
  * @param paths its files, or `-` for standard input
  * @param knowsHost whether the host or the gate is given, so that the log needs no column for it
- * @throws Failure where a file cannot be read, fits no format, or does not fit what is said about it
+ * @throws Failure where a file cannot be read, fits no format, or does not fit the given options
  */
 export async function openLog(
   paths: readonly string[],
@@ -75,7 +75,7 @@ export async function openLog(
     throw new Failure(
       `The log has no column for the host (${LOG_FORMATS[needy.fit.format]}), so no gate would cover any request.`,
       EXIT.wrongInput,
-      'Say which host it is the log of with --host HOST, or which gate judges it with --gate NAME.',
+      'Add --host HOST with the host of the log, or --gate NAME with the gate that judges it.',
     );
   }
   for (const { path, fit, detection } of files) {
@@ -84,7 +84,7 @@ export async function openLog(
       throw new Failure(
         `The files are not of one format: ${nameOfPath(first.path)} is ${LOG_FORMATS[first.fit.format]}, ${nameOfPath(path)} is ${LOG_FORMATS[fit.format]}.`,
         EXIT.wrongInput,
-        'Give each as a log of its own.',
+        'Import each as a separate log.',
       );
   }
   const { format, isInSyslog } = first.fit;
@@ -132,7 +132,7 @@ async function openFile(
   let waiting: Promise<IteratorResult<Uint8Array>> | undefined;
   for (let size = 0; size < DETECT_BYTES && !isWhole;) {
     waiting ??= iterator.next();
-    // A log that somebody follows pauses: its format is told by what is there.
+    // A followed log pauses: its format is detected from what is there.
     const hasLine = path === '-' && head.some((piece) => piece.includes(LINE_FEED));
     const answer = hasLine ? await orQuiet(waiting) : await waiting;
     if (answer === QUIET) break;

@@ -1,7 +1,7 @@
 /** How long input has to pause before what waits is taken as all there is for now, in milliseconds. */
 export const QUIET_MS = 1000;
 
-/** Stands in a stream where nothing came for `QUIET_MS`, once a pause. */
+/** Marks in a stream that nothing came for `QUIET_MS`, once a pause. */
 export const QUIET = Symbol('quiet');
 
 /** Answers what is there first: the promise, or `QUIET` after a pause. */

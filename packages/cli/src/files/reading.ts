@@ -1,4 +1,4 @@
-/** What a command is told about how a log is to be read. */
+/** The options of a command for reading a log. */
 import { readFile } from 'node:fs/promises';
 import { LogOptionsError, LOG_FORMATS, parseMapping, type LogFormat, type ReaderOptions } from '@jadefence/core';
 import { InvalidArgumentError, Option, type Command } from 'commander';
@@ -16,7 +16,7 @@ export interface ReadingOptions {
   readonly host?: string;
 }
 
-/** What is said about a log: how to read it, and its format where that is not to be found. */
+/** The options given for a log: how to read it, and its format if it is not to be detected. */
 export interface LogReadSettings {
   readonly format?: LogFormat;
   readonly options: ReaderOptions;
@@ -24,17 +24,15 @@ export interface LogReadSettings {
   readonly mappingText?: string;
 }
 
-/** Adds the options that say how a log is to be read. */
+/** Adds the options for reading a log. */
 export function addReadingOptions(command: Command): Command {
   return command
     .option('--format <format>', 'log format, instead of detecting it', parseFormat)
     .option('--pattern <pattern>', 'which part of a line is what, such as \'{client} [{time}] "{request}" {status}\'')
-    .option('--mapping <file>', 'JSON file that says what the names of CSV, TSV, NDJSON or key=value mean')
-    .option('--syslog', 'the lines stand in lines of syslog')
-    .option('--zone <zone>', 'time zone of times that say none (default: UTC)')
-    .addOption(
-      new Option('--year <year>', 'year of the first line, where times of syslog say none').argParser(parseWhole),
-    );
+    .option('--mapping <file>', 'JSON file that maps names of CSV, TSV, NDJSON or key=value')
+    .option('--syslog', 'lines are wrapped in syslog')
+    .option('--zone <zone>', 'time zone for timestamps without one (default: UTC)')
+    .addOption(new Option('--year <year>', 'year of the first line, if syslog times have none').argParser(parseWhole));
 }
 
 function parseFormat(text: string): LogFormat {
@@ -74,7 +72,7 @@ async function readMapping(path: string): Promise<string> {
   });
 }
 
-/** @throws Failure that names the file where what is said about a log does not hold together */
+/** @throws Failure that names the file if the options contradict each other */
 export function orFail<T>(path: string, work: () => T): T {
   try {
     return work();
@@ -83,7 +81,7 @@ export function orFail<T>(path: string, work: () => T): T {
   }
 }
 
-/** @throws Failure that names the files where what is said about a log does not fit it */
+/** @throws Failure that names the files if the options do not fit the log */
 export async function orFailLater<T>(paths: readonly string[], work: () => Promise<T>): Promise<T> {
   try {
     return await work();

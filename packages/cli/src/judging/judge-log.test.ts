@@ -24,7 +24,7 @@ function chunkOf(seconds: readonly number[], lineBefore: number): EncodedChunk {
   return importer.end()[0]!;
 }
 
-/** Each printed request, and what all come to. */
+/** Each printed request, and the totals. */
 async function judge(chunks: readonly (readonly number[])[]): Promise<{ printed: string[]; log: LogJudge }> {
   async function* imported(): AsyncGenerator<Imported> {
     let lines = 0;
@@ -40,7 +40,7 @@ async function judge(chunks: readonly (readonly number[])[]): Promise<{ printed:
 }
 
 describe('rules that remember, over a log', () => {
-  it('are asked in the order of time, whether its chunks are in that order or not', async () => {
+  it('are judged in the order of time, whether its chunks are in that order or not', async () => {
     const inOrder = await judge([
       [1, 2],
       [3, 20],
@@ -60,7 +60,7 @@ describe('rules that remember, over a log', () => {
     expect(outOfOrder.log.tally).toEqual(inOrder.log.tally);
   });
 
-  it('are asked of equal times in the order of lines, also across chunks', async () => {
+  it('are judged in the order of lines at equal times, also across chunks', async () => {
     const { printed, log } = await judge([
       [1, 5],
       [5, 5],

@@ -36,7 +36,7 @@ import { judgeReordered } from './reorder.js';
 /** Turns a decided request into the line that is printed. */
 export type PrintRecord = (record: DecidedRecord) => string;
 
-/** The decisions of all rows: by chunk the codes of its rows, and the rulings that they stand for. */
+/** The decisions of all rows: by chunk the codes of its rows, and their rulings. */
 interface Judged {
   readonly codesOf: readonly Uint32Array[];
   readonly rulings: readonly Ruling[];
@@ -236,16 +236,16 @@ function endInOrder(times: Float64Array, before: number): number | undefined {
   return last;
 }
 
-/** Begins to import a log at once, in a thread of its own, some way ahead of who asks for it. */
+/** Begins to import a log at once, in a separate thread, some way ahead of the consumer. */
 export function startImport({ format, options, files }: OpenLog): AsyncGenerator<Imported> {
   const task = { format, options, keepsLines: false };
   return ahead(files.length === 1 ? importInThreads(task, files[0]!, 1) : importMerged(task, files));
 }
 
-/** Starts a generator before it is asked; ended, it ends also where nobody has asked yet. */
+/** Starts a generator before its first use; ending it also ends an unused one. */
 function ahead<T>(generator: AsyncGenerator<T>): AsyncGenerator<T> {
   let first: Promise<IteratorResult<T>> | undefined = generator.next();
-  // Whoever asks hears of a failure; it may come before anybody does.
+  // The consumer handles a failure, which may occur before the first use.
   first.catch(() => undefined);
   const next = (): Promise<IteratorResult<T>> => {
     const answer = first ?? generator.next();

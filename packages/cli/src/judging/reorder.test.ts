@@ -34,7 +34,7 @@ async function run(records: readonly LogRecord[], size: number): Promise<{ judge
 
 const times = fc.array(fc.nat(30), { maxLength: 40 });
 
-it('a stream says where it pauses, once a pause', async () => {
+it('a stream marks where it pauses, once a pause', async () => {
   const slow = async function* (): AsyncGenerator<number> {
     yield 1;
     await new Promise((resolve) => setTimeout(resolve, 60));
@@ -77,7 +77,7 @@ describe('standard input that is out of order', () => {
     await expect(follow(19)).rejects.toThrow(/^Line 3 comes too late, after the input had paused: its time is/);
   });
 
-  it('is put in order within as many lines as are said, and refused beyond', async () => {
+  it('is sorted within the given number of lines, and refused beyond', async () => {
     const records = Array.from({ length: REORDER_LINES + 10 }, (_, index) => record(index + 1, index + 10));
     const late = record(records.length + 1, 12);
     await expect(run([...records, late], 1000)).resolves.toBeDefined();

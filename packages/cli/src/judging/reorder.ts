@@ -36,7 +36,7 @@ export async function* judgeReordered(records: Batches, judge: JudgeRecord): Asy
       firstLine += 1;
       if (text !== undefined) texts.push(text);
     }
-    // What is printed is forgotten now and then, not each time, which would move the rest each time.
+    // Printed entries are dropped now and then, not each time, which would move the rest each time.
     if (firstLine >= REORDER_LINES) {
       lines.splice(0, firstLine);
       firstLine = 0;

@@ -1,6 +1,6 @@
 import { formatDiagnostic, type Diagnostic } from '@jadefence/core';
 
-/** So many are told; a list in a wrong form has hundreds of thousands. */
+/** So many are printed; a malformed list has hundreds of thousands. */
 const MAX_TOLD = 100;
 
 /** A line for each of the first diagnostics, and one that counts the others. */
@@ -10,7 +10,7 @@ export function describeDiagnostics(diagnostics: readonly Diagnostic[]): string[
   return numOthers > 0 ? [...lines, `... and ${numOthers.toLocaleString('en')} more.`] : lines;
 }
 
-/** Warnings as they are told beside what a command was requested. */
+/** Warnings as they are printed with the output of a command. */
 export function describeWarnings(warnings: readonly Diagnostic[]): string[] {
   return describeDiagnostics(warnings).map((line) => `warning: ${line}`);
 }

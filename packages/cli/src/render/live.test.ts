@@ -19,7 +19,7 @@ const progress: ReplayProgress = {
   },
 };
 
-describe('what a replay came to so far', () => {
+describe('partial results of a replay', () => {
   it('is a line, or with it the outcomes and the rules that matched, most hits first', () => {
     expect(renderProgress(progress, false)).toBe('1,500 of 6,000 requests, 25.0%, running');
     expect(renderProgress(progress, true)).toBe(

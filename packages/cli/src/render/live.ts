@@ -1,4 +1,4 @@
-/** What changes while somebody looks at it. */
+/** Output that updates in place. */
 import type { ReplayProgress } from '@jadefence/contract';
 import type { Streams } from '../output.js';
 import { own } from './terminal.js';
@@ -30,7 +30,7 @@ export class LiveLines {
 
 const SHOWN_RULES = 12;
 
-/** How far a replay is. @param isWhole with what it came to so far */
+/** The progress of a replay. @param isWhole with partial results */
 export function renderProgress({ requestsDone, requests, partial, state }: ReplayProgress, isWhole: boolean): string {
   const share = requests === 0 ? '' : `, ${formatShare(requestsDone / requests)}`;
   const head = `${formatCount(requestsDone)} of ${countOf(requests, 'request')}${share}, ${state}`;

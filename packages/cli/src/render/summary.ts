@@ -13,7 +13,7 @@ import {
 } from './text.js';
 
 /**
- * What a log came to, for people.
+ * The result of a log, for people.
  * @param by what requests are counted by, beside their rules
  */
 export function renderSummary(
@@ -36,7 +36,7 @@ export function renderSummary(
   return `${parts.join('\n\n')}\n`;
 }
 
-/** Whether a request came to a gate of the fence; one at no gate is shown, since that is worth knowing. */
+/** Whether any request reached a gate of the fence; a fence at no gate is shown, since that is worth knowing. */
 function isAsked({ gates }: FenceSummary, summary: Summary): boolean {
   return gates.length === 0 || summary.gates.some(({ gate, requests }) => requests > 0 && gates.includes(gate));
 }
@@ -45,8 +45,8 @@ function renderUnasked(summary: Summary): string[] {
   const gates = summary.gates.filter(({ requests }) => requests === 0).map(({ gate }) => gate);
   const fences = summary.fences.filter((fence) => !isAsked(fence, summary)).map(({ fence }) => fence);
   if (gates.length === 0) return [];
-  const unasked = fences.length > 0 ? `, so nobody asked ${fences.join(', ')}` : '';
-  return [`No request came to ${gates.join(', ')}${unasked}.`];
+  const unreached = fences.length > 0 ? `, so ${fences.join(', ')} had nothing to decide` : '';
+  return [`No request reached ${gates.join(', ')}${unreached}.`];
 }
 
 function renderIgnoredHeaders({ gates }: Summary): string[] {
@@ -77,7 +77,7 @@ function renderBreakdown(name: BreakdownName, { breakdowns, requests }: Summary)
   return others > 0 ? `${table}\n${formatCount(others)} others` : table;
 }
 
-/** Where the name of what is counted by does not say it all. */
+/** If the name of the breakdown is not enough. */
 const TITLES: Partial<Record<BreakdownName, string>> = { hour: 'hour (UTC)', status: 'recorded status' };
 const NEEDS: Partial<Record<BreakdownName, string>> = { country: 'country table', category: 'category feed' };
 
@@ -109,7 +109,7 @@ function renderUncovered({ uncoveredHosts, otherUncovered }: Summary): string[] 
 
 function renderFence(fence: FenceSummary, streams: Streams): string {
   const colours = coloursFor(streams);
-  const place = fence.gates.length > 0 ? `at ${fence.gates.join(', ')}` : 'at no gate, so it is never asked';
+  const place = fence.gates.length > 0 ? `at ${fence.gates.join(', ')}` : 'at no gate, so it is never evaluated';
   const title = `${colours.bold(`fence ${fence.fence}`)}${fence.mode === 'trial' ? ' in trial' : ''}${fence.title ? ` "${fence.title}"` : ''} ${place}`;
   if (fence.rules.length === 0) return `${title}\n(no rules)`;
   const cells = fence.rules.map((rule) => ruleCells(rule, fence));
@@ -141,7 +141,7 @@ function ruleCells(rule: RuleSummary, fence: FenceSummary): { figures: string[];
   return { figures, note: notes.join(', '), sentence: rule.sentence };
 }
 
-/** What a rule in trial would have come to. */
+/** What a rule in trial would have done. */
 function describeWould(rule: RuleSummary): string[] {
   const stops = countWouldStop(rule);
   const allows = rule.would.allowed ?? 0;

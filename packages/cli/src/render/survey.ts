@@ -99,7 +99,7 @@ function renderStarter(
   const gate = busiestHosts.length === 0 && format !== 'ndjson' ? ' --gate site' : '';
   const table = countryTable === undefined ? '' : ` --country-table ${countryTable}`;
   return [
-    `Rules to begin from:\n${rules.join('\n')}`,
+    `Suggested rules:\n${rules.join('\n')}`,
     `Keep these lines as starter.fence and judge the log with them:\n\n${starter.text}\n  jadefence judge ${path} --fences starter.fence${table}${gate}`,
   ];
 }

@@ -2,7 +2,7 @@ import { randomBytes } from 'node:crypto';
 import type { Streams } from '../output.js';
 
 /**
- * What logs and rules hold may be meant for the terminal of whoever reads it: sequences that clear it, colour it, or set its
+ * What logs and rules hold may be meant for the terminal of the reader: sequences that clear it, colour it, or set its
  * title. Control characters are therefore shown (`\x1b`) and never passed on, but for line feeds, tabs, and the sequences
  * that this program writes itself. Those travel under a key that data cannot know, made of control characters, so that
  * tables count them as no width.

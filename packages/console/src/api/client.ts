@@ -15,7 +15,7 @@ export function hasProblem(error: unknown, code: ProblemCode): boolean {
   return error instanceof ServiceError && error.problem?.code === code;
 }
 
-/** @param files one log, put together where there are several */
+/** @param files one log, merged if there are several */
 export function uploadLog(
   files: readonly File[],
   query: { name: string } & LogReadOptions,
@@ -36,8 +36,8 @@ export function uploadDataset(
 }
 
 /**
- * Uploads a file, or the parts of a form, with progress, which fetch cannot tell.
- * @param onProgress hears the share of the bytes that are sent, 0 to 1
+ * Uploads a file, or the parts of a form, with progress, which fetch does not report.
+ * @param onProgress receives the share of the bytes that are sent, 0 to 1
  */
 function upload<T>(
   path: string,
@@ -51,7 +51,7 @@ function upload<T>(
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
     request.open('POST', `/api/v1${path}?${new URLSearchParams(pairs)}`);
-    // A form says its type itself, with the text between its parts.
+    // A form sets its type itself, with its boundary.
     if (body instanceof File) request.setRequestHeader('content-type', 'application/octet-stream');
     request.responseType = 'json';
     request.upload.onprogress = ({ loaded, total }) => onProgress(total === 0 ? 1 : loaded / total);

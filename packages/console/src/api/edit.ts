@@ -4,7 +4,7 @@ import { service } from './client.js';
 import { draftQuery } from './queries.js';
 
 /**
- * Edits the draft on the version that is shown, so that what another user changed meanwhile is told and not
+ * Edits the draft on the version that is shown, so that what another user changed meanwhile is reported and not
  * overwritten. Everything that shows the draft is requested again, also where the edit was refused.
  * @param seenVersion where what is edited was opened earlier, the version that it was opened on
  */

@@ -3,7 +3,7 @@ import type { ReplayPolicy } from '@jadefence/contract';
 import type { Outcome } from '@jadefence/core';
 import { service } from './client.js';
 
-/** One owner of each noun's state: what is asked, under which key, and for how long it stays good. */
+/** One owner of each noun's state: the query, its key, and how long it stays fresh. */
 export const meQuery = queryOptions({ queryKey: ['me'], queryFn: service.me, retry: false });
 export const draftQuery = queryOptions({ queryKey: ['draft'], queryFn: service.draft });
 export const draftSourcesQuery = queryOptions({ queryKey: ['draft', 'sources'], queryFn: service.draftSources });

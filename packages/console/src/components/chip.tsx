@@ -16,7 +16,7 @@ export function Chip({
   children,
 }: {
   text: ReactNode;
-  /** What it is, for those who cannot see where it stands. */
+  /** Its meaning, for those who cannot see its position. */
   label: string;
   look?: keyof typeof LOOKS;
   children: (close: () => void) => ReactNode;

@@ -42,7 +42,7 @@ export function ExplanationSteps({ explanation }: { explanation: Explanation }) 
         {decision.would.map(({ fence, rule, outcome }) => (
           <Fact key={`${fence}/${rule}`} name="in trial">
             {fence}
-            {rule ? `/${rule}` : ''} would have come to {outcome}
+            {rule ? `/${rule}` : ''} would have been {outcome}
           </Fact>
         ))}
       </dl>
@@ -103,7 +103,7 @@ function Rule({ step }: { step: RuleStep }) {
       <p>{step.sentence}</p>
       {step.because.map(({ comparison, field, actual, through }) => (
         <p key={comparison} className="text-muted">
-          asked <code className="font-mono text-xs">{comparison}</code>; the {field} is <ShownValue value={actual} />
+          tested <code className="font-mono text-xs">{comparison}</code>; the {field} is <ShownValue value={actual} />
           {through && ` (${through})`}
         </p>
       ))}

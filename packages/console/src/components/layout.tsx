@@ -27,7 +27,7 @@ export function Card({ title, aside, children }: { title?: ReactNode; aside?: Re
   );
 }
 
-/** Says what to do first where there is nothing yet. @param isPage it is all there is of a page, so its title is the page's */
+/** What to do first if there is nothing yet. @param isPage it is the whole page, so its title is the page's */
 export function EmptyState({
   title,
   children,

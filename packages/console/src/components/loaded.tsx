@@ -20,7 +20,7 @@ export function Loaded<T>({ query, children }: { query: UseQueryResult<T>; child
 /** What went wrong, each error by itself where there are several, and what to do. */
 export function ErrorNotice({ error }: { error: Error }) {
   const problem = error instanceof ServiceError ? error.problem : undefined;
-  // The sign-in stands over the page meanwhile.
+  // The sign-in covers the page meanwhile.
   if (problem?.code === 'unauthenticated') return null;
   const hint = problem ? problem.hint : error instanceof LogOptionsError ? error.hint : undefined;
   const errors = (problem?.errors ?? []).filter(({ message }) => !error.message.includes(message));

@@ -49,7 +49,7 @@ export function Pager({
   numShown: number;
   total: number;
   pageRows: number;
-  /** What is said where there are no rows. */
+  /** Shown if there are no rows. */
   nothing: string;
   onOffset: (offset: number) => void;
 }) {

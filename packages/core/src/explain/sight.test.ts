@@ -71,7 +71,9 @@ describe('what traffic is recognised as', () => {
     ['a secure shell on the port of the web', { transport: 'tcp', port: 443, payload: SSH }, ['ssh']],
     ['a URL of an application, with what carries it', { url: 'https://pictures.example/' }, ['archive', 'tls']],
     ['any signature of several', { url: 'https://other.example/door/1' }, ['door', 'tls']],
-  ])('is certain of %s', (_, flow, expected) => expect(identify(flow).certain.toSorted()).toEqual([...expected].sort()));
+  ])('is certain of %s', (_, flow, expected) =>
+    expect(identify(flow).certain.toSorted()).toEqual([...expected].sort()),
+  );
 
   it('lists the signatures, the unknown ones separately', () => {
     const { signatures, undecided, gate } = identify({ host: 'x.door.example', port: 8443 });

@@ -76,7 +76,7 @@ describe('a rule', () => {
     ],
     [
       'block when country = NO during nights until 2026-12-31 if unknown match owner "kari" reason "why"',
-      'Block with 403 when the country is NO, during nights, until 2026-12-31 (that day included), also where this cannot be known.',
+      'Block with 403 when the country is NO, during nights, until 2026-12-31 (that day included), also when unknown.',
     ],
     [
       'block when always outside nights until 2026-12-31T18:00:00Z',

@@ -37,7 +37,7 @@ function describeTimes({ hours, until, matchesUnknown }: Rule): string {
   return [
     hours ? `, ${hours.isOutside ? 'outside' : 'during'} ${hours.schedule.name}` : '',
     until ? `, until ${printUntil(until)}${until.kind === 'date' ? ' (that day included)' : ''}` : '',
-    matchesUnknown ? ', also where this cannot be known' : '',
+    matchesUnknown ? ', also when unknown' : '',
   ].join('');
 }
 

@@ -40,10 +40,7 @@ function readHeader(columns: readonly string[], naming: Naming, hasLineTime: boo
   if (missing.length > 0)
     throw new LogOptionsError(`The mapping speaks of columns that the log does not have: ${missing.join(', ')}.`, are);
   if (!hasLineTime && !naming.gives('timestamp', names) && !naming.gives('date', names))
-    throw new LogOptionsError(
-      'None of the columns is known to be the time.',
-      `${are} Assign them with a mapping.`,
-    );
+    throw new LogOptionsError('None of the columns is known to be the time.', `${are} Assign them with a mapping.`);
   return names;
 }
 

@@ -29,7 +29,7 @@ export interface ComparisonTally {
   changed: number;
   /** Requests with the same response that another rule decided. */
   moved: number;
-  /** Requests by outcome before, then after. */
+  /** Requests by outcome Before \ After. */
   matrix: Partial<Record<Outcome, Partial<Record<Outcome, number>>>>;
   /** Those that changed or moved; most requests first, changes before moves. */
   groups: ComparisonGroup[];

@@ -34,7 +34,7 @@ export interface RejectedLine {
 /** Why a line was rejected, with its text. */
 export const REJECT_REASONS = {
   'overlong': 'the line is longer than the limit',
-  'not-the-format': 'the line does not have the shape of the format',
+  'not-the-format': 'the line does not match the format',
   'no-time': 'the line has no time',
   'bad-time': 'the time cannot be read',
   'cut-off': 'the line is cut off where the compressed file ends',

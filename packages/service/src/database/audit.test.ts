@@ -83,7 +83,7 @@ describe('the audit trail', () => {
     ['all entries are removed', () => db('audit').delete(), () => /^Entries after 0 were removed/],
     ['the chain is rebuilt', (all) => rebuild(all[2]!), (all) => new RegExp(`^Entry ${all[2]} .* was changed`)],
     [
-      'the chain is rebuilt and is said to be older than the key',
+      'the chain is rebuilt and claims to be older than the key',
       async (all) => {
         await rebuild(all[2]!);
         await db('settings').insert({ key: 'audit-unchecked-up-to', value: '999999' });

@@ -1,6 +1,6 @@
 /**
  * The audit trail: a chain of entries, each with a keyed hash (HMAC-SHA-256, RFC 2104) over itself and the hash before it.
- * The key is in a file, so that whoever can write the table cannot rebuild the chain. Its head is kept apart under the
+ * The key is in a file, so that write access to the table is not enough to rebuild the chain. Its head is kept apart under the
  * same key, and the last entry that was seen in a file beside the key, so that entries taken from the end are missed.
  */
 import { createHash, createHmac, randomBytes, randomUUID } from 'node:crypto';
@@ -46,7 +46,7 @@ export function useAuditKey(key: Uint8Array): void {
   auditKey = Buffer.from(key);
 }
 
-/** The key of the audit trail cannot be used; the message says why and what to do. */
+/** The key of the audit trail cannot be used; the message gives the reason and the fix. */
 export class AuditKeyError extends Error {}
 
 /**
@@ -99,7 +99,7 @@ export async function recordChange(trx: Transaction, { userId, what, detail }: A
     .merge();
 }
 
-/** The last entry, and what the settings say of those that can be checked only in part. */
+/** The last entry, and the settings of those that can be checked only in part. */
 interface Head {
   readonly id: number;
   readonly hash: string;
@@ -140,7 +140,7 @@ function plainHash(entry: HashedEntry): string {
   return createHash('sha256').update(textOf(entry)).digest('hex');
 }
 
-/** The database keeps keys in an order of its own, so the hash is over sorted ones. */
+/** The database reorders keys, so the hash is over sorted ones. */
 function sortKeys(value: unknown): unknown {
   if (Array.isArray(value)) return value.map(sortKeys);
   if (typeof value !== 'object' || value === null) return value;

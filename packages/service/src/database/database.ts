@@ -52,7 +52,7 @@ const MIGRATION_LOCK = 7_340_002;
  * @throws NewerSchemaError where a later release has migrated the database
  */
 export async function migrate(db: Database): Promise<void> {
-  // A lock of the session: the migrations have transactions of their own.
+  // A lock of the session: the migrations open their own transactions.
   await db.transaction(async (trx) => {
     await trx.raw('select pg_advisory_xact_lock(?)', [MIGRATION_LOCK]);
     const unknown = (await doneMigrations(db)).find((name) => !Object.hasOwn(MIGRATIONS, name));

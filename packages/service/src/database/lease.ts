@@ -13,7 +13,7 @@ const RENEW_MS = 3_000;
 const LEASED_TABLES = ['logs', 'replays', 'comparisons'] as const;
 export type LeasedTable = (typeof LEASED_TABLES)[number];
 
-/** This process, told from one before it with the same number. */
+/** This process, distinct from an earlier one with the same number. */
 const HOLDER = JSON.stringify([hostname(), process.pid, randomUUID()]);
 
 /** Renews the lease of a row until it is released. */

@@ -1,4 +1,4 @@
-/** One class a table. Names are camel-cased by the connection; nothing here leaves the feature that asks for it. */
+/** One class a table. Names are camel-cased by the connection; nothing here leaves the feature that queries it. */
 import type {
   ComparisonState,
   DatasetEffect,
@@ -73,7 +73,7 @@ export class SnapshotModel extends Model {
   declare rootHash: string;
 }
 
-/** Where an object stands in a snapshot or a draft. */
+/** The position of an object in a snapshot or a draft. */
 export interface Entry {
   kind: string;
   owner: string;
@@ -196,7 +196,7 @@ export class SourceModel extends Model {
   declare locations: readonly string[];
   declare options: { readonly category?: string; readonly listKind?: DatasetKind };
   declare everyMinutes: number;
-  /** What each location said of its latest answer, for asking whether it has changed. */
+  /** The validators of each location's latest answer, for conditional requests. */
   declare validators: readonly { readonly etag?: string; readonly lastModified?: string }[];
   declare checkedAt: Date | null;
   declare succeededAt: Date | null;
@@ -234,7 +234,7 @@ export class LogModel extends Model {
   declare sha256: string;
   declare format: LogFormat;
   declare host: string | null;
-  /** What else was said about how to read it. */
+  /** Further options for reading it. */
   declare layout: Omit<ReaderOptions, 'host'>;
   /** Names of its files, where it has several. */
   declare files: string[];

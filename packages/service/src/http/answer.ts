@@ -25,13 +25,13 @@ export type RequestAnswer =
     }
   | {
       readonly problem: Pick<ProblemError, 'code' | 'message' | 'extra'>;
-      /** What was thrown that nobody foresaw, for the log. */
+      /** An unexpected error, for the log. */
       readonly unforeseen?: string;
     };
 
 const encoder = new TextEncoder();
 
-/** @param signal aborted when whoever asks has gone; the answer is then undefined */
+/** @param signal aborted when the caller has gone; the answer is then undefined */
 export async function answerRequest(
   definition: Route,
   task: RequestTask,
@@ -52,7 +52,7 @@ export async function answerRequest(
     if (result === undefined) return { status: 204, headers, body: undefined };
     return { status: definition.status ?? 200, headers, body: encoder.encode(JSON.stringify(result)) };
   } catch (error) {
-    // What was given up for that is no error, and nobody hears of it.
+    // What was cancelled for that is no error, and is not reported.
     if (signal.aborted && error === signal.reason) return undefined;
     return answerError(error);
   }

@@ -32,7 +32,7 @@ const SAFE_METHODS = new Set(['GET', 'HEAD', 'OPTIONS']);
 export class Authenticator {
   constructor(private readonly identities: Identities) {}
 
-  /** @throws ProblemError when nobody is signed in, the role is too small, or the request comes from another site */
+  /** @throws ProblemError if no one is signed in, the role is too small, or the request comes from another site */
   async admit(request: Request, access: Role | 'public'): Promise<Actor | undefined> {
     const bearer = /^Bearer (\S+)$/i.exec(request.headers.authorization ?? '')?.[1];
     if (bearer === undefined) refuseForeignOrigin(request);

@@ -15,7 +15,7 @@ interface BodyLimits {
   readonly maxValues: number;
 }
 
-/** Nobody is known yet, so that what they send must cost next to nothing. */
+/** The caller is not known yet, so the body must cost next to nothing. */
 const PUBLIC: BodyLimits = { maxBytes: 16 * KIB, maxValues: 100 };
 const SMALL: BodyLimits = { maxBytes: 256 * KIB, maxValues: 5_000 };
 const LARGE: BodyLimits = { maxBytes: 64 * KIB * KIB, maxValues: 1_000_000 };
@@ -24,7 +24,7 @@ function limitsOf({ access, hasLargeBody }: Route): BodyLimits {
   return access === 'public' ? PUBLIC : hasLargeBody ? LARGE : SMALL;
 }
 
-/** Reads the bytes of a JSON body, decompressed, as the route's `body`; whoever answers parses them. */
+/** Reads the bytes of a JSON body, decompressed, as the route's `body`; the handler's thread parses them. */
 export function readBodyOf(definition: Route): RequestHandler {
   if (!definition.body) return (_request, _response, next) => next();
   return express.raw({ limit: limitsOf(definition).maxBytes, type: 'application/json' });

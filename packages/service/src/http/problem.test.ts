@@ -20,7 +20,7 @@ async function problemFor(error: unknown): Promise<Problem & { type: string }> {
 }
 
 describe('an error', () => {
-  it('of ours is told whole, with the status of the catalogue', async () => {
+  it('of the catalogue is answered whole, with its status', async () => {
     const error = new ProblemError('bad-input', 'The port is no number.', {
       hint: 'Write a number.',
       errors: [{ place: 'port', message: 'no number' }],
@@ -43,7 +43,7 @@ describe('an error', () => {
     [Object.assign(new Error('gone'), { type: 'request.aborted' }), 'upload-incomplete'],
     [Object.assign(new Error('duplicate key'), { code: '23505' }), 'busy'],
     [new URIError('%'), 'bad-input'],
-  ])('that can be known is told by its own code: %s', async (error, code) => {
+  ])('that is recognised has its own code: %s', async (error, code) => {
     expect((await problemFor(error)).code).toBe(code);
   });
 

@@ -4,7 +4,7 @@ import type { ErrorRequestHandler, Response } from 'express';
 import type { Logger } from 'pino';
 import { isCollision, isDiskFull, isUnreachable } from '../database/database.js';
 
-/** A failure that the caller is told about, by a code of the catalogue. */
+/** A failure that is answered to the caller, with a code of the catalogue. */
 export class ProblemError extends Error {
   constructor(
     readonly code: ProblemCode,
@@ -37,7 +37,7 @@ export function sendProblem(response: Response, { code, message, extra: given }:
   response.status(status).type('application/problem+json').send(JSON.stringify(problem));
 }
 
-/** Turns whatever was thrown into a problem; what we did not foresee is logged and told without its inside. */
+/** Turns any error into a problem; unexpected ones are logged, and answered without details. */
 export function handleErrors(logger: Logger): ErrorRequestHandler {
   return (error: unknown, request, response, next) => {
     if (response.headersSent) return next(error);
@@ -72,7 +72,7 @@ export function toProblem(error: unknown): ProblemError {
       hint: 'Check that PostgreSQL runs and that JADEFENCE_DATABASE_URL is right.',
       retryAfterSeconds: DATABASE_RETRY_SECONDS,
     });
-  // Of a body that is not what its Content-Encoding says, and of what else a parser refuses.
+  // Of a body that does not match its Content-Encoding, and of what else a parser refuses.
   if (status === 404) return new ProblemError('not-found', 'There is no such file.');
   if (status !== undefined && status >= 400 && status < 500)
     return new ProblemError('bad-body', `The body cannot be read: ${message}.`);

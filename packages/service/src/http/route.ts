@@ -8,16 +8,16 @@ export interface RouteContext<P, Q, B> {
   readonly params: P;
   readonly query: Q;
   readonly body: B;
-  /** Undefined only where the route needs nobody. */
+  /** Undefined only for public routes. */
   readonly actor: Actor;
   /** The header If-Match, as it was sent. */
   readonly ifMatch: string | undefined;
   setHeader(name: string, value: string): void;
-  /** Aborted when whoever asks has gone. */
+  /** Aborted when the caller has gone. */
   readonly signal: AbortSignal;
 }
 
-/** What a handler gets that reads a stream, writes one, or signs somebody in. */
+/** What a handler gets that reads a stream, writes one, or signs a user in. */
 export interface StreamContext<P, Q, B> extends RouteContext<P, Q, B> {
   readonly request: Request;
   readonly response: Response;
@@ -35,7 +35,7 @@ export interface Route {
   readonly method: 'get' | 'post' | 'put' | 'delete';
   /** Below `/api/v1`. */
   readonly path: string;
-  /** Who may call it; `nobody` means that no sign-in is needed. */
+  /** Who may call it; `public` means without signing in. */
   readonly access: Role | 'public';
   readonly params?: Class<object>;
   readonly query?: Class<object>;

@@ -1,4 +1,4 @@
-/** From the route table to handlers of requests: who may ask, how much they may send, and where it is answered. */
+/** From the route table to handlers of requests: who may call, how much they may send, and where it is answered. */
 import express, { type Request, type RequestHandler, type Response, type Router } from 'express';
 import type { Logger } from 'pino';
 import type { RequestAnswer, RequestTask } from './answer.js';
@@ -10,7 +10,7 @@ import type { Route, StreamContext } from './route.js';
 
 /** Answers requests elsewhere than on the event loop. */
 export interface RequestAnswerer {
-  /** @param signal aborted when whoever asks has gone; the answer is then undefined */
+  /** @param signal aborted when the caller has gone; the answer is then undefined */
   answer(definition: Route, task: RequestTask, signal: AbortSignal): Promise<RequestAnswer | undefined>;
 }
 
@@ -57,7 +57,7 @@ function limitBodyTime({ takesUpload }: Route, request: Request): void {
   request.once('end', () => clearTimeout(timer));
 }
 
-/** Aborted when whoever asks has gone. */
+/** Aborted when the caller has gone. */
 function goneSignal(response: Response): AbortSignal {
   const gone = new AbortController();
   response.on('close', () => gone.abort());
@@ -115,7 +115,7 @@ async function answer(definition: Route, request: Request, response: Response): 
   try {
     result = await definition.handle(context as StreamContext<never, never, never>);
   } catch (error) {
-    // What was given up for that is no error, and nobody hears of it.
+    // What was cancelled for that is no error, and is not reported.
     if (signal.aborted && error === signal.reason) return;
     throw error;
   }

@@ -17,7 +17,7 @@ export interface UploadedFile {
 const MAX_FILES = 100;
 
 /**
- * The files of an upload: those of a form (RFC 7578), else its body, which has no name of its own. Files of a form are
+ * The files of an upload: those of a form (RFC 7578), else its body, which has no name. Files of a form are
  * kept in a folder while they are used, since they are read side by side.
  * @throws ProblemError when there is more than allowed, or the client goes away before the end
  */
@@ -52,7 +52,7 @@ async function keepParts(request: Request, maxBytes: number, folder: string): Pr
   const keep = (_field: string, part: Readable, { filename }: { filename: string }): void => {
     const index = names.push(filename || `file ${names.length + 1}`) - 1;
     const written = pipeline(part, createWriteStream(join(folder, `${index}`)));
-    // Whoever waits for it hears of a failure; it may come before anybody waits.
+    // Its consumer handles a failure, which may occur before anybody waits.
     written.catch(() => undefined);
     writing.push(written);
   };
@@ -71,7 +71,7 @@ async function keepParts(request: Request, maxBytes: number, folder: string): Pr
   const twice = names.find((name, index) => names.indexOf(name) !== index);
   if (twice !== undefined)
     throw new ProblemError('bad-body', `Two files of the upload are called "${twice}".`, {
-      hint: 'Give each a name of its own.',
+      hint: 'Give each file a different name.',
     });
   return names;
 }

@@ -12,13 +12,13 @@ export function setETag<T extends { readonly version: number }>(
   return answer;
 }
 
-/** The version that a write has seen, from If-Match. @throws ProblemError where it does not say one */
+/** The version that a write is based on, from If-Match. @throws ProblemError if it has none */
 export function expectedVersion({ ifMatch }: Pick<Context, 'ifMatch'>): number {
   const version = /^"(\d{1,9})"$/.exec(ifMatch ?? '')?.[1];
   if (version === undefined)
     throw new ProblemError(
       'precondition-required',
-      'A write of the draft says which version it has seen, so that nothing is overwritten unseen.',
+      'A write of the draft must carry the version it is based on (If-Match), so that nothing is overwritten unseen.',
       { hint: 'Send the entity tag of the draft as If-Match: "VERSION".' },
     );
   return Number(version);

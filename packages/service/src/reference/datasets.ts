@@ -13,7 +13,7 @@ import { DatasetModel, DatasetPartModel, UserModel, type DatasetStats } from '..
 import { ProblemError } from '../http/problem.js';
 
 const PART_BYTES = 1_048_576;
-/** Large tables are kept in memory up to this, those asked for last. */
+/** Large tables are kept in memory up to this, the recently used ones. */
 const MAX_KEPT_BYTES = 1_073_741_824;
 const BINARY_MAGIC = ['JFRT', 'JFHT'];
 
@@ -32,7 +32,7 @@ export class Datasets {
   readonly #opened = new Map<number, Promise<OpenedDataset>>();
   readonly #sizes = new Map<number, number>();
 
-  /** @param tables asked for bytes; unless given they are read from the database */
+  /** @param tables supplies bytes; unless given they are read from the database */
   constructor(
     private readonly db: Database,
     private readonly tables?: TableSource,
@@ -79,7 +79,7 @@ export class Datasets {
     await DatasetModel.query(trx).patch({ isActive: true, waitsFor: null }).where({ id: dataset.id });
   }
 
-  /** Keeps a dataset from becoming active until somebody says yes. */
+  /** Keeps a dataset inactive until it is confirmed. */
   async hold(id: number, waitsFor: string): Promise<void> {
     await DatasetModel.query(this.db).patch({ waitsFor }).where({ id });
   }
@@ -127,7 +127,7 @@ export class Datasets {
     return new Dataset(name, stats.listKind!, buffer, sha256, ranges ?? hosts);
   }
 
-  /** Opens a dataset once, whoever asks for it. */
+  /** Opens a dataset once for all callers. */
   #open(id: number): Promise<OpenedDataset> {
     const kept = this.#opened.get(id);
     this.#opened.delete(id);

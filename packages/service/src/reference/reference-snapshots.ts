@@ -23,7 +23,7 @@ export interface ReferencePin {
   readonly categoryCorrections: readonly (readonly [site: string, categories: string])[];
 }
 
-/** A pin that is opened: for asking here, and for sending to threads. */
+/** An opened pin: for lookups here, and for sending to threads. */
 export interface LoadedReferenceData {
   readonly referenceData: PreparedReferenceData;
   readonly shared: SharedReferenceData;

@@ -26,7 +26,7 @@ const IDLE_MS = 60_000;
 const MAX_WAITING = 500;
 const RETRY_SECONDS = 2;
 
-/** Threads with connections to the database of their own, which answer requests that may take long. */
+/** Threads with their own database connections, which answer requests that may take long. */
 export class RequestThreads implements RequestAnswerer {
   readonly #pools: Readonly<Record<RequestThread, Piscina>>;
 

@@ -1,4 +1,4 @@
-/** Runs in a thread: answers requests that may take long, with a connection to the database of its own. */
+/** Runs in a thread: answers requests that may take long, with its own database connections. */
 import { MessageChannel, parentPort, receiveMessageOnPort, workerData, type MessagePort } from 'node:worker_threads';
 import type { Ruling } from '@jadefence/core';
 import { move, transferableSymbol, valueSymbol } from 'piscina';
@@ -16,7 +16,7 @@ import type { RequestThreadSetting } from './request-threads.js';
 
 const { config, numJudging, maxConnections } = workerData as RequestThreadSetting;
 
-// That the database is away never ends a thread; whoever asked is told.
+// A database outage never ends a thread; the caller gets the error.
 process.on('unhandledRejection', (error) => {
   if (!isUnreachable(error)) throw error;
 });
@@ -28,7 +28,7 @@ const { port1, port2 } = new MessageChannel();
 parentPort!.postMessage({ calls: port2 }, [port2]);
 const caller = new Caller(port1);
 
-/** Each is asked once about what was loaded for it. */
+/** Their payload is used once, so that it is transferred. */
 const HANDED_OVER = ['filter', 'match', 'countCountries'];
 
 const db = openDatabase(config.databaseUrl, maxConnections);
@@ -43,7 +43,7 @@ const features = openFeatures({
 });
 let auditKey: Promise<unknown> | undefined;
 
-/** What the service asks for itself. */
+/** Jobs of the service itself. */
 const JOBS = {
   judgeSource: (judged: EvaluationPin) => features.judges.source(judged),
   redirects: (judged: EvaluationPin, rulings: readonly Ruling[]) => features.judges.redirects(judged, rulings),
@@ -55,13 +55,13 @@ export type Job = keyof typeof JOBS;
 export type JobArguments<N extends Job> = Parameters<(typeof JOBS)[N]>;
 export type JobResult<N extends Job> = Awaited<ReturnType<(typeof JOBS)[N]>>;
 
-/** @returns undefined where whoever asked has gone */
+/** @returns undefined if the caller has gone */
 export async function answer({
   task,
   gone,
 }: {
   readonly task: RequestTask;
-  /** Where it is told that whoever asked has gone. */
+  /** The port on which the caller's leaving is reported. */
   readonly gone: MessagePort;
 }): Promise<RequestAnswer | undefined> {
   try {

@@ -50,7 +50,7 @@ export class Caller {
   }
 
   /**
-   * What stands for an object of the other thread: its methods are called there.
+   * A proxy of an object of the other thread.
    * @param own what is known here without a call
    * @param transfersOf what of the arguments of a method is handed over, not copied
    */

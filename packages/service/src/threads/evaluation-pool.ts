@@ -34,7 +34,7 @@ export class JudgingPool {
 
   /**
    * Judges rows of several chunks, one part after the other.
-   * @param isLast nobody needs the chunks after this, so that they are handed over, not copied
+   * @param isLast the chunks are not needed after this, so that they are transferred, not copied
    * @returns undefined where dictionaries are missing that the thread had kept
    */
   async judge(
@@ -86,7 +86,7 @@ export class JudgingPool {
     return (await this.#pool().run(source, { name: 'countryAttributes' })) as string[];
   }
 
-  /** @returns what each chunk comes to */
+  /** @returns the result of each chunk */
   async match(task: MatchTask & ChunkPayload): Promise<Matches[]> {
     return (await this.#pool().run(task, { name: 'matchChunks', transferList: buffersOf(task) })) as Matches[];
   }
@@ -95,7 +95,7 @@ export class JudgingPool {
     return (await this.#pool().run(task, { name: 'matchAttributes' })) as string[];
   }
 
-  /** The attributes that a replay has to read. @param isStateful asks the thread that will judge */
+  /** The attributes that a replay has to read. @param isStateful runs on the thread that will judge */
   async attributesRead(source: EvaluationInput, isStateful: boolean): Promise<string[]> {
     return (await this.#poolFor(isStateful).run(source, { name: 'attributesRead' })) as string[];
   }
@@ -126,7 +126,7 @@ export class JudgingPool {
       minThreads: numThreads,
       maxThreads: numThreads,
     });
-    // Whoever waited for the thread is told; without a listener the process would end with it.
+    // The waiting caller gets the error; without a listener the process would end with it.
     pool.on('error', (error) => this.logger.error({ err: error }, 'a thread that judges ended'));
     return pool;
   }

@@ -48,7 +48,7 @@ it('a task that fails leaves nothing behind that the next one would take up', ()
   // The thread has kept the dictionaries, so that they need not be sent again.
   expect(judgeChunks(taskWith({ after: 0 }))).toEqual(expected);
   expect(() => judgeChunks(taskWith(all, (bytes) => bytes.subarray(0, 3)))).toThrow();
-  // What was in use then is gone: the thread says that it has nothing, and is told all.
+  // What was in use then is gone: the thread reports that it has nothing, and receives all.
   expect(judgeChunks(taskWith({ after: 0 }))).toBeUndefined();
   expect(judgeChunks(taskWith(all))).toEqual(expected);
 });

@@ -51,7 +51,7 @@ export interface JudgeTask extends EvaluationInput, ChunkPayload {
   /** What earlier requests left behind, where the rules remember. */
   readonly past?: CarriedState;
   readonly maxLimitKeys: number;
-  /** Hears the number of rows done, now and then. */
+  /** Receives the number of rows done, now and then. */
   readonly progress: MessagePort;
 }
 
@@ -59,7 +59,7 @@ export interface JudgeTask extends EvaluationInput, ChunkPayload {
 export interface CarriedState {
   /** Absent before the first request, and where the thread should know it. */
   readonly bytes?: Uint8Array;
-  /** Whether the thread that made it is asked. */
+  /** Whether this is the thread that produced it. */
   readonly isCached: boolean;
   readonly name: string;
   /** The name of what these requests leave behind. */
@@ -100,14 +100,14 @@ interface Prepared {
   countries?: CountryCounter;
   /** Of the condition that was counted last. */
   matches?: { readonly key: string; readonly counter: MatchCounter };
-  /** That was asked last. */
+  /** The filter used last. */
   filter?: { readonly key: string; readonly filter: Filter; readonly inColumns?: DecisionFilter };
 }
 
 /** By judge key; two, since a comparison goes back and forth between two. */
 /**
  * A task that leaves nothing behind where it fails: what was in use then may be half-way, so that it is made again for the
- * next who asks.
+ * next caller.
  */
 function clearOnError<T extends Pick<EvaluationInput, 'contextKey'>, R>(task: (given: T) => R): (given: T) => R {
   return (given) => {
@@ -239,7 +239,7 @@ export interface ExplainTask extends EvaluationInput, ChunkPayload {
   readonly span: TimeSpan;
   /** What requests before the first part left behind, as bytes. */
   readonly state?: Uint8Array;
-  /** Where the row stands in the last part. */
+  /** The position of the row in the last part. */
   readonly index: number;
   readonly maxLimitKeys: number;
 }
@@ -306,7 +306,7 @@ function* recordsOf({ sequence, rowStart = 0, rowEnd, ...source }: Omit<CountTas
     yield (sequence ? rows[sequence.chunkOf[at]!]!.row(sequence.rowOf[at]!) : rows[0]!.row(at)) as LogRecord;
 }
 
-/** A condition that asks for no tag, to be counted over whole chunks. */
+/** A condition that tests no tag, to be counted over whole chunks. */
 export interface MatchTask extends EvaluationInput {
   /** A rule as fence text. */
   readonly rule: string;
@@ -329,7 +329,7 @@ export const matchAttributes = clearOnError(function matchAttributes(task: Match
   return matchCounterFor(task).attributes;
 });
 
-/** @returns what each chunk comes to */
+/** @returns the result of each chunk */
 export const matchChunks = clearOnError(function matchChunks(task: MatchTask & ChunkPayload): Matches[] {
   const counter = matchCounterFor(task);
   return openChunks(task).map((rows) => counter.count(rows));
@@ -357,7 +357,7 @@ function filterFor({ replayId, where, rulings, ...source }: FilterTask): NonNull
   const key = JSON.stringify([replayId, where]);
   if (one.filter?.key !== key) {
     const { filter } = checkFilter(where, one.context.rulebook);
-    if (!filter) throw new Error(`Internal error: a filter that was checked cannot be asked: ${where}`);
+    if (!filter) throw new Error(`Internal error: a checked filter cannot be compiled: ${where}`);
     one.filter = {
       key,
       filter,

@@ -48,7 +48,7 @@ export class OpenChunks {
     return (this.#opened[index] ??= this.#open(index));
   }
 
-  /** It is not asked for any more. */
+  /** It is not used any more. */
   close(index: number): void {
     this.#opened[index] = undefined;
   }

@@ -23,7 +23,7 @@ export interface SharedDataset {
 
 /** What decisions depend on, in a form that can be sent to a thread. */
 export interface EvaluationInput {
-  /** Tells configurations apart, so that a worker prepares each once. */
+  /** Identifies a configuration, so that a worker prepares each once. */
   readonly contextKey: string;
   readonly fenceFile: SourceFile;
   readonly namedFiles: readonly SourceFile[];

@@ -19,7 +19,7 @@ export class ReferencePool {
   ) {}
 
   /**
-   * @param signal ends the reading where nobody waits for it any more
+   * @param signal ends the reading
    * @throws ProblemError where it took too long
    */
   async read(task: ReferenceTask, signal?: AbortSignal): Promise<ReferenceAnswer> {

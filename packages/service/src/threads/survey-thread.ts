@@ -11,7 +11,7 @@ export class SurveyThread {
   #answer: Promise<SurveyAnswer> = Promise.resolve(undefined);
   #failure: Error | undefined;
 
-  /** @param referenceData of which it asks the countries */
+  /** @param referenceData supplies the country table */
   constructor({ countryTable, countryCorrections }: SharedReferenceData) {
     const referenceData: SharedReferenceData = { countryTable, countryCorrections, feeds: [], categoryCorrections: [] };
     this.#worker = new Worker(new URL('./survey-worker.js', import.meta.url), {
@@ -40,7 +40,7 @@ export class SurveyThread {
     if (this.#failure) throw this.#failure;
     // An error of the thread is the answer.
     this.#answer = once(this.#worker, 'message').then(([answer]) => answer as SurveyAnswer);
-    // Whoever waits for it hears of a failure; it may come before anybody waits.
+    // Its consumer handles a failure, which may occur before anybody waits.
     this.#answer.catch(() => undefined);
     this.#worker.postMessage(piece);
   }

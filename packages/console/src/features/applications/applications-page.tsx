@@ -85,7 +85,7 @@ function Catalogue({ all }: { all: readonly ApplicationInfo[] }) {
           <Detail key={shown.name} application={shown} />
         </div>
       ) : (
-        <EmptyState title="No application is like that">Change what you look for.</EmptyState>
+        <EmptyState title="No matching applications">Change what you look for.</EmptyState>
       )}
       <Card title="Add one">
         <TextForm initial={EXAMPLE} label="The application as fence text" button="Keep it" />
@@ -169,7 +169,7 @@ function TextForm({ initial, label, button }: { initial: string; label: string; 
         />
       </label>
       {edit.error && <ErrorNotice error={edit.error} />}
-      {edit.isSuccess && <p role="status">Kept in the draft.</p>}
+      {edit.isSuccess && <p role="status">Saved to draft.</p>}
       <div>
         <Button type="submit" disabled={edit.isPending || text.trim() === ''}>
           {button}

@@ -8,12 +8,12 @@ import { Card } from '../../components/layout.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { TextField } from '../../components/text-field.js';
 
-const UNSAID = 'not said';
-const TRANSPORTS = [UNSAID, 'tcp', 'udp', 'icmp'];
+const UNKNOWN_VALUE = 'unknown';
+const TRANSPORTS = [UNKNOWN_VALUE, 'tcp', 'udp', 'icmp'];
 
-/** Says what some traffic is recognised as, and by which signature. */
+/** Identifies the application of some traffic, with the signatures. */
 export function IdentifyCard() {
-  const [transport, setTransport] = useState(UNSAID);
+  const [transport, setTransport] = useState(UNKNOWN_VALUE);
   const identify = useMutation({ mutationFn: (flow: SyntheticFlow) => service.identifyApplications(flow) });
   const submit = (event: FormEvent<HTMLFormElement>): void => {
     event.preventDefault();
@@ -25,11 +25,11 @@ export function IdentifyCard() {
       url: said('url'),
       payload: said('payload'),
       ...(port === undefined ? {} : { port: Number(port) }),
-      ...(transport === UNSAID ? {} : { transport: transport as SyntheticFlow['transport'] }),
+      ...(transport === UNKNOWN_VALUE ? {} : { transport: transport as SyntheticFlow['transport'] }),
     });
   };
   return (
-    <Card title="What is this traffic?">
+    <Card title="Identify application">
       <form onSubmit={submit} className="grid gap-3 p-4 text-sm">
         <div className="flex flex-wrap items-end gap-3">
           <TextField label="Host" name="host" placeholder="pictures.example" />

@@ -70,10 +70,10 @@ export function AuditPage() {
   );
 }
 
-/** Beyond this many changes their number says more than their names. */
+/** Beyond this many changes only their number is shown. */
 const NAMED_CHANGES = 4;
 
-/** The changed parts by name, or what else the entry says first. */
+/** The changed parts by name, or the first detail of the entry. */
 function describeDetail(detail: Readonly<Record<string, unknown>>): string {
   const changes = detail['changes'];
   if (Array.isArray(changes)) {

@@ -14,7 +14,7 @@ import { FreshnessBadge } from '../reference/freshness-badge.js';
 import { ImportForm } from '../reference/import-form.js';
 import { SourceCard } from '../reference/source-card.js';
 
-/** The category feeds in their order, what they know, and which of them says what of a site. */
+/** The category feeds in their order, their contents, and their answers for a site. */
 export function CategoriesPage() {
   const categories = useQuery(categoriesQuery);
   const [feed, setFeed] = useState('');
@@ -41,7 +41,7 @@ export function CategoriesPage() {
               onChange={(event) => setFeed(event.target.value)}
             />
             <TextField
-              label="Category of lines that say none"
+              label="Category for lines without one"
               value={category}
               onChange={(event) => setCategory(event.target.value)}
             />
@@ -113,7 +113,7 @@ function FeedsCard({ feeds }: { feeds: readonly FeedInfo[] }) {
   };
   const error = order.error ?? remove.error;
   return (
-    <Card title="Feeds, in the order in which they are asked">
+    <Card title="Feeds in order">
       {error && (
         <div className="p-4">
           <ErrorNotice error={error} />
@@ -137,12 +137,12 @@ function FeedsCard({ feeds }: { feeds: readonly FeedInfo[] }) {
             </div>
             <div className="flex gap-2">
               {index > 0 && (
-                <Button size="small" aria-label={`Ask ${name} earlier`} onClick={() => raise(index)}>
-                  Ask it earlier
+                <Button size="small" aria-label={`Move ${name} up`} onClick={() => raise(index)}>
+                  Move up
                 </Button>
               )}
-              <Button size="small" aria-label={`Ask ${name} no more`} onClick={() => remove.mutate(name)}>
-                Ask it no more
+              <Button size="small" aria-label={`Remove ${name}`} onClick={() => remove.mutate(name)}>
+                Remove
               </Button>
             </div>
           </li>
@@ -165,7 +165,7 @@ function SiteLookupCard() {
     setAsked(String(new FormData(event.currentTarget).get('site')).trim());
   };
   return (
-    <Card title="What kind of site is it?">
+    <Card title="Category lookup">
       <form onSubmit={ask} className="grid gap-3 p-4 text-sm">
         <div className="flex items-end gap-2">
           <TextField label="Domain or URL" name="site" required placeholder="shop.example/play" className="grow" />
@@ -188,8 +188,8 @@ function Answer({ answer: { asked, categories, evidence, answers, site } }: { an
       <ol className="mt-2 grid gap-1">
         {answers.map(({ feed, categories: said, entry }, index) => (
           <li key={feed ?? ''} className={index === 0 ? '' : 'text-muted'}>
-            {feed ?? 'A correction'} says {said.join(', ')}, by <span className="font-mono">{entry}</span>
-            {index === 0 ? '' : ' (not asked, since the one before knows it)'}
+            {feed ?? 'Correction'}: {said.join(', ')}, entry <span className="font-mono">{entry}</span>
+            {index === 0 ? '' : ' (not used, because an earlier source knows it)'}
           </li>
         ))}
       </ol>

@@ -66,7 +66,7 @@ function Result({ result }: { result: ComparisonResult }) {
         {tally.changed === 0
           ? `None of ${countOf(tally.requests, 'request')} changes`
           : `${formatCount(tally.changed)} of ${countOf(tally.requests, 'request')} change (${formatShare(tally.changed / tally.requests)})`}
-        {tally.moved > 0 && `; ${formatCount(tally.moved)} more come to the same, decided by another rule`}.
+        {tally.moved > 0 && `; ${formatCount(tally.moved)} more have the same response from another rule`}.
       </PageHeading>
       <Matrix matrix={tally.matrix} />
       {tally.groups.length > 0 && <Groups groups={tally.groups} chosen={group} onChoose={setGroup} />}
@@ -74,7 +74,7 @@ function Result({ result }: { result: ComparisonResult }) {
         <ChangesTable key={group} comparison={result} group={group} chosen={tally.groups[group ?? -1]} />
       )}
       {tally.changed > 0 && breakdowns.length > 0 && (
-        <BreakdownCard title="Whose requests change" breakdowns={breakdowns} isOfChanges />
+        <BreakdownCard title="Affected requests" breakdowns={breakdowns} isOfChanges />
       )}
     </>
   );
@@ -91,7 +91,7 @@ function Matrix({ matrix }: { matrix: ComparisonResult['tally']['matrix'] }) {
         <thead className="text-muted">
           <tr className="border-b border-line">
             <th scope="col" className="px-4 py-2 font-medium">
-              before, then after
+              Before \ After
             </th>
             {to.map((outcome) => (
               <th key={outcome} scope="col" className="px-4 py-2 text-right font-medium">
@@ -133,7 +133,7 @@ function Groups({
   onChoose: (group: number | undefined) => void;
 }) {
   return (
-    <Card title="Because of which rules">
+    <Card title="Changes by rule">
       <WideTable label="Groups of requests">
         <thead className="text-muted">
           <tr className="border-b border-line">

@@ -13,7 +13,7 @@ import { DatasetsCard } from '../reference/datasets-card.js';
 import { FreshnessBadge } from '../reference/freshness-badge.js';
 import { ImportForm } from '../reference/import-form.js';
 import { SourceCard } from '../reference/source-card.js';
-import { AddressLookupCard } from './address-look-up.js';
+import { AddressLookupCard } from './address-lookup.js';
 
 const CountryMap = lazy(() => import('./country-map.js'));
 const NO_LOG = 0;

@@ -10,14 +10,14 @@ import { countOf, formatCount } from '../../format.js';
 
 const WIDTH = 960;
 const HEIGHT = 400;
-/** Shares are shown by their square root, so that small ones can be told from none. */
+/** Shares are shown by their square root, so that small ones differ from none. */
 const SHADES = 5;
 
 const outlines = feature(
   world as never,
   (world as unknown as { objects: { countries: GeometryCollection } }).objects.countries,
 ) as FeatureCollection<Geometry, { name: string }>;
-// The far south is left out: nobody connects from there, and it takes a sixth of the map.
+// The far south is left out: it has no networks, and takes a sixth of the map.
 const shown = { ...outlines, features: outlines.features.filter(({ id }) => id !== '010') };
 const path = geoPath(
   geoNaturalEarth1().fitExtent(

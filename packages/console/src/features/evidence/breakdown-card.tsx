@@ -13,11 +13,11 @@ const TITLES: Readonly<Record<BreakdownName, string>> = {
   status: 'status in the log',
   hour: 'hour of the day (UTC)',
 };
-/** Those that a filter can ask for. */
+/** Those that a filter can test. */
 const FIELDS: readonly BreakdownName[] = ['country', 'category', 'application', 'client', 'host'];
 const SHOWN_VALUES = 10;
 
-/** Requests by who asked and for what, with the share that was stopped. @param onFilter makes a value the filter of the decisions @param isOfChanges all requests are changed ones, of which none is more stopped than another */
+/** Requests by client, host and more, with the share that was stopped. @param onFilter makes a value the filter of the decisions @param isOfChanges all requests are changed ones, of which none is more stopped than another */
 export function BreakdownCard({
   title,
   breakdowns,

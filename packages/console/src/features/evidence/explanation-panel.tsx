@@ -8,7 +8,7 @@ import { ExplanationSteps } from '../../components/explanation-steps.js';
 import { Loaded } from '../../components/loaded.js';
 import { formatCount } from '../../format.js';
 
-/** Why one request came to what it came to, beside the table it was picked from. */
+/** The explanation of one request, next to the table it was picked from. */
 export function ExplanationPanel({
   replayId,
   row,
@@ -25,7 +25,7 @@ export function ExplanationPanel({
       <div className="fixed inset-0 flex justify-end">
         <DialogPanel className="h-full w-full max-w-xl overflow-y-auto border-l border-line bg-surface p-6 shadow-xl">
           <div className="flex items-start justify-between gap-4">
-            <DialogTitle className="text-lg font-semibold">Why this request came to this</DialogTitle>
+            <DialogTitle className="text-lg font-semibold">Why this decision?</DialogTitle>
             <Button onClick={onClose} aria-label="Close">
               <XMarkIcon aria-hidden className="size-4" />
             </Button>
@@ -38,7 +38,7 @@ export function ExplanationPanel({
   );
 }
 
-/** The request as it stood in the log. */
+/** The raw line of the log. */
 function WrittenLine({ row: { line, record }, text }: { row: Pick<DecisionRow, 'line' | 'record'>; text: string }) {
   const file = record['jade.file'];
   return (

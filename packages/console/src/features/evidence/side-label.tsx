@@ -1,7 +1,7 @@
 import { describeDecider, type Side } from '@jadefence/core';
 import { OutcomeLabel } from '../../components/outcome.js';
 
-/** What a request came to, and what decided it. */
+/** The outcome of a request, and what decided it. */
 export function SideLabel({ side }: { side: Side }) {
   return (
     <span className="inline-flex flex-wrap items-baseline gap-x-2">

@@ -21,7 +21,7 @@ export function ExpectationsPage() {
   return (
     <>
       <PageHeading title="Expectations">
-        Say what must come out of a request, once from a client that should pass and once from one that should not.
+        State the expected outcome of a request, once from a client that should pass and once from one that should not.
         Nothing is published while one is not met.
       </PageHeading>
       <Card>
@@ -43,7 +43,7 @@ export function ExpectationsPage() {
       <Loaded query={results}>
         {(all) =>
           all.length === 0 ? (
-            <EmptyState title="No expectations yet">Write the first above.</EmptyState>
+            <EmptyState title="No expectations yet">Add one above.</EmptyState>
           ) : (
             <Card>
               <ul>

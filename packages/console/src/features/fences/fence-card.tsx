@@ -23,7 +23,7 @@ import { RuleRow } from './rule-row.js';
 /** A new rule that does nothing yet: it is on trial, and to be written. */
 const NEW_RULE = 'rule new-rule trial block when path under /';
 
-/** One fence: its rules can be dragged, or moved by keys, and edited where they stand. */
+/** One fence: its rules can be dragged, or moved by keys, and edited in place. */
 export function FenceCard({
   fence,
   isReached,
@@ -33,7 +33,7 @@ export function FenceCard({
   onEdit,
 }: {
   fence: DraftFence;
-  /** Whether any request of the replay came to a gate of it; otherwise there are no hits to tell. */
+  /** Whether any request of the replay reached one of its gates; otherwise there are no hits to show. */
   isReached: boolean;
   tallies: ReadonlyMap<string, RuleSummary>;
   most: number;
@@ -75,7 +75,9 @@ export function FenceCard({
           <ErrorNotice error={edit.error} />
         </div>
       )}
-      {!isReached && <p className="px-4 py-2 text-sm text-muted">No request of this replay came to a gate of it.</p>}
+      {!isReached && (
+        <p className="px-4 py-2 text-sm text-muted">No request of this replay reached a gate of this fence.</p>
+      )}
       <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={move}>
         <SortableContext items={shown.map(({ name }) => name)} strategy={verticalListSortingStrategy}>
           <ol>

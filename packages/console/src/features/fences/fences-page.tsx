@@ -29,8 +29,8 @@ export function FencesPage() {
   return (
     <>
       <PageHeading title="Fences" aside={<StartFrom />}>
-        Rules are asked from top to bottom; the first that ends a fence decides it. Everything here is the draft until
-        it is published.
+        Rules are evaluated from top to bottom; the first that ends a fence decides it. Everything here is the draft
+        until it is published.
       </PageHeading>
       <div className="mb-4 flex flex-wrap items-center justify-between gap-3">
         <Input
@@ -122,7 +122,7 @@ function DraftFences({
           key={`${warning.place.file}:${warning.place.line}:${warning.place.column}`}
           className="mb-2 rounded-lg bg-soft-limited px-3 py-2 text-sm text-limited"
         >
-          {warning.message} {warning.hint} The draft cannot be published until this is mended.
+          {warning.message} {warning.hint} The draft cannot be published until this is fixed.
         </p>
       ))}
       {draft.fences.map((fence) => (

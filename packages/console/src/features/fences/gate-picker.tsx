@@ -3,10 +3,10 @@ import { useQuery } from '@tanstack/react-query';
 import type { DraftFence, Edit } from '@jadefence/contract';
 import { draftQuery } from '../../api/queries.js';
 
-/** Where a fence stands, and ticks to put it at other gates; it comes last in their stacks. */
+/** The gates of a fence, and ticks to attach it to others, as the last in their order. */
 export function GatePicker({ fence, onChange }: { fence: DraftFence; onChange: (edit: Edit) => void }) {
   const gates = useQuery(draftQuery).data?.gates ?? [];
-  const where = fence.gates.length > 0 ? `at ${fence.gates.join(', ')}` : 'at no gate, so it is never asked';
+  const where = fence.gates.length > 0 ? `at ${fence.gates.join(', ')}` : 'at no gate, so it is never evaluated';
   const toggle = (gate: string): void =>
     onChange(
       fence.gates.includes(gate)

@@ -17,7 +17,7 @@ interface RuleRowProps {
   readonly onChange: (edit: Edit) => void;
 }
 
-/** One rule as a sentence, with what it came to and what can be done with it. */
+/** One rule as a sentence, with its hits and actions. */
 export function RuleRow({ fence, rule, tally, most, onEdit, onInsert, onChange }: RuleRowProps) {
   const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition, isDragging } = useSortable({
     id: rule.name,

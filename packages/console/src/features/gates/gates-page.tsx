@@ -9,14 +9,14 @@ import { ErrorNotice, Loaded } from '../../components/loaded.js';
 
 type Gate = Draft['gates'][number];
 
-/** Where requests pass: each gate with its stack of fences, in the order in which they are asked. */
+/** Where requests pass: each gate with its fences in order. */
 export function GatesPage() {
   const draft = useQuery(draftQuery);
   const edit = useEdit();
   return (
     <>
       <PageHeading title="Gates">
-        A gate asks its fences from top to bottom. One fence can stand at any number of gates.
+        A gate evaluates its fences from top to bottom. A fence can be attached to any number of gates.
       </PageHeading>
       {edit.error && <ErrorNotice error={edit.error} />}
       <Loaded query={draft}>
@@ -59,14 +59,14 @@ function GateCard({ gate, fences, onEdit }: { gate: Gate; fences: readonly strin
             <span className="w-5 text-sm text-muted tabular-nums">{index + 1}</span>
             <span className="grow font-mono text-sm">{fence}</span>
             <IconButton
-              label={`Ask ${fence} earlier at ${gate.name}`}
+              label={`Move ${fence} up at ${gate.name}`}
               isOff={index === 0}
               onClick={() => attach(fence, { at: 'above', name: gate.fences[index - 1]! })}
             >
               <ArrowUpIcon aria-hidden className="size-4" />
             </IconButton>
             <IconButton
-              label={`Ask ${fence} later at ${gate.name}`}
+              label={`Move ${fence} down at ${gate.name}`}
               isOff={index === gate.fences.length - 1}
               onClick={() => attach(fence, { at: 'below', name: gate.fences[index + 1]! })}
             >

@@ -15,7 +15,7 @@ export function linesOf(text: string): string[] {
   return text.replace(/\r?\n$/, '').split(/\r?\n/);
 }
 
-/** What became of each line of a bulk edit: those that were refused first, since somebody has to act on them. */
+/** What became of each line of a bulk edit: those that were refused first, since they need action. */
 export function EntryReports({ entries }: { entries: readonly EntryReport[] }) {
   if (entries.length === 0) return null;
   const refused = entries.filter(({ result }) => result === 'invalid');

@@ -140,7 +140,7 @@ function ListDetail({
       <Card title="Rename it everywhere">
         <RenameForm list={list} onDone={onRenamed} />
       </Card>
-      <Card title="Is it in there?">
+      <Card title="Check membership">
         <LookupForm list={list} />
       </Card>
       {!list.dataset && (

@@ -36,8 +36,8 @@ export function SchedulesCard() {
             </div>
             <Week weekly={weekly} label={sentence} />
             <p className="text-xs text-muted">
-              A rule that holds in all other hours says <span className="font-mono">outside {name}</span>; no second
-              schedule has to be kept in step.
+              A rule for all other hours uses <span className="font-mono">outside {name}</span>; no second schedule has
+              to be kept in step.
             </p>
           </li>
         ))}

@@ -55,7 +55,7 @@ function LogActions({ log }: { log: Log }) {
     },
   });
   const isUsed = hasProblem(remove.error, 'log-in-use');
-  // The first press only asks; what depends on the log is told by the second.
+  // The first press only asks; the second shows what depends on the log.
   const [isAsking, setIsAsking] = useState(false);
   const deleteText = isUsed ? 'Delete it with its replays' : isAsking ? 'Really delete it' : 'Delete';
   return (

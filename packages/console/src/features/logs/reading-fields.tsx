@@ -22,7 +22,7 @@ export function ReadingFields({ said, onChange }: { said: LogReadOptions; onChan
     <Disclosure as="div" defaultOpen={Object.keys(said).some((key) => key !== 'host')}>
       <DisclosureButton className="group flex items-center gap-1 text-sm text-jade">
         <ChevronRightIcon aria-hidden className="size-4 transition-transform group-data-open:rotate-90" />
-        Say how it is to be read
+        Reading options
       </DisclosureButton>
       <DisclosurePanel className="mt-3 grid gap-4 sm:grid-cols-2">
         <Choice label="Format" value={said.format ?? ''} options={FORMATS} onChange={(format) => set({ format })} />
@@ -34,11 +34,11 @@ export function ReadingFields({ said, onChange }: { said: LogReadOptions; onChan
           >
             <CheckIcon aria-hidden className="invisible size-4 text-white group-data-checked:visible" />
           </Checkbox>
-          <Label>The lines stand in lines of syslog</Label>
+          <Label>Lines are wrapped in syslog</Label>
         </Field>
         <TextField
           className="sm:col-span-2"
-          label="Pattern: a line with names where its values stand"
+          label="Pattern: a line with names in place of its values"
           value={said.pattern ?? ''}
           onChange={(event) => set({ pattern: event.target.value })}
           placeholder={'{client} - {user} [{time}] "{request}" {status} {bytes}'}
@@ -54,13 +54,13 @@ export function ReadingFields({ said, onChange }: { said: LogReadOptions; onChan
           />
         </label>
         <TextField
-          label="Time zone of times that say none"
+          label="Time zone for timestamps without one"
           value={said.zone ?? ''}
           onChange={(event) => set({ zone: event.target.value })}
           placeholder="UTC"
         />
         <TextField
-          label="Year of the first line, where syslog says none"
+          label="Year of the first line, if syslog times have none"
           value={said.year ?? ''}
           inputMode="numeric"
           onChange={(event) => set({ year: event.target.value })}

@@ -76,7 +76,7 @@ export function SurveyCards({ survey }: { survey: Survey }) {
 /** Whether the addresses are those of clients, and from which countries. */
 function OriginCard({ survey }: { survey: Survey }) {
   return (
-    <Card title="Where the addresses come from">
+    <Card title="Client addresses">
       <div className="p-4 text-sm">
         {survey.proxySigns.length === 0 ? (
           <p>No sign of a proxy in front: the addresses look like those of the clients.</p>
@@ -108,7 +108,7 @@ function OriginCard({ survey }: { survey: Survey }) {
 function StarterCard({ survey: { starter } }: { survey: Survey }) {
   if (starter.rules.length === 0) return null;
   return (
-    <Card title="Rules to begin from">
+    <Card title="Suggested rules">
       <ul>
         {starter.rules.map((rule) => (
           <li key={rule.name} className="border-b border-line px-4 py-3 last:border-b-0">

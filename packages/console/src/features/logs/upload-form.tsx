@@ -40,7 +40,7 @@ export function UploadForm() {
   const needsHost = preview.data?.detection.needsHost === true;
   const canSend = preview.data?.detection.best !== undefined && (!needsHost || !!said.host) && !upload.isPending;
   return (
-    <Card title="Bring in a log">
+    <Card title="Import log">
       <form onSubmit={submit} className="grid grid-cols-1 gap-4 p-4">
         <label className="text-sm font-medium">
           Log file, plain or gzip, or several that are one log
@@ -58,7 +58,7 @@ export function UploadForm() {
         {preview.data && <Preview preview={preview.data} />}
         {files.length > 1 && (
           <p className="text-sm text-muted">
-            {files.length} files, put together by the time of their lines. The first of them is shown.
+            {files.length} files, merged by the time of their lines. The first of them is shown.
           </p>
         )}
         {needsHost && (
@@ -72,14 +72,14 @@ export function UploadForm() {
         {file && <ReadingFields said={said} onChange={setSaid} />}
         {upload.isPending && (
           <label className="text-sm">
-            {share < 1 ? `${Math.round(share * 100)}% is sent` : 'All is sent; the service stores it'}
+            {share < 1 ? `${Math.round(share * 100)}% is sent` : 'Upload complete, importing...'}
             <progress value={share} max={1} className="mt-1 block h-2 w-full accent-jade" />
           </label>
         )}
         {upload.error && <ErrorNotice error={upload.error} />}
         <div>
           <Button look="primary" type="submit" disabled={!canSend}>
-            Send it
+            Upload
           </Button>
         </div>
       </form>

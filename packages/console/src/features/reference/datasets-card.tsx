@@ -69,5 +69,5 @@ export function DatasetsCard({ kind, title }: { kind: DatasetOwner; title: strin
 function stateOf({ isActive, state, waitsFor }: DatasetInfo): string {
   if (isActive) return 'Active.';
   if (state === 'checking') return 'Being replayed.';
-  return waitsFor === null ? 'Kept.' : `Waits for a yes: ${waitsFor}`;
+  return waitsFor === null ? 'Kept.' : `Needs confirmation: ${waitsFor}`;
 }

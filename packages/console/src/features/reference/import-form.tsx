@@ -16,7 +16,7 @@ export function ImportForm({
   children,
 }: {
   label: string;
-  /** What is sent with the file; undefined where something is still to be said. */
+  /** What is sent with the file; undefined if something is missing. */
   queryFor: (file: File) => Query | undefined;
   children?: ReactNode;
 }) {
@@ -76,7 +76,7 @@ function Imported({ dataset }: { dataset: DatasetInfo }) {
       <p className="font-medium">
         {name} with {countOf(numEntries, 'entry', 'entries')} {isActive ? 'is active now.' : 'waits for a yes.'}
       </p>
-      {waitsFor && <p>{waitsFor} Say yes to it in the table of what was imported.</p>}
+      {waitsFor && <p>{waitsFor} Confirm it in the table of imports.</p>}
       <EffectSentence effect={dataset.effect} />
       {numRejected > 0 && (
         <p>

@@ -35,7 +35,7 @@ export function SourceCard({ kind, name }: { kind: DatasetOwner; name: string })
             <p>
               From <span className="font-mono">{source.locations.join(', ')}</span>{' '}
               {describeInterval(source.everyMinutes)}
-              {source.checkedAt && `, last asked ${formatMinute(source.checkedAt)} UTC`}
+              {source.checkedAt && `, last checked ${formatMinute(source.checkedAt)} UTC`}
               {source.failure && <span className="text-blocked">: {source.failure}</span>}
             </p>
             <div className="flex gap-2">
@@ -107,7 +107,7 @@ function SourceForm({
           className="min-w-64 grow"
         />
         <TextField
-          label="Every so many hours"
+          label="Refresh every (hours)"
           type="number"
           min="1"
           value={hours}

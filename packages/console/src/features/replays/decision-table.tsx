@@ -100,7 +100,7 @@ export function DecisionTable({
   );
 }
 
-/** What is shown is that of before. */
+/** The previous result is still shown. */
 function Looking() {
   return (
     <p role="status" className="px-4 pt-3 text-sm">
@@ -109,7 +109,7 @@ function Looking() {
   );
 }
 
-/** A condition of the fence language over requests and their decisions; asked on Enter. */
+/** A condition of the fence language over requests and their decisions; applied on Enter. */
 function FilterBox({
   where,
   problem,

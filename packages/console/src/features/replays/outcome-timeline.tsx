@@ -15,7 +15,7 @@ export default function OutcomeTimeline({ timeline, outcomes }: Props) {
   const minutes = timeline.stepMs / 60_000;
   const isOneDay = timeline.steps.length * timeline.stepMs <= 25 * 3_600_000;
   const label = (atUnixMs: number): string => (isOneDay ? formatClock(atUnixMs) : formatTime(atUnixMs).slice(5, 10));
-  // What is stopped stands on the ground line, where small bars can be distinguished.
+  // Stopped requests are on the ground line, where small bars can be distinguished.
   const stacked = [...outcomes].sort((a, b) => Number(a === 'allowed') - Number(b === 'allowed'));
   return (
     <figure className="p-4">

@@ -125,7 +125,7 @@ function Result({ result }: { result: ReplayResult }) {
       </Card>
       <RulesTable fences={summary.fences} />
       {summary.breakdowns.length > 0 && (
-        <BreakdownCard title="Who asked, and for what" breakdowns={summary.breakdowns} onFilter={showDecisions} />
+        <BreakdownCard title="Breakdown" breakdowns={summary.breakdowns} onFilter={showDecisions} />
       )}
       <div ref={decisions}>
         <DecisionTable

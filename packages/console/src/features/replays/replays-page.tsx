@@ -19,8 +19,8 @@ export function ReplaysPage() {
   return (
     <>
       <PageHeading title="Replays">
-        What a stored log comes to when the draft or a revision judges it. Each depends on the rules and the country table
-        as they were.
+        The decisions of the draft or a revision on a stored log. Each depends on the rules and the country table as
+        they were.
       </PageHeading>
       <Loaded query={replays}>
         {(list) =>

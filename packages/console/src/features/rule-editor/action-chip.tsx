@@ -20,7 +20,7 @@ const TEMPLATES: Record<(typeof ACTIONS)[number], string> = {
 };
 
 const SHAPES: Record<(typeof ACTIONS)[number], string> = {
-  allow: 'allow, or allow outright: then no later fence is asked',
+  allow: 'allow, or allow outright: then no later fence is evaluated',
   block: 'block [STATUS] [page NAME]',
   redirect: 'redirect "URL" [STATUS]',
   warn: 'warn [page NAME] [for DURATION]',

@@ -3,7 +3,7 @@ import { ComparisonChip, NewComparisonChip } from './comparison-chip.js';
 import { join, replaceAt, type Path } from './condition-edit.js';
 import type { KnownNames } from './known.js';
 
-/** A condition as phrases; what stands in parentheses stands in parentheses here. */
+/** A condition as phrases, with its parentheses. */
 export function ConditionChips({
   condition,
   known,

@@ -1,6 +1,6 @@
 import type { Condition } from '@jadefence/core';
 
-/** Where a part stands in a condition: the index at each level, from the outside. */
+/** The path of a part in a condition: the index at each level, from the outside. */
 export type Path = readonly number[];
 
 /** The condition with a part replaced, or taken out; undefined where nothing is left. */

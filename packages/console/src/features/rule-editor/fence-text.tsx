@@ -37,7 +37,7 @@ const language = StreamLanguage.define<{ isCondition: boolean }>({
     }
     if (word === 'when') state.isCondition = true;
     if (word === 'rule') state.isCondition = false;
-    // A tag is set by an action and asked for in a condition.
+    // A tag is set by an action and tested in a condition.
     if (!state.isCondition && ACTION_WORDS.has(word)) return 'keyword';
     if (WORDS.has(word)) return 'operator';
     return FIELD_WORDS.has(word) ? 'propertyName' : null;
@@ -89,7 +89,7 @@ export interface FenceTextProps {
 export default function FenceText({ text, label, diagnostics, known, onChange }: FenceTextProps) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(undefined);
-  // What the editor asks for while it lives; it is made once.
+  // The sources of completion, created once.
   const latest = useRef({ diagnostics, known, onChange });
   useEffect(() => {
     latest.current = { diagnostics, known, onChange };
@@ -143,7 +143,7 @@ function lintOf(view: EditorView, { place, message, hint }: Diagnostic): LintDia
 
 const COUNTRIES = listCountries();
 
-/** Fields where a comparison begins, operators behind a field, and what can stand among its values. */
+/** Fields where a comparison begins, operators behind a field, and its possible values. */
 function complete(context: CompletionContext, known: KnownNames): CompletionResult | null {
   const before = context.state.doc.sliceString(0, context.pos);
   const word = /[^\s,(){}"]*$/.exec(before)![0];

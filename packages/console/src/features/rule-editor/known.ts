@@ -79,7 +79,7 @@ export function optionsFor({ field, listKind, words }: FieldInfo, operator: stri
   return [...lists, ...regionOptions(known, true), ...countryOptions(known), ...regionOptions(known, false)];
 }
 
-/** Continents, or their parts, each with its countries; a list of the same name stands in its place. */
+/** Continents, or their parts, each with its countries; a list of the same name takes its place. */
 function regionOptions({ lists }: KnownNames, ofContinents: boolean): PickOption[] {
   return [...REGIONS.values()]
     .filter(({ name, isContinent }) => isContinent === ofContinents && !lists.some((list) => list.name === name))

@@ -97,7 +97,7 @@ function EndChip({ rule, onChange }: { rule: Rule; onChange: (rule: Rule) => voi
     >
       {() => (
         <TextField
-          label="Last day on which it stands"
+          label="Expires on"
           type="date"
           value={date}
           onChange={(event) =>
@@ -110,13 +110,13 @@ function EndChip({ rule, onChange }: { rule: Rule; onChange: (rule: Rule) => voi
 }
 
 function UnknownChip({ rule, onChange }: { rule: Rule; onChange: (rule: Rule) => void }) {
-  const text = rule.matchesUnknown ? 'also where this cannot be known' : 'only where this is known';
+  const text = rule.matchesUnknown ? 'also when unknown' : 'only where this is known';
   return (
     <Chip text={text} label={`Where it cannot be known: ${text}`} look={rule.matchesUnknown ? 'plain' : 'missing'}>
       {(close) => (
         <div className="grid gap-2">
           <p className="text-muted">
-            A condition cannot be known where the log does not say, or encryption hides, what it asks for.
+            A condition is unknown if the log does not hold, or encryption hides, a field that it tests.
           </p>
           <Button
             onClick={() => {

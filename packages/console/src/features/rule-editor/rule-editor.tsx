@@ -124,7 +124,7 @@ interface MatchState {
 
 const DEBOUNCE_MS = 250;
 
-/** Asks the service for the exact count, a moment after the last change. */
+/** Fetches the exact count, a moment after the last change. */
 function useMatches(
   logId: number | undefined,
   text: string,

@@ -38,7 +38,7 @@ function PassphrasesCard({ passphrases }: { passphrases: readonly PassphraseInfo
   return (
     <Card title="Passphrases">
       <p className="px-4 pt-4 text-sm text-muted">
-        Rules ask for a passphrase by its name. The service keeps a hash of it, and nothing else.
+        Rules require a passphrase by its name. The service stores only a hash.
       </p>
       <ul>
         {passphrases.map(({ name: one, isSet, usedBy, changedBy, changedAt }) => (
@@ -50,12 +50,12 @@ function PassphrasesCard({ passphrases }: { passphrases: readonly PassphraseInfo
               <span className="font-mono">{one}</span>{' '}
               {isSet ? `set by ${changedBy} on ${changedAt?.slice(0, 10)}` : <strong>not set</strong>}
               <span className="text-muted">
-                {usedBy.length > 0 ? `, asked for by ${usedBy.join(', ')}` : ', asked for by no rule'}
+                {usedBy.length > 0 ? `, used by ${usedBy.join(', ')}` : ', used by no rule'}
               </span>
             </span>
             {isSet && (
-              <Button size="small" aria-label={`Forget the passphrase ${one}`} onClick={() => remove.mutate(one)}>
-                Forget it
+              <Button size="small" aria-label={`Delete passphrase ${one}`} onClick={() => remove.mutate(one)}>
+                Delete
               </Button>
             )}
           </li>

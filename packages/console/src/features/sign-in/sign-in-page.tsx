@@ -12,7 +12,7 @@ export function SignInPage() {
     mutationFn: (input: { name: string; password: string }) => service.signIn(input.name, input.password),
     onSuccess: (me) => {
       queryClient.setQueryData(meQuery.queryKey, me);
-      // What was refused meanwhile is asked again.
+      // Queries that were refused meanwhile are sent again.
       return queryClient.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== meQuery.queryKey[0] });
     },
   });
@@ -27,7 +27,7 @@ export function SignInPage() {
         <img src="/icon.svg" alt="" className="size-12" />
         <h1 className="mt-4 text-xl font-semibold">Sign in to Jade Fence</h1>
         <p className="mt-1 text-sm text-muted">
-          The service says at its start which file of its machine holds the first sign-in.
+          At its start the service prints the path of the file with the first sign-in.
         </p>
         <TextField className="mt-6" label="Name" name="name" required autoComplete="username" defaultValue="admin" />
         <TextField

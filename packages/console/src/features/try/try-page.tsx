@@ -46,7 +46,7 @@ export function TryPage() {
           )
         }
       >
-        Make up one request, from a client that should pass and from one that should not, and read what decides it.
+        Test a request, from a client that should pass and from one that should not, and read what decides it.
       </PageHeading>
       <Card>
         <form onSubmit={submit} className="grid items-start gap-4 p-4 sm:grid-cols-[1fr_2fr_8rem_auto]">

@@ -2,7 +2,7 @@ import type { Knex } from 'knex';
 
 /**
  * Revisions, versions of the draft, and replays that remember. An entry of the draft carries the version of the draft in
- * which it last changed, so that a later write can tell whether it has seen what it overwrites.
+ * which it last changed, so that a later write can check whether it has seen what it overwrites.
  */
 export async function up(knex: Knex): Promise<void> {
   await knex.raw(`

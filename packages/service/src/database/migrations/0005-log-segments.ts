@@ -1,6 +1,6 @@
 import type { Knex } from 'knex';
 
-/** Chunks that share the dictionaries of their columns. Chunks of before keep theirs, each a segment of its own. */
+/** Chunks that share the dictionaries of their columns. Earlier chunks keep theirs, each a separate segment. */
 export async function up(knex: Knex): Promise<void> {
   await knex.raw(`
     alter table log_chunks add column segment integer;

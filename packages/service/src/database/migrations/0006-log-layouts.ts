@@ -1,6 +1,6 @@
 import type { Knex } from 'knex';
 
-/** How a log was read, the files that it was put together from, and where it ends too early. */
+/** How a log was read, the files that it was merged from, and where it ends too early. */
 export async function up(knex: Knex): Promise<void> {
   await knex.raw(`
     alter table logs add column layout jsonb not null default '{}';

@@ -28,7 +28,7 @@ export async function up(knex: Knex): Promise<void> {
   `);
 }
 
-/** Replays of a span, those against a folder, and those that were cancelled are lost: earlier releases cannot tell what they are. */
+/** Replays of a span, those against a folder, and those that were cancelled are lost: earlier releases cannot interpret them. */
 export async function down(knex: Knex): Promise<void> {
   await knex.raw(`
     drop table comparisons;

@@ -10,7 +10,7 @@ import { computeFreshness } from '../sources/freshness.js';
 import type { Sources } from '../sources/sources.js';
 import type { ReferenceSnapshots } from '../../reference/reference-snapshots.js';
 
-/** The category feeds, their order, and what they say of a site. */
+/** The category feeds, their order, and their answers for a site. */
 export class CategoryFeeds {
   constructor(
     private readonly datasets: Datasets,
@@ -45,14 +45,14 @@ export class CategoryFeeds {
       throw new ProblemError('not-found', 'There is no category feed yet.', {
         hint: 'Import one with jadefence category import FILE.',
       });
-    // A domain is asked as its start page.
+    // A domain is looked up as its start page.
     const asked = path ?? '/';
     const answer = referenceData.categories.find(host, asked);
     const evidence = answer.isCorrected
-      ? `a correction of ${answer.entry} says so`
+      ? `by a correction of ${answer.entry}`
       : answer.feed === undefined
         ? 'no feed knows it'
-        : `${answer.feed} says so by its entry ${answer.entry}`;
+        : `by ${answer.feed}, entry ${answer.entry}`;
     return {
       asked: text.trim(),
       host,

@@ -66,7 +66,7 @@ export class ComparisonRuns {
       const result = await this.#compare(await replays.find(beforeId), await replays.find(afterId));
       await ComparisonModel.query(this.db).patch({ state: 'done', result }).where({ id });
     } catch (error) {
-      // Taken up again by whoever looks for what is unfinished.
+      // Resumed by the process that looks for unfinished work.
       if (isUnreachable(error)) throw error;
       logger.error({ err: error, comparison: id }, 'comparison failed');
       await ComparisonModel.query(this.db)

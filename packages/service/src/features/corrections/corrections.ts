@@ -15,7 +15,7 @@ export class Corrections {
   constructor(
     private readonly db: Database,
     private readonly datasets: Datasets,
-    /** Those of the feeds and corrections; undefined where nothing says which there are. */
+    /** Those of the feeds and corrections; undefined if they are not known. */
     private readonly knownCategories: () => Promise<ReadonlySet<string> | undefined>,
   ) {}
 
@@ -33,7 +33,7 @@ export class Corrections {
     }));
   }
 
-  /** Adds a correction, or replaces the one of the same range or site. @throws ProblemError saying what cannot be read */
+  /** Adds a correction, or replaces the one of the same range or site. @throws ProblemError describing what cannot be read */
   async put(kind: Kind, given: { key: string; value: string; reason?: string }, actor: Actor): Promise<PutCorrection> {
     const key = kind === 'country' ? formatRange(readRange(given.key)) : normalSite(given.key);
     const value = kind === 'country' ? readCountry(given.value) : readCategories(given.value);

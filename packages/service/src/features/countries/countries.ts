@@ -34,7 +34,7 @@ const SEES_NOTHING: AddressUses = { lists: [], gates: [], rules: [] };
 
 /** What the active country table holds, and who an address belongs to. */
 export class CountryTables {
-  /** Requests by country, of the log and referenceData asked about last. */
+  /** Requests by country, of the log and reference data used last. */
   #counted: { readonly key: string; readonly counts: Promise<Map<string, number>> } | undefined;
 
   constructor(

@@ -107,7 +107,7 @@ export async function latestLog(db: Database): Promise<LogModel | undefined> {
   return LogModel.query(db).where({ state: 'ready' }).orderBy('id', 'desc').first();
 }
 
-/** What a decision is known by to whoever asks whether it changed. */
+/** What identifies a decision when it is compared. */
 function whatDecides({ outcome, gate, fence, rule, status }: Ruling): string {
   return JSON.stringify([outcome, gate, fence, rule, status]);
 }

@@ -21,7 +21,7 @@ import type { ImpactAnalysis } from './impact-analysis.js';
 export interface ImportInput {
   readonly kind: DatasetOwner;
   readonly name: string;
-  /** Of a category feed whose lines say none. */
+  /** Of a category feed whose lines have none. */
   readonly category?: string;
   /** Of a list. */
   readonly listKind?: DatasetKind;
@@ -138,7 +138,7 @@ export class ReferenceImports {
     });
   }
 
-  /** Makes a dataset of before, or one that waits, the active one. @throws ProblemError where the change is large and nobody said yes */
+  /** Activates an earlier dataset, or one that needs confirmation. @throws ProblemError if the change is large and not confirmed */
   async activate(id: number, isConfirmed: boolean, doer: Doer): Promise<DatasetInfo> {
     const dataset = await this.datasets.find(id);
     if (dataset.state === 'checking')
@@ -148,7 +148,7 @@ export class ReferenceImports {
     const before = await this.datasets.change((trx) => this.datasets.activeBeside(dataset, trx));
     const large = before ? largeChange(before.stats, dataset.stats) : null;
     if (large !== null && !isConfirmed)
-      throw new ProblemError('confirmation-required', large, { hint: 'Say yes to use it anyway: --yes.' });
+      throw new ProblemError('confirmation-required', large, { hint: 'Pass --yes to activate it anyway.' });
     if (!dataset.isActive) await this.#activate(dataset, doer);
     return this.datasets.present(await this.datasets.find(id));
   }
@@ -182,11 +182,11 @@ function taskOf({ kind, name, category, listKind }: ImportInput, path: string): 
       hint: 'Write small letters, digits and hyphens, since lists name it.',
     });
   if (!listKind)
-    throw new ProblemError('bad-input', 'A list needs the kind of its entries.', { hint: 'Say --kind domains.' });
+    throw new ProblemError('bad-input', 'A list needs the kind of its entries.', { hint: 'Add --kind domains.' });
   return { kind, path, name, listKind };
 }
 
-/** A feed that is new, or was asked no more, is asked last. */
+/** A feed that is new, or was removed from the order, comes last. */
 async function appendFeed(trx: Transaction, name: string): Promise<void> {
   const last = await FeedModel.query(trx).orderBy('position', 'desc').first();
   await FeedModel.query(trx)

@@ -14,7 +14,7 @@ import {
 import type { FenceSources } from '@jadefence/contract';
 import { ProblemError } from '../../http/problem.js';
 
-/** A name that stands for nothing may stay in a draft until it is mended; everything else keeps a change out. */
+/** An unknown name may stay in a draft until it is fixed; any other error refuses a change. */
 const ALLOWED_IN_DRAFT: readonly DiagnosticCode[] = ['unknown-name'];
 
 /**
@@ -31,7 +31,7 @@ export function readSources(sources: FenceSources, base?: Configuration): Config
   return { parts: mergeParts(base.parts, parts), namedFiles: [...namedFiles.values()] };
 }
 
-/** Asks the core for something; what it says is wrong is told as a problem of the same code. */
+/** Calls the core; its errors become problems with the same code. */
 export function toProblem<T>(ask: () => T): T {
   try {
     return ask();
@@ -51,11 +51,11 @@ export function assertNoErrors(diagnostics: readonly Diagnostic[]): void {
   });
 }
 
-/** @throws ProblemError where the fences cannot judge; `what` names them, `hint` says what to do */
+/** @throws ProblemError if the fences have errors; `what` names them, `hint` is the fix */
 export function usableRulebook(
   { rulebook, diagnostics }: CheckedFences,
   what = 'The draft',
-  hint = 'Mend the fences first.',
+  hint = 'Fix the errors first.',
 ): Rulebook {
   if (!rulebook) {
     const errors = diagnostics.map(tell);
@@ -71,7 +71,7 @@ export function usableRulebook(
 /** @throws ProblemError where something is probably a mistake: what a draft may hold for a while is not published */
 export function refuseWarnings({ warnings }: CheckedFences, what: string): void {
   if (warnings.length > 0)
-    throw new ProblemError('draft-invalid', `${what} asks for tags that no rule sets.`, {
+    throw new ProblemError('draft-invalid', `${what} tests tags that no rule sets.`, {
       errors: warnings.map(tell),
       hint: 'Correct the name, or add the rule that sets the tag; nothing was published.',
     });

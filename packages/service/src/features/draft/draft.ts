@@ -116,7 +116,7 @@ export class Drafts {
    * @throws ProblemError with every error, or with what changed meanwhile; the draft is then as it was
    */
   async import(sources: FenceSources, isMerge: boolean, seenVersion: number, actor: Actor): Promise<Draft> {
-    // Read before the lock is taken, so that errors cost nobody a wait.
+    // Read before the lock is taken, so that errors block no one.
     readSources(sources);
     await inTransaction(this.db, async (trx) => {
       const before = await this.#load(trx, true);
@@ -126,7 +126,7 @@ export class Drafts {
     return this.show();
   }
 
-  /** @throws ProblemError saying why an edit cannot be made, or what changed meanwhile; the draft is then as it was */
+  /** @throws ProblemError if an edit cannot be made, or on a conflict; the draft is then unchanged */
   async edit(edits: readonly Edit[], seenVersion: number, actor: Actor): Promise<EditResult> {
     return inTransaction(this.db, async (trx) => {
       const before = await this.#load(trx, true);
@@ -291,7 +291,7 @@ function moversOf(edits: readonly Edit[]): ReadonlySet<string> {
   return new Set(edits.flatMap((edit) => (edit.kind === 'move-rule' ? [`${edit.fence}/${edit.rule}`] : [])));
 }
 
-/** Only what changed is written where everything still stands where it stood. */
+/** Only what changed is written if all positions are unchanged. */
 async function replaceEntries(
   trx: Transaction,
   before: Loaded,

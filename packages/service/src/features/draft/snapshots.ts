@@ -19,7 +19,7 @@ const DATASET = 'dataset';
 /** The file name that places in a stored configuration carry. */
 export const DRAFT_PATH = 'draft.fence';
 
-/** Stores the texts, each once whatever it is used for, and says where each stands. */
+/** Stores the texts, each once, and returns their positions. */
 export async function storeObjects(
   trx: Transaction,
   { parts, namedFiles, datasets = [] }: Configuration,

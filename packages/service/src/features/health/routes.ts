@@ -4,7 +4,7 @@ import { UserModel } from '../../database/models.js';
 import { ProblemError } from '../../http/problem.js';
 import { route, type Route } from '../../http/route.js';
 
-/** Alive, without asking the database; ready, when the database answers too and the service is not stopping. */
+/** Alive, without a query; ready, when the database answers too and the service is not stopping. */
 export class HealthCheck {
   #isDraining = false;
 

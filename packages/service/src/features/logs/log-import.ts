@@ -64,8 +64,8 @@ export class LogImports {
   }
 
   /**
-   * Files of a log are put together by the time of their lines.
-   * @throws ProblemError when the bytes are no log of a known format, do not fit what is said about them, are here
+   * Files of a log are merged by the time of their lines.
+   * @throws ProblemError when the bytes are no log of a known format, do not fit the given options, are here
    *   already, or end too early
    */
   async import(query: ImportLogQuery, files: readonly UploadedFile[], actor: Actor): Promise<Log> {
@@ -221,7 +221,7 @@ async function openFile(
   return file;
 }
 
-/** Says of which of several files something does not fit. */
+/** Names which of several files does not fit. */
 function ofFile<T>(name: string, work: () => T): T {
   try {
     return work();
@@ -260,7 +260,7 @@ function optionsOf({ host, pattern, mapping, syslog, zone, year }: ImportLogQuer
   };
 }
 
-/** @throws ProblemError where a file has no format, they are not of one, or the host must be said */
+/** @throws ProblemError where a file has no format, they differ, or the host must be given */
 function requireSingleFormat(files: readonly ImportFile[], knowsHost: boolean): FormatFit {
   const fits = files.map(({ name, incomplete, detection: { best, summary, hint, needsHost } }) => {
     if (!best) {
@@ -271,7 +271,7 @@ function requireSingleFormat(files: readonly ImportFile[], knowsHost: boolean): 
       throw new ProblemError(
         'host-required',
         `The log has no column for the host (${LOG_FORMATS[best.format]}), so no gate would cover any request.`,
-        { hint: 'Say which host it is the log of with --host HOST.' },
+        { hint: 'Add --host HOST with the host of the log.' },
       );
     return best;
   });
@@ -281,7 +281,7 @@ function requireSingleFormat(files: readonly ImportFile[], knowsHost: boolean): 
     throw new ProblemError(
       'unknown-format',
       `The files are not of one format: ${files[0]!.name} is ${LOG_FORMATS[first.format]}, ${files[other]!.name} is ${LOG_FORMATS[fits[other]!.format]}.`,
-      { hint: 'Send each as a log of its own.' },
+      { hint: 'Upload each as a separate log.' },
     );
   return first;
 }
@@ -293,7 +293,7 @@ function sha256Of(files: readonly ImportFile[]): string {
   return createHash('sha256').update(all.join('\n')).digest('hex');
 }
 
-/** What is said about a log and does not fit it, as a problem. */
+/** Options that do not fit a log, as a problem. */
 async function toProblem<T>(work: () => Promise<T>): Promise<T> {
   try {
     return await work();

@@ -7,7 +7,7 @@ import { deflateColumns, deflateDictionaries } from './compression.js';
 
 const KEPT_REJECTS = 1000;
 
-/** What a log came to. */
+/** The result of an import. */
 export interface LogCounts {
   readonly requests: number;
   readonly rejected: Partial<Record<RejectReason, number>>;

@@ -29,14 +29,14 @@ import { inflateColumn } from './compression.js';
 
 const SHOWN_REJECTED = 20;
 
-/** Which chunks of a log are asked, and how. */
+/** Which chunks of a log are queried, and how. */
 export interface ChunkQuery {
   /** That are read; all where absent. */
   readonly attributes?: readonly string[];
   /** That work at the same time. */
   readonly numThreads: number;
   readonly isAsked?: (chunk: number) => boolean;
-  /** Ends it where nobody waits for it any more. */
+  /** Ends it when the caller has gone. */
   readonly signal?: AbortSignal;
 }
 
@@ -109,7 +109,7 @@ export class Logs {
   }
 
   /**
-   * Asks something of chunks, some at once that share their dictionaries; no more are in memory than the threads need.
+   * Queries chunks, several at once that share their dictionaries; no more are in memory than the threads need.
    * @returns the answers in the order of the chunks
    */
   async mapChunks<T>(

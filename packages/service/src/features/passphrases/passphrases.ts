@@ -8,14 +8,14 @@ import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
 import type { Drafts } from '../draft/draft.js';
 
-/** The passphrases that rules ask for by name. Only hashes are kept; files hold the names. */
+/** The passphrases that rules require by name. Only hashes are kept; files hold the names. */
 export class Passphrases {
   constructor(
     private readonly db: Database,
     private readonly drafts: Drafts,
   ) {}
 
-  /** Those that are set, and those that rules of the draft ask for. */
+  /** Those that are set, and those that rules of the draft require. */
   async list(): Promise<PassphraseInfo[]> {
     const used = passphrasesOf((await this.drafts.sources()).parts);
     const set = new Map((await PassphraseModel.query(this.db)).map((one) => [one.name, one]));
@@ -42,7 +42,7 @@ export class Passphrases {
     });
   }
 
-  /** @throws ProblemError where there is none, or a rule of the draft asks for it */
+  /** @throws ProblemError if there is none, or a rule of the draft requires it */
   async remove(name: string, actor: Actor): Promise<void> {
     const users = passphrasesOf((await this.drafts.sources()).parts).get(name) ?? [];
     if (users.length > 0)

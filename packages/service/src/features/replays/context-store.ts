@@ -11,7 +11,7 @@ const MAX_KEPT = 4;
 /** What decisions depend on, besides the log. */
 export type EvaluationPin = Pick<ReplayModel, 'snapshotId' | 'referenceHash' | 'gate' | 'held'>;
 
-/** What whoever runs replays needs of rules, without reading them. */
+/** What running a replay needs of the rules, without reading them. */
 export interface EvaluationInputs {
   /** What threads judge by. @throws ProblemError when what was pinned is not here any more */
   source(judged: EvaluationPin): Promise<PinnedInput>;
@@ -69,7 +69,7 @@ export class ContextStore implements EvaluationInputs {
   }
 }
 
-/** Keeps what it was told, which may be another thread that told it. */
+/** Caches inputs, which another thread may have prepared. */
 export class CachedInputs implements EvaluationInputs {
   readonly #sources = new Recent<PinnedInput>(MAX_KEPT);
 

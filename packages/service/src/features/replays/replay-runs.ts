@@ -46,7 +46,7 @@ export class ReplayRuns {
   }
 
   /**
-   * Runs replays of one log to their ends and keeps their failures, if any, with them. Those that stand at the same place
+   * Runs replays of one log to their ends and keeps their failures, if any, with them. Those at the same position
    * go through the log together, which is read once. One that was cut off goes on from where it last kept what it had,
    * also after the database was away: then it waits until that is back. What another process runs is left to it.
    */
@@ -223,7 +223,7 @@ export class ReplayRuns {
         numRows += step.reduce((sum, one) => sum + sizeOf(one), 0);
         await keeping;
         keeping = keep(index, answers);
-        // Whoever waits for it hears of a failure; it may come before anybody waits.
+        // Its consumer handles a failure, which may occur before anybody waits.
         keeping.catch(() => undefined);
         if (!passes.some((pass) => pass.isActive)) break;
       }
@@ -264,7 +264,7 @@ async function retryWhileUnreachable(work: () => Promise<void>, logger: Logger):
   }
 }
 
-/** Chunks that stand side by side and share their dictionaries, at most so many together. */
+/** Consecutive chunks that share their dictionaries, at most so many together. */
 function groupChunks(chunks: readonly LogChunkModel[], most: number): LogChunkModel[][] {
   const groups: LogChunkModel[][] = [];
   for (const chunk of chunks) {
@@ -277,7 +277,7 @@ function groupChunks(chunks: readonly LogChunkModel[], most: number): LogChunkMo
 }
 
 /**
- * What each of some pieces of work comes to, in their order, some of them under way at once.
+ * The results of several tasks, in order, some of them running at once.
  * @param numAtOnce the one that is handed out included
  */
 async function* inOrder<T>(
@@ -290,7 +290,7 @@ async function* inOrder<T>(
   for (let index = 0; index < count; index += 1) {
     while (next < Math.min(count, index + numAtOnce)) {
       const begun = start(next++);
-      // Whoever waits for it hears of a failure; it may come before anybody waits.
+      // Its consumer handles a failure, which may occur before anybody waits.
       begun.catch(() => undefined);
       underWay.push(begun);
     }

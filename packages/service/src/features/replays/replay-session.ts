@@ -55,7 +55,7 @@ export class ReplaySession {
   readonly #table = new RulingTable();
   readonly #codesOf: Map<number, Uint32Array>;
   readonly #progress: ProgressWriter;
-  /** Tells this run from one before. */
+  /** Distinguishes this run from an earlier one. */
   readonly #run = randomUUID();
   #checkpointAtMs = Date.now();
   #state: Uint8Array | undefined;
@@ -63,7 +63,7 @@ export class ReplaySession {
   #isThreadWarm = false;
   /** Why it cannot go on. */
   failure: Error | undefined;
-  /** Somebody does not want it any more. */
+  /** It was cancelled. */
   isCancelled = false;
 
   private constructor(
@@ -223,7 +223,7 @@ export class ReplaySession {
     });
   }
 
-  /** What a replay that was given up leaves behind is let go of. */
+  /** Deletes the partial results of a cancelled replay. */
   async discard(): Promise<void> {
     await this.#progress.end();
     await deleteParts(this.db, this.replay.id);
@@ -282,7 +282,7 @@ function partialResultOf({ outcomes, rules }: Tally): PartialResult {
   return { outcomes: { ...outcomes }, rules: Object.fromEntries(matched) as PartialResult['rules'] };
 }
 
-/** Says of which log something failed. */
+/** Adds which log failed. */
 export function wrapLogError(logId: number, error: unknown): Error {
   return new Error(`Log ${logId} cannot be judged: ${(error as Error).message.replace(/\.$/, '')}.`, { cause: error });
 }

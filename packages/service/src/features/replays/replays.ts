@@ -112,7 +112,7 @@ export class Replays {
         hint: suggestNearest(gate, gates) ?? `The gates are: ${gates.join(', ')}.`,
       });
     if (fromUnixMs !== undefined && toUnixMs !== undefined && fromUnixMs >= toUnixMs)
-      throw new ProblemError('bad-input', 'The span ends before it begins.');
+      throw new ProblemError('bad-input', 'The end of the time range is before its start.');
     return {
       logId: log.id,
       requests: log.requests,
@@ -141,7 +141,7 @@ export class Replays {
       .returning('*');
   }
 
-  /** Ends a replay that nobody wants any more; it keeps nothing. @throws ProblemError when it has ended */
+  /** Cancels a replay; it keeps nothing. @throws ProblemError if it has ended */
   async cancel(id: number, actor: Actor): Promise<Replay> {
     const { state } = await this.find(id);
     await inTransaction(this.db, async (trx) => {

@@ -19,7 +19,7 @@ import type { Drafts, Published } from '../draft/draft.js';
 import { checkStored, loadSnapshot, pinSnapshot, storeObjects, type DatasetSource } from '../draft/snapshots.js';
 import type { ReferenceSnapshots } from '../../reference/reference-snapshots.js';
 
-/** One lock for all who publish, so that numbers have no gaps and nobody publishes over what he has not seen. */
+/** One lock for all who publish, so that numbers have no gaps and no one overwrites what they have not seen. */
 const PUBLISH_LOCK = 7_340_002;
 
 const EMPTY: Configuration = { parts: [], namedFiles: [] };
@@ -75,7 +75,7 @@ export class Revisions {
     return { version: number, parts, namedFiles };
   }
 
-  /** What is to be judged by where nobody says: what is published, or the draft where nothing is. */
+  /** The default policy: the latest revision, or the draft if none is published. */
   async defaultAgainst(db: Database = this.db): Promise<ReplayPolicy> {
     return (await this.latestNumber(db)) || 'draft';
   }
@@ -139,9 +139,7 @@ export class Revisions {
       const rulebook = usableRulebook(
         fences,
         what,
-        only
-          ? 'Publish what it needs with it: give --only once more.'
-          : 'Mend the fences first; nothing was published.',
+        only ? 'Publish what it needs with it: give --only once more.' : 'Fix the errors first; nothing was published.',
       );
       refuseWarnings(fences, what);
       const changes = compareConfigurations(base, next);
@@ -240,6 +238,6 @@ function notMet(unmet: readonly ExpectationResult[]): ProblemError {
       place: `${file}:${line}`,
       message: `${sentence} ${failure}`,
     })),
-    hint: 'Mend the rules or the expectations, or force it, which the audit trail keeps.',
+    hint: 'Fix the rules or the expectations, or force it, which the audit trail records.',
   });
 }

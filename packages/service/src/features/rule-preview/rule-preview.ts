@@ -25,7 +25,7 @@ import { checkStored, DRAFT_PATH } from '../draft/snapshots.js';
 import type { Logs } from '../logs/logs.js';
 import { shareDataset } from '../replays/context-store.js';
 
-/** Counts, while somebody writes a rule, the requests of a log that its condition is true of. */
+/** Counts, while a rule is edited, the requests of a log that satisfy its condition. */
 export class MatchCounts {
   constructor(
     private readonly drafts: Drafts,
@@ -37,7 +37,7 @@ export class MatchCounts {
   /**
    * @param text a rule as fence text; it may name what the draft holds
    * @param fence where given, only requests at the gates of this fence count
-   * @param signal ends it where nobody waits for it any more
+   * @param signal ends it
    * @throws ProblemError when there is no such log, or the rule or the draft has errors
    */
   async count(
@@ -137,7 +137,7 @@ function addUp(counts: readonly MatchCount[]): MatchCount {
   return { matching: sum('matching'), unknown: sum('unknown'), requests: sum('requests') };
 }
 
-/** A name that nobody has: 63 characters are taken. */
+/** A name that no one uses: 63 characters are taken. */
 const AROUND = `count-${'x'.repeat(57)}`;
 
 /** @throws ProblemError with every error of the rule, placed in its own text */

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { startFileServer, type FileServer } from '../../../../../e2e/src/stand-in.js';
+import { startFileServer, type FileServer } from '../../../../../e2e/src/fake-servers.js';
 import { fetchReference, isPublicAddress, type FetchLimits } from './fetch.js';
 
 const LIMITS: FetchLimits = { maxBytes: 1000, timeoutMs: 500, maxRedirects: 5, mayFetchPrivate: true };
@@ -33,19 +33,19 @@ describe('fetching', () => {
     expect(await fetched('/old')).toBe('a,b\n');
   });
 
-  it('ends where more bytes come than allowed, told before or not', async () => {
+  it('ends if more bytes come than allowed, announced or not', async () => {
     files.serve('/large', 'x'.repeat(2000));
-    files.answer('/untold', (_, response) => {
+    files.answer('/unannounced', (_, response) => {
       response.writeHead(200);
       response.end('x'.repeat(2000));
     });
     files.answer(
-      '/told',
+      '/announced',
       (_, response) => void response.writeHead(200, { 'content-length': '2000' }).end('x'.repeat(2000)),
     );
-    expect([await fetched('/told'), await fetched('/untold')]).toEqual([
-      '/told cannot be used: it answered 2000 bytes, and 1000 are allowed.',
-      '/untold cannot be used: it answered more than the 1000 bytes allowed.',
+    expect([await fetched('/announced'), await fetched('/unannounced')]).toEqual([
+      '/announced cannot be used: it answered 2000 bytes, and 1000 are allowed.',
+      '/unannounced cannot be used: it answered more than the 1000 bytes allowed.',
     ]);
   });
 

@@ -1,6 +1,6 @@
 /**
  * Fetches reference data over http and https. Where names lead is checked when the connection is made, not before, so that
- * a name cannot lead elsewhere the second time it is asked.
+ * a name cannot resolve elsewhere the second time.
  */
 import { lookup, type LookupAddress } from 'node:dns';
 import { request as requestHttp, type IncomingMessage, type RequestOptions } from 'node:http';
@@ -15,7 +15,7 @@ export interface FetchLimits {
   readonly mayFetchPrivate: boolean;
 }
 
-/** What an answer said of itself, for asking whether it has changed (RFC 9110, 13). */
+/** The validators of an answer, for conditional requests (RFC 9110, 13). */
 export interface Validators {
   readonly etag?: string;
   readonly lastModified?: string;
@@ -78,7 +78,7 @@ export function isPublicAddress(address: string): boolean {
   return family !== 0 && !blocked.check(mapped ?? address, family === 4 ? 'ipv4' : 'ipv6');
 }
 
-/** @throws ProblemError `refresh-failed` saying why; the pieces throw the same */
+/** @throws ProblemError `refresh-failed` with the reason; the pieces throw the same */
 export async function fetchReference(url: string, known: Validators, limits: FetchLimits): Promise<Fetched> {
   const signal = AbortSignal.timeout(limits.timeoutMs);
   let target = parseUrl(url);

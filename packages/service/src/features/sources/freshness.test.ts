@@ -18,7 +18,7 @@ describe('reference data', () => {
     [dataset(30), undefined, 'ageing: It was imported 30 days ago.'],
     [dataset(89.9), undefined, 'ageing: It was imported 89 days ago.'],
     [dataset(90), undefined, 'stale: It was imported 90 days ago.'],
-    // What it says of itself counts before when it came.
+    // Its own build time takes precedence over its time of import.
     [dataset(1, 40), undefined, 'ageing: It was built 40 days ago.'],
     // And its source before both.
     [dataset(200, 400), source(2), 'fresh: It was found current 2 days ago.'],

@@ -6,7 +6,7 @@ const DAY_MS = 86_400_000;
 const AGEING_DAYS = 30;
 const STALE_DAYS = 90;
 
-/** How old a dataset is: since its source last said that it is current, else since it was built or imported. */
+/** How old a dataset is: since its source last confirmed it, else since it was built or imported. */
 export function computeFreshness(
   dataset: DatasetModel | undefined,
   source: SourceModel | undefined,

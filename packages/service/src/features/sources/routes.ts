@@ -33,7 +33,7 @@ export function sourceRoutes(sources: Sources): Route[] {
   ];
 }
 
-/** The country table has no name of its own. */
+/** The country table has no name. */
 function keyOf({ kind, name }: SourceParams): SourceParams {
   return { kind, name: kind === 'country' ? '' : name };
 }

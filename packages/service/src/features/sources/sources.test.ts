@@ -1,6 +1,6 @@
 import { pino } from 'pino';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
-import { startFileServer, type FileServer } from '../../../../../e2e/src/stand-in.js';
+import { startFileServer, type FileServer } from '../../../../../e2e/src/fake-servers.js';
 import { createTestDatabase } from '../../../../../e2e/src/test-database.js';
 import { useAuditKey } from '../../database/audit.js';
 import { migrate, openDatabase, type Database } from '../../database/database.js';
@@ -62,7 +62,7 @@ describe('what is refreshed on a schedule', () => {
     expect(imported.slice(2)).toEqual(['category a']);
   });
 
-  it('keeps a failure with its source, goes on with the others, and forgets it when it is well again', async () => {
+  it('keeps a failure with its source, goes on with the others, and clears it after the next success', async () => {
     files.answer('/gone', (_, response) => void response.writeHead(404).end());
     files.serve('/b', 'b.example,x\n');
     await put('a', '/gone', 10);

@@ -15,7 +15,7 @@ import type { Doer, ReferenceImports } from '../datasets/imports.js';
 
 const MINUTE_MS = 60_000;
 
-/** What is asked of a source. */
+/** The settings of a source. */
 export interface SourceInput {
   readonly kind: DatasetOwner;
   readonly name: string;
@@ -34,7 +34,7 @@ export async function findSource(db: Database, kind: DatasetOwner, name: string)
   return SourceModel.query(db).findById([kind, name]);
 }
 
-/** Refreshes datasets from where they come from, when asked and on their schedule. */
+/** Refreshes datasets from their sources, on demand and on schedule. */
 export class Sources {
   constructor(
     private readonly db: Database,
@@ -88,9 +88,9 @@ export class Sources {
   }
 
   /**
-   * Asks every location whether it has changed, and imports it where one has.
+   * Checks every location for changes, and imports them if one has changed.
    * @returns the dataset, or undefined where nothing has changed
-   * @throws ProblemError saying why it cannot be refreshed; that is kept with the source, and what is active stays
+   * @throws ProblemError if it cannot be refreshed; the reason is kept with the source, and the active dataset stays
    */
   async refresh(kind: DatasetOwner, name: string, isConfirmed: boolean, doer: Doer): Promise<DatasetInfo | undefined> {
     const source = await this.#find(kind, name);
@@ -124,7 +124,7 @@ export class Sources {
       ({ checkedAt, everyMinutes }) => !checkedAt || now.getTime() - checkedAt.getTime() >= everyMinutes * MINUTE_MS,
     );
     for (const { kind, name } of due) {
-      // Of several services on one database, one refreshes: whoever moves the time of the check first.
+      // Of several services on one database, one refreshes: the one that moves the time of the check first.
       const isOurs = await SourceModel.query(this.db)
         .patch({ checkedAt: now })
         .where({ kind, name })
@@ -142,7 +142,7 @@ export class Sources {
     const source = await this.of(kind, name);
     if (source) return source;
     throw new ProblemError('not-found', `No source is set for ${kind === 'country' ? 'the country table' : name}.`, {
-      hint: 'Say where it is refreshed from first.',
+      hint: 'Set its source first.',
     });
   }
 

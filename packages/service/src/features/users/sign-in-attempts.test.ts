@@ -30,7 +30,7 @@ describe('attempts to sign in', () => {
     expect(await admitted([one.count('kari', '198.51.100.8'), one.count('ola', '198.51.100.7')])).toBe(2);
   });
 
-  it('that are refused do not count, so that another user who guesses keeps nobody out for longer than a minute', async () => {
+  it('that are refused do not count, so that another user who guesses locks no one out for longer than a minute', async () => {
     const [one] = processes() as [SignInAttempts];
     for (let second = 0; second < 59; second += 1) {
       nowMs += 1000;

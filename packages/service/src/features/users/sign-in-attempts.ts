@@ -1,7 +1,7 @@
 /**
  * Attempts to sign in, counted by our own limits over a table, so that processes share them and a restart keeps them. An
  * attempt counts before its password is looked at; one that is refused does not count, so that those who guess from the
- * same address keep nobody out for longer than a minute.
+ * same address lock no one out for longer than a minute.
  */
 import { State } from '@jadefence/core';
 import { inTransaction, type Database } from '../../database/database.js';

@@ -1,4 +1,4 @@
-/** Small servers on loopback that stand in for those of the internet: one that hands out files, one that resolves names. */
+/** Small servers on loopback that replace those of the internet: one that serves files, one that resolves names. */
 import { createSocket } from 'node:dgram';
 import { once } from 'node:events';
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http';

@@ -2,7 +2,7 @@
 import { gzipSync } from 'node:zlib';
 import { type ServiceError, type ServiceClient } from '@jadefence/contract';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { FENCES, logLine } from './desk.js';
+import { FENCES, logLine } from './fixture.js';
 import { importInto, replayOnService, startTestService, type TestService } from './service.js';
 
 let service: TestService;
@@ -29,7 +29,7 @@ describe('at the same time', () => {
     expect((await client.logs()).filter(({ name }) => name.startsWith('same'))).toHaveLength(1);
   });
 
-  it('of several who write on the same version one succeeds, and the others are told', async () => {
+  it('of several writes on one version one succeeds, and the others are refused', async () => {
     const { version } = await client.draft();
     const versions = Array.from({ length: 6 }, (_, index) => FENCES.replace('block when', `block ${410 + index} when`));
     const results = await Promise.allSettled(
@@ -44,7 +44,7 @@ describe('at the same time', () => {
     expect(fences[0]!.rules[1]!.sentence).toMatch(/^Block with 41[0-5] when/);
   });
 
-  it('replays of several logs each come to their own', async () => {
+  it('replays of several logs have separate results', async () => {
     await importInto(client, sources(FENCES));
     const counts = [10, 200, 3000];
     const logs = await Promise.all(

@@ -1,8 +1,8 @@
-/** What a person at a terminal is asked, and what is drawn while they wait. */
+/** Prompts and progress at a terminal. */
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { logLine, setUpDesk, type Desk } from './desk.js';
+import { logLine, setUpDesk, type Desk } from './fixture.js';
 import { jadefenceAtTerminal, type Typed } from './jadefence.js';
 
 let desk: Desk;
@@ -46,7 +46,7 @@ describe('a question', () => {
     expect([exitCode, screen]).toEqual([0, `${asked}Y\nLog 2 "second.log" is deleted.\n`]);
   });
 
-  it('is asked before fences are brought in that change the draft, with what changes', async () => {
+  it('confirms an import of fences that changes the draft, with the changes', async () => {
     writeFileSync(join(desk.folder, 'more.fence'), 'list team addresses { 198.18.4.0/24, 198.18.5.0/24 }\n');
     const { exitCode, screen } = await type(['fence', 'import', 'more.fence'], ['[y/N]', 'n\r']);
     expect(exitCode).toBe(2);
@@ -77,13 +77,13 @@ describe('a secret', () => {
     const { exitCode, screen } = await type(['passphrase', 'set', 'door'], ['Passphrase: ', 'open sesame\r']);
     expect([exitCode, screen]).toEqual([0, 'Passphrase: \nThe passphrase door is set.\n']);
     expect((await desk.run('passphrase', 'list')).stdout).toMatch(/^door {2}set /m);
-    expect((await desk.run('passphrase', 'remove', 'door')).stdout).toBe('The passphrase door is forgotten.\n');
+    expect((await desk.run('passphrase', 'remove', 'door')).stdout).toBe('Deleted passphrase door.\n');
     expect((await desk.run('passphrase', 'remove', 'door')).stderr).toBe('There is no passphrase "door".\n');
   });
 });
 
 describe('a replay that is followed', () => {
-  it('shows how far it is, and what it came to by outcome and rule', async () => {
+  it('shows its progress, and its result by outcome and rule', async () => {
     const { exitCode, screen } = await type(['replay', 'start', 'day.log', '--follow']);
     expect(exitCode).toBe(0);
     const whole = [
@@ -103,7 +103,7 @@ describe('a replay that is followed', () => {
     expect(screen.endsWith(whole.join('\n'))).toBe(true);
   });
 
-  it('is started and left where nobody waits, and one that is done cannot be cancelled', async () => {
+  it('is started and left without waiting, and one that is done cannot be cancelled', async () => {
     const { stdout } = await desk.run('replay', 'start', 'day.log', '--no-wait');
     expect(stdout).toBe('Replay 2 of "day.log" against revision 1 is started.\n');
     await expect.poll(async () => (await desk.service.client.replay(2)).state, { timeout: 8000 }).toBe('done');

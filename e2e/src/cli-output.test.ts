@@ -1,8 +1,8 @@
-/** What the command line says of everything that the service keeps, from the first minute on. */
+/** The whole output of the command line, from the first minute on. */
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { setUpDesk, type Desk } from './desk.js';
+import { setUpDesk, type Desk } from './fixture.js';
 
 const RULES = `zone Europe/Oslo
 list team addresses "The team" { 198.18.4.0/24 except 198.18.4.9 }
@@ -43,13 +43,13 @@ describe('before anything is there', () => {
     ['gate list', 'The draft has no gates yet.'],
     ['list list', 'The draft has no lists yet. Create one with jadefence list create NAME KIND.'],
     ['revision list', 'Nothing is published yet. Publish the draft with jadefence publish --note TEXT.'],
-    ['passphrase list', 'There is no passphrase, and no rule asks for one.'],
+    ['passphrase list', 'There is no passphrase, and no rule requires one.'],
     ['dataset list', 'Nothing was imported yet.'],
     ['country show', 'There is no country table yet. Import one with jadefence country import FILE.'],
     ['category list', 'There is no category feed yet. Import one with jadefence category import FILE.'],
     ['log list', 'There is no log yet. Bring one in with jadefence log import FILE.'],
     ['replay list', 'There is no replay yet. Start one with jadefence replay start LOG.'],
-  ])('%s says how to begin', async (command, told) => expect(await run(command)).toBe(lines(told)));
+  ])('%s shows how to begin', async (command, told) => expect(await run(command)).toBe(lines(told)));
 
   it('a rule that is requested has no fence to be in', async () =>
     expect(await run('rule show desk/staff')).toBe(
@@ -96,7 +96,7 @@ describe('the draft', () => {
   it('has gates, and lists with what uses them', async () => {
     expect(await run('gate list')).toBe(
       lines(
-        'gate  direction  stands before  fences  otherwise',
+        'gate  direction  protects  fences  otherwise',
         'shop  inbound    shop.example   desk    allow',
         'wifi  outbound   198.18.0.0/16          block with 403',
       ),
@@ -125,9 +125,9 @@ describe('the draft', () => {
     ]);
   });
 
-  it('says which passphrases its rules ask for, and what it changes', async () => {
+  it('reports which passphrases its rules require, and what it changes', async () => {
     expect(await run('passphrase list')).toBe(
-      lines('name        state    asked for by    set by  at (UTC)', 'staff-door  not set  rule desk/door'),
+      lines('name        state    used by         set by  at (UTC)', 'staff-door  not set  rule desk/door'),
     );
     expect(await run('draft changes')).toBe(
       lines(
@@ -302,12 +302,12 @@ describe('a log, its replays and comparisons', () => {
         '                                                         for 1 hour when the path is under /door, during',
         '                                                         nights.',
         '',
-        'No request came to wifi.',
+        'No request reached wifi.',
         '',
         'Nothing is known of the country of requests, since there is no country table.',
         '',
         '1 line rejected',
-        '  1: the line does not have the shape of the format',
+        '  1: the line does not match the format',
         'the first of them',
         '  line 13: broken',
       ),
@@ -333,7 +333,7 @@ describe('a log, its replays and comparisons', () => {
     ['replay start 1 --gate nope', ['No gate is named "nope".', 'The gates are: shop, wifi.', 'exit 2']],
     [
       'replay start 1 --from 2026-10-12T11:00:00Z --to 2026-10-12T10:00:00Z',
-      ['The span ends before it begins.', 'exit 2'],
+      ['The end of the time range is before its start.', 'exit 2'],
     ],
     [
       'compare 1 --before 1 --after 9',
@@ -351,7 +351,7 @@ describe('a log, its replays and comparisons', () => {
     ['replay show 1', ['There is no replay 1.', 'exit 2']],
   ])('%s', async (command, told) => expect(await run(command)).toBe(lines(...told)));
 
-  it('filters say once, and where, what is wrong with them', async () => {
+  it('errors of filters are reported once, with their position', async () => {
     await run('log import day.log');
     await run('replay start 2');
     const told = await run('replay decisions 4 --where', 'client in 198.18.4.0/24 and nope');

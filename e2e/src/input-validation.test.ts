@@ -1,4 +1,4 @@
-/** Nothing that is sent to the API is an error of the service: it is done, or told in a problem (RFC 9457) what is wrong. */
+/** Nothing that is sent to the API is an error of the service: it is done, or answered with a problem (RFC 9457). */
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { CALLS, ODD_TEXTS, ODD_VALUES, prepareService, type Call } from './api-calls.js';
 import { startTestService, type TestService } from './service.js';

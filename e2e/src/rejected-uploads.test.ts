@@ -1,4 +1,4 @@
-/** Logs and reference data that the service cannot take: each is told what is wrong with it, and nothing of it stays. */
+/** Logs and reference data that the service cannot take: each is refused with the reason, and nothing of it stays. */
 import { once } from 'node:events';
 import { readdirSync, writeFileSync } from 'node:fs';
 import { connect } from 'node:net';
@@ -7,7 +7,7 @@ import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { logLine } from './desk.js';
+import { logLine } from './fixture.js';
 import { jadefence } from './jadefence.js';
 import { startTestService, type TestService } from './service.js';
 
@@ -66,16 +66,16 @@ describe('a log that is refused', () => {
       ['No line of the log could be read as a request.', 'line 1: the time cannot be read'],
     ],
     [
-      'is not of the format that is said',
+      'is not of the given format',
       ['good.log', '--format', 'w3c'],
-      ['No line of the log could be read as a request.', 'line 1: the line does not have the shape of the format'],
+      ['No line of the log could be read as a request.', 'line 1: the line does not match the format'],
     ],
     [
       'names no host',
       ['nohost.log'],
       [
         'The log has no column for the host (NCSA combined), so no gate would cover any request.',
-        'Say which host it is the log of with --host HOST.',
+        'Add --host HOST with the host of the log.',
       ],
     ],
     [
@@ -83,7 +83,7 @@ describe('a log that is refused', () => {
       ['good.log', 'rows.ndjson'],
       [
         'The files are not of one format: good.log is NCSA combined with the host in front, rows.ndjson is NDJSON.',
-        'Send each as a log of its own.',
+        'Upload each as a separate log.',
       ],
     ],
     [
@@ -92,12 +92,12 @@ describe('a log that is refused', () => {
       ['junk.log: None of the formats fits: it begins: hello', 'FORMATS'],
     ],
     [
-      'is cut short before anything can be told',
+      'is cut short before its format can be detected',
       ['cut.log.gz'],
       [expect.stringMatching(/^None of the formats fits: it begins: shop.example.* cut short/) as string, 'FORMATS'],
     ],
     [
-      'is said to be of a time zone that is none',
+      'is given an invalid time zone',
       ['good.log', '--zone', 'Mars/Crater'],
       ['There is no time zone "Mars/Crater".', 'Write it as Area/City such as Europe/Oslo, or UTC.'],
     ],
@@ -135,7 +135,7 @@ describe('a log that is refused', () => {
     expect(readdirSync(tmpdir()).filter((name) => name.startsWith('jadefence-upload-'))).toEqual([]);
   });
 
-  it('since whoever sent it went away half-way', async () => {
+  it('because the client disconnected half-way', async () => {
     const { hostname, port } = new URL(service.address);
     const socket = connect(Number(port), hostname);
     await once(socket, 'connect');
@@ -175,7 +175,7 @@ describe('reference data that is refused', () => {
       told('The gzip file is damaged or cut short (unexpected end of file).', COUNTRY_ROWS),
     ],
     [
-      'a feed whose rows say no category',
+      'a feed whose rows have no category',
       ['category', 'import', 'feed.csv'],
       told(
         'The file has no usable line; everything is as it was.',

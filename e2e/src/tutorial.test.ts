@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { ServiceClient } from '@jadefence/contract';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { FENCES, LOG, setUpDesk, type Desk } from './desk.js';
+import { FENCES, LOG, setUpDesk, type Desk } from './fixture.js';
 
 let desk: Desk;
 let folder: Desk['folder'];
@@ -17,7 +17,7 @@ beforeAll(async () => {
 afterAll(() => desk.clear());
 
 describe('jadefence fence', () => {
-  it('shows what an import changes, and changes nothing where nobody can be tested', async () => {
+  it('shows what an import changes, and changes nothing without a terminal', async () => {
     await run('fence', 'import', 'site.fence', '--yes');
     writeFileSync(
       join(folder, 'other.fence'),
@@ -34,7 +34,7 @@ describe('jadefence fence', () => {
       exitCode: 2,
       stdout:
         '+ Rule desk/new was added.\n    Only observe always.\n~ Rule desk/login was changed.\n    Action changed from block with 403 to block with 451.\n',
-      stderr: 'Nothing is changed: nobody can be tested here.\nSay --yes to go on without asking.\n',
+      stderr: 'Nothing was changed: confirmation needs a terminal.\nPass --yes to confirm.\n',
     });
     expect((await run('fence', 'show', 'desk')).stdout).toBe(before);
   });
@@ -73,7 +73,7 @@ describe('jadefence fence', () => {
 });
 
 describe('jadefence log and replay', () => {
-  it('previews a file, brings in a gzip, filters decisions, and deletes only what is said', async () => {
+  it('previews a file, imports a gzip, filters decisions, and deletes only what is confirmed', async () => {
     expect((await run('log', 'preview', 'day.log', '--lines', '1')).stdout).toBe(
       'line 1 at 2026-10-12T10:00:00.000Z\n  client.address: 198.18.4.0\n  network.protocol.version: 1.1\n  url.path: /\n  http.request.method: GET\n  http.request.header.host: ["shop.example"]\n  http.response.status_code: 200\n  http.response.body.size: 5\n',
     );
@@ -108,7 +108,7 @@ describe('jadefence log and replay', () => {
     expect(await run('replay', 'show', '1')).toMatchObject({ exitCode: 2, stderr: 'There is no replay 1.\n' });
   });
 
-  it('of a gzip that is cut short keeps what came before, and says so', async () => {
+  it('of a truncated gzip keeps what came before, and reports it', async () => {
     const whole = gzipSync(LOG.repeat(5000));
     writeFileSync(join(folder, 'short.gz'), whole.subarray(0, whole.length - 20));
     const imported = await run('log', 'import', 'short.gz');

@@ -7,7 +7,7 @@ import { Card } from '../../components/layout.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { TextField } from '../../components/text-field.js';
 
-/** Asks for an address or a name: its country, what says so, and what would see it. */
+/** Looks up an address or a name: its country, the evidence, and the affected rules. */
 export function AddressLookupCard() {
   const [asked, setAsked] = useState('');
   const found = useQuery({
@@ -21,7 +21,7 @@ export function AddressLookupCard() {
     setAsked(String(new FormData(event.currentTarget).get('address')).trim());
   };
   return (
-    <Card title="Which country is it in?">
+    <Card title="Country lookup">
       <form onSubmit={ask} className="grid gap-3 p-4 text-sm">
         <div className="flex items-end gap-2">
           <TextField
@@ -39,7 +39,7 @@ export function AddressLookupCard() {
         ))}
         {found.data?.cannotTell && (
           <div role="alert" className="rounded-lg bg-soft-limited px-3 py-2 text-limited">
-            <p>Which lists, gates and rules see it cannot be told, since the draft has errors:</p>
+            <p>Lists, gates and rules cannot be shown, because the draft has errors:</p>
             <ul className="mt-1 grid gap-1">
               {found.data.cannotTell.map((error) => (
                 <li key={error} className="font-mono text-xs">
