@@ -77,7 +77,7 @@ describe('the draft', () => {
         '  2  login',
         '     Block with 403 when the path is under /login and the request is not tagged staff.',
         '  3  door',
-        '     Ask for the passphrase staff-door and then let pass for 1 hour when the path is under /door, during nights.',
+        '     Require the passphrase staff-door and then let pass for 1 hour when the path is under /door, during nights.',
         '     otherwise continue with the next fence',
       ),
     );
@@ -96,7 +96,7 @@ describe('the draft', () => {
   it('has gates, and lists with what uses them', async () => {
     expect(await run('gate list')).toBe(
       lines(
-        'gate  direction  protects  fences  otherwise',
+        'gate  direction  protects       fences  otherwise',
         'shop  inbound    shop.example   desk    allow',
         'wifi  outbound   198.18.0.0/16          block with 403',
       ),
@@ -298,7 +298,7 @@ describe('a log, its replays and comparisons', () => {
         '                                                         address entries).',
         'login     4        0  2026-10-12 10:00:23  would stop 4  On trial: block with 403 when the path is under',
         '                                                         /login and the request is not tagged staff.',
-        'door      0        0  -                                  Ask for the passphrase staff-door and then let pass',
+        'door      0        0  -                                  Require the passphrase staff-door and then let pass',
         '                                                         for 1 hour when the path is under /door, during',
         '                                                         nights.',
         '',

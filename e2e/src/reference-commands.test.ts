@@ -153,7 +153,7 @@ describe('category feeds and datasets', () => {
     );
     expect(await run('category', 'lookup', 'http://www.daily.example/today?x=1')).toBe(
       [
-        'asked       http://www.daily.example/today?x=1',
+        'site        http://www.daily.example/today?x=1',
         'categories  games',
         'because     by own.csv, entry daily.example',
         'site        daily.example',

@@ -326,7 +326,7 @@ describe('on the command line, reference data', () => {
     const looked = await run('category', 'lookup', 'www.stakes.example');
     expect(looked.stdout).toBe(
       [
-        'asked       www.stakes.example',
+        'site        www.stakes.example',
         'categories  gambling',
         'because     by stakes, entry stakes.example',
         'site        stakes.example',

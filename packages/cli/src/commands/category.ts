@@ -150,5 +150,5 @@ function renderLookup({ asked, categories, evidence, answers, site }: CategoryLo
       `${said.join(', ')} by ${entry}`,
     ]),
   ];
-  return printTable(['asked', asked], rows);
+  return printTable(['site', asked], rows);
 }

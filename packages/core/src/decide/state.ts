@@ -49,7 +49,7 @@ export class State {
     return { counters: [...this.#counters], holds: [...this.#holds] };
   }
 
-  /** Counts a request and says whether more than `max` lie in the window that ends with it, or a hold is active. */
+  /** Counts a request and returns whether more than `max` lie in the window that ends with it, or a hold is active. */
   count(key: string, atUnixMs: number, limit: { max: number; windowMs: number; holdMs?: number }): Count {
     this.#sweep(atUnixMs);
     let counter = this.#counters.get(key);

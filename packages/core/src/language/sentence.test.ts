@@ -56,11 +56,11 @@ describe('a rule', () => {
     ],
     [
       'passphrase door when user absent',
-      'Ask for the passphrase door and then let pass for 30 minutes when the user is absent.',
+      'Require the passphrase door and then let pass for 30 minutes when the user is absent.',
     ],
     [
       'challenge for 1d when agent contains anycase "bot"',
-      'Ask for a sign that a person is there and then let pass for 1 day when the user agent contains bot in any case.',
+      'Require a sign that a person is there and then let pass for 1 day when the user agent contains bot in any case.',
     ],
     [
       'limit 20 per 5m by client, header "x-key" then block 503 for 10m when path under /login',

@@ -75,8 +75,8 @@ function describeStop(stop: Extract<Action, { kind: 'block' | 'redirect' }>): st
 function describePersonAction({ kind, secret, page, holdMs }: PersonAction): string {
   const asked = {
     warn: 'warn',
-    passphrase: `ask for the passphrase ${secret}`,
-    challenge: 'ask for a sign that a person is there',
+    passphrase: `require the passphrase ${secret}`,
+    challenge: 'require a sign that a person is there',
   }[kind];
   return `${asked}${page ? ` with the page ${page.name}` : ''} and then let pass for ${describeDuration(holdMs)}`;
 }

@@ -4,7 +4,7 @@ import { KINDS } from '../columns/column.js';
 import type { ReaderOptions } from './reader-options.js';
 import type { LogFormat } from './reader.js';
 
-/** The fields of a line, in the order of their cells. Referers of their own host have another kind. */
+/** The fields of a line, in the order of their cells. Referers of the same host have another kind. */
 export const FIELDS = [
   { name: 'http.request.header.host', kind: KINDS.list },
   { name: 'client.address', kind: KINDS.text },

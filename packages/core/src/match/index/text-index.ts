@@ -1,5 +1,5 @@
 /**
- * Which comparisons of text hold for a text, without asking each: whole texts by a Map, starts and ends by their length,
+ * Which comparisons of text hold for a text, without evaluating each: whole texts by a Map, starts and ends by their length,
  * paths by their segments, and the rest behind three characters that the text must have.
  */
 import type { Comparison } from '../../language/tree.js';
@@ -29,10 +29,10 @@ export class TextIndex {
   readonly #ends = new Map<number, ByText>();
   /** By a prefix of whole segments, without its final slash. */
   readonly #under: ByText = new Map();
-  /** By the hash of three characters; a text must have those of one of the grams that a candidate stands behind. */
+  /** By the hash of three characters; a text must have those of one of the trigrams of a candidate. */
   readonly #byTrigram = new Map<number, Candidate[]>();
   readonly #hasTrigram = new Uint8Array(GRAM_MASK + 1);
-  /** What no three characters stand before. */
+  /** Candidates without a required trigram. */
   readonly #always: Candidate[] = [];
 
   constructor(private readonly reading: PathReading) {}
@@ -72,7 +72,7 @@ export class TextIndex {
     const grams = choices.map((literals) => [...new Set(literals.map(lastGramOf))]);
     const numBehind = (some: readonly number[]): number =>
       some.reduce((sum, gram) => sum + (this.#byTrigram.get(gram)?.length ?? 0), 0);
-    // Where fewest stand already: what many expressions have in common is met often, and reports little.
+    // The trigram with fewest candidates: common ones match often and select little.
     const best = grams.reduce((a, b) => (numBehind(b) < numBehind(a) ? b : a));
     for (const gram of best) {
       const chain = this.#byTrigram.get(gram);
@@ -112,7 +112,7 @@ export class TextIndex {
   }
 }
 
-/** The hash of the last three characters: whoever has the same three has the same hash. */
+/** The hash of the last three characters: equal trigrams have equal hashes. */
 function nextGram(gram: number, code: number): number {
   return ((gram << GRAM_BITS) | (code & ((1 << GRAM_BITS) - 1))) & GRAM_MASK;
 }
