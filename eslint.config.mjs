@@ -30,7 +30,7 @@ export default tseslint.config(
       ],
       '@typescript-eslint/await-thenable': 'error',
       '@typescript-eslint/consistent-type-imports': ['error', { fixStyle: 'inline-type-imports' }],
-      // A default that throws, or that says what all others have in common, is exhaustive.
+      // A default that throws, or that covers what all others have in common, is exhaustive.
       '@typescript-eslint/switch-exhaustiveness-check': ['error', { considerDefaultExhaustiveForUnions: true }],
       '@typescript-eslint/no-unnecessary-condition': 'off',
       '@typescript-eslint/no-non-null-assertion': 'off',

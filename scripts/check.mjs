@@ -1,4 +1,4 @@
-/** `npm run check`: types, lint, boundaries between parts, lock file. Prints the time of each. */
+/** `npm run check`: types, lint, boundaries between parts, words, lock file. Prints the time of each. */
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { checkNode, installPackages, runTool } from './lib/install.mjs';
@@ -17,6 +17,7 @@ const CHECKS = {
       '--config',
       '.dependency-cruiser.cjs',
     ]),
+  'words': async () => checkWords(),
   'lock file': async () => checkLock(),
 };
 
@@ -35,6 +36,14 @@ await main(async () => {
   }
   return numFailed === 0 ? 0 : 1;
 });
+
+/** Loaded late, since the compiler that it uses is installed by then. */
+async function checkWords() {
+  const { findRefusedWords } = await import('./lib/words.mjs');
+  const problems = findRefusedWords();
+  for (const problem of problems) process.stdout.write(`${problem}\n`);
+  return problems.length === 0 ? 0 : 1;
+}
 
 /** The lock must hold no registry address, and every optional platform package that it names must have its own entry. */
 function checkLock() {

@@ -13,7 +13,7 @@ import {
   TICKET_PATHS,
   VISITOR_COUNTRIES,
   WWW_PATHS,
-} from './inbound-scenery.js';
+} from './inbound-fixtures.js';
 
 export const EVENTS = [
   'tout-network',

@@ -4,7 +4,7 @@
  * product is used here.
  */
 import { DAY_START_UNIX_MS, generateDay, type LogLine, type LogOptions } from './day.js';
-import { APPS, GAMES, HOST_ADDRESSES, SITES } from './outbound-scenery.js';
+import { APPS, GAMES, HOST_ADDRESSES, SITES } from './outbound-fixtures.js';
 import type { Random } from './random.js';
 
 export const OUTBOUND_EVENTS = [

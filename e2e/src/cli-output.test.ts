@@ -49,7 +49,7 @@ describe('before anything is there', () => {
     ['category list', 'There is no category feed yet. Import one with jadefence category import FILE.'],
     ['log list', 'There is no log yet. Bring one in with jadefence log import FILE.'],
     ['replay list', 'There is no replay yet. Start one with jadefence replay start LOG.'],
-  ])('%s shows how to begin', async (command, told) => expect(await run(command)).toBe(lines(told)));
+  ])('%s shows how to begin', async (command, expected) => expect(await run(command)).toBe(lines(expected)));
 
   it('a rule that is requested has no fence to be in', async () =>
     expect(await run('rule show desk/staff')).toBe(
@@ -225,11 +225,11 @@ describe('what is edited', () => {
       'fence start-from nope',
       ['There is no starting point "nope".', 'There are: published-site, public-api, visitors-network.', 'exit 2'],
     ],
-  ])('%s', async (command, told) => expect(await run(command)).toBe(lines(...told)));
+  ])('%s', async (command, expected) => expect(await run(command)).toBe(lines(...expected)));
 
   it('may begin with a fence of ours, on trial', async () => {
-    const told = await run('fence start-from published-site');
-    expect(told).toMatch(/^\+ /);
+    const expected = await run('fence start-from published-site');
+    expect(expected).toMatch(/^\+ /);
     expect(await run('fence list')).toMatch(/^\S+ +trial +\d+ /m);
   });
 });
@@ -349,12 +349,12 @@ describe('a log, its replays and comparisons', () => {
     ],
     ['log delete 1 --yes --force', ['Log 1 "day.log" is deleted.']],
     ['replay show 1', ['There is no replay 1.', 'exit 2']],
-  ])('%s', async (command, told) => expect(await run(command)).toBe(lines(...told)));
+  ])('%s', async (command, expected) => expect(await run(command)).toBe(lines(...expected)));
 
   it('errors of filters are reported once, with their position', async () => {
     await run('log import day.log');
     await run('replay start 2');
-    const told = await run('replay decisions 4 --where', 'client in 198.18.4.0/24 and nope');
-    expect(told).toMatch(/^1:29: Found "nope", expected a field: .*\nexit 2\n$/);
+    const expected = await run('replay decisions 4 --where', 'client in 198.18.4.0/24 and nope');
+    expect(expected).toMatch(/^1:29: Found "nope", expected a field: .*\nexit 2\n$/);
   });
 });

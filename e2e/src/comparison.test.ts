@@ -189,8 +189,8 @@ describe('a replay', () => {
       const dones: number[] = [];
       const end = await client.followReplay(cut.id, ({ requestsDone }) => dones.push(requestsDone));
       expect(end).toMatchObject({ state: 'done', requestsDone: NUM_REQUESTS });
-      const told = Object.values(end.partial!.outcomes).reduce((sum, requests) => sum + requests, 0);
-      expect(told).toBe(NUM_REQUESTS);
+      const expected = Object.values(end.partial!.outcomes).reduce((sum, requests) => sum + requests, 0);
+      expect(expected).toBe(NUM_REQUESTS);
       expect(Math.min(...dones)).toBeGreaterThan(0);
       const [one, other] = await Promise.all([whole.id, cut.id].map((id) => client.replayResult(id)));
       expect(other!.summary).toEqual(one!.summary);

@@ -16,10 +16,10 @@ afterAll(async () => {
 });
 
 /** Expects that a page shows all of this, and that nothing else failed. */
-async function expectOn(path: string, told: readonly string[]): Promise<void> {
+async function expectOn(path: string, expected: readonly string[]): Promise<void> {
   const { page, context, errors } = await openPage(service, browser, path);
   const main = page.getByRole('main');
-  for (const one of told) await main.getByText(one).first().waitFor();
+  for (const one of expected) await main.getByText(one).first().waitFor();
   await expect.poll(() => main.innerText(), { timeout: 8000 }).not.toMatch(/Loading|undefined|NaN|null/);
   expect(errors.filter((error) => !/4\d\d/.test(error))).toEqual([]);
   await context.close();
@@ -37,14 +37,14 @@ describe('a page', () => {
     ['/compare', 'No logs yet', 'Bring one in under Logs.'],
     ['/expectations', 'The draft has no gate, so no request would be judged.', 'or add a gate.'],
     ['/revisions', 'There is nothing in it yet.', 'Publishing the draft makes revision 1.'],
-  ])('%s shows that there is nothing, and how to begin', (path, ...told) => expectOn(path, told));
+  ])('%s shows that there is nothing, and how to begin', (path, ...expected) => expectOn(path, expected));
 
   it.each([
     ['/applications', 'Domain name system', 'udp/53, tcp/53', 'payload is dns'],
     ['/audit', 'Audit trail intact', 'user.create', 'sign-in'],
     ['/try', 'Client', 'URL', 'Method'],
     ['/settings', 'Passphrases', 'The service keeps a hash of it, and nothing else.'],
-  ])('%s has what is there from the start', (path, ...told) => expectOn(path, told));
+  ])('%s has what is there from the start', (path, ...expected) => expectOn(path, expected));
 
   it.each([
     ['/logs/9', 'There is no log 9.'],
@@ -52,5 +52,5 @@ describe('a page', () => {
     ['/replays/9', 'There is no replay 9.'],
     ['/comparisons/9', 'There is no comparison 9.'],
     ['/nowhere', 'There is no such page'],
-  ])('%s reports an unknown address', (path, told) => expectOn(path, [told]));
+  ])('%s reports an unknown address', (path, expected) => expectOn(path, [expected]));
 });

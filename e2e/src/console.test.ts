@@ -147,12 +147,12 @@ describe('the console', () => {
 
   it('tries a synthetic request, and reports errors at the field', async () => {
     const { page, context } = await open('/try');
-    await page.getByLabel('Client').fill('nobody');
+    await page.getByLabel('Client').fill('anonymous');
     await page.getByLabel('URL').fill('https://studio.larkmoor.example/');
     await page.keyboard.press('Enter');
     await expect
       .poll(() => page.getByRole('alert').textContent())
-      .toBe('Found "nobody", expected an address such as 198.18.4.7 or 2001:db8::7.');
+      .toBe('Found "anonymous", expected an address such as 198.18.4.7 or 2001:db8::7.');
     await page.getByLabel('Client').fill('198.18.4.7');
     await page.keyboard.press('Enter');
     await page.getByText('Rule studio-door/staff-in allowed it.').waitFor();

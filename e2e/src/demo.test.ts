@@ -23,12 +23,12 @@ function runDemo(args: readonly string[], env: Record<string, string>, until?: s
       env: { ...process.env, JADEFENCE_DEMO_NAME: NAME, ...env },
     });
     let output = '';
-    const hear = (piece: Buffer): void => {
+    const listen = (piece: Buffer): void => {
       output += piece.toString();
       if (until && output.includes(until)) child.kill('SIGINT');
     };
-    child.stdout.on('data', hear);
-    child.stderr.on('data', hear);
+    child.stdout.on('data', listen);
+    child.stderr.on('data', listen);
     child.on('close', (exitCode) => resolve({ exitCode, output, seconds: (performance.now() - startedMs) / 1000 }));
   });
 }

@@ -54,8 +54,8 @@ describe('the API', () => {
       const failed: string[] = [];
       for (const odd of oddCallsOf(good)) {
         const { status, type, text } = await send(odd);
-        const isTold = type?.startsWith('application/problem+json') === true && text.includes('"detail"');
-        if (status >= 500 || (status >= 400 && !isTold))
+        const isShown = type?.startsWith('application/problem+json') === true && text.includes('"detail"');
+        if (status >= 500 || (status >= 400 && !isShown))
           failed.push(`${status} ${JSON.stringify(odd).slice(0, 300)} ${text.slice(0, 200)}`);
       }
       expect(failed).toEqual([]);

@@ -67,9 +67,9 @@ const outcomesOf = ({ stdout }: Ran): unknown[] =>
     .map((line) => (JSON.parse(line) as Record<string, unknown>)['jade.outcome']);
 
 describe('the same requests in logs of many kinds', () => {
-  it.each(LOGS)('are judged the same, by the command and by the service: %s', async (name, text, said) => {
+  it.each(LOGS)('are judged the same, by the command and by the service: %s', async (name, text, settings) => {
     const mapping = file('mapping.json', '{"time": "at", "client": "from", "path": "target"}');
-    const args = said.map((word) => (word === 'MAPPING' ? mapping : word));
+    const args = settings.map((word) => (word === 'MAPPING' ? mapping : word));
     const log = file(name, text);
     const judged = await jadefence([
       'judge',
@@ -152,8 +152,8 @@ describe('several files', () => {
       if (parts.length === 0) body.append('note', 'no file');
       const headers = { authorization: `Bearer ${service.token}` };
       const answer = await fetch(`${service.address}/api/v1/logs?${query}`, { method: 'POST', body, headers });
-      const told = (await answer.json()) as { requests?: number; detail?: string };
-      return `${answer.status} ${told.requests ?? told.detail}`;
+      const expected = (await answer.json()) as { requests?: number; detail?: string };
+      return `${answer.status} ${expected.requests ?? expected.detail}`;
     };
     const [first, second] = [csv([REQUESTS[0], REQUESTS[2]]), csv([REQUESTS[1]])];
     expect([

@@ -43,7 +43,7 @@ async function run(...args: string[]): Promise<string> {
   return `${stdout}${stderr.replace(/^Formats that can be read: .*\n/m, 'FORMATS\n')}exit ${exitCode}\n`;
 }
 
-const told = (...lines: string[]): string => `${lines.join('\n')}\nexit 2\n`;
+const expected = (...lines: string[]): string => `${lines.join('\n')}\nexit 2\n`;
 
 /** Rows of tables that only imports write. */
 async function numRowsOf(...tables: string[]): Promise<number[]> {
@@ -162,22 +162,22 @@ describe('reference data that is refused', () => {
     [
       'a country table without a row that can be used',
       ['country', 'import', 'words.csv'],
-      told('The file has no usable line; everything is as it was.', COUNTRY_ROWS),
+      expected('The file has no usable line; everything is as it was.', COUNTRY_ROWS),
     ],
     [
       'a country table that is no MMDB after all',
       ['country', 'import', 'table.mmdb'],
-      told('The file has no usable line; everything is as it was.', COUNTRY_ROWS),
+      expected('The file has no usable line; everything is as it was.', COUNTRY_ROWS),
     ],
     [
       'a country table that is cut short',
       ['country', 'import', 'table.csv.gz'],
-      told('The gzip file is damaged or cut short (unexpected end of file).', COUNTRY_ROWS),
+      expected('The gzip file is damaged or cut short (unexpected end of file).', COUNTRY_ROWS),
     ],
     [
       'a feed whose rows have no category',
       ['category', 'import', 'feed.csv'],
-      told(
+      expected(
         'The file has no usable line; everything is as it was.',
         'line 1: the category is missing; expected "domain-or-url,category"',
         'Expected lines such as shop.example,shopping, a list with --category, a hosts file, or an archive of such files.',
@@ -186,22 +186,22 @@ describe('reference data that is refused', () => {
     [
       'a country that is none',
       ['country', 'correct', '198.18.4.0/24', 'Norway'],
-      told('"Norway" is no country.', 'Write a code of ISO 3166-1 such as NO, or no-country, or internal.'),
+      expected('"Norway" is no country.', 'Write a code of ISO 3166-1 such as NO, or no-country, or internal.'),
     ],
     [
       'a range that is none',
       ['country', 'correct', '198.18.4', 'NO'],
-      told('"198.18.4" is no range of addresses.', RANGES),
+      expected('"198.18.4" is no range of addresses.', RANGES),
     ],
     [
       'a range that ends before it begins',
       ['country', 'correct', '198.18.4.9 - 198.18.4.1', 'NO'],
-      told('"198.18.4.9 - 198.18.4.1" is no range of addresses.', RANGES),
+      expected('"198.18.4.9 - 198.18.4.1" is no range of addresses.', RANGES),
     ],
     [
       'a category that is none',
       ['category', 'correct', 'shop.example', 'Big Shops'],
-      told(
+      expected(
         '"Big Shops" is no name of a category.',
         'Write small letters, digits and hyphens, several joined by commas, such as news,sport.',
       ),
@@ -209,7 +209,7 @@ describe('reference data that is refused', () => {
     [
       'a site that is none',
       ['category', 'correct', 'no site', 'shops'],
-      told(
+      expected(
         '"no site" is no domain or URL.',
         'Write a domain such as shop.example, or with a path, such as shop.example/sale.',
       ),
@@ -217,9 +217,9 @@ describe('reference data that is refused', () => {
     [
       'a correction that is not there',
       ['category', 'correct', 'shop.example', '--remove'],
-      told('There is no correction of shop.example.'),
+      expected('There is no correction of shop.example.'),
     ],
-    ['a dataset that is not there', ['dataset', 'delete', '9', '--yes'], told('There is no dataset 9.')],
+    ['a dataset that is not there', ['dataset', 'delete', '9', '--yes'], expected('There is no dataset 9.')],
   ])('%s', async (_, args, answer) => expect(await run(...args)).toBe(answer));
 
   it('leaves nothing behind', async () => expect(await numRowsOf('datasets', 'corrections')).toEqual([0, 0]));

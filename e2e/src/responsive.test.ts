@@ -47,7 +47,7 @@ const beside = new Worker(
   { eval: true },
 );
 beside.once('message', (port) => {
-  const ask = async (url) => {
+  const measure = async (url) => {
     let longestMs = 0;
     do {
       const from = performance.now();
@@ -58,7 +58,7 @@ beside.once('message', (port) => {
     } while (!isDone);
     return longestMs;
   };
-  Promise.all([ask(workerData), ask('http://127.0.0.1:' + port)]).then(([service, other]) => {
+  Promise.all([measure(workerData), measure('http://127.0.0.1:' + port)]).then(([service, other]) => {
     beside.terminate();
     parentPort.postMessage({ service, other });
   });
@@ -66,12 +66,12 @@ beside.once('message', (port) => {
 
 /** How much longer than for a server beside it anybody waited for `/health` while `work` ran, in milliseconds. */
 async function longestWait(work: () => Promise<unknown>): Promise<number> {
-  const asking = new Worker(ASKING, { eval: true, workerData: `${service.address}/api/v1/health` });
-  const answered = once(asking, 'message');
+  const polling = new Worker(ASKING, { eval: true, workerData: `${service.address}/api/v1/health` });
+  const answered = once(polling, 'message');
   try {
     await work();
   } finally {
-    asking.postMessage('done');
+    polling.postMessage('done');
   }
   const [{ service: waited, other }] = (await answered) as [{ service: number; other: number }];
   return Math.max(0, Math.round(waited - SAME_LOAD * other));

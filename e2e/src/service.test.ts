@@ -83,11 +83,11 @@ describe('the everyday way from the command line', () => {
       exitCode: 2,
       stderr: 'Not signed in.\nRun jadefence login first, or set JADEFENCE_TOKEN.\n',
     });
-    const nobody = await jadefence(['replay', 'show'], {
+    const anonymous = await jadefence(['replay', 'show'], {
       env: { JADEFENCE_TOKEN: 'x', JADEFENCE_URL: 'http://127.0.0.1:9' },
     });
-    expect(nobody).toMatchObject({ exitCode: 3, stdout: '' });
-    expect(nobody.stderr).toMatch(/^The service at http:\/\/127\.0\.0\.1:9 cannot be reached/);
+    expect(anonymous).toMatchObject({ exitCode: 3, stdout: '' });
+    expect(anonymous.stderr).toMatch(/^The service at http:\/\/127\.0\.0\.1:9 cannot be reached/);
     const wrong = await jadefence(['login', '--url', service.address], { input: 'not the password\n' });
     expect(wrong).toMatchObject({ exitCode: 2, stderr: 'The name or the password is wrong.\n' });
     const badToken = await jadefence(['replay', 'show'], {

@@ -160,8 +160,8 @@ client sees: Status 403 instead of what was requested.
 
   it.each([
     [
-      ['--client', 'nobody', '--url', 'https:///x', '--method', 'G T'],
-      'Found "nobody", expected an address such as 198.18.4.7 or 2001:db8::7.\nFound "https:///x", expected a URL such as https://shop.example/login.\nFound "G T", expected a method such as GET.\n',
+      ['--client', 'anonymous', '--url', 'https:///x', '--method', 'G T'],
+      'Found "anonymous", expected an address such as 198.18.4.7 or 2001:db8::7.\nFound "https:///x", expected a URL such as https://shop.example/login.\nFound "G T", expected a method such as GET.\n',
     ],
     [
       ['--client', '198.18.4.1', '--url', 'shop.example', '--gate', 'shp'],

@@ -41,9 +41,9 @@ describe('a question', () => {
   it('that is answered with yes is done', async () => {
     writeFileSync(join(desk.folder, 'second.log'), `${logLine('198.18.4.1', '/', 1)}\n`);
     await desk.run('log', 'import', 'second.log');
-    const asked = 'Delete log 2 "second.log" with 1 request? [y/N] ';
-    const { exitCode, screen } = await type(['log', 'delete', 'second.log'], [asked, 'Y\r']);
-    expect([exitCode, screen]).toEqual([0, `${asked}Y\nLog 2 "second.log" is deleted.\n`]);
+    const requested = 'Delete log 2 "second.log" with 1 request? [y/N] ';
+    const { exitCode, screen } = await type(['log', 'delete', 'second.log'], [requested, 'Y\r']);
+    expect([exitCode, screen]).toEqual([0, `${requested}Y\nLog 2 "second.log" is deleted.\n`]);
   });
 
   it('confirms an import of fences that changes the draft, with the changes', async () => {

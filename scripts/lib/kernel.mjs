@@ -14,8 +14,8 @@ export async function buildKernel() {
   const { error, stderr } = await main([SOURCE, '--baseDir', ROOT, '--outFile', 'kernel.wasm', ...OPTIONS], {
     writeFile: (_name, contents) => (wasm = contents),
   });
-  const said = stderr.toString();
-  if (error || said) throw new SetupError(`The kernel in ${SOURCE} was not built.\n${said || error.message}`);
+  const output = stderr.toString();
+  if (error || output) throw new SetupError(`The kernel in ${SOURCE} was not built.\n${output || error.message}`);
   const text = [
     '// Made of packages/core/kernel/ by scripts/lib/kernel.mjs.',
     `export const KERNEL_BASE64 =\n  '${Buffer.from(wasm).toString('base64')}';\n`,

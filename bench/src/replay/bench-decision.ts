@@ -1,8 +1,8 @@
 import { Matcher, CounterStore, normalizeRequest, Program, type LogRecord } from '@jadefence/core';
 import { frozenJudge, frozenWorld } from './replay-engine.js';
-import { checkFrozenLog, frozenPolicy, frozenRequests, frozenScenery } from './frozen.js';
-import { createMemoised } from './memoised.js';
-import { createPlain } from './plain.js';
+import { checkFrozenLog, frozenPolicy, frozenRequests, frozenScenery } from './pinned-workload.js';
+import { createMemoised } from './memoized-loop.js';
+import { createPlain } from './naive-loop.js';
 import { createReferenceData } from './reference-data.js';
 import type { BenchRequest } from './requests.js';
 

@@ -1,8 +1,8 @@
 import { createHash } from 'node:crypto';
 import { gzipSync } from 'node:zlib';
 import { median, printTimes, Stages, timeRounds } from '../measure.js';
-import { Side } from '../side.js';
-import { checkFrozenLog, forgetScenery } from './frozen.js';
+import { Side } from '../subprocess.js';
+import { checkFrozenLog, releaseFixtures } from './pinned-workload.js';
 import { bytesOf } from './log-bytes.js';
 import { formatCombined, formatNdjson } from './requests.js';
 import { importCombined, importInTwoThreads, storedBytes, type StoredChunk } from './stored-log.js';
@@ -15,7 +15,7 @@ export async function benchImport(): Promise<void> {
   checkFrozenLog();
   const combined = bytesOf(REQUESTS, formatCombined);
   const ndjson = bytesOf(REQUESTS, formatNdjson);
-  forgetScenery();
+  releaseFixtures();
   const apart = [0, 1].map(() => new Side(new URL('./import-side.ts', import.meta.url), [`${REQUESTS}`]));
   await Promise.all(apart.map((side) => side.do('begin')));
   process.stdout.write(

@@ -1,7 +1,7 @@
 /** A log, and one ten times as long: imported, and replayed from the store by 200 rules, on one thread. */
 import { median, printTimes, timeRounds } from '../measure.js';
 import { frozenJudge, frozenWorld, replayStored } from './replay-engine.js';
-import { checkFrozenLog, forgetScenery } from './frozen.js';
+import { checkFrozenLog, releaseFixtures } from './pinned-workload.js';
 import { bytesOf } from './log-bytes.js';
 import { formatCombined } from './requests.js';
 import { importCombined } from './stored-log.js';
@@ -15,7 +15,7 @@ export async function benchLength(): Promise<void> {
   const context = frozenJudge(200, frozenWorld());
   const long = bytesOf(LONG, formatCombined);
   const short = bytesOf(SHORT, formatCombined);
-  forgetScenery();
+  releaseFixtures();
   const [storedShort, storedLong] = [importCombined(short), importCombined(long)];
   process.stdout.write(
     `length: ${SHORT.toLocaleString('en')} requests of the frozen log and ${LONG.toLocaleString('en')}, one thread, ${ROUNDS} interleaved rounds\n`,

@@ -4,10 +4,10 @@ import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { measureInterleaved, median, type Candidate } from '../measure.js';
 import { ROOT } from '../root.js';
-import { frozenPolicy, frozenRequests, frozenScenery } from './frozen.js';
+import { frozenPolicy, frozenRequests, frozenScenery } from './pinned-workload.js';
 import { printPolicy, type BenchRule } from './policy.js';
 import { formatCombined } from './requests.js';
-import { formatIpv4 } from './scenery.js';
+import { formatIpv4 } from './fixtures.js';
 
 const ROUNDS = 5;
 const REQUESTS = 500_000;
@@ -48,7 +48,7 @@ export async function benchMawk(): Promise<void> {
   process.stdout.write(
     `mawk: ${REQUESTS.toLocaleString('en')} lines of the frozen log, start of the process included\n`,
   );
-  tellAgreement(ofSix, mawk, six);
+  reportAgreement(ofSix, mawk, six);
   const all = judge('judge, 200 rules', ['--fences', file('frozen.fence', fences), ...reference]);
   const results = await measureInterleaved([all, ofSix, mawk], ROUNDS);
   const rates = results.map(({ name, seconds, peakBytes }) => {
@@ -84,7 +84,7 @@ function isSimple({ parts, action }: BenchRule): boolean {
 function mawkProgram(rules: readonly BenchRule[]): string {
   const begin: string[] = [];
   const tests = rules.map(({ name, parts }, index) => {
-    const asks = parts.map((part, place) => {
+    const tests = parts.map((part, place) => {
       const list = `l${index}_${place}`;
       const fill = (values: readonly string[]): void => {
         for (const value of values) begin.push(`  ${list}[${JSON.stringify(value)}]`);
@@ -100,7 +100,7 @@ function mawkProgram(rules: readonly BenchRule[]): string {
       if (part.kind === 'method') fill(part.names);
       return `(method in ${list})`;
     });
-    return `${index === 0 ? '' : 'else '}if (${asks.join(' && ')}) decided[${JSON.stringify(name)}]++`;
+    return `${index === 0 ? '' : 'else '}if (${tests.join(' && ')}) decided[${JSON.stringify(name)}]++`;
   });
   return `
 function under_host(list,   rest, dot) {
@@ -136,7 +136,7 @@ END { for (name in decided) print name, decided[name] }
 }
 
 /** @throws Error naming the first rule that decides another number of requests */
-function tellAgreement(judge: Candidate, mawk: Candidate, rules: readonly BenchRule[]): void {
+function reportAgreement(judge: Candidate, mawk: Candidate, rules: readonly BenchRule[]): void {
   const read = ({ command, args }: Candidate): string =>
     execFileSync(command, args, { encoding: 'utf8', stdio: ['ignore', 'pipe', 'ignore'], maxBuffer: 1e9 });
   const theirs = new Map(

@@ -1,6 +1,6 @@
 /** What pages cost: of each route the processor time a page and how long people wait, alone and beside heavy work. */
 import { median } from '../measure.js';
-import { busySeconds, streamOf, withService, type Stand } from './service-stand.js';
+import { busySeconds, streamOf, withService, type ServiceFixture } from './service-fixture.js';
 
 const LOG_REQUESTS = 200_000;
 const SMALL_LOG_REQUESTS = 500;
@@ -21,8 +21,8 @@ interface Page {
 }
 
 export async function benchPages(): Promise<void> {
-  await withService(async (stand) => {
-    const { client } = stand;
+  await withService(async (fixture) => {
+    const { client } = fixture;
     await client.publish({ note: 'bench' }, (await client.draft()).version);
     const log = await client.importLog({ name: 'day', format: 'combined-with-host' }, streamOf(LOG_REQUESTS));
     const small = await client.importLog(
@@ -43,18 +43,18 @@ export async function benchPages(): Promise<void> {
       `pages: a log of ${LOG_REQUESTS.toLocaleString('en')} requests, 200 rules, ${NUM_REPLAYS} replays, ${NUM_COMPARISONS} comparisons; ${CLIENTS} clients at once\n`,
     );
     const pages = pagesOf(replay, log.id);
-    await measureAll(stand, pages, 'alone', true);
+    await measureAll(fixture, pages, 'alone', true);
     let isDone = false;
     // Prepared first, since preparing it would delay requests.
     const next = new Uint8Array(await new Response(streamOf(5 * LOG_REQUESTS, 2 * LOG_REQUESTS)).arrayBuffer());
     const more = client
       .importLog({ name: 'next days', format: 'combined-with-host' }, next)
       .finally(() => (isDone = true));
-    await measureAll(stand, pages, 'during an import', false, () => isDone);
+    await measureAll(fixture, pages, 'during an import', false, () => isDone);
     const { id: second } = await client.startReplay({ logId: (await more).id, against: 1 });
     isDone = false;
     const replayed = client.followReplay(second, () => undefined).finally(() => (isDone = true));
-    await measureAll(stand, pages, 'during a replay', false, () => isDone);
+    await measureAll(fixture, pages, 'during a replay', false, () => isDone);
     await replayed;
   });
 }
@@ -90,7 +90,7 @@ function pagesOf(replay: number, log: number): Readonly<Record<string, Page>> {
 }
 
 async function measureAll(
-  stand: Stand,
+  fixture: ServiceFixture,
   pages: Readonly<Record<string, Page>>,
   when: string,
   isAlone: boolean,
@@ -100,11 +100,11 @@ async function measureAll(
   for (const [name, page] of Object.entries(pages)) {
     if (isOver()) return void process.stdout.write('    it ended before the other pages were requested\n');
     // The first request fills the caches, which later pages use.
-    if (isAlone) await ask(stand, page.path(0));
+    if (isAlone) await request(fixture, page.path(0));
     const count = page.isLong || !isAlone ? FEW_PAGES : PAGES;
-    const before = busySeconds(stand.pid);
-    const waits = await askMany(stand, page, count);
-    const cpuMs = (1000 * (busySeconds(stand.pid) - before)) / count;
+    const before = busySeconds(fixture.pid);
+    const waits = await requestMany(fixture, page, count);
+    const cpuMs = (1000 * (busySeconds(fixture.pid) - before)) / count;
     const goal = page.goalMs === undefined ? '' : ` (goal: ${page.goalMs})`;
     // Beside other work the time of the processor is that of both.
     const cpu = isAlone ? `${cpuMs.toFixed(1).padStart(6)} ms of processor a page${goal}, ` : '';
@@ -116,13 +116,13 @@ async function measureAll(
 }
 
 /** @returns how long each page was waited for, in milliseconds */
-async function askMany(stand: Stand, { path }: Page, count: number): Promise<number[]> {
+async function requestMany(fixture: ServiceFixture, { path }: Page, count: number): Promise<number[]> {
   const waits: number[] = [];
   let next = 0;
   const client = async (): Promise<void> => {
     while (next < count) {
       const startedMs = performance.now();
-      await ask(stand, path(next++));
+      await request(fixture, path(next++));
       waits.push(performance.now() - startedMs);
     }
   };
@@ -130,7 +130,7 @@ async function askMany(stand: Stand, { path }: Page, count: number): Promise<num
   return waits;
 }
 
-async function ask({ address, token }: Stand, path: string): Promise<void> {
+async function request({ address, token }: ServiceFixture, path: string): Promise<void> {
   const response = await fetch(`${address}/api/v1${path}`, { headers: { authorization: `Bearer ${token}` } });
   const text = await response.text();
   if (response.status !== 200) throw new Error(`${path} answered ${response.status}: ${text}`);

@@ -1,5 +1,5 @@
 import { median, printTimes, timeRounds } from '../measure.js';
-import { forgetScenery, frozenScenery } from './frozen.js';
+import { releaseFixtures, frozenScenery } from './pinned-workload.js';
 import { bytesOf } from './log-bytes.js';
 import { formatReal, generateRealLines, headOf, REAL_FORMATS } from './real-requests.js';
 import { formatCombined } from './requests.js';
@@ -26,7 +26,7 @@ export async function benchRealLog(): Promise<void> {
       .join(''),
   );
   lines.length = 0;
-  forgetScenery();
+  releaseFixtures();
   const times = await timeRounds(ROUNDS, {
     'plain': () => void importCombined(plain),
     ...Object.fromEntries([...real].map(([format, log]) => [format, () => void importLog(log, format)])),

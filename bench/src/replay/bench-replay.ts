@@ -9,10 +9,10 @@ import {
 import { SequentialReplay } from '@jadefence/core/test';
 import { Random } from '@jadefence/demo';
 import { median, printTimes, timeRounds } from '../measure.js';
-import { Side } from '../side.js';
-import { checkFrozenLog, frozenPolicy, frozenRequests, frozenScenery, type PolicySize } from './frozen.js';
-import { createMemoised } from './memoised.js';
-import { createPlain } from './plain.js';
+import { Side } from '../subprocess.js';
+import { checkFrozenLog, frozenPolicy, frozenRequests, frozenScenery, type PolicySize } from './pinned-workload.js';
+import { createMemoised } from './memoized-loop.js';
+import { createPlain } from './naive-loop.js';
 import type { BenchRule } from './policy.js';
 import { createReferenceData } from './reference-data.js';
 import { frozenJudge, frozenWorld } from './replay-engine.js';

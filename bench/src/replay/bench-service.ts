@@ -1,7 +1,7 @@
 /** The service as a whole: a log streamed into it, replayed by it, and the memory that this takes. */
 import { readFileSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
-import { busySeconds, streamOf, withService } from './service-stand.js';
+import { busySeconds, streamOf, withService } from './service-fixture.js';
 
 const SAMPLE_MS = 100;
 
@@ -10,17 +10,19 @@ export async function benchService(numRequests: number): Promise<void> {
   await withService(async ({ client, pid }) => {
     process.stdout.write(`service: ${numRequests.toLocaleString('en')} requests of the frozen log, 200 rules\n`);
     const memory = new ResidentMemory(pid);
-    const log = await tell('imported over HTTP', numRequests, memory, pid, () =>
+    const log = await report('imported over HTTP', numRequests, memory, pid, () =>
       client.importLog({ name: 'frozen', format: 'combined-with-host' }, streamOf(numRequests)),
     );
     const replay = await client.startReplay({ logId: log.id, against: 'draft' });
-    const end = await tell('replayed', numRequests, memory, pid, () => client.followReplay(replay.id, () => undefined));
+    const end = await report('replayed', numRequests, memory, pid, () =>
+      client.followReplay(replay.id, () => undefined),
+    );
     memory.stop();
     if (end.state !== 'done') throw new Error(`The replay ended ${end.state}: ${end.failure}`);
   });
 }
 
-async function tell<T>(
+async function report<T>(
   what: string,
   numRequests: number,
   memory: ResidentMemory,

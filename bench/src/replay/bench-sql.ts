@@ -3,25 +3,25 @@ import pg from 'pg';
 import { startCluster } from '../../../scripts/lib/cluster.mjs';
 import { findPostgres } from '../../../scripts/lib/install.mjs';
 import { median, printTimes, timeRounds } from '../measure.js';
-import { Side } from '../side.js';
-import { checkFrozenLog, frozenPolicy, frozenRequests, frozenScenery } from './frozen.js';
-import { createPlain } from './plain.js';
+import { Side } from '../subprocess.js';
+import { checkFrozenLog, frozenPolicy, frozenRequests, frozenScenery } from './pinned-workload.js';
+import { createPlain } from './naive-loop.js';
 import type { BenchRule, Part } from './policy.js';
 import { createReferenceData } from './reference-data.js';
 import type { BenchRequest } from './requests.js';
-import { formatIpv4 } from './scenery.js';
+import { formatIpv4 } from './fixtures.js';
 
 const ROUNDS = 5;
 /** The statement takes its time, so it is given fewer requests. */
 const REPLAYED = 1_000_000;
-const ASKED = 200_000;
+const NUM_REQUESTS = 200_000;
 const NUM_RULES = 10;
 const ROWS_AT_ONCE = 20_000;
 
 export async function benchSql(): Promise<void> {
   checkFrozenLog();
   const requests: BenchRequest[] = [];
-  for (const request of frozenRequests()) if (requests.push(request) === ASKED) break;
+  for (const request of frozenRequests()) if (requests.push(request) === NUM_REQUESTS) break;
   const ours = new Side(new URL('./replay-sides.ts', import.meta.url), ['ours', '200', `${REPLAYED}`]);
   await ours.do('begin');
   const ten = tenOf(frozenPolicy(200).rules);
@@ -32,7 +32,7 @@ export async function benchSql(): Promise<void> {
     await fill(client, requests);
     const statement = statementOf(ten);
     process.stdout.write(
-      `sql: a replay of ${REPLAYED.toLocaleString('en')} requests from the store, 200 rules with limits, one thread, beside one statement with ${NUM_RULES} of the rules over ${ASKED.toLocaleString('en')}, ${ROUNDS} interleaved rounds\n`,
+      `sql: a replay of ${REPLAYED.toLocaleString('en')} requests from the store, 200 rules with limits, one thread, compared with one statement with ${NUM_RULES} of the rules over ${NUM_REQUESTS.toLocaleString('en')}, ${ROUNDS} interleaved rounds\n`,
     );
     let rows: { line: number; rule: number }[] = [];
     const times = await timeRounds(ROUNDS, {
@@ -40,10 +40,10 @@ export async function benchSql(): Promise<void> {
       statement: async () => void ({ rows } = await client.query<{ line: number; rule: number }>(statement)),
     });
     printTimes({ stored: times['stored']! }, REPLAYED, 'requests');
-    printTimes({ statement: times['statement']! }, ASKED, 'requests');
-    const ratio = REPLAYED / median(times['stored']!) / (ASKED / median(times['statement']!));
+    printTimes({ statement: times['statement']! }, NUM_REQUESTS, 'requests');
+    const ratio = REPLAYED / median(times['stored']!) / (NUM_REQUESTS / median(times['statement']!));
     process.stdout.write(`  stored: ${ratio.toFixed(0)} times the statement (goal: 100)\n`);
-    tellAgreement(ten, requests, rows);
+    reportAgreement(ten, requests, rows);
     process.stdout.write(await ours.do<string>('stages'));
   } finally {
     ours.end();
@@ -160,7 +160,7 @@ function conditionOf(part: Part): string {
 }
 
 /** @throws Error naming the first request that the statement decides otherwise than the plain loop with the same rules */
-function tellAgreement(
+function reportAgreement(
   rules: readonly BenchRule[],
   requests: readonly BenchRequest[],
   rows: readonly { line: number; rule: number }[],

@@ -1,4 +1,4 @@
-import { frozenRequests } from './frozen.js';
+import { frozenRequests } from './pinned-workload.js';
 import type { BenchRequest } from './requests.js';
 
 const PIECE_CHARACTERS = 1_000_000;

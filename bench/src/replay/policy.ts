@@ -1,7 +1,7 @@
 /** The generated rules of the replay workloads, as data that every side reads, and as fence text. */
 import { Random } from '@jadefence/demo';
 import { skewed } from './requests.js';
-import { COUNTRY_CODES, FIRST_ADDRESS, formatIpv4, NUM_ADDRESSES, NUM_CATEGORIES, type Scenery } from './scenery.js';
+import { COUNTRY_CODES, FIRST_ADDRESS, formatIpv4, NUM_ADDRESSES, NUM_CATEGORIES, type Scenery } from './fixtures.js';
 
 /** One comparison of a rule; all of them must hold. */
 export type Part =

@@ -4,7 +4,7 @@
  */
 import { Random } from '@jadefence/demo';
 import { formatTime, generateRequests, type BenchRequest } from './requests.js';
-import type { Scenery } from './scenery.js';
+import type { Scenery } from './fixtures.js';
 
 /** Shares of all lines. */
 const WITH_ESCAPES = 0.2;

@@ -1,5 +1,5 @@
 /** Countries and categories for the reference loops, in plain arrays and Maps. */
-import type { Scenery } from './scenery.js';
+import type { Scenery } from './fixtures.js';
 
 export interface ReferenceData {
   countryOf(client: string): string;

@@ -12,7 +12,7 @@ import {
   type EvaluationContext,
 } from '@jadefence/core';
 import { Stages } from '../measure.js';
-import { frozenPolicy, frozenScenery, type PolicySize } from './frozen.js';
+import { frozenPolicy, frozenScenery, type PolicySize } from './pinned-workload.js';
 import { readChunks, type StoredChunk } from './stored-log.js';
 
 /** The reference data of the pinned policies. */

@@ -1,11 +1,11 @@
 /** The two sides of `replay`, each run by `bench-replay.ts` in its own process: the two loops, or ours. */
 import { COMMON_COLUMNS, Program } from '@jadefence/core';
 import { Stages } from '../measure.js';
-import { serveSide } from '../side.js';
+import { serveSide } from '../subprocess.js';
 import { frozenJudge, frozenWorld, replayChunks, replayStored } from './replay-engine.js';
-import { forgetScenery, frozenPolicy, frozenRequests, frozenScenery, type PolicySize } from './frozen.js';
-import { createMemoised } from './memoised.js';
-import { createPlain } from './plain.js';
+import { releaseFixtures, frozenPolicy, frozenRequests, frozenScenery, type PolicySize } from './pinned-workload.js';
+import { createMemoised } from './memoized-loop.js';
+import { createPlain } from './naive-loop.js';
 import { createReferenceData } from './reference-data.js';
 import { formatCombined, type BenchRequest } from './requests.js';
 import { importCombined, readChunks } from './stored-log.js';
@@ -35,7 +35,7 @@ function serveOurs(size: PolicySize, numRequests: number): void {
   for (const request of frozenRequests()) if (lines.push(Buffer.from(formatCombined(request))) === numRequests) break;
   const stored = importCombined(Buffer.concat(lines));
   const context = frozenJudge(size, frozenWorld());
-  forgetScenery();
+  releaseFixtures();
   const inMemory = [...readChunks(stored, new Set([...new Program(context).attributes, ...COMMON_COLUMNS]))];
   const stages = new Stages();
   serveSide({

@@ -1,6 +1,6 @@
 /** The generated log of the replay workloads: made up, skewed as real logs are, the same for the same seed. */
 import { Random } from '@jadefence/demo';
-import type { Scenery } from './scenery.js';
+import type { Scenery } from './fixtures.js';
 
 /** One request before any format. Texts are as a log shows them. */
 export interface BenchRequest {

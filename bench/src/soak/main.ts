@@ -13,7 +13,7 @@ import { parseArgs } from 'node:util';
 import { decide, normalizeRequest, State, type LogRecord, type Ruling } from '@jadefence/core';
 import { Random } from '@jadefence/demo';
 import type * as Files from '@jadefence/files';
-import { frozenScenery } from '../replay/frozen.js';
+import { frozenScenery } from '../replay/pinned-workload.js';
 import { makePolicy, printPolicy } from '../replay/policy.js';
 import { formatReal, generateRealLines, headOf, REAL_FORMATS, type RealFormat } from '../replay/real-requests.js';
 import { frozenWorld } from '../replay/replay-engine.js';
@@ -55,7 +55,7 @@ async function runRound(seed: number): Promise<void> {
   const numLines = Number(values.lines ?? 1_000_000 * (1 + random.below(5)));
   const numRules = Number(values.rules ?? random.pick(RULE_COUNTS));
   const startedMs = Date.now();
-  const say = (what: string): void =>
+  const logMessage = (what: string): void =>
     void process.stdout.write(`  ${((Date.now() - startedMs) / 1000).toFixed(0).padStart(4)} s  ${what}\n`);
   process.stdout.write(`round ${seed}: ${numLines.toLocaleString('en')} lines, ${format}, ${numRules} rules\n`);
   const scenery = frozenScenery();
@@ -68,21 +68,21 @@ async function runRound(seed: number): Promise<void> {
     after: printPolicy(makePolicy(scenery, seed + 1, numRules)),
     filter: 'outcome = blocked and method = GET or path under /login and not outcome = allowed',
   };
-  say('the log is written');
+  logMessage('the log is written');
   const engine = new SoakEngine(task, referenceData);
   const log = await importInThreads(logPath, format);
-  say(`imported: ${log.chunks.length} chunks, ${log.numRejected} lines rejected`);
+  logMessage(`imported: ${log.chunks.length} chunks, ${log.numRejected} lines rejected`);
   const first = engine.run(log);
-  say('replayed, compared and filtered');
+  logMessage('replayed, compared and filtered');
   mustBeSame('the second time', first.digest, engine.run(log).digest);
-  say('again');
-  mustBeSame('a fresh process', first.digest, await askFresh(task));
-  say('in a fresh process');
+  logMessage('again');
+  mustBeSame('a fresh process', first.digest, await judgeFresh(task));
+  logMessage('in a fresh process');
   const numSampled = compareWithInterpreter(engine, log, first.before, numLines, seed);
-  say(`the interpreter decides the same of ${numSampled.toLocaleString('en')} requests`);
+  logMessage(`the interpreter decides the same of ${numSampled.toLocaleString('en')} requests`);
   if (numRules <= 200) {
     await compareWithCommand(task, log);
-    say('the command line prints the same');
+    logMessage('the command line prints the same');
   }
   rmSync(logPath);
 }
@@ -117,7 +117,7 @@ function mustBeSame(where: string, expected: Digest, found: Digest): void {
       throw new Error(`${where}, "${step}" is not the same: ${found[step]}, not ${expected[step]}`);
 }
 
-function askFresh(task: SoakTask): Promise<Digest> {
+function judgeFresh(task: SoakTask): Promise<Digest> {
   return new Promise((resolve, reject) => {
     const child = fork(new URL('./fresh.ts', import.meta.url), { execArgv: process.execArgv });
     child.once('message', (digest) => resolve(digest as Digest));

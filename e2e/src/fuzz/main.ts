@@ -66,11 +66,11 @@ async function fuzzRoutes(count: number): Promise<void> {
     const work = async (): Promise<void> => {
       while (number < count) {
         number += 1;
-        const isToTell = number % PROGRESS_EVERY === 0;
+        const isReported = number % PROGRESS_EVERY === 0;
         const { status, ms } = await sendOne(service, random.pick(CALLS));
         counts.set(status, (counts.get(status) ?? 0) + 1);
         slowestMs = Math.max(slowestMs, ms);
-        if (isToTell)
+        if (isReported)
           process.stdout.write(
             `  routes: ${number.toLocaleString('en')}, the slowest ${slowestMs.toFixed(0)} ms, ${JSON.stringify(Object.fromEntries(counts))}\n`,
           );
@@ -111,7 +111,7 @@ function changed({ method, path, query = {}, body }: Call): {
   body: Buffer | undefined;
 } {
   const bytes = body === undefined ? undefined : Buffer.from(typeof body === 'string' ? body : JSON.stringify(body));
-  const asked = new URLSearchParams({ ...query });
+  const requested = new URLSearchParams({ ...query });
   const keys = Object.keys(query);
   const what = random.below(3);
   const parts = path.split('/');
@@ -119,9 +119,9 @@ function changed({ method, path, query = {}, body }: Call): {
   const text = (): string => encodeURIComponent(random.pick(ODD_TEXTS)) || '0';
   if (what === 0 || (what === 1 && keys.length === 0 && !bytes))
     return { method, path: parts.with(at, text()).join('/'), query: '', body: bytes };
-  if (what === 1 && keys.length > 0) asked.set(random.pick(keys), random.pick(ODD_TEXTS));
+  if (what === 1 && keys.length > 0) requested.set(random.pick(keys), random.pick(ODD_TEXTS));
   const sent = bytes && what === 2 ? mutate(random, bytes, [bytes]) : bytes;
-  return { method, path, query: keys.length > 0 ? `?${asked}` : '', body: sent };
+  return { method, path, query: keys.length > 0 ? `?${requested}` : '', body: sent };
 }
 
 function quote(bytes: Buffer): string {

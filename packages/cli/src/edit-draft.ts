@@ -1,7 +1,7 @@
 import type { EditResult } from '@jadefence/contract';
 import type { Edit } from '@jadefence/core';
 import { EXIT, Failure } from './cli-error.js';
-import { readAll, say, writeJson, printRecord, type OneOutput, type Streams } from './output.js';
+import { readAll, logMessage, writeJson, printRecord, type OneOutput, type Streams } from './output.js';
 import { describeDiagnostics, describeWarnings } from './render/diagnostics.js';
 import { renderChanges } from './render/changes.js';
 import { countOf } from './render/text.js';
@@ -27,9 +27,9 @@ export async function editDraft(edits: readonly Edit[], output: OneOutput, strea
     result,
     lines.length > 0 ? lines.join('\n') : 'Nothing changed: the draft is so already.',
   );
-  for (const line of describeDiagnostics(result.diagnostics)) say(streams, line);
-  if (result.diagnostics.length > 0) say(streams, 'The draft cannot be used until this is fixed.');
-  for (const line of describeWarnings(result.warnings)) say(streams, line);
+  for (const line of describeDiagnostics(result.diagnostics)) logMessage(streams, line);
+  if (result.diagnostics.length > 0) logMessage(streams, 'The draft cannot be used until this is fixed.');
+  for (const line of describeWarnings(result.warnings)) logMessage(streams, line);
   refuseInvalid(result.entries);
 }
 

@@ -56,7 +56,7 @@ export interface Streams {
 }
 
 /** Prints a note about the work; never part of a result. */
-export function say({ stderr }: Streams, text: string): void {
+export function logMessage({ stderr }: Streams, text: string): void {
   stderr.write(`${text}\n`);
 }
 
@@ -92,7 +92,7 @@ export function writeRows<T>(
   if (output === 'ndjson') streams.data.write(items.map((item) => `${JSON.stringify(item)}\n`).join(''));
   else if (output === 'csv')
     streams.data.write([names, ...rows].map((row) => `${row.map(printCsvCell).join(',')}\n`).join(''));
-  else if (items.length === 0) say(streams, empty);
+  else if (items.length === 0) logMessage(streams, empty);
   else
     streams.stdout.write(
       `${printTable(

@@ -14,17 +14,17 @@ export async function* showProgress(
   { stderr }: Streams,
 ): AsyncGenerator<Uint8Array> {
   let numBytes = 0;
-  let toldMs = performance.now();
-  let isTold = false;
+  let shownMs = performance.now();
+  let isShown = false;
   for await (const piece of source) {
     yield piece;
     numBytes += piece.length;
-    if (!stderr.isTTY || performance.now() - toldMs < EVERY_MS) continue;
-    toldMs = performance.now();
-    isTold = true;
+    if (!stderr.isTTY || performance.now() - shownMs < EVERY_MS) continue;
+    shownMs = performance.now();
+    isShown = true;
     stderr.write(
       `${own('\r')}${(numBytes / MEGABYTE).toFixed(0)} MB${size ? `, ${Math.floor((numBytes / size) * 100)}%` : ''} `,
     );
   }
-  if (isTold) stderr.write(`${own('\r')}${own('\u001b[K')}`);
+  if (isShown) stderr.write(`${own('\r')}${own('\u001b[K')}`);
 }

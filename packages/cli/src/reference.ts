@@ -7,7 +7,7 @@ import type { DatasetEffect, DatasetInfo, DatasetOwner, FreshnessInfo, ServiceCl
 import { decompress, packFiles, packFolder } from '@jadefence/files';
 import { confirm } from './prompts.js';
 import { EXIT, Failure } from './cli-error.js';
-import { nameOfPath, say, printRecord, type OneOutput, type Streams } from './output.js';
+import { nameOfPath, logMessage, printRecord, type OneOutput, type Streams } from './output.js';
 import { showProgress } from './progress.js';
 import { formatCount } from './render/text.js';
 
@@ -34,7 +34,7 @@ export async function importReference(
 ): Promise<void> {
   const body = Readable.toWeb(Readable.from(await openAll(paths, NOUN_OF[query.kind], streams), { objectMode: false }));
   const sent = await client.importDataset({ ...query, confirm: yes, replay }, body as ReadableStream<Uint8Array>);
-  await tellDataset(client, sent, output, streams);
+  await printDataset(client, sent, output, streams);
 }
 
 /** Of the names of hosts files. */
@@ -44,23 +44,23 @@ export function describeOwnNames(count: number): string {
 }
 
 /** Waits for the replay of a dataset and reports what it holds and changes, and whether it is active now. */
-export async function tellDataset(
+export async function printDataset(
   client: ServiceClient,
   sent: DatasetInfo,
   output: OneOutput,
   streams: Streams,
 ): Promise<void> {
-  if (sent.state === 'checking') say(streams, 'The latest log is replayed with it.');
+  if (sent.state === 'checking') logMessage(streams, 'The latest log is replayed with it.');
   const dataset = await client.settleDataset(sent.id);
   for (const { file, line, message } of dataset.problems.slice(0, 10))
-    say(streams, `${[file, line > 0 ? `line ${line}` : undefined].filter(Boolean).join(' ')}: ${message}`);
+    logMessage(streams, `${[file, line > 0 ? `line ${line}` : undefined].filter(Boolean).join(' ')}: ${message}`);
   if (dataset.numRejected > 0)
-    say(
+    logMessage(
       streams,
       `${formatCount(dataset.numRejected)} ${dataset.numRejected === 1 ? 'line is' : 'lines are'} left out.`,
     );
-  if (dataset.numOwnNames) say(streams, describeOwnNames(dataset.numOwnNames));
-  for (const [from, to] of Object.entries(dataset.renamed ?? {})) say(streams, `"${from}" is called ${to} here`);
+  if (dataset.numOwnNames) logMessage(streams, describeOwnNames(dataset.numOwnNames));
+  for (const [from, to] of Object.entries(dataset.renamed ?? {})) logMessage(streams, `"${from}" is called ${to} here`);
   const [one, many] = dataset.kind === 'country' ? ['range', 'ranges'] : ['entry', 'entries'];
   const entries = `${formatCount(dataset.numEntries)} ${dataset.numEntries === 1 ? one : many}`;
   const effect = dataset.effect ? ` ${describeEffect(dataset.effect)}` : '';

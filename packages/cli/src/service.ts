@@ -25,7 +25,7 @@ export async function saveCredentials(credentials: Credentials, streams: Streams
 }
 
 /** Deletes the stored token. */
-export async function forgetCredentials(streams: Streams): Promise<void> {
+export async function deleteCredentials(streams: Streams): Promise<void> {
   await rm(credentialsPath(streams), { force: true });
 }
 

@@ -128,12 +128,12 @@ describe('following a replay', () => {
     const { client } = clientThatGets(() =>
       events({ state: 'running', requestsDone: 1 }, { state: 'done', requestsDone: 2 }),
     );
-    const heard: (number | undefined)[] = [];
-    expect(await client.followReplay(1, ({ requestsDone }) => heard.push(requestsDone))).toEqual({
+    const received: (number | undefined)[] = [];
+    expect(await client.followReplay(1, ({ requestsDone }) => received.push(requestsDone))).toEqual({
       state: 'done',
       requestsDone: 2,
     });
-    expect(heard).toEqual([1, 2]);
+    expect(received).toEqual([1, 2]);
   });
 
   it('without any event is a failure, not a success', async () => {

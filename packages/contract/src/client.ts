@@ -255,13 +255,13 @@ export class ServiceClient {
   ): Promise<ReplayProgress> => this.#follow(`/replays/${id}/events`, onProgress, signal);
 
   /** Receives server-sent events until they end. @returns the last */
-  async #follow<T>(path: string, hear: (event: T) => void, signal?: AbortSignal): Promise<T> {
+  async #follow<T>(path: string, receive: (event: T) => void, signal?: AbortSignal): Promise<T> {
     const response = await this.#send('GET', path, { headers: { accept: 'text/event-stream' }, signal });
     let last: T | undefined;
     const parser = createParser({
       onEvent: ({ data }) => {
         last = JSON.parse(data) as T;
-        hear(last);
+        receive(last);
       },
     });
     const decoder = new TextDecoder();

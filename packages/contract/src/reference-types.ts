@@ -107,9 +107,9 @@ export interface Countries {
 
 /** What is known of an address, or of each address of a name. */
 export interface CountryLookup {
-  readonly asked: string;
+  readonly requested: string;
   /** The errors of the draft, where it has some: which lists and rules see the addresses is then not known. */
-  readonly cannotTell?: readonly string[];
+  readonly unavailable?: readonly string[];
   readonly addresses: readonly AddressLookup[];
 }
 
@@ -147,7 +147,7 @@ export interface CategoryOverview {
 
 /** The answer of each source for a domain or URL; the first one decides. */
 export interface CategoryLookup {
-  readonly asked: string;
+  readonly requested: string;
   readonly host: string;
   readonly path: string | null;
   /** The registrable domain; null for public suffixes and addresses. */

@@ -171,7 +171,7 @@ export interface DecisionRow {
   readonly host: string | null;
   readonly path: string | null;
   /** What is requested, as far as it is known: `GET shop.example/sale`, or `udp/53 at 192.0.2.53`. */
-  readonly asked: string;
+  readonly requested: string;
   readonly outcome: Outcome;
   readonly gate?: string;
   readonly fence?: string;

@@ -15,7 +15,7 @@ import { Dictionary, newDictionary, numberAt, numberOf, releaseDictionary, slotO
 let firstRows: usize = 256;
 const CELL_BYTES: usize = CELL_WORDS * 4;
 const ROW_BYTES: usize = <usize>NUM_FIELDS * CELL_BYTES;
-const nought: usize = memory.data<u8>([0x30, 0, 0, 0, 0, 0, 0, 0]);
+const zero: usize = memory.data<u8>([0x30, 0, 0, 0, 0, 0, 0, 0]);
 
 @unmanaged
 export class Column {
@@ -121,7 +121,7 @@ export function setCodes(column: Column, row: usize, field: usize, kind: u32, fr
       const number = numberAt(dictionary, load<u32>(cell, 8), ownKind, source + start, source + load<u32>(cell, 4));
       store<u32>(code, number + FIRST_VALUE_CODE);
     } else if (start === NONE) store<u32>(code, NONE_CODE);
-    else if (start === NOUGHT) store<u32>(code, numberOf(dictionary, JSON_KIND, nought, nought + 1) + FIRST_VALUE_CODE);
+    else if (start === NOUGHT) store<u32>(code, numberOf(dictionary, JSON_KIND, zero, zero + 1) + FIRST_VALUE_CODE);
     code += 4;
   }
 }

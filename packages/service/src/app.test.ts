@@ -115,15 +115,15 @@ describe('addresses', () => {
         .sample(pair, { numRuns: 400, seed: 7340 })
         .filter(({ base, address }) => [base, address].every((text) => /^[1-9a-f]|\./i.test(text)));
       // Half of the networks are made around the address, so that both answers come up.
-      const asked = cases.map(({ address, base, bits }, index) => ({
+      const requested = cases.map(({ address, base, bits }, index) => ({
         address,
         network: `${index % 2 ? base : address}/${bits}`,
       }));
       const { rows } = await client.query(
         'select network(n::inet)::text as network, a::inet <<= network(n::inet) as holds from unnest($1::text[], $2::text[]) with ordinality as t(a, n, i) order by i',
-        [asked.map((one) => one.address), asked.map((one) => one.network)],
+        [requested.map((one) => one.address), requested.map((one) => one.network)],
       );
-      const ours = asked.map(({ address, network }) => {
+      const ours = requested.map(({ address, network }) => {
         const [range, value] = [parseNetwork(network)!, parseAddress(address)!.value];
         const text = formatRange(range);
         return {

@@ -4,7 +4,7 @@ import {
   RECORD_FORMATS,
   parseWhole,
   TABLE_FORMATS,
-  say,
+  logMessage,
   printRecord,
   writeRows,
   type OneOutput,
@@ -22,7 +22,7 @@ export function addAdmin(admin: Command, streams: Streams): void {
     .addHelpText('after', '\nExamples:\n  jadefence admin reset-password')
     .action(async (name: string, { output }: { output: OneOutput }) => {
       const { password } = await (await connect(streams)).resetPassword(name);
-      say(streams, `The new password of ${name}, shown only this once:`);
+      logMessage(streams, `The new password of ${name}, shown only this once:`);
       printRecord(streams, output, { name, password }, password);
     });
   const token = admin.command('token').description('Tokens for scripts and other machines');
@@ -36,7 +36,7 @@ export function addAdmin(admin: Command, streams: Streams): void {
     .addHelpText('after', '\nExamples:\n  jadefence admin token create pipeline --scope editor --days 90')
     .action(async (name: string, { scope, days, output }: { scope: Role; days?: number; output: OneOutput }) => {
       const created = await (await connect(streams)).createTokenFor({ name, scope, expiresInDays: days });
-      say(
+      logMessage(
         streams,
         `Token "${created.name}" may do what a ${created.scope} does${created.expiresAt ? ` until ${created.expiresAt.slice(0, 10)}` : ''}. It is shown only this once:`,
       );

@@ -17,7 +17,7 @@ import {
   RECORD_FORMATS,
   parseWhole,
   TABLE_FORMATS,
-  say,
+  logMessage,
   printRecord,
   writeRows,
   type OneOutput,
@@ -107,7 +107,7 @@ async function importCatalogue(
   const described = changes.map(describeChange);
   if (described.length === 0)
     return printRecord(streams, output, described, 'Nothing changed: the draft is so already.');
-  say(streams, renderChanges(described, streams));
+  logMessage(streams, renderChanges(described, streams));
   await confirm('Change the draft like this?', yes, streams);
   await client.importFences(sources, true, version);
   printRecord(streams, output, described, `The draft has ${described.length} changes more.`);
@@ -172,10 +172,13 @@ interface IdentifyOptions {
   readonly output: OneOutput;
 }
 
-async function identify({ fences, output, ...said }: IdentifyOptions, streams: Streams): Promise<void> {
-  if (Object.keys(said).length === 0)
+async function identify({ fences, output, ...settings }: IdentifyOptions, streams: Streams): Promise<void> {
+  if (Object.keys(settings).length === 0)
     throw new Failure('The traffic is not described.', 2, 'Give a host, URL, port or the first bytes.');
-  const flow = { ...said, ...(said.payload === undefined ? {} : { payload: await readPayload(said.payload) }) };
+  const flow = {
+    ...settings,
+    ...(settings.payload === undefined ? {} : { payload: await readPayload(settings.payload) }),
+  };
   const identified = fences
     ? identifyApplications(await loadRulebook(fences, streams), normalizeRequest(buildSyntheticFlow(flow, Date.now())))
     : await (await connect(streams)).identifyApplications(flow);

@@ -4,7 +4,7 @@ import {
   RECORD_FORMATS,
   TABLE_FORMATS,
   parseWhole,
-  say,
+  logMessage,
   writeJson,
   printRecord,
   writeRows,
@@ -137,18 +137,18 @@ async function showFeeds(output: Output, streams: Streams): Promise<void> {
     figures: ['entries', 'categories', 'dataset'],
     empty: 'There is no category feed yet. Import one with jadefence category import FILE.',
   });
-  if (output === 'table' && feeds.length > 1) say(streams, 'The first that knows a request decides.');
+  if (output === 'table' && feeds.length > 1) logMessage(streams, 'The first that knows a request decides.');
 }
 
-function renderLookup({ asked, categories, evidence, answers, site }: CategoryLookup): string {
+function renderLookup({ requested, categories, evidence, answers, site }: CategoryLookup): string {
   const rows = [
     ['categories', categories.join(', ')],
     ['because', evidence],
     ['site', site ?? 'none'],
-    ...answers.map(({ feed, isCorrected, categories: said, entry }) => [
+    ...answers.map(({ feed, isCorrected, categories: settings, entry }) => [
       isCorrected ? 'correction' : feed!,
-      `${said.join(', ')} by ${entry}`,
+      `${settings.join(', ')} by ${entry}`,
     ]),
   ];
-  return printTable(['site', asked], rows);
+  return printTable(['site', requested], rows);
 }

@@ -3,7 +3,7 @@ import type { ReplayPolicy, ChangeRow, ComparisonResult, ServiceClient } from '@
 import { listAll } from '@jadefence/contract';
 import type { Command } from 'commander';
 import { EXIT, Failure } from '../cli-error.js';
-import { parseWhole, TABLE_FORMATS, say, writeJson, type Output, type Streams } from '../output.js';
+import { parseWhole, TABLE_FORMATS, logMessage, writeJson, type Output, type Streams } from '../output.js';
 import { own } from '../render/terminal.js';
 import { coloursFor, countOf, formatCount, formatShare, formatTime, printTable, shorten } from '../render/text.js';
 import { connect } from '../service.js';
@@ -68,7 +68,7 @@ async function compareLog(logText: string, options: CompareOptions, streams: Str
     );
   const place = group === undefined ? undefined : group - 1;
   if (output === 'json') return writeJson(streams, result);
-  if (output === 'table') return tellComparison(client, result, place, streams);
+  if (output === 'table') return printComparison(client, result, place, streams);
   if (output === 'csv') streams.data.write(`${CSV_HEADER}\n`);
   for (let offset = 0; ; offset += PAGE_ROWS) {
     const { rows } = await client.changes(id, { offset, limit: PAGE_ROWS, group: place });
@@ -78,7 +78,7 @@ async function compareLog(logText: string, options: CompareOptions, streams: Str
   }
 }
 
-async function tellComparison(
+async function printComparison(
   client: ServiceClient,
   result: ComparisonResult,
   place: number | undefined,
@@ -87,8 +87,8 @@ async function tellComparison(
   const { tally, before, after } = result;
   const colours = coloursFor(streams);
   const title = `Comparison ${result.id} of "${result.logName}": ${describeJudge(before)}, then ${describeJudge(after)}`;
-  const told = `${formatCount(tally.changed)} of ${countOf(tally.requests, 'request')} change (${formatShare(tally.requests === 0 ? 0 : tally.changed / tally.requests)}), ${formatCount(tally.moved)} more are decided by another rule`;
-  const parts = [`${colours.bold(title)}\n${told}`];
+  const shown = `${formatCount(tally.changed)} of ${countOf(tally.requests, 'request')} change (${formatShare(tally.requests === 0 ? 0 : tally.changed / tally.requests)}), ${formatCount(tally.moved)} more are decided by another rule`;
+  const parts = [`${colours.bold(title)}\n${shown}`];
   if (place === undefined) {
     parts.push(renderMatrix(result));
     if (tally.groups.length > 0) parts.push(renderGroups(tally.groups));
@@ -97,7 +97,7 @@ async function tellComparison(
   if (rows.length > 0) parts.push(renderChanges(rows));
   streams.stdout.write(`${parts.join('\n\n')}\n`);
   if (total > rows.length)
-    say(streams, `${formatCount(rows.length)} of ${countOf(total, 'request')}; --output ndjson lists all`);
+    logMessage(streams, `${formatCount(rows.length)} of ${countOf(total, 'request')}; --output ndjson lists all`);
 }
 
 function renderMatrix({ tally: { matrix } }: ComparisonResult): string {
@@ -136,7 +136,7 @@ function renderChanges(rows: readonly ChangeRow[]): string {
       formatTime(row.atUnixMs),
       row.client ?? '-',
       row.country ?? '-',
-      shorten(row.asked || '-', 40),
+      shorten(row.requested || '-', 40),
       describeSide(row.before),
       describeSide(row.after),
     ]),

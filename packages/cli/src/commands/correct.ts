@@ -1,7 +1,7 @@
 import type { Correction } from '@jadefence/contract';
 import type { Command } from 'commander';
 import { Failure } from '../cli-error.js';
-import { TABLE_FORMATS, say, writeJson, writeRows, type Output, type Streams } from '../output.js';
+import { TABLE_FORMATS, logMessage, writeJson, writeRows, type Output, type Streams } from '../output.js';
 import { connect } from '../service.js';
 import { formatMinute } from '../render/text.js';
 
@@ -44,8 +44,8 @@ export function addCorrect(parent: Command, kind: Correction['kind'], streams: S
     .option('--remove', 'take the correction away', false)
     .option(...TABLE_FORMATS)
     .addHelpText('after', EXAMPLES[kind])
-    .action((given: string | undefined, said: string | undefined, options: CorrectOptions) =>
-      correct(kind, given, said, options, streams),
+    .action((given: string | undefined, settings: string | undefined, options: CorrectOptions) =>
+      correct(kind, given, settings, options, streams),
     );
 }
 
@@ -73,9 +73,12 @@ async function correct(
   listCorrections([put], kind, output, streams);
   const { replaced, newCategories = [] } = put;
   if (replaced)
-    say(streams, `It was ${replaced.value}${replaced.reason === null ? '' : `, since: ${replaced.reason}`}`);
+    logMessage(streams, `It was ${replaced.value}${replaced.reason === null ? '' : `, since: ${replaced.reason}`}`);
   if (newCategories.length > 0)
-    say(streams, `warning: no feed and no correction has had ${newCategories.join(', ')} before. Check the spelling.`);
+    logMessage(
+      streams,
+      `warning: no feed and no correction has had ${newCategories.join(', ')} before. Check the spelling.`,
+    );
 }
 
 function listCorrections(

@@ -6,7 +6,7 @@ import {
   RECORD_FORMATS,
   parseWhole,
   TABLE_FORMATS,
-  say,
+  logMessage,
   writeJson,
   printRecord,
   writeRows,
@@ -51,7 +51,7 @@ export function addCountry(country: Command, streams: Streams): void {
       'after',
       '\nExamples:\n  jadefence country lookup 198.18.32.7\n  jadefence country lookup shop.example',
     )
-    .action((asked: string, { output }: { output: OneOutput }) => lookup(asked, output, streams));
+    .action((requested: string, { output }: { output: OneOutput }) => lookup(requested, output, streams));
   country
     .command('import')
     .description('Import a country table; the latest log is replayed with it before it becomes active')
@@ -118,7 +118,7 @@ async function showTable({ log, output }: { log?: string; output: Output }, stre
   const logId = log === undefined ? undefined : findLog(await listAll(client.logs), log).id;
   const countries = await client.countries(logId);
   if (output === 'json') return writeJson(streams, countries);
-  if (output === 'table') for (const line of headLines(countries)) say(streams, line);
+  if (output === 'table') for (const line of headLines(countries)) logMessage(streams, line);
   writeRows(streams, output, countries.countries, {
     columns: {
       'code': (one) => one.country,
@@ -146,10 +146,10 @@ function headLines({ table, freshness, elsewhere }: Countries): string[] {
   ];
 }
 
-async function lookup(asked: string, output: OneOutput, streams: Streams): Promise<void> {
-  const answer = await (await connect(streams)).lookupCountry(asked);
+async function lookup(requested: string, output: OneOutput, streams: Streams): Promise<void> {
+  const answer = await (await connect(streams)).lookupCountry(requested);
   const text = answer.addresses.map(renderAddress).join('\n\n');
-  printRecord(streams, output, answer, [text, ...describeBlindness(answer.cannotTell)].join('\n'));
+  printRecord(streams, output, answer, [text, ...describeBlindness(answer.unavailable)].join('\n'));
 }
 
 /** Why lists, gates and rules are not shown. */

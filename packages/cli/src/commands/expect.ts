@@ -4,7 +4,7 @@ import { EXIT, Failure } from '../cli-error.js';
 import { loadCategoryFeeds } from '../files/load-reference.js';
 import { loadCountryTable } from '../files/load-reference.js';
 import { loadRulebook } from '../files/load-fences.js';
-import { say, writeJson, type Streams } from '../output.js';
+import { logMessage, writeJson, type Streams } from '../output.js';
 import { coloursFor } from '../render/text.js';
 import { connect } from '../service.js';
 
@@ -44,7 +44,7 @@ async function expectAll(options: ExpectOptions, streams: Streams): Promise<void
   if (options.output === 'json') writeJson(streams, results);
   else if (options.output === 'junit') streams.stdout.write(printJunit(results));
   else if (results.length > 0) streams.stdout.write(`${renderResults(results, streams)}\n`);
-  if (results.length === 0) say(streams, 'The rules hold no expectation.');
+  if (results.length === 0) logMessage(streams, 'The rules hold no expectation.');
   const numFailed = results.filter(({ isMet }) => !isMet).length;
   if (numFailed > 0)
     throw new Failure(

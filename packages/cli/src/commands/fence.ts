@@ -11,7 +11,7 @@ import { readFenceSources } from '../files/load-fences.js';
 import {
   RECORD_FORMATS,
   TABLE_FORMATS,
-  say,
+  logMessage,
   writeJson,
   printRecord,
   writeRows,
@@ -179,9 +179,9 @@ async function importFences(path: string, { only, yes, output }: ImportOptions, 
   const sources = await readFenceSources(path);
   const client = await connect(streams);
   const { changes, diagnostics, warnings, version } = await client.previewImport(sources, only);
-  for (const line of describeDiagnostics(diagnostics)) say(streams, line);
-  if (diagnostics.length > 0) say(streams, 'The draft cannot judge until these names are known.');
-  for (const line of describeWarnings(warnings)) say(streams, line);
+  for (const line of describeDiagnostics(diagnostics)) logMessage(streams, line);
+  if (diagnostics.length > 0) logMessage(streams, 'The draft cannot judge until these names are known.');
+  for (const line of describeWarnings(warnings)) logMessage(streams, line);
   if (output === 'table')
     streams.stdout.write(
       changes.length === 0 ? 'The draft is so already.\n' : `${renderChanges(changes.map(describeChange), streams)}\n`,

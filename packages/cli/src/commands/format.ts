@@ -4,7 +4,7 @@ import { parseFences, printFences } from '@jadefence/core';
 import type { Command } from 'commander';
 import { EXIT, Failure } from '../cli-error.js';
 import { listFenceFiles } from '../files/load-fences.js';
-import { readAll, say, type Streams } from '../output.js';
+import { readAll, logMessage, type Streams } from '../output.js';
 import { describeDiagnostics } from '../render/diagnostics.js';
 
 export function addFormat(program: Command, streams: Streams): void {
@@ -39,7 +39,7 @@ async function formatFiles(paths: readonly string[], isCheck: boolean, streams: 
   const count = `${changed.length} of ${files.length} ${files.length === 1 ? 'file' : 'files'}`;
   if (isCheck && changed.length > 0)
     throw new Failure(`${count} would change.`, EXIT.checkFailed, 'Run jadefence format without --check.');
-  say(streams, isCheck ? 'Every file is in its canonical form.' : `${count} changed.`);
+  logMessage(streams, isCheck ? 'Every file is in its canonical form.' : `${count} changed.`);
 }
 
 async function formatInput(paths: readonly string[], isCheck: boolean, streams: Streams): Promise<void> {

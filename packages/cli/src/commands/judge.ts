@@ -22,7 +22,7 @@ import {
   nameOfPath,
   parseWhole,
   TABLE_FORMATS,
-  say,
+  logMessage,
   writeJson,
   type Output,
   type Streams,
@@ -126,7 +126,7 @@ async function judgeOpened(
   });
   await writer.flush();
   if (judging.wasReordered)
-    say(
+    logMessage(
       streams,
       `${paths.map(nameOfPath).join(' ')}: the lines are not in the order of time, so they were put into it first`,
     );

@@ -133,7 +133,7 @@ async function listLists(output: Output, streams: Streams): Promise<void> {
       entries: (one) => formatCount(one.entries.length),
       except: (one) => formatCount(one.exceptions.length),
       used: (one) => one.usedBy.join(', ') || 'nowhere',
-      changed: (one) => `${formatMinute(one.changedAt)} by ${one.changedBy ?? 'nobody'}`,
+      changed: (one) => `${formatMinute(one.changedAt)} by ${one.changedBy ?? 'unknown'}`,
     },
     figures: ['entries', 'except'],
     empty: 'The draft has no lists yet. Create one with jadefence list create NAME KIND.',

@@ -8,7 +8,7 @@ import type { Command } from 'commander';
 import { assertLogFile, namesFor } from '../files/open-log.js';
 import { addReadingOptions, readingOf, type ReadingOptions } from '../files/reading.js';
 import { EXIT, Failure } from '../cli-error.js';
-import { RECORD_FORMATS, say, printRecord, type OneOutput, type Streams } from '../output.js';
+import { RECORD_FORMATS, logMessage, printRecord, type OneOutput, type Streams } from '../output.js';
 import { showProgress } from '../progress.js';
 import { countOf, formatTime } from '../render/text.js';
 import { connect } from '../service.js';
@@ -43,20 +43,20 @@ async function importLog(paths: readonly string[], options: LogImportOptions, st
   for (const path of paths) if (path !== '-') await assertLogFile(path);
   if (paths.length > 1 && paths.includes('-'))
     throw new Failure('Standard input cannot be one of several files of a log.', EXIT.wrongInput);
-  const { options: said, format, mappingText } = await readingOf(options);
+  const { options: settings, format, mappingText } = await readingOf(options);
   const [first] = paths as [string];
   const query: { name: string } & LogReadOptions = {
     name: options.name ?? (first === '-' ? 'standard input' : basename(first)),
     format,
-    host: said.host,
-    pattern: said.pattern,
+    host: settings.host,
+    pattern: settings.pattern,
     mapping: mappingText,
-    syslog: said.isInSyslog,
-    zone: said.zone,
-    year: said.year === undefined ? undefined : String(said.year),
+    syslog: settings.isInSyslog,
+    zone: settings.zone,
+    year: settings.year === undefined ? undefined : String(settings.year),
   };
   const log = await (paths.length === 1 ? sendOne(first, query, streams) : sendSeveral(paths, query, streams));
-  tellLog(log, options.output, streams);
+  printLog(log, options.output, streams);
 }
 
 async function sendOne(path: string, query: { name: string } & LogReadOptions, streams: Streams): Promise<Log> {
@@ -79,16 +79,16 @@ async function sendSeveral(
   return client.importLogFiles(query, form);
 }
 
-function tellLog(log: Log, output: OneOutput, streams: Streams): void {
+function printLog(log: Log, output: OneOutput, streams: Streams): void {
   printRecord(
     streams,
     output,
     log,
     `Log ${log.id} "${log.name}": ${countOf(log.requests, 'request')} from ${formatTime(log.fromUnixMs)} to ${formatTime(log.toUnixMs)} UTC, read as ${LOG_FORMATS[log.format]}${log.files.length > 0 ? ` from ${log.files.length} files` : ''}.`,
   );
-  if (log.incomplete) say(streams, `The log is incomplete: ${log.incomplete}`);
+  if (log.incomplete) logMessage(streams, `The log is incomplete: ${log.incomplete}`);
   for (const [reason, lines] of Object.entries(log.rejectedByReason))
-    say(streams, `${countOf(lines, 'line')} rejected: ${REJECT_REASONS[reason as RejectReason]}`);
+    logMessage(streams, `${countOf(lines, 'line')} rejected: ${REJECT_REASONS[reason as RejectReason]}`);
   for (const { file, line, start } of log.firstRejected.slice(0, 5))
-    say(streams, `  ${file === undefined ? '' : `${file}, `}line ${line}: ${JSON.stringify(start)}`);
+    logMessage(streams, `  ${file === undefined ? '' : `${file}, `}line ${line}: ${JSON.stringify(start)}`);
 }

@@ -87,7 +87,7 @@ function renderLog(log: Log): string {
     ['format', LOG_FORMATS[log.format]],
     ...(log.host ? [['host', log.host]] : []),
     ...Object.entries(log.layout).flatMap(([name, value]) =>
-      value === false ? [] : [[LAYOUT[name] ?? name, said(value)]],
+      value === false ? [] : [[LAYOUT[name] ?? name, settings(value)]],
     ),
     ...(log.files.length > 0 ? [['files', log.files.join(', ')]] : []),
     ...(log.incomplete ? [['incomplete', log.incomplete]] : []),
@@ -104,7 +104,7 @@ function renderLog(log: Log): string {
 /** Labels of the options of a log. */
 const LAYOUT: Readonly<Record<string, string>> = { isInSyslog: 'in syslog', zone: 'time zone', year: 'first year' };
 
-function said(value: unknown): string {
+function settings(value: unknown): string {
   if (value === true) return 'yes';
   return typeof value === 'object' ? JSON.stringify(value) : String(value);
 }

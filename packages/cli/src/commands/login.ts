@@ -4,8 +4,8 @@ import { ServiceClient } from '@jadefence/contract';
 import type { Command } from 'commander';
 import { promptSecret } from '../prompts.js';
 import { Failure } from '../cli-error.js';
-import { say, type Streams } from '../output.js';
-import { connect, DEFAULT_URL, forgetCredentials, saveCredentials, withoutSlash } from '../service.js';
+import { logMessage, type Streams } from '../output.js';
+import { connect, DEFAULT_URL, deleteCredentials, saveCredentials, withoutSlash } from '../service.js';
 
 export function addLogout(program: Command, streams: Streams): void {
   program
@@ -14,8 +14,8 @@ export function addLogout(program: Command, streams: Streams): void {
     .addHelpText('after', '\nExamples:\n  jadefence logout')
     .action(async () => {
       await (await connect(streams)).signOut();
-      await forgetCredentials(streams);
-      say(streams, 'Signed out.');
+      await deleteCredentials(streams);
+      logMessage(streams, 'Signed out.');
     });
 }
 
@@ -56,7 +56,7 @@ async function logIn(options: LoginOptions, streams: Streams): Promise<void> {
     { name: `jadefence on ${hostname()}`.slice(0, 100), scope: 'administrator' },
   );
   const path = await saveCredentials({ url, token }, streams);
-  say(streams, `Signed in to ${url} as ${name} (${scope}). The token is kept in ${path}.`);
+  logMessage(streams, `Signed in to ${url} as ${name} (${scope}). The token is kept in ${path}.`);
 }
 
 async function readSignInFile(path: string): Promise<Record<string, string>> {

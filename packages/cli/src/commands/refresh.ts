@@ -3,7 +3,7 @@ import type { DatasetKind } from '@jadefence/core';
 import { InvalidArgumentError, type Command } from 'commander';
 import { Failure } from '../cli-error.js';
 import { RECORD_FORMATS, printRecord, type OneOutput, type Streams } from '../output.js';
-import { NOUN_OF, tellDataset } from '../reference.js';
+import { NOUN_OF, printDataset } from '../reference.js';
 import { connect } from '../service.js';
 
 interface RefreshOptions {
@@ -71,7 +71,7 @@ async function refresh(
   }
   const dataset = await client.refresh(kind, name, yes);
   if (!dataset) return printRecord(streams, output, null, `The ${noun} has not changed.`);
-  await tellDataset(client, dataset, output, streams);
+  await printDataset(client, dataset, output, streams);
 }
 
 function describeSource({ locations, everyMinutes }: SourceInfo, noun: string): string {

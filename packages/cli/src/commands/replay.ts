@@ -16,7 +16,7 @@ import {
   RECORD_FORMATS,
   parseWhole,
   TABLE_FORMATS,
-  say,
+  logMessage,
   writeJson,
   printRecord,
   writeRows,
@@ -163,15 +163,16 @@ async function startReplay(logText: string, options: StartOptions, streams: Stre
     { ...started, ...ended },
     `Replay ${started.id} of "${log.name}" against ${describeJudge(started)} is done: ${countOf(end.requestsDone, 'request')}.`,
   );
-  say(streams, `See it with: jadefence replay show ${started.id}`);
-  if (against === undefined && fences === undefined && started.revision !== null) await tellOfDraft(client, streams);
+  logMessage(streams, `See it with: jadefence replay show ${started.id}`);
+  if (against === undefined && fences === undefined && started.revision !== null)
+    await noteDraftChanges(client, streams);
 }
 
 /** Reports that the draft differs from the latest revision, which is the default policy of a replay. */
-async function tellOfDraft(client: ServiceClient, streams: Streams): Promise<void> {
+async function noteDraftChanges(client: ServiceClient, streams: Streams): Promise<void> {
   const { changes, against } = await client.draftChanges();
   if (changes.length > 0)
-    say(
+    logMessage(
       streams,
       `The draft differs from revision ${against} (${countOf(changes.length, 'change')}): --against draft judges by it.`,
     );
@@ -250,7 +251,7 @@ async function listDecisions(
     streams.stdout.write(
       `${printTable(['line', 'time', 'client', 'country', 'request', 'outcome', 'decided by'], page.rows.map(decisionCells), [0])}\n`,
     );
-    say(
+    logMessage(
       streams,
       `${formatCount(page.rows.length)} of ${formatCount(page.total)} decisions from row ${formatCount(page.offset)} on`,
     );
@@ -277,12 +278,12 @@ async function explainRows(
     else streams.stdout.write(`${headOf(row)}\n${renderExplanation(explanation)}\n\n`);
   }
   if (output === 'json') writeJson(streams, all);
-  else if (output === 'table') say(streams, `Judged by ${describeJudge(replay)}.`);
+  else if (output === 'table') logMessage(streams, `Judged by ${describeJudge(replay)}.`);
 }
 
 function headOf(row: DecisionRow): string {
-  const [line, time, client, country, asked] = decisionCells(row);
-  return `line ${line}, ${time} UTC, ${client} (${country}): ${asked}`;
+  const [line, time, client, country, requested] = decisionCells(row);
+  return `line ${line}, ${time} UTC, ${client} (${country}): ${requested}`;
 }
 
 /** `why`: explains the request of a line of a replayed log. */
@@ -331,7 +332,7 @@ function decisionCells(row: DecisionRow): string[] {
     formatTime(row.atUnixMs),
     row.client ?? '-',
     row.country ?? '-',
-    shorten(row.asked || '-', 48),
+    shorten(row.requested || '-', 48),
     row.outcome,
     decidedBy,
   ];

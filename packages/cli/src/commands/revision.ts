@@ -7,7 +7,7 @@ import {
   RECORD_FORMATS,
   parseWhole,
   TABLE_FORMATS,
-  say,
+  logMessage,
   printRecord,
   writeRows,
   type OneOutput,
@@ -63,14 +63,14 @@ export function addPublish(program: Command, streams: Streams): void {
           { note, ...(only ? { only } : {}), ...(force ? { isForced: true } : {}) },
           version,
         );
-        tell(revision, `Published revision ${revision.number}.`, output, streams);
+        report(revision, `Published revision ${revision.number}.`, output, streams);
       },
     );
 }
 
-function tell(revision: Revision, text: string, output: OneOutput, streams: Streams): void {
+function report(revision: Revision, text: string, output: OneOutput, streams: Streams): void {
   printRecord(streams, output, revision, text);
-  say(streams, NOTHING_ENFORCES);
+  logMessage(streams, NOTHING_ENFORCES);
 }
 
 export function addRevision(revision: Command, streams: Streams): void {
@@ -83,7 +83,7 @@ export function addRevision(revision: Command, streams: Streams): void {
       writeRows(streams, output, await listAll((await connect(streams)).revisions), {
         columns: {
           revision: (one) => String(one.number),
-          published: (one) => `${formatMinute(one.publishedAt)} by ${one.publishedBy ?? 'nobody'}`,
+          published: (one) => `${formatMinute(one.publishedAt)} by ${one.publishedBy ?? 'unknown'}`,
           note: (one) => `${one.note}${one.isForced ? ' (forced)' : ''}`,
           is: (one) => (one.isPublished ? 'published' : ''),
         },
@@ -123,7 +123,7 @@ export function addRevision(revision: Command, streams: Streams): void {
     .addHelpText('after', "\nExamples:\n  jadefence revision restore 2 --note 'The sale is over'")
     .action(async (number: number, { note, output }: OutputOption & { note?: string }) => {
       const restored = await (await connect(streams)).restore(number, note);
-      tell(restored, `Published revision ${restored.number}, which is revision ${number} again.`, output, streams);
+      report(restored, `Published revision ${restored.number}, which is revision ${number} again.`, output, streams);
     });
 }
 
@@ -133,7 +133,7 @@ async function showRevision(number: number, output: OneOutput, streams: Streams)
   const { note, publishedBy, publishedAt, isPublished, isForced, restoredFrom } = revision;
   const head = [
     `revision ${number}${isPublished ? ', which is published' : ''}`,
-    `${note} (${publishedBy ?? 'nobody'}, ${formatMinute(publishedAt)} UTC)`,
+    `${note} (${publishedBy ?? 'unknown'}, ${formatMinute(publishedAt)} UTC)`,
     ...(restoredFrom === null ? [] : [`It is revision ${restoredFrom} again.`]),
     ...(isForced ? ['It was published although expectations were not met.'] : []),
   ];

@@ -34,16 +34,16 @@ export interface PositionOptions {
 }
 
 /** @throws Failure if two positions are given, or none and there is no default */
-export function positionOf(options: PositionOptions, unsaid?: 'bottom'): Position {
-  const said: Position[] = [
+export function positionOf(options: PositionOptions, fallback?: 'bottom'): Position {
+  const settings: Position[] = [
     ...(options.top ? [{ at: 'top' } as const] : []),
     ...(options.bottom ? [{ at: 'bottom' } as const] : []),
     ...(options.above === undefined ? [] : [{ at: 'above', name: options.above } as const]),
     ...(options.below === undefined ? [] : [{ at: 'below', name: options.below } as const]),
   ];
-  if (said.length === 0 && unsaid) return { at: unsaid };
-  if (said.length !== 1) throw new Failure('Expected one of --top, --bottom, --above NAME, --below NAME.');
-  return said[0]!;
+  if (settings.length === 0 && fallback) return { at: fallback };
+  if (settings.length !== 1) throw new Failure('Expected one of --top, --bottom, --above NAME, --below NAME.');
+  return settings[0]!;
 }
 
 /** The options for the position of a part. */

@@ -3,7 +3,7 @@ import { basename, dirname, join, relative, sep } from 'node:path';
 import { checkFences, namedFilesOf, parseFences, type CheckedFences, type SourceFile } from '@jadefence/core';
 import type { FenceSources } from '@jadefence/contract';
 import { EXIT, Failure } from '../cli-error.js';
-import { say, type Streams } from '../output.js';
+import { logMessage, type Streams } from '../output.js';
 import { describeDiagnostics, describeWarnings } from '../render/diagnostics.js';
 
 /**
@@ -65,6 +65,6 @@ export async function loadRulebook(
     const count = `${diagnostics.length.toLocaleString('en')} ${diagnostics.length === 1 ? 'error' : 'errors'}`;
     throw new Failure(`${describeDiagnostics(diagnostics).join('\n')}\n${count} in the fences.`);
   }
-  for (const line of streams ? describeWarnings(warnings) : []) say(streams!, line);
+  for (const line of streams ? describeWarnings(warnings) : []) logMessage(streams!, line);
   return { rulebook, files };
 }

@@ -11,7 +11,7 @@ import {
 } from '@jadefence/core';
 import { packFolder, readCategoryFile, readCountryFile, UnreadableFileError } from '@jadefence/files';
 import { EXIT, Failure } from '../cli-error.js';
-import { say, type Streams } from '../output.js';
+import { logMessage, type Streams } from '../output.js';
 
 const SHOWN_PROBLEMS = 5;
 
@@ -20,8 +20,8 @@ export async function loadCountryTable(path: string, streams: Streams): Promise<
   const { ranges, problems } = await read('country table', path, () => readCountryFile(openReference(path)));
   const wrong = problems.filter(({ isUsed }) => !isUsed);
   const overlaps = problems.filter(({ isUsed }) => isUsed);
-  tellProblems(path, wrong, 'the row is left out', streams);
-  tellProblems(path, overlaps, 'both rows are used', streams);
+  printProblems(path, wrong, 'the row is left out', streams);
+  printProblems(path, overlaps, 'both rows are used', streams);
   if (ranges.length === 0)
     throw new Failure(
       `The country table "${path}" has no usable row.`,
@@ -46,9 +46,10 @@ async function loadCategoryFeed(text: string, streams: Streams): Promise<Categor
   const { feed, report } = await read('category feed', path, async () =>
     readCategoryFile(basename(path), await openFolderOrFile(path), { category }),
   );
-  tellProblems(path, report.problems, 'the line is left out', streams, report.numRejected);
-  if (report.numOwnNames > 0) say(streams, `${path}: ${describeOwnNames(report.numOwnNames)}`);
-  for (const [from, to] of Object.entries(report.renamed)) say(streams, `${path}: "${from}" is called ${to} here`);
+  printProblems(path, report.problems, 'the line is left out', streams, report.numRejected);
+  if (report.numOwnNames > 0) logMessage(streams, `${path}: ${describeOwnNames(report.numOwnNames)}`);
+  for (const [from, to] of Object.entries(report.renamed))
+    logMessage(streams, `${path}: "${from}" is called ${to} here`);
   if (report.numEntries === 0)
     throw new Failure(
       `The category feed "${path}" has no usable line.`,
@@ -85,7 +86,7 @@ interface ReferenceProblem {
   readonly message: string;
 }
 
-function tellProblems(
+function printProblems(
   path: string,
   problems: readonly ReferenceProblem[],
   consequence: string,
@@ -94,7 +95,7 @@ function tellProblems(
 ): void {
   for (const { file, line, message } of problems.slice(0, SHOWN_PROBLEMS)) {
     const place = [path, file, line > 0 ? line : undefined].filter((part) => part !== undefined).join(':');
-    say(streams, `${place}: ${message}; ${consequence}`);
+    logMessage(streams, `${place}: ${message}; ${consequence}`);
   }
-  if (total > SHOWN_PROBLEMS) say(streams, `${path}: ${total - SHOWN_PROBLEMS} more like these`);
+  if (total > SHOWN_PROBLEMS) logMessage(streams, `${path}: ${total - SHOWN_PROBLEMS} more like these`);
 }

@@ -17,7 +17,7 @@ import {
 } from '@jadefence/core';
 import type { LogFile } from '@jadefence/files';
 import { Failure, EXIT } from '../cli-error.js';
-import { nameOfPath, say, type Streams } from '../output.js';
+import { nameOfPath, logMessage, type Streams } from '../output.js';
 import { showProgress } from '../progress.js';
 import { orQuiet, QUIET } from './quiet.js';
 import { orFail, type LogReadSettings } from './reading.js';
@@ -67,7 +67,7 @@ export async function openLog(
   const files = opened.filter((file) => file !== undefined);
   if (files.length === 0) throw new Failure(`${paths.map(nameOfPath).join(', ')}: The log is empty.`);
   opened.forEach((file, index) => {
-    if (!file) say(streams, `${nameOfPath(paths[index]!)}: empty, skipped`);
+    if (!file) logMessage(streams, `${nameOfPath(paths[index]!)}: empty, skipped`);
   });
   const needy = files.find(({ detection }) => detection.needsHost);
   const [first] = files as [OpenedFile];
@@ -79,7 +79,7 @@ export async function openLog(
     );
   }
   for (const { path, fit, detection } of files) {
-    if (!reading.format) say(streams, `${nameOfPath(path)}: ${detection.summary}`);
+    if (!reading.format) logMessage(streams, `${nameOfPath(path)}: ${detection.summary}`);
     if (fit.format !== first.fit.format || fit.isInSyslog !== first.fit.isInSyslog)
       throw new Failure(
         `The files are not of one format: ${nameOfPath(first.path)} is ${LOG_FORMATS[first.fit.format]}, ${nameOfPath(path)} is ${LOG_FORMATS[fit.format]}.`,
@@ -181,7 +181,7 @@ async function* readBytes(path: string, streams: Streams, onCut: () => void): As
     yield* gunzip as AsyncIterable<Uint8Array>;
   } catch (error) {
     onCut();
-    say(
+    logMessage(
       streams,
       `${nameOfPath(path)}: the gzip file is damaged or cut short (${(error as Error).message}); only the whole lines before that are read`,
     );

@@ -14,7 +14,7 @@ async function* inBatches(records: readonly LogRecord[], size: number): Batches 
   for (let at = 0; at < records.length; at += size) yield records.slice(at, at + size);
 }
 
-async function gather<T>(items: AsyncIterable<T>): Promise<T[]> {
+async function collect<T>(items: AsyncIterable<T>): Promise<T[]> {
   const all: T[] = [];
   for await (const item of items) all.push(item);
   return all;
@@ -23,7 +23,7 @@ async function gather<T>(items: AsyncIterable<T>): Promise<T[]> {
 /** What is judged in which order, and what is printed in which. */
 async function run(records: readonly LogRecord[], size: number): Promise<{ judged: number[]; printed: string[] }> {
   const judged: number[] = [];
-  const printed = await gather(
+  const printed = await collect(
     judgeReordered(inBatches(records, size), (one) => {
       judged.push(one.line);
       return `${one.line} ${String(one.attributes['url.path'])}`;
@@ -40,7 +40,7 @@ it('a stream marks where it pauses, once a pause', async () => {
     await new Promise((resolve) => setTimeout(resolve, 60));
     yield 2;
   };
-  expect(await gather(withQuiet(slow(), 5))).toEqual([1, QUIET, 2]);
+  expect(await collect(withQuiet(slow(), 5))).toEqual([1, QUIET, 2]);
 });
 
 describe('standard input that is out of order', () => {

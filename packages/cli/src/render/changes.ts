@@ -13,7 +13,7 @@ export function renderChanges(
   const colourOf = { added: colours.green, removed: colours.red, changed: colours.yellow, moved: colours.cyan };
   return changes
     .map(({ kind, summary, details, changedBy, changedAt }) => {
-      const author = changedAt ? ` (${changedBy ?? 'somebody'}, ${formatMinute(changedAt)} UTC)` : '';
+      const author = changedAt ? ` (${changedBy ?? 'unknown'}, ${formatMinute(changedAt)} UTC)` : '';
       const head = colourOf[kind](`${SIGNS[kind]} ${summary}`);
       return [`${head}${author}`, ...details.map((detail) => `    ${detail}`)].join('\n');
     })

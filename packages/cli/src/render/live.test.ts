@@ -41,7 +41,7 @@ describe('partial results of a replay', () => {
   });
 
   it('is written over itself on a terminal, and not at all elsewhere', () => {
-    const told = (isTTY: boolean): string => {
+    const shown = (isTTY: boolean): string => {
       let written = '';
       const stderr = { isTTY, write: (text: string) => ((written += text), true) };
       const lines = new LiveLines({ stderr } as unknown as Streams);
@@ -51,7 +51,7 @@ describe('partial results of a replay', () => {
       lines.show('four');
       return written;
     };
-    expect(showControls(told(true))).toBe('one\ntwo\n\u001b[A\u001b[A\u001b[Jthree\nfour\n');
-    expect(told(false)).toBe('');
+    expect(showControls(shown(true))).toBe('one\ntwo\n\u001b[A\u001b[A\u001b[Jthree\nfour\n');
+    expect(shown(false)).toBe('');
   });
 });

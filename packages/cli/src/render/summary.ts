@@ -28,8 +28,8 @@ export function renderSummary(
     renderOutcomes(summary, colours),
     ...renderUncovered(summary),
     ...renderIgnoredHeaders(summary),
-    ...summary.fences.filter((fence) => isAsked(fence, summary)).map((fence) => renderFence(fence, streams)),
-    ...renderUnasked(summary),
+    ...summary.fences.filter((fence) => isRequested(fence, summary)).map((fence) => renderFence(fence, streams)),
+    ...renderUnreached(summary),
     ...by.map((name) => renderBreakdown(name, summary)),
     ...renderRejected(summary, widthOf(streams)),
   ];
@@ -37,13 +37,13 @@ export function renderSummary(
 }
 
 /** Whether any request reached a gate of the fence; a fence at no gate is shown, since that is worth knowing. */
-function isAsked({ gates }: FenceSummary, summary: Summary): boolean {
+function isRequested({ gates }: FenceSummary, summary: Summary): boolean {
   return gates.length === 0 || summary.gates.some(({ gate, requests }) => requests > 0 && gates.includes(gate));
 }
 
-function renderUnasked(summary: Summary): string[] {
+function renderUnreached(summary: Summary): string[] {
   const gates = summary.gates.filter(({ requests }) => requests === 0).map(({ gate }) => gate);
-  const fences = summary.fences.filter((fence) => !isAsked(fence, summary)).map(({ fence }) => fence);
+  const fences = summary.fences.filter((fence) => !isRequested(fence, summary)).map(({ fence }) => fence);
   if (gates.length === 0) return [];
   const unreached = fences.length > 0 ? `, so ${fences.join(', ')} had nothing to decide` : '';
   return [`No request reached ${gates.join(', ')}${unreached}.`];

@@ -7,7 +7,7 @@ import { StateBadge } from './state-badge.js';
 /** A judgement step by step: the outcome first, then what was known, then every rule. */
 export function ExplanationSteps({ explanation }: { explanation: Explanation }) {
   const { request, country, gate, fences, decision } = explanation;
-  const asked = describeSeen(request);
+  const requested = describeSeen(request);
   return (
     <>
       <div className="mt-4 rounded-xl bg-sunken p-4">
@@ -17,8 +17,8 @@ export function ExplanationSteps({ explanation }: { explanation: Explanation }) 
       </div>
       <dl className="mt-4 grid grid-cols-[6rem_1fr] gap-x-3 gap-y-1 text-sm">
         <Fact name="request">
-          <span className="font-mono break-all">{asked.text}</span>
-          {asked.unknown && <span className="text-muted"> ({asked.unknown} unknown)</span>}
+          <span className="font-mono break-all">{requested.text}</span>
+          {requested.unknown && <span className="text-muted"> ({requested.unknown} unknown)</span>}
         </Fact>
         <Fact name="time">{formatTime(explanation.atUnixMs)} UTC</Fact>
         <Fact name="client">

@@ -4,14 +4,14 @@ import { formatTime } from '../format.js';
 export const REQUEST_COLUMNS = ['line', 'time (UTC)', 'client', 'country', 'request'] as const;
 
 export function RequestCells({
-  request: { line, atUnixMs, client, country, asked },
+  request: { line, atUnixMs, client, country, requested },
 }: {
   request: {
     readonly line: number;
     readonly atUnixMs: number;
     readonly client: string | null;
     readonly country: string | null;
-    readonly asked: string;
+    readonly requested: string;
   };
 }) {
   return (
@@ -20,8 +20,8 @@ export function RequestCells({
       <td className="px-3 py-1.5 whitespace-nowrap">{formatTime(atUnixMs).slice(5)}</td>
       <td className="px-3 py-1.5 font-mono text-xs">{client ?? 'none'}</td>
       <td className="px-3 py-1.5">{country ?? 'unknown'}</td>
-      <td className="max-w-72 truncate px-3 py-1.5 font-mono text-xs" title={asked}>
-        {asked || '–'}
+      <td className="max-w-72 truncate px-3 py-1.5 font-mono text-xs" title={requested}>
+        {requested || '–'}
       </td>
     </>
   );

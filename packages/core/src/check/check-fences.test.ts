@@ -103,7 +103,7 @@ describe('checking fences', () => {
     expect(rulebook?.lists.get('a')?.members.find(parseAddress('198.18.0.9')!)).toBeDefined();
   });
 
-  it('takes exceptions out of their own list only, and returns the lists that contain a value', () => {
+  it('takes exceptions out of the same list only, and returns the lists that contain a value', () => {
     const { rulebook } = checkFences(
       [
         {

@@ -1,5 +1,5 @@
 import { compareDiagnostics, type Diagnostic } from '../language/diagnostic.js';
-import { fileSourceOf, nameOfStatement, pathBeside } from '../language/parts.js';
+import { fileSourceOf, nameOfStatement, siblingPath } from '../language/parts.js';
 import { parseFences, parseListFile } from '../language/parser.js';
 import { isStatefulAction } from '../language/tree.js';
 import type {
@@ -101,7 +101,7 @@ export function checkTree(
 export function namedFilesOf(file: FenceFile): string[] {
   return file.statements.flatMap((statement) => {
     const source = fileSourceOf(statement);
-    return source ? [pathBeside(file.path, source.path)] : [];
+    return source ? [siblingPath(file.path, source.path)] : [];
   });
 }
 
@@ -117,7 +117,7 @@ function readEntries(
       if (statement.kind === 'list' && statement.source.kind === 'inline') entriesOf.set(statement, statement.source);
       const source = fileSourceOf(statement);
       if (!source) continue;
-      const path = pathBeside(file.path, source.path);
+      const path = siblingPath(file.path, source.path);
       const text = texts.get(path);
       const [what, name] = [statement.kind === 'page' ? 'Page' : 'List', nameOfStatement(statement)];
       if (text === undefined) {
@@ -249,9 +249,9 @@ function checkGate(
   };
 }
 
-function scheduleOf({ zone, weekly, exceptions }: ScheduleStatement, unsaidZone: string): Schedule {
+function scheduleOf({ zone, weekly, exceptions }: ScheduleStatement, defaultZone: string): Schedule {
   const spans = weekly.flatMap((hours) => hours.days.flatMap((day) => hours.spans.map((span) => ({ day, ...span }))));
-  return createSchedule(zone ?? unsaidZone, spans, new Set(exceptions));
+  return createSchedule(zone ?? defaultZone, spans, new Set(exceptions));
 }
 
 function endOf(until: Until, zone: string): number {

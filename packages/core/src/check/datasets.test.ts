@@ -43,9 +43,9 @@ describe('a list from a dataset answers as one that is written', () => {
   it('of domains', () => {
     const entry = fc.tuple(fc.constantFrom('', '*.', '='), host).map((parts) => parts.join(''));
     fc.assert(
-      fc.property(fc.uniqueArray(entry, { minLength: 1, maxLength: 8 }), host, (lines, asked) => {
+      fc.property(fc.uniqueArray(entry, { minLength: 1, maxLength: 8 }), host, (lines, requested) => {
         const { kept, written } = bothLists('domains', lines);
-        expect(kept.members.find(asked) !== undefined).toBe(written.members.find(asked) !== undefined);
+        expect(kept.members.find(requested) !== undefined).toBe(written.members.find(requested) !== undefined);
         expect(kept.numEntries).toBe(written.numEntries);
       }),
       { numRuns: 200 },
@@ -60,8 +60,8 @@ describe('a list from a dataset answers as one that is written', () => {
     fc.assert(
       fc.property(fc.uniqueArray(entry, { minLength: 1, maxLength: 8 }), octet, octet, (lines, c, d) => {
         const { kept, written } = bothLists('addresses', lines);
-        const asked = parseAddress(`198.18.${c}.${d}`)!;
-        expect(kept.members.find(asked)).toEqual(written.members.find(asked));
+        const requested = parseAddress(`198.18.${c}.${d}`)!;
+        expect(kept.members.find(requested)).toEqual(written.members.find(requested));
       }),
       { numRuns: 200 },
     );
@@ -80,12 +80,12 @@ describe('a list from a dataset answers as one that is written', () => {
         half(host),
         half(path.map((one) => one || '/')),
         reading,
-        (lines, askedHost, askedPath, server) => {
+        (lines, requestedHost, requestedPath, server) => {
           const { kept, written } = bothLists('urls', lines);
           const read = (one: string): string => readPath(one, server);
-          const url = { host: askedHost, path: askedPath && read(askedPath), readPath: read };
-          const truth = written.urls!.ask(url);
-          expect(kept.urls!.ask(url)).toBe(truth);
+          const url = { host: requestedHost, path: requestedPath && read(requestedPath), readPath: read };
+          const truth = written.urls!.evaluate(url);
+          expect(kept.urls!.evaluate(url)).toBe(truth);
           expect(kept.urls!.find(url) !== undefined).toBe(truth === 'true');
           truths = truths.add(truth);
         },

@@ -43,7 +43,7 @@ export function checkNames(
   const report: Report = (code, message, place, hint) => {
     diagnostics.push({ code, message, place, ...(hint ? { hint } : {}) });
   };
-  const known = gatherNames(statements, outside);
+  const known = collectNames(statements, outside);
   reportDuplicates(statements, known, report);
   for (const statement of statements) {
     // Entries that are kept in a file mention lists, too.
@@ -113,7 +113,7 @@ export function checkCountry(code: string, place: SourceLocation, report: Report
     report('unknown-name', `No country has the code "${code}".`, place, suggestCode(code));
 }
 
-function gatherNames(
+function collectNames(
   statements: readonly Statement[],
   { categories, datasets, isPinned = false }: ExternalNames,
 ): KnownNames {

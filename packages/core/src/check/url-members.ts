@@ -8,7 +8,7 @@ import type { HostRow } from '../reference/host-table.js';
 import type { Membership, ResolvedList } from './members.js';
 
 /** What a urls list is requested; either half can be none or unknown. */
-export interface AskedUrl {
+export interface UrlQuery {
   readonly host: Field<string>;
   readonly path: Field<string>;
   /** How the server behind the gate reads paths, for the paths of entries, too. */
@@ -17,9 +17,9 @@ export interface AskedUrl {
 
 /** A set of URLs. An entry holds a request where its host and its path do, each of which may be unknown. */
 export interface UrlMembers {
-  ask(url: AskedUrl): Truth;
+  evaluate(url: UrlQuery): Truth;
   /** Why it holds the request, where it does. */
-  find(url: AskedUrl): Membership | undefined;
+  find(url: UrlQuery): Membership | undefined;
 }
 
 /** @param lists the lists that the values may name, all resolved */
@@ -27,21 +27,21 @@ export function createUrlMembers(
   { entries, exceptions }: Pick<InlineEntries, 'entries' | 'exceptions'>,
   lists: ReadonlyMap<string, ResolvedList>,
 ): UrlMembers {
-  const askValue = (value: Value, url: AskedUrl): Truth => {
-    if (value.kind === 'list') return lists.get(value.name)!.urls!.ask(url);
+  const evaluateValue = (value: Value, url: UrlQuery): Truth => {
+    if (value.kind === 'list') return lists.get(value.name)!.urls!.evaluate(url);
     if (value.kind !== 'url') return 'false';
-    const host = askHalf(url.host, (host) => isUnderDomain(host, value.host));
-    const path = askHalf(url.path, (path) => isUnderPath(path, url.readPath(value.path)));
+    const host = evaluateHalf(url.host, (host) => isUnderDomain(host, value.host));
+    const path = evaluateHalf(url.path, (path) => isUnderPath(path, url.readPath(value.path)));
     return and(host, path);
   };
-  const askAny = (values: readonly Value[], url: AskedUrl): Truth =>
-    values.reduce<Truth>((truth, value) => or(truth, askValue(value, url)), 'false');
-  const ask = (url: AskedUrl): Truth => and(askAny(entries, url), negate(askAny(exceptions, url)));
+  const evaluateAny = (values: readonly Value[], url: UrlQuery): Truth =>
+    values.reduce<Truth>((truth, value) => or(truth, evaluateValue(value, url)), 'false');
+  const evaluate = (url: UrlQuery): Truth => and(evaluateAny(entries, url), negate(evaluateAny(exceptions, url)));
   return {
-    ask,
+    evaluate,
     find(url) {
-      if (ask(url) !== 'true') return undefined;
-      const value = entries.find((entry) => askValue(entry, url) === 'true')!;
+      if (evaluate(url) !== 'true') return undefined;
+      const value = entries.find((entry) => evaluateValue(entry, url) === 'true')!;
       if (value.kind === 'url') return { entry: formatUrl(value), through: [] };
       if (value.kind !== 'list') return undefined;
       const inner = lists.get(value.name)!.urls!.find(url)!;
@@ -53,12 +53,12 @@ export function createUrlMembers(
 /** The same of a list whose entries are a dataset. */
 export function createDatasetUrls(dataset: Dataset): UrlMembers {
   let paths: Set<string> | undefined;
-  const holding = ({ host, path, readPath }: AskedUrl): HostRow | undefined =>
+  const holding = ({ host, path, readPath }: UrlQuery): HostRow | undefined =>
     host == null || path == null
       ? undefined
       : dataset.urlsCovering(host).find((row) => isUnderPath(path, readPath(row.path)));
   return {
-    ask(url) {
+    evaluate(url) {
       const { host, path, readPath } = url;
       if (host === null || path === null) return 'false';
       if (host !== undefined) {
@@ -77,7 +77,7 @@ export function createDatasetUrls(dataset: Dataset): UrlMembers {
   };
 }
 
-function askHalf(value: Field<string>, test: (text: string) => boolean): Truth {
+function evaluateHalf(value: Field<string>, test: (text: string) => boolean): Truth {
   if (value === undefined) return 'unknown';
   return value !== null && test(value) ? 'true' : 'false';
 }

@@ -39,7 +39,7 @@ export class SegmentWriter {
   #numChunks = 0;
   /** Counts the segments that were begun; columns belong to one. */
   segment = 0;
-  /** Rows of the chunk that is being gathered. */
+  /** Rows of the chunk that is being collected. */
   numRows = 0;
 
   get isChunkFull(): boolean {

@@ -21,9 +21,9 @@ export class SparseCounts {
   }
 
   /** Hands over what was counted, and begins anew. */
-  take(hear: (number: number, count: number) => void): void {
+  take(receive: (number: number, count: number) => void): void {
     for (const number of this.#touched) {
-      hear(number, this.#counts[number]!);
+      receive(number, this.#counts[number]!);
       this.#counts[number] = 0;
     }
     this.#touched = [];

@@ -68,13 +68,13 @@ export function evaluate(condition: Condition, subject: Subject, terms: Terms): 
 
 /** The truth of one comparison, its negation (`!=`, `not in`, `absent`) included. */
 export function evaluateComparison(comparison: Comparison, subject: Subject, terms: Terms): Truth {
-  const truth = ask(comparison, subject, terms);
+  const truth = evaluateTest(comparison, subject, terms);
   return comparison.isNegated ? negate(truth) : truth;
 }
 
-function ask(comparison: Comparison, subject: Subject, terms: Terms): Truth {
-  if (comparison.field === 'url') return askUrl(comparison, subject.view, terms.lookups);
-  if (comparison.field === 'application') return askApplication(comparison, subject, terms);
+function evaluateTest(comparison: Comparison, subject: Subject, terms: Terms): Truth {
+  if (comparison.field === 'url') return evaluateUrl(comparison, subject.view, terms.lookups);
+  if (comparison.field === 'application') return evaluateApplication(comparison, subject, terms);
   const actual = fieldOf(comparison, subject);
   if (actual === undefined) return 'unknown';
   // On none every comparison is false.
@@ -89,12 +89,12 @@ export function fieldOf({ field, parameter }: Comparison, { view, tag, decided }
   return view.get(field as FieldName, parameter);
 }
 
-function askUrl(comparison: Comparison, view: View, lookups: Lookups): Truth {
+function evaluateUrl(comparison: Comparison, view: View, lookups: Lookups): Truth {
   const { host, path } = view;
   if (comparison.operator === 'present') return and(presenceOf(host), presenceOf(path));
   const lookup = lookups.get(comparison);
   invariant(lookup?.kind === 'urls', 'a urls comparison was not prepared');
-  return lookup.urls.ask({ host, path, readPath: (text) => readPath(text, view.gate.pathReading) });
+  return lookup.urls.evaluate({ host, path, readPath: (text) => readPath(text, view.gate.pathReading) });
 }
 
 function presenceOf(value: Field<unknown>): Truth {
@@ -136,7 +136,7 @@ function carrierOf({ over }: ApplicationStatement, { applications }: Terms): App
 }
 
 /** True if a recognised value satisfies it, else unknown if an undecided one would, else false. */
-function askApplication(comparison: Comparison, subject: Subject, terms: Terms): Truth {
+function evaluateApplication(comparison: Comparison, subject: Subject, terms: Terms): Truth {
   if (comparison.operator === 'present') return 'true';
   const { certain, undecided } = recogniseApplications(subject, terms);
   const lookup = terms.lookups.get(comparison);

@@ -18,7 +18,7 @@ export type InspectionReason =
   | { readonly kind: 'rule'; readonly index: number }
   | { readonly kind: 'otherwise' }
   | { readonly kind: 'record' }
-  | { readonly kind: 'unsaid' };
+  | { readonly kind: 'defaultStatus' };
 
 /** The gate that judges, and who the client is there. */
 export interface GateSelection {
@@ -80,8 +80,10 @@ export function applyInspection(
     return isInspected ? new View(context, gate, request, resolved, false) : hidden;
   };
   if (!inspection) {
-    const said = request.attributes['jade.inspected'];
-    return typeof said === 'boolean' ? answer(said, { kind: 'record' }) : answer(false, { kind: 'unsaid' });
+    const settings = request.attributes['jade.inspected'];
+    return typeof settings === 'boolean'
+      ? answer(settings, { kind: 'record' })
+      : answer(false, { kind: 'defaultStatus' });
   }
   const subject: Subject = { view: hidden, tag: null };
   const index = inspection.rules.findIndex(

@@ -76,12 +76,12 @@ describe('the interpreter', () => {
       'fence two enforce { rule u block when country = NO rule v allow when always }',
     ].join('\n');
     const judge = { rulebook: checkFences([{ path: 'f.fence', text }], []).rulebook! };
-    const heard: string[] = [];
+    const received: string[] = [];
     const observer: Observer = {
-      gate: (gate, why) => heard.push(`gate ${gate.statement.name} by ${why.kind}`),
+      gate: (gate, why) => received.push(`gate ${gate.statement.name} by ${why.kind}`),
       rule: (fence, rule, verdict, subject) =>
-        heard.push(`${fence.name}/${rule.name} ${verdict} seeing ${subject.tag?.join(' ') ?? 'no tag'}`),
-      otherwise: (fence) => heard.push(`end of ${fence.name}`),
+        received.push(`${fence.name}/${rule.name} ${verdict} seeing ${subject.tag?.join(' ') ?? 'no tag'}`),
+      otherwise: (fence) => received.push(`end of ${fence.name}`),
     };
     const request = normalizeRequest({
       line: 1,
@@ -89,7 +89,7 @@ describe('the interpreter', () => {
       attributes: { 'url.full': 'https://a.example/', 'http.request.method': 'GET' },
     });
     const decision = decide(judge, request, new State(), observer);
-    expect(heard).toEqual([
+    expect(received).toEqual([
       'gate g by host',
       'one/t matched seeing no tag',
       'one/o off seeing x',

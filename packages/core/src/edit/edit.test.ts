@@ -285,8 +285,8 @@ describe('a difference', () => {
       { kind: 'set-mode', fence: 'spare', mode: 'enforce' },
       { kind: 'put-file', path: 'touts.txt', text: '# who\n198.18.11.0/24\n' },
     ]);
-    const told = compareConfigurations(START, configuration).map(describeChange);
-    expect(told.flatMap(({ summary, details }) => [summary, ...details.map((detail) => `  ${detail}`)])).toEqual([
+    const shown = compareConfigurations(START, configuration).map(describeChange);
+    expect(shown.flatMap(({ summary, details }) => [summary, ...details.map((detail) => `  ${detail}`)])).toEqual([
       'List guests was changed.',
       '  Member added: 198.18.7.0/24.',
       '  Member removed: 198.18.5.0/24.',

@@ -92,7 +92,7 @@ export interface Edited {
   readonly entries: readonly EntryReport[];
 }
 
-/** Applies edits one after the other. @throws EditError saying what is wrong with the first that cannot be made */
+/** Applies edits one after the other. @throws EditError for the first edit that cannot be made */
 export function applyEdits(configuration: Configuration, edits: readonly Edit[]): Edited {
   let entries: readonly EntryReport[] = [];
   let edited = configuration;

@@ -112,8 +112,8 @@ class ListEditing {
     this.added.push(entry);
     if (overlaps.length === 0) return { ...base, text, result: 'added' };
     const others = overlaps.length - TOLD_OVERLAPS;
-    const told = overlaps.slice(0, TOLD_OVERLAPS).join(', ');
-    return { ...base, text, result: 'added', note: `overlaps ${told}${others > 0 ? ` and ${others} more` : ''}` };
+    const shown = overlaps.slice(0, TOLD_OVERLAPS).join(', ');
+    return { ...base, text, result: 'added', note: `overlaps ${shown}${others > 0 ? ` and ${others} more` : ''}` };
   }
 
   #problemOf(entry: Value): string | undefined {
@@ -179,15 +179,15 @@ export function lookupInList(configuration: Configuration, name: string, text: s
   const value = text.trim();
   const base = { list: name, value };
   if (list.kind === 'urls') return { ...base, ...lookupUrl(list, value) };
-  const asked = askable(list, value);
-  const found = list.members.find(asked);
+  const requested = lookupTarget(list, value);
+  const found = list.members.find(requested);
   if (found) return { ...base, isIn: true, entry: formatEntry(found.entry), through: found.through };
-  const out = createMembers(list.kind, list.source.exceptions, rulebook.lists).find(asked);
-  const isEntry = createMembers(list.kind, list.source.entries, rulebook.lists).find(asked);
+  const out = createMembers(list.kind, list.source.exceptions, rulebook.lists).find(requested);
+  const isEntry = createMembers(list.kind, list.source.entries, rulebook.lists).find(requested);
   return { ...base, isIn: false, ...(out && isEntry ? { takenOutBy: formatEntry(out.entry) } : {}) };
 }
 
-function askable({ kind }: ResolvedList, value: string): Address | string {
+function lookupTarget({ kind }: ResolvedList, value: string): Address | string {
   if (kind === 'addresses') {
     const address = parseAddress(value);
     if (!address) throw new EditError('invalid-text', `Found "${value}", expected an address such as 198.18.4.7.`);

@@ -13,7 +13,7 @@ import {
 import { parseFences, parseFilter } from '../language/parser.js';
 import type { Condition, Rule } from '../language/tree.js';
 
-/** Reads one rule; places are those of its own text. The rule is there where it could be read, whatever else is wrong. */
+/** Reads one rule; locations are those in this text. The rule is present if it could be read, whatever else is wrong. */
 export function parseRuleText(text: string): { rule?: Rule; diagnostics: readonly Diagnostic[] } {
   const { file, diagnostics } = parseFences(`fence f enforce {\n${text}\n}`, 'rule');
   const [fence] = file.statements;

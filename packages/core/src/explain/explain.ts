@@ -111,14 +111,14 @@ interface RuleObservation {
  * @param state what earlier requests left behind; brought up to date
  */
 export function explainRequest(context: EvaluationContext, request: Request, state: State = new State()): Explanation {
-  const heard = new Map<Rule, RuleObservation>();
+  const observations = new Map<Rule, RuleObservation>();
   const ended = new Set<FenceStatement>();
   const seen: { gate?: CheckedGate; why?: GateReason; view?: View; visibility?: string } = {};
   const decision = decide(context, request, state, {
     gate: (gate, why, view) => Object.assign(seen, { gate, why, view }),
     inspected: (isInspected, why) => (seen.visibility = describeVisibility(isInspected, why)),
-    rule: (_fence, rule, verdict, subject) => heard.set(rule, { verdict, subject }),
-    remembered: (_fence, rule, memory) => (heard.get(rule)!.memory = memory),
+    rule: (_fence, rule, verdict, subject) => observations.set(rule, { verdict, subject }),
+    remembered: (_fence, rule, memory) => (observations.get(rule)!.memory = memory),
     otherwise: (fence) => ended.add(fence),
   });
   const { client, country, ...ruling } = decision;
@@ -138,13 +138,13 @@ export function explainRequest(context: EvaluationContext, request: Request, sta
     },
     ...(clientBecause ? { clientBecause } : {}),
     country: { value: showSeen(country), because: countryReason(context, client, found) },
-    facts: gate && view ? gatherFacts(context, gate, view) : [],
+    facts: gate && view ? collectFacts(context, gate, view) : [],
     ...(gate ? { gate: { name: gate.statement.name, because: gateReason(seen.why!) } } : {}),
     ...(seen.visibility ? { visibility: seen.visibility } : {}),
     fences: (gate?.fences ?? []).map((fence) => ({
       fence: fence.name,
       mode: fence.mode,
-      rules: fence.rules.map((rule) => explainRule(context, fence, rule, heard.get(rule))),
+      rules: fence.rules.map((rule) => explainRule(context, fence, rule, observations.get(rule))),
       reachedEnd: ended.has(fence),
     })),
     decision: ruling,
@@ -276,7 +276,7 @@ function pickUrl({ host, path }: View): { host: View['host']; path: View['path']
 }
 
 /** The fields that the rules of a gate test and that the explanation does not show already. */
-function gatherFacts(context: EvaluationContext, gate: CheckedGate, view: View): Fact[] {
+function collectFacts(context: EvaluationContext, gate: CheckedGate, view: View): Fact[] {
   const shown = new Set(['client', 'peer', 'country', 'host', 'path', 'method', 'tag']);
   const facts: Fact[] = [];
   const subject: Subject = { view, tag: null };

@@ -47,7 +47,7 @@ export function describeVisibility(isInspected: boolean, why: InspectionReason):
       return `${what}: no inspect rule of the gate matched, and its otherwise decides.`;
     case 'record':
       return `${what}: the record specifies it.`;
-    case 'unsaid':
+    case 'defaultStatus':
       return `${what}: neither the gate nor the record specifies it.`;
   }
 }

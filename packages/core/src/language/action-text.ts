@@ -61,16 +61,16 @@ const STOPS = { pattern: /^[45]\d\d$/, expected: 'a status from 400 to 599' };
 const REDIRECTS = { pattern: /^30[12378]$/, expected: 'a status of a redirect: 301, 302, 303, 307, 308' };
 
 /** An explicit status, else the default. */
-function parseStatus(cursor: Cursor, { pattern, expected }: typeof STOPS, unsaid: number): number {
+function parseStatus(cursor: Cursor, { pattern, expected }: typeof STOPS, defaultStatus: number): number {
   const { kind, text } = cursor.token;
-  if (kind !== 'bare' || !/^\d/.test(text)) return unsaid;
+  if (kind !== 'bare' || !/^\d/.test(text)) return defaultStatus;
   if (!pattern.test(text)) cursor.fail('bad-value', `expected ${expected}`);
   cursor.next();
   return Number(text);
 }
 
-function parseBlock(cursor: Cursor, unsaid: number): BlockAction {
-  const status = parseStatus(cursor, STOPS, unsaid);
+function parseBlock(cursor: Cursor, defaultStatus: number): BlockAction {
+  const status = parseStatus(cursor, STOPS, defaultStatus);
   return { kind: 'block', status, ...parsePage(cursor) };
 }
 
@@ -126,12 +126,12 @@ function parseLimit(cursor: Cursor): LimitAction {
   const keys = cursor.accept('everyone') ? [] : parseKeys(cursor);
   const isAcrossGates = cursor.accept('across');
   if (isAcrossGates) cursor.expect('gates', 'after "across"');
-  const then = cursor.accept('then') ? parseThen(cursor) : unsaidThen();
+  const then = cursor.accept('then') ? parseThen(cursor) : defaultThen();
   const holdMs = cursor.accept('for') ? expectDuration(cursor) : undefined;
   return { kind: 'limit', count, windowMs, keys, isAcrossGates, then, ...(holdMs === undefined ? {} : { holdMs }) };
 }
 
-function unsaidThen(): BlockAction {
+function defaultThen(): BlockAction {
   return { kind: 'block', status: DEFAULT_LIMIT_STATUS };
 }
 
@@ -202,8 +202,8 @@ export function printEnding(ending: FenceStatement['otherwise']): string {
   return ending.kind === 'redirect' ? printRedirect(ending) : ending.kind;
 }
 
-function printBlock({ status, page }: BlockAction, unsaid: number): string {
-  return ['block', ...(status === unsaid ? [] : [String(status)]), ...printPage(page)].join(' ');
+function printBlock({ status, page }: BlockAction, defaultStatus: number): string {
+  return ['block', ...(status === defaultStatus ? [] : [String(status)]), ...printPage(page)].join(' ');
 }
 
 function printPage(page: Reference | undefined): string[] {
@@ -215,12 +215,12 @@ function printRedirect({ url, status }: RedirectAction): string {
 }
 
 function printLimit({ count, windowMs, keys, isAcrossGates, then, holdMs }: LimitAction): string {
-  const isUnsaid = then.kind === 'block' && then.status === DEFAULT_LIMIT_STATUS && !then.page;
+  const isDefault = then.kind === 'block' && then.status === DEFAULT_LIMIT_STATUS && !then.page;
   return [
     `limit ${count} per ${printDuration(windowMs)} by`,
     keys.length === 0 ? 'everyone' : keys.map(printKey).join(', '),
     ...(isAcrossGates ? ['across gates'] : []),
-    ...(isUnsaid
+    ...(isDefault
       ? []
       : [`then ${then.kind === 'block' ? printBlock(then, DEFAULT_LIMIT_STATUS) : printRedirect(then)}`]),
     ...(holdMs === undefined ? [] : [`for ${printDuration(holdMs)}`]),

@@ -58,7 +58,7 @@ function nameRenamed(changes: readonly Change[]): Change[] {
   );
   if (removed.size === 0) return [...changes];
   const newNames = new Map<Change, string>();
-  const told = changes.map((change): Change => {
+  const shown = changes.map((change): Change => {
     if (change.kind !== 'added' || change.part === 'expect' || change.part === 'zone') return change;
     const key = withoutName(change, change.after!);
     const was = removed.get(key);
@@ -67,7 +67,7 @@ function nameRenamed(changes: readonly Change[]): Change[] {
     newNames.set(was, change.name);
     return { ...change, wasNamed: was.name };
   });
-  return told.map((change) => (newNames.has(change) ? { ...change, isNamed: newNames.get(change)! } : change));
+  return shown.map((change) => (newNames.has(change) ? { ...change, isNamed: newNames.get(change)! } : change));
 }
 
 /** Comments, the word for the kind of part, and its name. */

@@ -64,8 +64,8 @@ function parseComparison(cursor: Cursor, fields: readonly AnyField[]): Compariso
     isAnyCase,
   } as const;
   if (operator === 'present') return { ...base, values: [], place };
-  const asked = { kind: kindOf(field), operator, field };
-  const values = takesOneValue(operator) ? [parseValue(cursor, asked)] : parseValues(cursor, asked);
+  const requested = { kind: kindOf(field), operator, field };
+  const values = takesOneValue(operator) ? [parseValue(cursor, requested)] : parseValues(cursor, requested);
   for (const value of values) checkLiteral(cursor, field, operator, value);
   return { ...base, values, place };
 }
@@ -200,26 +200,26 @@ function checkLiteral(cursor: Cursor, field: AnyField, operator: Operator, value
 }
 
 /** Values separated by commas; the list ends where no comma follows, and a trailing comma is an error. */
-export function parseValues(cursor: Cursor, asked: ValueContext): Value[] {
-  const values = [parseValue(cursor, asked)];
-  while (cursor.accept(',')) values.push(parseValue(cursor, asked));
+export function parseValues(cursor: Cursor, requested: ValueContext): Value[] {
+  const values = [parseValue(cursor, requested)];
+  while (cursor.accept(',')) values.push(parseValue(cursor, requested));
   return values;
 }
 
 /** One value. A value that cannot be read is reported, and parsing goes on behind it. */
-export function parseValue(cursor: Cursor, asked: ValueContext): Value {
-  const isHex = asked.kind === 'payload' && asked.operator === 'starts';
+export function parseValue(cursor: Cursor, requested: ValueContext): Value {
+  const isHex = requested.kind === 'payload' && requested.operator === 'starts';
   if (isHex) cursor.expect('hex', 'before the quoted bytes');
   const { place, text } = cursor.token;
   const isQuoted = cursor.token.kind === 'quoted';
   if (isHex && !isQuoted) cursor.fail('unexpected', 'expected quoted bytes such as "16 03"');
   if (!isQuoted && (cursor.token.kind !== 'bare' || RESERVED_WORDS.has(text))) {
-    const what = describeKind(asked.kind);
+    const what = describeKind(requested.kind);
     cursor.fail('unexpected', `expected ${/^[aeiou]/.test(what) ? 'an' : 'a'} ${what}`);
   }
   if (cursor.next().isBroken) return { kind: 'text', text, place };
   const rangeEnd = cursor.accept('-') ? cursor.next().text : undefined;
-  const decoded = decodeValue(asked, { text, isQuoted, rangeEnd });
+  const decoded = decodeValue(requested, { text, isQuoted, rangeEnd });
   if ('content' in decoded) return { ...decoded.content, place };
   cursor.report(decoded.isPattern ? 'bad-pattern' : 'bad-value', decoded.problem, place, decoded.hint);
   return { kind: 'text', text, place };

@@ -13,7 +13,7 @@ export class GiveUp extends Error {}
 
 /**
  * A position among the tokens of one file, with the words of parsing: look, accept, expect, give up. Comments that are
- * passed over are gathered for the innermost construct under way.
+ * passed over are collected for the innermost construct under way.
  */
 export class Cursor {
   readonly diagnostics: Diagnostic[];

@@ -14,20 +14,20 @@ export function parseList(cursor: Cursor): Omit<ListStatement, 'kind' | 'comment
   if (cursor.accept('from')) return { ...base, source: parseDatasetSource(cursor) ?? parseFileSource(cursor) };
   cursor.expect('{', 'before the entries, or the word "from" and a file or dataset');
   cursor.takeTrailingComments();
-  const asked = { kind: VALUE_KIND_OF[listKind], operator: 'in' } as const;
-  const entries = cursor.sees('}', 'except') ? [] : parseEntries(cursor, asked);
-  const exceptions = cursor.accept('except') ? parseEntries(cursor, asked) : [];
+  const requested = { kind: VALUE_KIND_OF[listKind], operator: 'in' } as const;
+  const entries = cursor.sees('}', 'except') ? [] : parseEntries(cursor, requested);
+  const exceptions = cursor.accept('except') ? parseEntries(cursor, requested) : [];
   cursor.expect('}', 'after the entries');
   return { ...base, source: { kind: 'inline', entries, exceptions } };
 }
 
 /** Entries keep the comments above them and behind them. */
-function parseEntries(cursor: Cursor, asked: ValueContext): Value[] {
+function parseEntries(cursor: Cursor, requested: ValueContext): Value[] {
   const values: Value[] = [];
   let isMore = true;
   while (isMore)
     cursor.construct((comments) => {
-      const value = parseValue(cursor, asked);
+      const value = parseValue(cursor, requested);
       isMore = cursor.accept(',');
       cursor.takeTrailingComments();
       values.push(comments.length > 0 ? { ...value, comments } : value);

@@ -20,7 +20,7 @@ export function parseFences(text: string, path: string): { file: FenceFile; diag
   const cursor = new Cursor(text, path);
   const statements: Statement[] = [];
   let comments: readonly string[] = [];
-  cursor.construct((gathered) => {
+  cursor.construct((collected) => {
     while (!cursor.isAtEnd) {
       const startedAt = cursor.position;
       try {
@@ -31,7 +31,7 @@ export function parseFences(text: string, path: string): { file: FenceFile; diag
       }
     }
     cursor.next();
-    comments = gathered;
+    comments = collected;
   });
   return { file: { path, statements, comments }, diagnostics: cursor.diagnostics };
 }

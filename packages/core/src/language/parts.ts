@@ -55,7 +55,7 @@ function withLastComments({ statements, comments }: FenceFile): readonly Stateme
 function namedFromRoot(statement: Statement, filePath: string): Statement {
   const source = fileSourceOf(statement);
   if (!source) return statement;
-  return { ...statement, source: { ...source, path: pathBeside(filePath, source.path) } } as Statement;
+  return { ...statement, source: { ...source, path: siblingPath(filePath, source.path) } } as Statement;
 }
 
 /** The file that a list or page is kept in. */
@@ -120,7 +120,7 @@ export function parseRulePart({ text }: Part, path: string): Rule {
 }
 
 /** The path of a file named in another, both from the same folder: `lists/touts.txt` in `a/b.fence` is `a/lists/touts.txt`. */
-export function pathBeside(file: string, named: string): string {
+export function siblingPath(file: string, named: string): string {
   const path: string[] = [];
   for (const part of [...file.split('/').slice(0, -1), ...named.split('/')]) {
     if (part === '..' && path.length > 0) path.pop();

@@ -73,12 +73,12 @@ function describeStop(stop: Extract<Action, { kind: 'block' | 'redirect' }>): st
 }
 
 function describePersonAction({ kind, secret, page, holdMs }: PersonAction): string {
-  const asked = {
+  const requested = {
     warn: 'warn',
     passphrase: `require the passphrase ${secret}`,
     challenge: 'require a sign that a person is there',
   }[kind];
-  return `${asked}${page ? ` with the page ${page.name}` : ''} and then let pass for ${describeDuration(holdMs)}`;
+  return `${requested}${page ? ` with the page ${page.name}` : ''} and then let pass for ${describeDuration(holdMs)}`;
 }
 
 function describeLimit({ count, windowMs, keys, isAcrossGates, then, holdMs }: LimitAction): string {

@@ -104,10 +104,10 @@ function describeGate(gate: GateStatement, lists: ListSizes): string {
       values.map((value) => printValue(value)),
       last,
     );
-  const stands =
+  const protects =
     direction === 'inbound' ? `protects ${print(hosts, 'and')}` : `is where ${print(clients, 'and')} go out`;
   return [
-    `The ${direction} gate ${name} ${stands}`,
+    `The ${direction} gate ${name} ${protects}`,
     clientFrom
       ? `, takes the client from the header ${clientFrom.header} where ${print(clientFrom.trusting, 'or')} set it`
       : '',

@@ -38,8 +38,8 @@ export interface SourceValue {
  * Decodes a written value into its normal form. A bare name where lists are allowed is a reference to a list,
  * whether or not that list exists; anything else is a literal.
  */
-export function decodeValue(asked: ValueContext, written: SourceValue): ValueOrProblem {
-  const { kind, operator } = asked;
+export function decodeValue(requested: ValueContext, written: SourceValue): ValueOrProblem {
+  const { kind, operator } = requested;
   const { text, isQuoted, rangeEnd } = written;
   if (rangeEnd !== undefined && kind !== 'address' && kind !== 'number' && kind !== 'bytes' && kind !== 'time')
     return { problem: `Found a range, expected one ${describeKind(kind)}.` };
@@ -76,7 +76,7 @@ export function decodeValue(asked: ValueContext, written: SourceValue): ValueOrP
     case 'tag':
     case 'rule':
     case 'word':
-      return decodeWord(asked, text);
+      return decodeWord(requested, text);
   }
 }
 

@@ -139,7 +139,7 @@ function measureFit(format: LogFormat, options: ReaderOptions, bytes: Uint8Array
     numAccepted: looked.length - rejected.length,
     numRejected: rejected.length,
     rejected: rejected.slice(0, 5),
-    namesHost: looked.some((result) => result.kind === 'record' && saysHost(result.record)),
+    namesHost: looked.some((result) => result.kind === 'record' && namesHost(result.record)),
   };
 }
 
@@ -151,7 +151,7 @@ const HOST_ATTRIBUTES = [
   'tls.client.server_name',
 ];
 
-function saysHost({ attributes }: LogRecord): boolean {
+function namesHost({ attributes }: LogRecord): boolean {
   return HOST_ATTRIBUTES.some((name) => attributes[name] != null);
 }
 

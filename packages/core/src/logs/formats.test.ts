@@ -35,7 +35,7 @@ const problemOf = (say: () => unknown): string => {
 
 describe('a pattern', () => {
   const combined = '{client} - {user} [{time}] "{request}" {status} {bytes} "{referer}" "{agent}"';
-  const line = '198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET /a?x=1 HTTP/1.1" 200 - "-" "He \\"x\\" said"';
+  const line = '198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET /a?x=1 HTTP/1.1" 200 - "-" "He \\"x\\" settings"';
 
   it('assigns the parts of a line', () => {
     expect(only('pattern', line, { pattern: combined, host: 'shop.example' })).toEqual({
@@ -50,7 +50,7 @@ describe('a pattern', () => {
       'http.response.body.size': 0,
       'http.request.header.referer': null,
       'http.request.header.host': ['shop.example'],
-      'user_agent.original': 'He "x" said',
+      'user_agent.original': 'He "x" settings',
     });
   });
 
@@ -95,8 +95,8 @@ describe('CSV', () => {
   });
 
   it('has columns of any name with a mapping, also a date and a time apart, in a zone', () => {
-    const mapping = parseMapping('{"time": ["day", "clock"], "client": "who", "url": "asked", "status": "code"}');
-    const text = 'day;clock;who;asked;code;status\n2026-10-12;12:00:00,5;198.18.1.1;https://a.example/;404;fine\n';
+    const mapping = parseMapping('{"time": ["day", "clock"], "client": "who", "url": "requested", "status": "code"}');
+    const text = 'day;clock;who;requested;code;status\n2026-10-12;12:00:00,5;198.18.1.1;https://a.example/;404;fine\n';
     expect(only('csv', text, { mapping, zone: 'Europe/Oslo' })).toEqual({
       'time': '2026-10-12T10:00:00.500Z',
       'client.address': '198.18.1.1',

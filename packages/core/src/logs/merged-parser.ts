@@ -116,7 +116,7 @@ export class MergedParser {
         file.passOther();
       } else numRows += this.#takeRun(file, runs);
     }
-    return { ...(numRows > 0 ? { plain: this.#gather(runs, numRows) } : {}), others };
+    return { ...(numRows > 0 ? { plain: this.#collect(runs, numRows) } : {}), others };
   }
 
   #earliest(): MergedFile {
@@ -143,7 +143,7 @@ export class MergedParser {
   }
 
   /** The lines of consecutive runs, over the merged bytes of their files. */
-  #gather(runs: readonly Run[], numRows: number): ParsedRows {
+  #collect(runs: readonly Run[], numRows: number): ParsedRows {
     const sources = new Map<MergedFile, { readonly start: number; readonly shift: number }>();
     const parts: Uint8Array[] = [];
     let numBytes = 0;

@@ -72,16 +72,16 @@ export class Naming {
     timeOf?: (name: string) => AttributeValue | null | undefined,
     emptyCount: 0 | null = null,
   ): RecordBuilder {
-    const gathered = new RecordBuilder();
+    const collected = new RecordBuilder();
     for (const [name, value] of values) {
       const targets = this.#targetsOf(name);
       for (const target of targets)
-        if (target === 'timestamp' && typeof value === 'number') gathered.add(target, timeOf?.(name) ?? value);
-        else gathered.add(target, value ?? (isByteCount(target) ? emptyCount : null));
-      if (targets.length === 0 && !this.#isJoined.has(name)) gathered.addOther(name, value);
+        if (target === 'timestamp' && typeof value === 'number') collected.add(target, timeOf?.(name) ?? value);
+        else collected.add(target, value ?? (isByteCount(target) ? emptyCount : null));
+      if (targets.length === 0 && !this.#isJoined.has(name)) collected.addOther(name, value);
     }
     for (const { target, names } of this.#joined)
-      gathered.add(
+      collected.add(
         target,
         names
           .map((name) => values.get(name))
@@ -89,7 +89,7 @@ export class Naming {
           .map(String)
           .join(' ') || null,
       );
-    return gathered;
+    return collected;
   }
 
   /** A name that the mapping does not speak of means what it is called, unless the mapping has that from elsewhere. */

@@ -45,8 +45,8 @@ export function parseNdjsonLine(text: string, { host, times, naming, lineTime }:
   flatten(parsed as Record<string, AttributeValue | null>, '', attributes, naming !== undefined);
   if (naming) {
     const exact = exactNumbers(text, true);
-    const gathered = naming.buildRecord(new Map(Object.entries(attributes)), (name) => exact?.[name]);
-    return gathered.finish(times, host, lineTime);
+    const collected = naming.buildRecord(new Map(Object.entries(attributes)), (name) => exact?.[name]);
+    return collected.finish(times, host, lineTime);
   }
   const timestamp =
     typeof attributes['timestamp'] === 'number'

@@ -51,15 +51,15 @@ export function createPatternParser(pattern: string, times: TimeReader, host: st
   const { before, slots } = parsePattern(pattern);
   return (text, lineTime) => {
     if (!text.startsWith(before)) return 'not-the-format';
-    const gathered = new RecordBuilder();
+    const collected = new RecordBuilder();
     let at = before.length;
     for (const { target, after, isQuoted } of slots) {
       const end = after === '' ? text.length : isQuoted ? endOfQuoted(text, at, after) : text.indexOf(after, at);
       if (end < 0) return 'not-the-format';
-      if (target !== undefined) gathered.add(target, valueOf(text.slice(at, end), target, isQuoted));
+      if (target !== undefined) collected.add(target, valueOf(text.slice(at, end), target, isQuoted));
       at = end + after.length;
     }
-    return at === text.length ? gathered.finish(times, host, lineTime) : 'not-the-format';
+    return at === text.length ? collected.finish(times, host, lineTime) : 'not-the-format';
   };
 }
 

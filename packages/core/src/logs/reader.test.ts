@@ -38,13 +38,13 @@ describe('lines', () => {
         const bytes = Buffer.from(whole);
         const splitter = new LineSplitter(8);
         const cut: string[] = [];
-        const hear = (line: Line): unknown => cut.push(`${line.number} ${line.isOverlong} ${line.text}`);
+        const receive = (line: Line): unknown => cut.push(`${line.number} ${line.isOverlong} ${line.text}`);
         let at = 0;
         for (const size of [...sizes, bytes.length]) {
-          splitter.split(bytes.subarray(at, at + size), hear);
+          splitter.split(bytes.subarray(at, at + size), receive);
           at += size;
         }
-        splitter.finish(hear);
+        splitter.finish(receive);
         expect(cut).toEqual(linesOf(bytes, 8).map((line) => `${line.number} ${line.isOverlong} ${line.text}`));
       }),
     );

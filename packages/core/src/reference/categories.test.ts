@@ -42,17 +42,17 @@ describe('category feeds', () => {
       .record({ host, path: fc.option(path, { nil: undefined }), category: fc.constantFrom('x', 'y', 'z') })
       .map(({ path: one, ...rest }) => (one === undefined ? rest : { ...rest, path: one }));
     fc.assert(
-      fc.property(fc.array(entry, { maxLength: 12 }), host, fc.option(path), (entries, asked, askedPath) => {
+      fc.property(fc.array(entry, { maxLength: 12 }), host, fc.option(path), (entries, requested, requestedPath) => {
         const covering = entries.filter(
           (one) =>
-            isUnderDomain(asked, one.host) &&
-            (one.path === undefined || (askedPath !== null && isUnderPath(askedPath, one.path))),
+            isUnderDomain(requested, one.host) &&
+            (one.path === undefined || (requestedPath !== null && isUnderPath(requestedPath, one.path))),
         );
         const longestHost = Math.max(...covering.map((one) => one.host.length));
         const ofHost = covering.filter((one) => one.host.length === longestHost);
         const longestPath = Math.max(...ofHost.map((one) => one.path?.length ?? 0));
         const best = ofHost.filter((one) => (one.path?.length ?? 0) === longestPath).map((one) => one.category);
-        expect(createCategories([createCategoryFeed('f', entries)]).find(asked, askedPath).categories).toEqual(
+        expect(createCategories([createCategoryFeed('f', entries)]).find(requested, requestedPath).categories).toEqual(
           best.length > 0 ? [...new Set(best)] : ['uncategorised'],
         );
       }),

@@ -53,25 +53,25 @@ export function createCategories(
   corrections: readonly CategoryEntry[] = [],
 ): Categories {
   const sources = [...(corrections.length > 0 ? [createCategoryFeed('', corrections)] : []), ...feeds];
-  const ask = (source: CategoryFeed, host: string, path: string | null, reading: PathReading = {}) =>
-    askFeed(source, host, path, reading, corrections.length > 0 && source === sources[0]);
+  const findIn = (source: CategoryFeed, host: string, path: string | null, reading: PathReading = {}) =>
+    lookupFeed(source, host, path, reading, corrections.length > 0 && source === sources[0]);
   return {
     names: new Set(sources.flatMap(({ categories }) => categories)),
     hasPaths: sources.some(({ table }) => table.hasPaths),
     find(host, path, reading) {
       if (host === null) return UNKNOWN_TO_ALL;
       for (const source of sources) {
-        const answer = ask(source, host, path, reading);
+        const answer = findIn(source, host, path, reading);
         if (answer) return answer;
       }
       return UNKNOWN_TO_ALL;
     },
-    findAll: (host, path, reading) => sources.flatMap((source) => ask(source, host, path, reading) ?? []),
+    findAll: (host, path, reading) => sources.flatMap((source) => findIn(source, host, path, reading) ?? []),
   };
 }
 
 /** Of the most specific host that is known, the entries with the longest path that covers the request. */
-function askFeed(
+function lookupFeed(
   { name, categories, table }: CategoryFeed,
   host: string,
   path: string | null,

@@ -31,21 +31,22 @@ describe('a stored country table', () => {
       fc.property(fc.array(row, { maxLength: 12 }), fc.nat(), fc.boolean(), (ranges, pick, isLast) => {
         const table = createCountryTable(encodeCountryTable(ranges));
         const around = ranges.length > 0 ? ranges[pick % ranges.length]! : undefined;
-        const asked = around
+        const requested = around
           ? { family: around.family, value: isLast ? around.last : around.first }
           : { family: 4 as const, value: BigInt(pick) };
         const holding = ranges.filter(
-          ({ family, first, last }) => family === asked.family && first <= asked.value && asked.value <= last,
+          ({ family, first, last }) =>
+            family === requested.family && first <= requested.value && requested.value <= last,
         );
         const slow = holding.reduce<(typeof ranges)[number] | undefined>(
           (best, one) => (!best || one.last - one.first <= best.last - best.first ? one : best),
           undefined,
         );
-        const found = table.find(asked);
+        const found = table.find(requested);
         expect(found.range).toEqual(slow);
-        expect(table.countryOf(asked)).toBe(found.country);
+        expect(table.countryOf(requested)).toBe(found.country);
         // The text of a low IPv6 address may be that of an IPv4-mapped one, so it is read again.
-        const text = formatAddress(asked);
+        const text = formatAddress(requested);
         expect(table.findText(text)).toBe(table.find(parseAddress(text)!).country);
       }),
       { numRuns: 300 },

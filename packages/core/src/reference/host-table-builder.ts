@@ -22,7 +22,7 @@ import {
 const ENTRIES_A_BUCKET = 2;
 /** Bytes that grow by doubling. */
 const FIRST_BYTES = 65_536;
-/** Every entry is gathered as: host length, path length (2), value (2), host, path. */
+/** Every entry is collected as: host length, path length (2), value (2), host, path. */
 const GATHERED: Layout = { valueBytes: 2, hasPaths: true };
 const GATHERED_HEAD = headBytes(GATHERED);
 

@@ -14,21 +14,21 @@ const host = fc.oneof(
 );
 const path = fc.constantFrom('', '/', '/a', '/a/b', '/ab');
 const row: fc.Arbitrary<HostRow> = fc.record({ host, path, value: fc.constantFrom(0, 1, 300) });
-const isCovered = (asked: string, name: string): boolean => asked === name || isBelowDomain(asked, name);
+const isCovered = (requested: string, name: string): boolean => requested === name || isBelowDomain(requested, name);
 
 describe('a host table', () => {
   it('finds the entries of the most specific host that has accepted ones, as a look at every entry does', () => {
     fc.assert(
-      fc.property(fc.array(row, { maxLength: 40 }), host, (rows, asked) => {
+      fc.property(fc.array(row, { maxLength: 40 }), host, (rows, requested) => {
         const table = new HostTable(createHostTable(rows).buffer);
         const isWanted = ({ value }: HostRow): boolean => value !== 300;
-        const covering = rows.filter((one) => isWanted(one) && isCovered(asked, one.host));
+        const covering = rows.filter((one) => isWanted(one) && isCovered(requested, one.host));
         const longest = Math.max(...covering.map((one) => one.host.length));
         const distinct = new Map(
           covering.filter((one) => one.host.length === longest).map((one) => [JSON.stringify(one), one]),
         );
-        expect(table.find(asked, isWanted)).toEqual([...distinct.values()]);
-        expect(table.covers(asked)).toBe(rows.some((one) => isCovered(asked, one.host)));
+        expect(table.find(requested, isWanted)).toEqual([...distinct.values()]);
+        expect(table.covers(requested)).toBe(rows.some((one) => isCovered(requested, one.host)));
         expect(table.numEntries).toBe(new Set(rows.map((one) => JSON.stringify(one))).size);
         expect(new Set(Array.from(table.rows(), (one) => JSON.stringify(one)))).toEqual(
           new Set(rows.map((one) => JSON.stringify(one))),
@@ -66,12 +66,12 @@ describe('a dataset', () => {
   it('of domains answers as a set of the same entries does', () => {
     const entry: fc.Arbitrary<DomainEntry> = fc.record({ name: host, reach: fc.constantFrom<Reach>(...REACHES) });
     fc.assert(
-      fc.property(fc.array(entry, { maxLength: 12 }), host, (entries, asked) => {
+      fc.property(fc.array(entry, { maxLength: 12 }), host, (entries, requested) => {
         const table = createHostTable(
           entries.map(({ name, reach }) => ({ host: name, path: '', value: REACHES.indexOf(reach) })),
         );
-        const found = new Dataset('d', 'domains', table.buffer).findDomain(asked);
-        const slow = createDomainSet(entries).find(asked);
+        const found = new Dataset('d', 'domains', table.buffer).findDomain(requested);
+        const slow = createDomainSet(entries).find(requested);
         // Of two entries that reach a host alike either may be named.
         expect(found?.name).toBe(slow?.name);
       }),
@@ -92,8 +92,8 @@ describe('a dataset', () => {
       'not a domain',
       'other-list',
     );
-    const entryOf = (asked: string): string | undefined => {
-      const found = dataset.findDomain(asked);
+    const entryOf = (requested: string): string | undefined => {
+      const found = dataset.findDomain(requested);
       return found && formatDomainEntry(found);
     };
     expect(

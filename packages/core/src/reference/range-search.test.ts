@@ -28,8 +28,8 @@ it('the last start at or below an address is found, however starts crowd', () =>
     fc.property(fc.array(crowded6, { maxLength: 600, size: 'max' }), fc.array(crowded6), (values, others) => {
       const starts = sorted(values);
       const search = buildIpv6Index(Uint32Array.from(starts.flatMap((value) => [...toWords(value)])));
-      for (const asked of [...others, ...starts, ...starts.map((value) => (value === 0n ? value : value - 1n))])
-        expect(findIpv6(search, toWords(asked))).toBe(starts.findLastIndex((start) => start <= asked));
+      for (const requested of [...others, ...starts, ...starts.map((value) => (value === 0n ? value : value - 1n))])
+        expect(findIpv6(search, toWords(requested))).toBe(starts.findLastIndex((start) => start <= requested));
     }),
     // Making an example of hundreds of starts smaller would take minutes.
     { numRuns: 60, endOnFailure: true },
@@ -38,8 +38,8 @@ it('the last start at or below an address is found, however starts crowd', () =>
     fc.property(fc.array(crowded4, { maxLength: 600 }), fc.array(crowded4), (values, others) => {
       const starts = sorted(values);
       const search = buildIpv4Index(Uint32Array.from(starts));
-      for (const asked of [...others, ...starts, ...starts.map((value) => Math.max(0, value - 1))])
-        expect(findIpv4(search, asked | 0)).toBe(starts.findLastIndex((start) => start <= asked));
+      for (const requested of [...others, ...starts, ...starts.map((value) => Math.max(0, value - 1))])
+        expect(findIpv4(search, requested | 0)).toBe(starts.findLastIndex((start) => start <= requested));
     }),
   );
 });

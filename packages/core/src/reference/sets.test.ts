@@ -18,13 +18,13 @@ const address: fc.Arbitrary<Address> = fc.record({ family, value: point });
 describe('an address set', () => {
   it('finds what a look at every range finds, the narrowest first', () => {
     fc.assert(
-      fc.property(fc.array(range, { maxLength: 12 }), address, (ranges, asked) => {
-        const holding = ranges.filter((one) => isInRange(one, asked));
+      fc.property(fc.array(range, { maxLength: 12 }), address, (ranges, requested) => {
+        const holding = ranges.filter((one) => isInRange(one, requested));
         const narrowest = holding.reduce<bigint | undefined>(
           (size, one) => (size === undefined || one.last - one.first < size ? one.last - one.first : size),
           undefined,
         );
-        const found = createAddressSet(ranges).find(asked);
+        const found = createAddressSet(ranges).find(requested);
         expect(found && found.last - found.first).toBe(narrowest);
         if (found) expect(holding).toContain(found);
       }),
@@ -40,14 +40,14 @@ describe('a country table', () => {
 
   it('answers with the smallest range that holds the address, at equal size the later row', () => {
     fc.assert(
-      fc.property(rows, address, (ranges, asked) => {
+      fc.property(rows, address, (ranges, requested) => {
         const slow = ranges
-          .filter((one) => isInRange(one, asked))
+          .filter((one) => isInRange(one, requested))
           .reduce<CountryRange | undefined>(
             (best, one) => (best === undefined || one.last - one.first <= best.last - best.first ? one : best),
             undefined,
           );
-        expect(createCountryTable(ranges).find(asked).range).toEqual(slow);
+        expect(createCountryTable(ranges).find(requested).range).toEqual(slow);
       }),
       { numRuns: 300 },
     );

@@ -40,16 +40,16 @@ describe('a comparison', () => {
           const pairs = [...was.keys()].flatMap((row) =>
             was[row] === NOT_JUDGED ? [] : [{ row, before: before[was[row]!]!, after: after[is[row]!]! }],
           );
-          const told = (side: Ruling): string =>
+          const shown = (side: Ruling): string =>
             JSON.stringify([side.outcome, side.status, (before.includes(side) ? redirectBefore : redirectAfter)(side)]);
           const whole = (side: Side): string =>
             JSON.stringify([side.outcome, side.gate, side.fence, side.rule, side.status]);
-          const differing = pairs.filter((pair) => told(pair.before) !== told(pair.after));
+          const differing = pairs.filter((pair) => shown(pair.before) !== shown(pair.after));
           expect(changed).toEqual(differing.map(({ row }) => row));
           const tally = comparison.tally({});
           expect([tally.requests, tally.changed]).toEqual([pairs.length, differing.length]);
           expect(tally.moved).toBe(
-            pairs.filter((pair) => told(pair.before) === told(pair.after) && whole(pair.before) !== whole(pair.after))
+            pairs.filter((pair) => shown(pair.before) === shown(pair.after) && whole(pair.before) !== whole(pair.after))
               .length,
           );
           for (const from of OUTCOMES)

@@ -13,7 +13,7 @@ import { parseCountryRows } from '../reference/country-rows.js';
 import { fenceText, repeatingLog, wideFenceText, wideRepeatingLog } from '../test/arbitrary-fences.js';
 import { chunkOf } from '../test/chunk-of.js';
 import { countCountries } from '../test/count-countries.js';
-import { askCondition, countMatches, countsInOrder } from './count-matches.js';
+import { resolveCondition, countMatches, countsInOrder } from './count-matches.js';
 import { CountryCounter } from './country-counter.js';
 import { DecisionFilter } from './decision-filter.js';
 import { filterChunk } from './filter-decisions.js';
@@ -36,14 +36,14 @@ describe('counting the requests that a condition about tags is true of', () => {
         const judge = { rulebook: checkFences([{ path: 'f.fence', text }], []).rulebook! };
         const tags = [...new Set([...text.matchAll(/\btag ([a-z]+)/g)].map(([, tag]) => tag!))];
         const condition = readCondition(`rule r block when tag in ${(tags.length > 0 ? tags : ['none']).join(', ')}`);
-        const asked = askCondition(judge.rulebook, condition, collectRuleLookups(condition, judge.rulebook));
+        const requested = resolveCondition(judge.rulebook, condition, collectRuleLookups(condition, judge.rulebook));
         const records = recordsOf(log);
         const state = new State();
         const decisions = records.map((record) => decide(judge, normalizeRequest(record), state));
         const wanted = decisions.filter((one) => one.outcome !== 'uncovered' && one.tags.length > 0).length;
-        expect(countMatches(judge, asked, records, undefined, new State()).matching).toBe(wanted);
+        expect(countMatches(judge, requested, records, undefined, new State()).matching).toBe(wanted);
         tagged += wanted;
-        if (wanted > 0 && countsInOrder(asked)) inOrder += 1;
+        if (wanted > 0 && countsInOrder(requested)) inOrder += 1;
       }),
       { numRuns: 400, seed: 4 },
     );
@@ -57,7 +57,7 @@ describe('counting the requests that a condition about tags is true of', () => {
       const text = `gate g inbound { hosts a.example fences f otherwise allow }\nfence f enforce {\n${rules.join('\n')}\n}`;
       const rulebook = checkFences([{ path: 'f.fence', text }], []).rulebook!;
       const condition = readCondition('rule r block when tag = seen');
-      return countsInOrder(askCondition(rulebook, condition, new Map()));
+      return countsInOrder(resolveCondition(rulebook, condition, new Map()));
     };
     const [tag, limit] = ['rule t tag seen when always', 'rule l limit 1 per 1m by client when always'];
     expect([inOrder(tag, limit), inOrder(limit, tag), inOrder(tag), inOrder(limit)]).toEqual([
@@ -85,10 +85,10 @@ describe('counting in columns', () => {
         const gates = isOfOneGate ? new Set([judge.rulebook.gates[0]!.statement.name]) : undefined;
         const rules = judge.rulebook.gates.flatMap(({ fences }) => fences.flatMap((fence) => fence.rules));
         for (const { condition } of rules.slice(0, 4)) {
-          const asked = askCondition(judge.rulebook, condition, collectRuleLookups(condition, judge.rulebook));
-          if (asked.tagging || !rows) continue;
-          const counter = new MatchCounter(judge, asked, gates);
-          const expected = countMatches(judge, asked, records, gates, new State());
+          const requested = resolveCondition(judge.rulebook, condition, collectRuleLookups(condition, judge.rulebook));
+          if (requested.tagging || !rows) continue;
+          const counter = new MatchCounter(judge, requested, gates);
+          const expected = countMatches(judge, requested, records, gates, new State());
           // The second time it has seen the values.
           expect([counter.count(rows), counter.count(rows)]).toEqual([expected, expected]);
           seen.matching += expected.matching;
@@ -127,12 +127,15 @@ describe('counting in columns', () => {
           const { rulings } = replay.table;
           const rules = judge.rulebook.gates.flatMap(({ fences }) => fences.flatMap((fence) => fence.rules));
           for (const { condition } of rules.slice(0, 4)) {
-            const asked = `${where} ${joined} (${printCondition(condition)})`;
-            const { filter } = checkFilter(asked, judge.rulebook);
+            const requested = `${where} ${joined} (${printCondition(condition)})`;
+            const { filter } = checkFilter(requested, judge.rulebook);
             // "always" is used alone.
             if (!filter) continue;
             const expected = filterChunk(filter, judge, rows, codes, rulings);
-            expect([asked, new DecisionFilter(filter, judge, rulings).select(rows, codes)]).toEqual([asked, expected]);
+            expect([requested, new DecisionFilter(filter, judge, rulings).select(rows, codes)]).toEqual([
+              requested,
+              expected,
+            ]);
             seen.found += expected.length;
             seen.others += rows.numRows - expected.length;
           }

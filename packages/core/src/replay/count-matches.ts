@@ -17,7 +17,7 @@ export interface Matches {
 }
 
 /** A condition with the sets that it looks up, and the rules that set the tags it tests. */
-export interface AskedCondition {
+export interface ResolvedCondition {
   readonly condition: Condition;
   readonly lookups: Lookups;
   /** Absent if it tests no tag. */
@@ -25,14 +25,14 @@ export interface AskedCondition {
 }
 
 /** Prepares a condition for counting. */
-export function askCondition(rulebook: Rulebook, condition: Condition, lookups: Lookups): AskedCondition {
-  let asksTags = false;
-  visitComparisons(condition, ({ field }) => (asksTags ||= field === 'tag'));
-  return { condition, lookups, ...(asksTags ? { tagging: upToLastTags(rulebook) } : {}) };
+export function resolveCondition(rulebook: Rulebook, condition: Condition, lookups: Lookups): ResolvedCondition {
+  let testsTags = false;
+  visitComparisons(condition, ({ field }) => (testsTags ||= field === 'tag'));
+  return { condition, lookups, ...(testsTags ? { tagging: upToLastTags(rulebook) } : {}) };
 }
 
 /** Whether requests have to be counted in the order of their time, since the tags of one can depend on those before. */
-export function countsInOrder({ tagging }: AskedCondition): boolean {
+export function countsInOrder({ tagging }: ResolvedCondition): boolean {
   return tagging?.isStateful ?? false;
 }
 
@@ -65,7 +65,7 @@ function matters({ action }: CheckedGate['fences'][number]['rules'][number]): bo
  */
 export function countMatches(
   context: EvaluationContext,
-  { condition, lookups, tagging }: AskedCondition,
+  { condition, lookups, tagging }: ResolvedCondition,
   records: Iterable<LogRecord>,
   gates: ReadonlySet<string> | undefined,
   state: State,

@@ -58,7 +58,7 @@ function countFields(condition: Condition): { own: number; others: number } {
 }
 
 /** Whether requests must be tested one by one, because the condition mixes the line or time with attributes. */
-export function asksRowByRow({ condition }: Filter): boolean {
+export function isRowByRow({ condition }: Filter): boolean {
   return partsOf(condition) === undefined;
 }
 
@@ -102,8 +102,8 @@ export class DecisionFilter extends Plan {
       );
     if (condition.kind === 'not') return not(this.#compile(condition.part, subject, terms, seen));
     if (condition.kind === 'comparison' && condition.field === 'recorded status') {
-      const asked = this.partitions.atomFor(recordedStatus, condition, undefined, {});
-      const atom: Node = { kind: 'atom', ...asked, selectivity: 1 };
+      const requested = this.partitions.atomFor(recordedStatus, condition, undefined, {});
+      const atom: Node = { kind: 'atom', ...requested, selectivity: 1 };
       return condition.isNegated ? not(atom) : atom;
     }
     if (

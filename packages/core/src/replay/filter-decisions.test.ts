@@ -5,7 +5,7 @@ import { formatDiagnostic } from '../language/diagnostic.js';
 import { parseCountryRows } from '../reference/country-rows.js';
 import { createCountryTable } from '../reference/country-table.js';
 import type { LogRecord } from '../request/record.js';
-import { asksRowByRow, DecisionFilter } from './decision-filter.js';
+import { isRowByRow, DecisionFilter } from './decision-filter.js';
 import { filterChunk } from './filter-decisions.js';
 import { Program } from '../match/compile/program.js';
 import { chunkOf } from '../test/chunk-of.js';
@@ -62,7 +62,7 @@ function linesWhere(where: string): number[] {
   const { rulings } = replay.table;
   const found = filterChunk(filter!, judge, rows, codes, rulings);
   // In columns it finds the same.
-  if (!asksRowByRow(filter!)) expect(new DecisionFilter(filter!, judge, rulings).select(rows, codes)).toEqual(found);
+  if (!isRowByRow(filter!)) expect(new DecisionFilter(filter!, judge, rulings).select(rows, codes)).toEqual(found);
   return [...found].map((row) => row + 1);
 }
 

@@ -6,7 +6,7 @@ import { parseFences } from '../language/parser.js';
 import type { FenceStatement } from '../language/tree.js';
 import { Program } from '../match/compile/program.js';
 import { invariant } from '../request/invariant.js';
-import type { AskedCondition, Matches } from './count-matches.js';
+import type { ResolvedCondition, Matches } from './count-matches.js';
 import { ChunkReplay } from './replay-chunk.js';
 
 /** A fence whose only rule tags every request that it matches. */
@@ -23,7 +23,7 @@ export class MatchCounter {
   /** @param gates only requests of these gates count; all if absent */
   constructor(
     context: EvaluationContext,
-    { condition, lookups, tagging }: AskedCondition,
+    { condition, lookups, tagging }: ResolvedCondition,
     private readonly gates: ReadonlySet<string> | undefined,
   ) {
     invariant(!tagging, 'tags are set by other rules');

@@ -40,10 +40,10 @@ it('a span of chunks in any order gives the results of its requests one by one i
         const replay = new ChunkReplay(new Program(judge));
         const found: unknown[] = [];
         for (const { chunks: numbers, sequence } of orderByTime(chunks.map((rows) => rows.timesUnixMs()))) {
-          const asked = numbers.map((number) => chunks[number]!);
+          const requested = numbers.map((number) => chunks[number]!);
           if (sequence) seen.outOfOrder += 1;
-          judgeSpan(replay, asked, sequence, span).codes.forEach((code, at) => {
-            const { line } = asked[sequence ? sequence.chunkOf[at]! : 0]!.row(sequence ? sequence.rowOf[at]! : at);
+          judgeSpan(replay, requested, sequence, span).codes.forEach((code, at) => {
+            const { line } = requested[sequence ? sequence.chunkOf[at]! : 0]!.row(sequence ? sequence.rowOf[at]! : at);
             found.push([line, code === NOT_JUDGED ? 'not judged' : replay.table.rulings[code]]);
           });
         }

@@ -20,7 +20,7 @@ import { wideFenceText, wideRepeatingLog } from '../test/arbitrary-fences.js';
 import { CATEGORIES, COUNTRIES } from '../test/compare-evaluators.js';
 import { Breakdown } from './breakdown.js';
 import { DecisionComparison } from './comparison.js';
-import { askCondition } from './count-matches.js';
+import { resolveCondition } from './count-matches.js';
 import { DecisionFilter } from './decision-filter.js';
 import { MatchCounter } from './match-counter.js';
 import { ChunkReplay } from './replay-chunk.js';
@@ -93,8 +93,8 @@ class Engine {
     this.#program = new Program(context);
     this.#breakdown = new Breakdown(context);
     const condition = readCondition(RULE);
-    const asked = askCondition(context.rulebook, condition, collectRuleLookups(condition, context.rulebook));
-    this.#counter = new MatchCounter(context, asked, undefined);
+    const requested = resolveCondition(context.rulebook, condition, collectRuleLookups(condition, context.rulebook));
+    this.#counter = new MatchCounter(context, requested, undefined);
   }
 
   /** Replays of several logs, chunk by chunk in turns. @returns the rulings of each, and how they are counted */

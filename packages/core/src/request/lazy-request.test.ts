@@ -24,13 +24,13 @@ describe('a lazily read request', () => {
         fc.shuffledSubarray([...ASKED]),
         (all, order) => {
           const attributes: Record<string, AttributeValue | null | undefined> = {};
-          const asked = new LazyRequest(attributes as Attributes);
+          const requested = new LazyRequest(attributes as Attributes);
           for (const next of all) {
             for (const name of Object.keys(attributes)) delete attributes[name];
             Object.assign(attributes, next);
-            asked.forget();
+            requested.invalidate();
             const whole = normalizeRequest({ line: 0, atUnixMs: 0, attributes: next as Attributes });
-            for (const name of [...order, ...order]) expect([name, asked[name]]).toEqual([name, whole[name]]);
+            for (const name of [...order, ...order]) expect([name, requested[name]]).toEqual([name, whole[name]]);
           }
         },
       ),

@@ -74,7 +74,7 @@ export class LazyRequest implements Request {
   constructor(readonly attributes: Attributes) {}
 
   /** An attribute has changed. */
-  forget(): void {
+  invalidate(): void {
     this.#known = 0;
   }
 
@@ -214,8 +214,8 @@ export function schemeText(attributes: Attributes): Field<string> {
   const full = textOf(attributes['url.full']);
   const scheme = full == null ? undefined : splitUrl(full)?.scheme;
   if (scheme !== undefined) return scheme;
-  const said = textOf(attributes['url.scheme']);
-  return said == null ? said : said.toLowerCase();
+  const settings = textOf(attributes['url.scheme']);
+  return settings == null ? settings : settings.toLowerCase();
 }
 
 /** The authority of the full URL, else Host or the log's column for it; undefined where neither is known. */

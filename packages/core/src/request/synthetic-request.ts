@@ -91,9 +91,9 @@ const ATTRIBUTE_OF: Record<string, { readonly name: string; readonly kind: 'text
 };
 
 function attributesOfFields(fields: readonly SyntheticField[]): Attributes {
-  const said: Record<string, string | number | string[]> = {};
+  const settings: Record<string, string | number | string[]> = {};
   const add = (name: string, value: string): void => {
-    said[name] = [...((said[name] as string[] | undefined) ?? []), value];
+    settings[name] = [...((settings[name] as string[] | undefined) ?? []), value];
   };
   for (const { field, parameter, value } of fields) {
     if (field === 'header') add(`http.request.header.${parameter}`, value);
@@ -101,10 +101,10 @@ function attributesOfFields(fields: readonly SyntheticField[]): Attributes {
     else {
       const { name, kind } = ATTRIBUTE_OF[field]!;
       if (kind === 'list') add(name, value);
-      else said[name] = kind === 'number' ? Number(value) : value;
+      else settings[name] = kind === 'number' ? Number(value) : value;
     }
   }
-  return said;
+  return settings;
 }
 
 /** What is known of some traffic, to see what it is recognised as. What is not given is unknown. */
@@ -123,7 +123,7 @@ export function buildSyntheticFlow(
   { host, url, port, transport, agent, payload }: SyntheticFlow,
   atUnixMs: number,
 ): LogRecord {
-  const said = {
+  const settings = {
     'tls.client.server_name': host,
     'url.full': url,
     'server.port': port,
@@ -131,7 +131,9 @@ export function buildSyntheticFlow(
     'user_agent.original': agent,
     'jade.payload': payload === undefined ? undefined : hexToBase64(payload),
   };
-  const attributes = Object.fromEntries(Object.entries(said).filter(([, value]) => value !== undefined)) as Attributes;
+  const attributes = Object.fromEntries(
+    Object.entries(settings).filter(([, value]) => value !== undefined),
+  ) as Attributes;
   return { line: 1, atUnixMs, attributes };
 }
 

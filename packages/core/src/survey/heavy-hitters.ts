@@ -19,10 +19,10 @@ export class HeavyHitters {
 
   add(value: string, times = 1): void {
     this.#counts.set(value, (this.#counts.get(value) ?? 0) + times);
-    if (this.#counts.size > 2 * this.keptValues) this.#forgetRarest();
+    if (this.#counts.size > 2 * this.keptValues) this.#evictRarest();
   }
 
-  #forgetRarest(): void {
+  #evictRarest(): void {
     const sorted = [...this.#counts.values()].sort((a, b) => b - a);
     const limit = sorted[this.keptValues]!;
     for (const [value, count] of this.#counts) if (count <= limit) this.#counts.delete(value);

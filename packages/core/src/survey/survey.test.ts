@@ -45,7 +45,7 @@ function survey(log: readonly LogRecord[], hasTable = true): Survey {
 
 describe('a survey', () => {
   it('of stored chunks is that of their requests', () => {
-    let numTold = 0;
+    let numReported = 0;
     fc.assert(
       fc.property(wideRepeatingLog, fc.nat(14), fc.boolean(), (log, cut, hasTable) => {
         const records = log.map(({ t, attributes }, index): LogRecord => ({
@@ -60,11 +60,11 @@ describe('a survey', () => {
         }
         const expected = survey(records, hasTable);
         expect(builder.finish()).toEqual(expected);
-        numTold += expected.clients.count + expected.hosts.count + expected.paths.count;
+        numReported += expected.clients.count + expected.hosts.count + expected.paths.count;
       }),
       { numRuns: 300 },
     );
-    expect(numTold).toBeGreaterThan(500);
+    expect(numReported).toBeGreaterThan(500);
   });
 
   it('reports what a log holds', () => {

@@ -32,7 +32,7 @@ const textComparison = (field: string): fc.Arbitrary<string> =>
       .map(([word, isAnyCase, values]) => `${field} ${word} ${isAnyCase ? 'anycase ' : ''}${values}`),
     fc
       .constantFrom('matches "o[tx]"', 'matches "^H", "t$"', 'matches "[Ff]ox"', 'present', 'absent')
-      .map((asked) => `${field} ${asked}`),
+      .map((requested) => `${field} ${requested}`),
   );
 const numberComparison = (field: string): fc.Arbitrary<string> =>
   fc.oneof(

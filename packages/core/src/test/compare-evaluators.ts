@@ -42,10 +42,10 @@ function judgeChunks(
     memory = new CounterStore(memory.store());
     const matcher = new Matcher(program, memory);
     const bench = matcher.open(rows);
-    const told: Ruling[] = [];
-    const coding = { codeFor: (ruling: Ruling) => told.push(ruling) - 1 };
+    const shown: Ruling[] = [];
+    const coding = { codeFor: (ruling: Ruling) => shown.push(ruling) - 1 };
     part.forEach((record, row) => {
-      rulings.push(told[matcher.judgeRow(bench, row, record.atUnixMs, coding)]!);
+      rulings.push(shown[matcher.judgeRow(bench, row, record.atUnixMs, coding)]!);
     });
   }
   return { rulings, memory };
@@ -68,12 +68,12 @@ const inOrder = ({ counters, holds }: StoredState, lastUnixMs: number) => ({
 /** So many that those of the request itself are spilled. */
 export const CROWD = Object.fromEntries(Array.from({ length: 62 }, (_, index) => [`x.${index}`, 'x']));
 
-export type Hear = (context: EvaluationContext, ruling: Ruling) => Observer | undefined;
+export type Receive = (context: EvaluationContext, ruling: Ruling) => Observer | undefined;
 
 /** Holds the matcher against the interpreter. @throws where they differ */
 export function compareEvaluators(
   options: { numRuns: number; seed?: number; endOnFailure?: boolean },
-  hear: Hear = () => undefined,
+  receive: Receive = () => undefined,
 ): void {
   fc.assert(
     fc.property(
@@ -128,7 +128,7 @@ export function compareEvaluators(
         }
         const before = new State();
         log.forEach((record, index) =>
-          decide(context, normalizeRequest(record), before, hear(context, expected[index]!)),
+          decide(context, normalizeRequest(record), before, receive(context, expected[index]!)),
         );
       },
     ),

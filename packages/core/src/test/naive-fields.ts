@@ -23,8 +23,8 @@ export function readNaively(
   };
   const method = raw('http.request.method');
   const serverName = raw('tls.client.server_name');
-  const said = raw('http.request.header.host');
-  const shownHost = said?.length ? said : (serverName ?? said);
+  const settings = raw('http.request.header.host');
+  const shownHost = settings?.length ? settings : (serverName ?? settings);
   const host = isHidden && serverName ? serverName : shownHost;
   const hidden = (values: Values): Values => (isHidden ? undefined : values);
   const pairs = (text: Values, separator: RegExp, name: string): Values =>

@@ -31,7 +31,7 @@ export interface NaiveDecision {
 type Degree = 0 | 0.5 | 1;
 /** The values of a field: `undefined` is unknown, an empty list none. */
 type Values = readonly string[] | undefined;
-type Ask = (field: string, parameter?: string) => Values;
+type Evaluate = (field: string, parameter?: string) => Values;
 
 interface NaiveCounters {
   /** Every request that a limit counted. */
@@ -53,12 +53,14 @@ export function judgeNaively(
   return log.map((record) => {
     const gate = findGate(ofKind('gate'), lists, record);
     if (!gate) return { outcome: 'uncovered', decider: '', would: [], tags: [], blind: [] };
-    const askHidden = readNaively(record, gate, clientOf(gate, lists, record), countryOf, true);
-    const isHidden = !isVisible(gate, record, (condition) => degreeOf(condition, askHidden, [], lists));
-    const ask = isHidden ? askHidden : readNaively(record, gate, clientOf(gate, lists, record), countryOf, false);
+    const evaluateHidden = readNaively(record, gate, clientOf(gate, lists, record), countryOf, true);
+    const isHidden = !isVisible(gate, record, (condition) => degreeOf(condition, evaluateHidden, [], lists));
+    const evaluate = isHidden
+      ? evaluateHidden
+      : readNaively(record, gate, clientOf(gate, lists, record), countryOf, false);
     const walk = {
       gate,
-      ask,
+      evaluate,
       t: record.t,
       lists,
       memory,
@@ -72,7 +74,7 @@ export function judgeNaively(
 
 interface WalkContext {
   readonly gate: GateStatement;
-  readonly ask: Ask;
+  readonly evaluate: Evaluate;
   readonly t: number;
   readonly lists: Lists;
   readonly memory: NaiveCounters;
@@ -121,7 +123,7 @@ function walkFence(
     if (!isLive(rule, context)) continue;
     const isTrial = rule.state === 'trial' || fence.mode === 'trial';
     const seen = isTrial ? [...tags.acting, ...tags.trial] : tags.acting;
-    const degree = degreeOf(rule.condition, context.ask, seen, context.lists);
+    const degree = degreeOf(rule.condition, context.evaluate, seen, context.lists);
     const id = `${fence.name}/${rule.name}`;
     if (degree === 0.5) blind.push(id);
     if (degree !== 1 && !(degree === 0.5 && rule.matchesUnknown)) continue;
@@ -143,12 +145,12 @@ function walkFence(
 }
 
 /** Whether the action causes its outcome; undefined if a key is unknown. */
-function remember({ action }: Rule, id: string, { gate, ask, t, memory }: WalkContext): boolean | undefined {
+function remember({ action }: Rule, id: string, { gate, evaluate, t, memory }: WalkContext): boolean | undefined {
   const isHeld = (key: string): boolean =>
     memory.held.some((hold) => hold.key === key && hold.from <= t && t < hold.to);
   if (action.kind === 'limit') {
     const parts = action.keys.map((key) =>
-      key.kind === 'client' ? cut(ask('client'), key.bits4, key.bits6) : ask(key.field, key.parameter),
+      key.kind === 'client' ? cut(evaluate('client'), key.bits4, key.bits6) : evaluate(key.field, key.parameter),
     );
     if (parts.includes(undefined)) return undefined;
     const key = JSON.stringify([id, action.isAcrossGates ? '' : gate.name, parts]);
@@ -160,8 +162,8 @@ function remember({ action }: Rule, id: string, { gate, ask, t, memory }: WalkCo
     return isOver;
   }
   if (action.kind === 'warn' || action.kind === 'passphrase' || action.kind === 'challenge') {
-    const user = ask('user');
-    const who = user && user.length > 0 ? ['user', ...user] : cut(ask('client'), 32, 64);
+    const user = evaluate('user');
+    const who = user && user.length > 0 ? ['user', ...user] : cut(evaluate('client'), 32, 64);
     if (who === undefined) return undefined;
     const key = JSON.stringify([id, gate.name, who]);
     if (isHeld(key)) return false;
@@ -203,24 +205,24 @@ function isVisible(gate: GateStatement, record: NaiveRecord, degree: (condition:
   return rule ? rule.isInspected : gate.inspection.otherwise;
 }
 
-function degreeOf(condition: Condition, ask: Ask, tags: readonly string[], lists: Lists): Degree {
+function degreeOf(condition: Condition, evaluate: Evaluate, tags: readonly string[], lists: Lists): Degree {
   switch (condition.kind) {
     case 'always':
       return 1;
     case 'not':
-      return (1 - degreeOf(condition.part, ask, tags, lists)) as Degree;
+      return (1 - degreeOf(condition.part, evaluate, tags, lists)) as Degree;
     case 'and':
-      return Math.min(...condition.parts.map((part) => degreeOf(part, ask, tags, lists))) as Degree;
+      return Math.min(...condition.parts.map((part) => degreeOf(part, evaluate, tags, lists))) as Degree;
     case 'or':
-      return Math.max(...condition.parts.map((part) => degreeOf(part, ask, tags, lists))) as Degree;
+      return Math.max(...condition.parts.map((part) => degreeOf(part, evaluate, tags, lists))) as Degree;
     case 'comparison': {
       const { field, parameter, operator, isNegated, isAnyCase, values } = condition;
       if (field === 'url') {
-        const degrees = values.map((value) => urlDegree(value, ask, lists));
-        const degree = operator === 'present' ? urlDegree(undefined, ask, lists) : Math.max(...degrees);
+        const degrees = values.map((value) => urlDegree(value, evaluate, lists));
+        const degree = operator === 'present' ? urlDegree(undefined, evaluate, lists) : Math.max(...degrees);
         return (isNegated ? 1 - degree : degree) as Degree;
       }
-      const actual = field === 'tag' ? tags : ask(field, parameter);
+      const actual = field === 'tag' ? tags : evaluate(field, parameter);
       if (actual === undefined) return 0.5;
       if (operator === 'present') return actual.length > 0 !== isNegated ? 1 : 0;
       const fold = (text: string): string => (isAnyCase ? text.toLowerCase() : text);
@@ -233,19 +235,19 @@ function degreeOf(condition: Condition, ask: Ask, tags: readonly string[], lists
 }
 
 /** The minimum of both halves, per entry; for `undefined` whether there is a URL at all. */
-function urlDegree(value: Value | undefined, ask: Ask, lists: Lists): Degree {
+function urlDegree(value: Value | undefined, evaluate: Evaluate, lists: Lists): Degree {
   if (value?.kind === 'list') {
     const { source } = lists.get(value.name)!;
     if (source.kind !== 'inline') throw new Error('lists in files are not tested here');
-    const any = (all: readonly Value[]): number => Math.max(0, ...all.map((one) => urlDegree(one, ask, lists)));
+    const any = (all: readonly Value[]): number => Math.max(0, ...all.map((one) => urlDegree(one, evaluate, lists)));
     return Math.min(any(source.entries), 1 - any(source.exceptions)) as Degree;
   }
   const half = (actual: Values, test: (text: string) => boolean): number =>
     actual === undefined ? 0.5 : actual.some(test) ? 1 : 0;
   const [, host, path] = /^([^/]*)(.*)$/.exec(value ? printValue(value) : '')!;
   return Math.min(
-    half(ask('host'), (text) => !value || isInDomainEntry(host!, text)),
-    half(ask('path'), (text) => !value || `${text}/`.startsWith(`${path!.replace(/\/$/, '')}/`)),
+    half(evaluate('host'), (text) => !value || isInDomainEntry(host!, text)),
+    half(evaluate('path'), (text) => !value || `${text}/`.startsWith(`${path!.replace(/\/$/, '')}/`)),
   ) as Degree;
 }
 
@@ -333,8 +335,8 @@ function clientOf({ clientFrom }: GateStatement, lists: Lists, { attributes }: N
     if (value === null) return [];
     return ipaddr.isValid(String(value)) ? [ipaddr.process(String(value)).toString()] : undefined;
   };
-  const said = [attributes['network.peer.address'], attributes['client.address']];
-  const peer = one(said.find((value) => value != null) ?? (said.includes(null) ? null : undefined));
+  const settings = [attributes['network.peer.address'], attributes['client.address']];
+  const peer = one(settings.find((value) => value != null) ?? (settings.includes(null) ? null : undefined));
   const header = clientFrom && (attributes[`http.request.header.${clientFrom.header}`] as string[] | null | undefined);
   if (!clientFrom || header == null)
     return attributes['client.address'] == null ? peer : one(attributes['client.address']);

@@ -53,8 +53,8 @@ describe('random fences over random requests', () => {
         });
         expect(stored).toEqual(direct.map(({ client: _client, country: _country, ...ruling }) => ruling));
         expect({ ...tally, evaluations: {} }).toEqual(whole.tally);
-        const numAsked = Object.values(tally.evaluations).reduce((sum, times) => sum + times, 0);
-        expect(numAsked).toBeLessThanOrEqual(
+        const numRequested = Object.values(tally.evaluations).reduce((sum, times) => sum + times, 0);
+        expect(numRequested).toBeLessThanOrEqual(
           log.length * rulebook!.fences.reduce((sum, one) => sum + one.rules.length, 0),
         );
 
@@ -108,16 +108,16 @@ describe('a summary', () => {
     ].join('\n');
     const rulebook = checkFences([{ path: 'f.fence', text }], []).rulebook!;
     const replay = new SequentialReplay({ rulebook });
-    const ask = (atUnixMs: number, host: string, method: string): unknown =>
+    const evaluate = (atUnixMs: number, host: string, method: string): unknown =>
       replay.next({
         line: 1,
         atUnixMs,
         attributes: { 'url.path': '/', 'http.request.header.host': [host], 'http.request.method': method },
       });
-    ask(5000, 'a.example', 'GET');
-    ask(1000, 'a.example', 'GET');
-    ask(3000, 'a.example', 'POST');
-    ask(9000, 'b.example', 'GET');
+    evaluate(5000, 'a.example', 'GET');
+    evaluate(1000, 'a.example', 'GET');
+    evaluate(3000, 'a.example', 'POST');
+    evaluate(9000, 'b.example', 'GET');
     const summary = summarize(replay.tally, rulebook);
     expect(summary).toMatchObject({
       requests: 4,

@@ -51,7 +51,7 @@ export class Datasets {
   }
 
   /** The one that `dataset` would take the place of. */
-  async activeBeside(dataset: Pick<DatasetModel, 'kind' | 'name'>, db: Database): Promise<DatasetModel | undefined> {
+  async otherActive(dataset: Pick<DatasetModel, 'kind' | 'name'>, db: Database): Promise<DatasetModel | undefined> {
     const active = await this.active(dataset.kind, db);
     return dataset.kind === 'country' ? active[0] : active.find(({ name }) => name === dataset.name);
   }
@@ -74,7 +74,7 @@ export class Datasets {
   }
 
   async activate(trx: Transaction, dataset: DatasetModel): Promise<void> {
-    const before = await this.activeBeside(dataset, trx);
+    const before = await this.otherActive(dataset, trx);
     if (before) await DatasetModel.query(trx).patch({ isActive: false }).where({ id: before.id });
     await DatasetModel.query(trx).patch({ isActive: true, waitsFor: null }).where({ id: dataset.id });
   }
@@ -134,7 +134,7 @@ export class Datasets {
     const opened = kept ?? this.#load(id);
     this.#opened.set(id, opened);
     opened.then(
-      ({ buffer }) => this.#forgetOldest(id, buffer.byteLength),
+      ({ buffer }) => this.#evictOldest(id, buffer.byteLength),
       () => this.#opened.delete(id),
     );
     return opened;
@@ -164,11 +164,11 @@ export class Datasets {
   }
 
   /** Releases a dataset that was deleted. */
-  forget(id: number): void {
+  evict(id: number): void {
     this.#opened.delete(id);
   }
 
-  #forgetOldest(id: number, numBytes: number): void {
+  #evictOldest(id: number, numBytes: number): void {
     this.#sizes.set(id, numBytes);
     let total = [...this.#opened.keys()].reduce((sum, one) => sum + (this.#sizes.get(one) ?? 0), 0);
     for (const oldest of [...this.#opened.keys()]) {

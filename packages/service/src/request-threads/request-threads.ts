@@ -43,12 +43,12 @@ export class RequestThreads implements RequestAnswerer {
   /** @throws ProblemError where it takes longer than the service allows, or too many wait */
   async answer({ thread }: Route, task: RequestTask, signal: AbortSignal): Promise<RequestAnswer | undefined> {
     const { port1, port2 } = new MessageChannel();
-    const tellGone = (): void => port1.postMessage(null);
-    signal.addEventListener('abort', tellGone);
+    const reportGone = (): void => port1.postMessage(null);
+    signal.addEventListener('abort', reportGone);
     try {
       return (await this.#run(thread!, 'answer', { task, gone: port2 }, [port2])) as RequestAnswer | undefined;
     } finally {
-      signal.removeEventListener('abort', tellGone);
+      signal.removeEventListener('abort', reportGone);
       port1.close();
     }
   }

@@ -1,7 +1,7 @@
 /** Runs in a worker thread: judges, filters, counts and explains rows of a stored log. */
 import {
-  askCondition,
-  asksRowByRow,
+  resolveCondition,
+  isRowByRow,
   Breakdown,
   ChunkReplay,
   checkFilter,
@@ -293,9 +293,9 @@ export const countRows = clearOnError(function countRows({ rule, gates, state, .
 } {
   const context = judgeFor(task);
   const condition = readCondition(rule);
-  const asked = askCondition(context.rulebook, condition, collectRuleLookups(condition, context.rulebook));
+  const requested = resolveCondition(context.rulebook, condition, collectRuleLookups(condition, context.rulebook));
   const after = new State(state);
-  const matches = countMatches(context, asked, recordsOf(task), gates && new Set(gates), after);
+  const matches = countMatches(context, requested, recordsOf(task), gates && new Set(gates), after);
   return { matches, state: after.store() };
 });
 
@@ -319,8 +319,8 @@ function matchCounterFor({ rule, gates, ...source }: MatchTask): MatchCounter {
   if (one.matches?.key !== key) {
     const condition = readCondition(rule);
     const { rulebook } = one.context;
-    const asked = askCondition(rulebook, condition, collectRuleLookups(condition, rulebook));
-    one.matches = { key, counter: new MatchCounter(one.context, asked, gates && new Set(gates)) };
+    const requested = resolveCondition(rulebook, condition, collectRuleLookups(condition, rulebook));
+    one.matches = { key, counter: new MatchCounter(one.context, requested, gates && new Set(gates)) };
   }
   return one.matches.counter;
 }
@@ -361,7 +361,7 @@ function filterFor({ replayId, where, rulings, ...source }: FilterTask): NonNull
     one.filter = {
       key,
       filter,
-      ...(asksRowByRow(filter) ? {} : { inColumns: new DecisionFilter(filter, one.context, rulings) }),
+      ...(isRowByRow(filter) ? {} : { inColumns: new DecisionFilter(filter, one.context, rulings) }),
     };
   }
   return one.filter;

@@ -18,12 +18,12 @@ export function IdentifyCard() {
   const submit = (event: FormEvent<HTMLFormElement>): void => {
     event.preventDefault();
     const form = new FormData(event.currentTarget);
-    const said = (name: string): string | undefined => String(form.get(name) ?? '').trim() || undefined;
-    const port = said('port');
+    const settings = (name: string): string | undefined => String(form.get(name) ?? '').trim() || undefined;
+    const port = settings('port');
     identify.mutate({
-      host: said('host'),
-      url: said('url'),
-      payload: said('payload'),
+      host: settings('host'),
+      url: settings('url'),
+      payload: settings('payload'),
       ...(port === undefined ? {} : { port: Number(port) }),
       ...(transport === UNKNOWN_VALUE ? {} : { transport: transport as SyntheticFlow['transport'] }),
     });

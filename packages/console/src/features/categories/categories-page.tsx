@@ -153,20 +153,20 @@ function FeedsCard({ feeds }: { feeds: readonly FeedInfo[] }) {
 }
 
 function SiteLookupCard() {
-  const [asked, setAsked] = useState('');
+  const [requested, setRequested] = useState('');
   const found = useQuery({
-    queryKey: ['reference', 'lookup category', asked],
-    queryFn: () => service.lookupCategory(asked),
-    enabled: asked !== '',
+    queryKey: ['reference', 'lookup category', requested],
+    queryFn: () => service.lookupCategory(requested),
+    enabled: requested !== '',
     retry: false,
   });
-  const ask = (event: FormEvent<HTMLFormElement>): void => {
+  const lookup = (event: FormEvent<HTMLFormElement>): void => {
     event.preventDefault();
-    setAsked(String(new FormData(event.currentTarget).get('site')).trim());
+    setRequested(String(new FormData(event.currentTarget).get('site')).trim());
   };
   return (
     <Card title="Category lookup">
-      <form onSubmit={ask} className="grid gap-3 p-4 text-sm">
+      <form onSubmit={lookup} className="grid gap-3 p-4 text-sm">
         <div className="flex items-end gap-2">
           <TextField label="Domain or URL" name="site" required placeholder="shop.example/play" className="grow" />
           <Button type="submit">Look it up</Button>
@@ -178,17 +178,17 @@ function SiteLookupCard() {
   );
 }
 
-function Answer({ answer: { asked, categories, evidence, answers, site } }: { answer: CategoryLookup }) {
+function Answer({ answer: { requested, categories, evidence, answers, site } }: { answer: CategoryLookup }) {
   return (
     <div role="status" className="rounded-lg bg-sunken p-3">
       <p>
-        <span className="font-mono">{asked}</span> is <strong>{categories.join(', ')}</strong>: {evidence}.
+        <span className="font-mono">{requested}</span> is <strong>{categories.join(', ')}</strong>: {evidence}.
         {site && <span className="text-muted"> Its registrable domain is {site}.</span>}
       </p>
       <ol className="mt-2 grid gap-1">
-        {answers.map(({ feed, categories: said, entry }, index) => (
+        {answers.map(({ feed, categories: settings, entry }, index) => (
           <li key={feed ?? ''} className={index === 0 ? '' : 'text-muted'}>
-            {feed ?? 'Correction'}: {said.join(', ')}, entry <span className="font-mono">{entry}</span>
+            {feed ?? 'Correction'}: {settings.join(', ')}, entry <span className="font-mono">{entry}</span>
             {index === 0 ? '' : ' (not used, because an earlier source knows it)'}
           </li>
         ))}

@@ -9,20 +9,20 @@ import { TextField } from '../../components/text-field.js';
 
 /** Looks up an address or a name: its country, the evidence, and the affected rules. */
 export function AddressLookupCard() {
-  const [asked, setAsked] = useState('');
+  const [requested, setRequested] = useState('');
   const found = useQuery({
-    queryKey: ['reference', 'lookup country', asked],
-    queryFn: () => service.lookupCountry(asked),
-    enabled: asked !== '',
+    queryKey: ['reference', 'lookup country', requested],
+    queryFn: () => service.lookupCountry(requested),
+    enabled: requested !== '',
     retry: false,
   });
-  const ask = (event: FormEvent<HTMLFormElement>): void => {
+  const lookup = (event: FormEvent<HTMLFormElement>): void => {
     event.preventDefault();
-    setAsked(String(new FormData(event.currentTarget).get('address')).trim());
+    setRequested(String(new FormData(event.currentTarget).get('address')).trim());
   };
   return (
     <Card title="Country lookup">
-      <form onSubmit={ask} className="grid gap-3 p-4 text-sm">
+      <form onSubmit={lookup} className="grid gap-3 p-4 text-sm">
         <div className="flex items-end gap-2">
           <TextField
             label="Address or name"
@@ -35,13 +35,13 @@ export function AddressLookupCard() {
         </div>
         {found.error && <ErrorNotice error={found.error} />}
         {found.data?.addresses.map((address) => (
-          <Answer key={address.address} answer={address} canTell={found.data.cannotTell === undefined} />
+          <Answer key={address.address} answer={address} isAvailable={found.data.unavailable === undefined} />
         ))}
-        {found.data?.cannotTell && (
+        {found.data?.unavailable && (
           <div role="alert" className="rounded-lg bg-soft-limited px-3 py-2 text-limited">
             <p>Lists, gates and rules cannot be shown, because the draft has errors:</p>
             <ul className="mt-1 grid gap-1">
-              {found.data.cannotTell.map((error) => (
+              {found.data.unavailable.map((error) => (
                 <li key={error} className="font-mono text-xs">
                   {error}
                 </li>
@@ -54,7 +54,7 @@ export function AddressLookupCard() {
   );
 }
 
-function Answer({ answer, canTell }: { answer: AddressLookup; canTell: boolean }) {
+function Answer({ answer, isAvailable }: { answer: AddressLookup; isAvailable: boolean }) {
   const { address, country, countryName, evidence, lists, gates, rules } = answer;
   return (
     <div role="status" className="rounded-lg bg-sunken p-3">
@@ -80,7 +80,7 @@ function Answer({ answer, canTell }: { answer: AddressLookup; canTell: boolean }
             <span className="text-muted"> ({at.length > 0 ? `at ${at.join(', ')}` : 'at no gate'})</span>
           </li>
         ))}
-        {canTell && lists.length + gates.length + rules.length === 0 && (
+        {isAvailable && lists.length + gates.length + rules.length === 0 && (
           <li className="text-muted">No list, gate or rule of the draft looks at it.</li>
         )}
       </ul>

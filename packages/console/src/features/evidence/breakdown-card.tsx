@@ -109,12 +109,12 @@ function ValueRow({
   onFilter?: (where: string) => void;
   isOfChanges: boolean;
 }) {
-  const isAskable = onFilter && FIELDS.includes(by) && !value.startsWith('(');
+  const isFilterable = onFilter && FIELDS.includes(by) && !value.startsWith('(');
   const share = (count: number): string => `${(count / most) * 100}%`;
   return (
     <tr className="border-b border-line last:border-b-0">
       <th scope="row" className="max-w-72 truncate px-4 py-1.5 text-left font-mono text-xs font-normal" title={value}>
-        {isAskable ? (
+        {isFilterable ? (
           <button
             type="button"
             onClick={() => onFilter(`${by} = ${value}`)}

@@ -95,8 +95,10 @@ function DraftFences({
       fence.rules.map((rule) => [`${fence.fence}/${rule.rule}`, rule] as const),
     ),
   );
-  const asked = result && new Set(result.summary.gates.filter(({ requests }) => requests > 0).map(({ gate }) => gate));
-  const isReached = ({ gates }: Draft['fences'][number]): boolean => !asked || gates.some((gate) => asked.has(gate));
+  const requested =
+    result && new Set(result.summary.gates.filter(({ requests }) => requests > 0).map(({ gate }) => gate));
+  const isReached = ({ gates }: Draft['fences'][number]): boolean =>
+    !requested || gates.some((gate) => requested.has(gate));
   const most = Math.max(0, ...[...tallies.values()].map((tally) => tally.hits));
   return (
     <>

@@ -132,7 +132,7 @@ function ListDetail({
             {list.usedBy.length > 0 ? `Used by ${list.usedBy.join(', ')}.` : 'Used nowhere.'}
             {list.file && ` Kept in ${list.file}.`}
             {list.dataset && ` Its entries are the dataset ${list.dataset.name}.`} Last changed{' '}
-            {formatMinute(list.changedAt)} by {list.changedBy ?? 'nobody'}.
+            {formatMinute(list.changedAt)} by {list.changedBy ?? 'unknown'}.
           </p>
           {!list.dataset && <Contents list={list} />}
         </div>
@@ -203,12 +203,12 @@ function LookupForm({ list }: { list: ListInfo }) {
     enabled: value !== '',
     retry: false,
   });
-  const ask = (event: FormEvent<HTMLFormElement>): void => {
+  const lookup = (event: FormEvent<HTMLFormElement>): void => {
     event.preventDefault();
     setValue(String(new FormData(event.currentTarget).get('value')).trim());
   };
   return (
-    <form onSubmit={ask} className="grid gap-3 p-4 text-sm">
+    <form onSubmit={lookup} className="grid gap-3 p-4 text-sm">
       <div className="flex items-end gap-2">
         <TextField label="Value" name="value" required className="grow" />
         <Button type="submit">Look it up</Button>

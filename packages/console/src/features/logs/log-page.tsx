@@ -56,8 +56,8 @@ function LogActions({ log }: { log: Log }) {
   });
   const isUsed = hasProblem(remove.error, 'log-in-use');
   // The first press only asks; the second shows what depends on the log.
-  const [isAsking, setIsAsking] = useState(false);
-  const deleteText = isUsed ? 'Delete it with its replays' : isAsking ? 'Really delete it' : 'Delete';
+  const [isConfirming, setIsConfirming] = useState(false);
+  const deleteText = isUsed ? 'Delete it with its replays' : isConfirming ? 'Really delete it' : 'Delete';
   return (
     <div className="flex max-w-md flex-col items-end gap-2">
       <div className="flex gap-2">
@@ -69,7 +69,10 @@ function LogActions({ log }: { log: Log }) {
             Against revision {published}
           </Button>
         )}
-        <Button onClick={() => (isAsking ? remove.mutate(isUsed) : setIsAsking(true))} disabled={remove.isPending}>
+        <Button
+          onClick={() => (isConfirming ? remove.mutate(isUsed) : setIsConfirming(true))}
+          disabled={remove.isPending}
+        >
           {deleteText}
         </Button>
       </div>

@@ -18,14 +18,14 @@ export interface LogPreview {
 const PREVIEW_BYTES = 1_048_576;
 const SHOWN_LINES = 5;
 
-/** @throws LayoutError where what is said about the log does not hold together or does not fit it */
+/** @throws LayoutError where what is settings about the log does not hold together or does not fit it */
 export async function previewLog(file: File, query: LogReadOptions): Promise<LogPreview> {
   const { bytes, isWhole } = await readHead(file);
-  const said = optionsOf(query);
-  const detection = detectFormat(bytes, isWhole, said, query.format as LogFormat | undefined);
+  const settings = optionsOf(query);
+  const detection = detectFormat(bytes, isWhole, settings, query.format as LogFormat | undefined);
   if (!detection.best) return { detection, lines: [] };
   const { format, isInSyslog } = detection.best;
-  const reader = new LogReader(format, { ...said, isInSyslog });
+  const reader = new LogReader(format, { ...settings, isInSyslog });
   return { detection, lines: [...reader.push(bytes), ...(isWhole ? reader.end() : [])].slice(0, SHOWN_LINES) };
 }
 

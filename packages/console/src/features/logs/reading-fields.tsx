@@ -13,22 +13,28 @@ const FORMATS = [
 ];
 
 /** How a log is to be read, where that is not to be found out. Every change shows in the preview at once. */
-export function ReadingFields({ said, onChange }: { said: LogReadOptions; onChange: (said: LogReadOptions) => void }) {
+export function ReadingFields({
+  settings,
+  onChange,
+}: {
+  settings: LogReadOptions;
+  onChange: (settings: LogReadOptions) => void;
+}) {
   const set = (change: Partial<LogReadOptions>): void => {
-    const all = Object.entries({ ...said, ...change }).filter(([, value]) => value !== undefined && value !== '');
+    const all = Object.entries({ ...settings, ...change }).filter(([, value]) => value !== undefined && value !== '');
     onChange(Object.fromEntries(all));
   };
   return (
-    <Disclosure as="div" defaultOpen={Object.keys(said).some((key) => key !== 'host')}>
+    <Disclosure as="div" defaultOpen={Object.keys(settings).some((key) => key !== 'host')}>
       <DisclosureButton className="group flex items-center gap-1 text-sm text-jade">
         <ChevronRightIcon aria-hidden className="size-4 transition-transform group-data-open:rotate-90" />
         Reading options
       </DisclosureButton>
       <DisclosurePanel className="mt-3 grid gap-4 sm:grid-cols-2">
-        <Choice label="Format" value={said.format ?? ''} options={FORMATS} onChange={(format) => set({ format })} />
+        <Choice label="Format" value={settings.format ?? ''} options={FORMATS} onChange={(format) => set({ format })} />
         <Field className="flex items-center gap-2 text-sm">
           <Checkbox
-            checked={said.syslog === true}
+            checked={settings.syslog === true}
             onChange={(isInSyslog) => set({ syslog: isInSyslog || undefined })}
             className="group flex size-5 items-center justify-center rounded border border-line bg-ground data-checked:border-jade data-checked:bg-jade"
           >
@@ -39,7 +45,7 @@ export function ReadingFields({ said, onChange }: { said: LogReadOptions; onChan
         <TextField
           className="sm:col-span-2"
           label="Pattern: a line with names in place of its values"
-          value={said.pattern ?? ''}
+          value={settings.pattern ?? ''}
           onChange={(event) => set({ pattern: event.target.value })}
           placeholder={'{client} - {user} [{time}] "{request}" {status} {bytes}'}
         />
@@ -47,7 +53,7 @@ export function ReadingFields({ said, onChange }: { said: LogReadOptions; onChan
           <span className="font-medium">Mapping: what the names of the log mean, as JSON</span>
           <textarea
             rows={3}
-            value={said.mapping ?? ''}
+            value={settings.mapping ?? ''}
             onChange={(event) => set({ mapping: event.target.value })}
             placeholder='{"time": ["date", "clock"], "client": "remote_ip", "host": "vhost"}'
             className={`mt-1 font-mono text-xs ${INPUT_STYLE}`}
@@ -55,13 +61,13 @@ export function ReadingFields({ said, onChange }: { said: LogReadOptions; onChan
         </label>
         <TextField
           label="Time zone for timestamps without one"
-          value={said.zone ?? ''}
+          value={settings.zone ?? ''}
           onChange={(event) => set({ zone: event.target.value })}
           placeholder="UTC"
         />
         <TextField
           label="Year of the first line, if syslog times have none"
-          value={said.year ?? ''}
+          value={settings.year ?? ''}
           inputMode="numeric"
           onChange={(event) => set({ year: event.target.value })}
           placeholder={String(new Date().getFullYear())}

@@ -14,19 +14,19 @@ import { ReadingFields } from './reading-fields.js';
 /** Choosing a log, seeing how it would be read, and sending it. */
 export function UploadForm() {
   const [files, setFiles] = useState<readonly File[]>([]);
-  const [said, setSaid] = useState<LogReadOptions>({});
+  const [settings, setSettings] = useState<LogReadOptions>({});
   const [file] = files;
   const [share, setShare] = useState(0);
   const queryClient = useQueryClient();
   const navigate = useNavigate();
   const preview = useQuery({
-    queryKey: ['log preview', file?.name, file?.size, file?.lastModified, said],
-    queryFn: () => previewLog(file!, said),
+    queryKey: ['log preview', file?.name, file?.size, file?.lastModified, settings],
+    queryFn: () => previewLog(file!, settings),
     enabled: file !== undefined,
     retry: false,
   });
   const upload = useMutation({
-    mutationFn: (chosen: File) => uploadLog(files, { ...said, name: chosen.name }, setShare),
+    mutationFn: (chosen: File) => uploadLog(files, { ...settings, name: chosen.name }, setShare),
     onSuccess: async (log) => {
       await queryClient.invalidateQueries({ queryKey: ['logs'] });
       await navigate(`/logs/${log.id}`);
@@ -38,7 +38,7 @@ export function UploadForm() {
     if (file) upload.mutate(file);
   };
   const needsHost = preview.data?.detection.needsHost === true;
-  const canSend = preview.data?.detection.best !== undefined && (!needsHost || !!said.host) && !upload.isPending;
+  const canSend = preview.data?.detection.best !== undefined && (!needsHost || !!settings.host) && !upload.isPending;
   return (
     <Card title="Import log">
       <form onSubmit={submit} className="grid grid-cols-1 gap-4 p-4">
@@ -64,12 +64,12 @@ export function UploadForm() {
         {needsHost && (
           <TextField
             label="Host of every request, since the log does not name it"
-            value={said.host ?? ''}
-            onChange={(event) => setSaid({ ...said, host: event.target.value })}
+            value={settings.host ?? ''}
+            onChange={(event) => setSettings({ ...settings, host: event.target.value })}
             placeholder="shop.example"
           />
         )}
-        {file && <ReadingFields said={said} onChange={setSaid} />}
+        {file && <ReadingFields settings={settings} onChange={setSettings} />}
         {upload.isPending && (
           <label className="text-sm">
             {share < 1 ? `${Math.round(share * 100)}% is sent` : 'Upload complete, importing...'}

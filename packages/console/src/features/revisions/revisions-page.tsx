@@ -200,7 +200,7 @@ function RevisionCard({ revision }: { revision: Revision }) {
         <p>
           {note}{' '}
           <span className="text-muted">
-            {publishedBy ?? 'nobody'}, {formatMinute(publishedAt)}
+            {publishedBy ?? 'unknown'}, {formatMinute(publishedAt)}
           </span>
         </p>
         {restore.error && <ErrorNotice error={restore.error} />}

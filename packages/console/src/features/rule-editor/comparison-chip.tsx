@@ -119,7 +119,7 @@ function ComparisonPicker({
           onChange={changeField}
         />
         <Choice
-          label="asked"
+          label="requested"
           value={draft.operator}
           options={info.operators.map((operator) => ({ value: operator, text: operator }))}
           onChange={(operator) =>

@@ -159,11 +159,11 @@ function optionsAfter(before: string, known: KnownNames): Completion[] {
     return named(['not', ...FIELD_INFOS.map(({ field }) => field)], 'field');
   if (/\s(during|outside)$/.test(before)) return named(known.schedules, 'schedule');
   if (/\spage$/.test(before)) return named(known.pages, 'page');
-  const asked =
+  const requested =
     /(?:^|[\s(])(server country|[a-z-]+)(?:\s+"[^"]*")?(\s+(?:not in|in|=|!=|is)(?:\s+[^\s,]+\s*,)*)?$/.exec(before);
-  const info = asked && FIELD_INFOS.find(({ field }) => field === asked[1]);
+  const info = requested && FIELD_INFOS.find(({ field }) => field === requested[1]);
   if (!info) return named(['and', 'or', 'during', 'outside', 'until', 'if unknown match', 'owner', 'reason'], '');
-  if (asked[2] === undefined) return named(info.operators, 'operator');
+  if (requested[2] === undefined) return named(info.operators, 'operator');
   const lists = known.lists.filter(({ kind }) => kind === info.listKind).map(({ name }) => name);
   return [
     ...named(lists, 'list'),

@@ -132,19 +132,19 @@ function useMatches(
   version: number,
   isReadable: boolean,
 ): MatchState {
-  const [asked, setAsked] = useState(text);
+  const [requested, setRequested] = useState(text);
   const deferred = useDeferredValue(text);
   useEffect(() => {
-    const timer = setTimeout(() => setAsked(deferred), DEBOUNCE_MS);
+    const timer = setTimeout(() => setRequested(deferred), DEBOUNCE_MS);
     return () => clearTimeout(timer);
   }, [deferred]);
   const query = useQuery({
-    ...matchesQuery(logId ?? 0, asked, fence, version),
-    enabled: logId !== undefined && isReadable && asked === text,
+    ...matchesQuery(logId ?? 0, requested, fence, version),
+    enabled: logId !== undefined && isReadable && requested === text,
   });
   const problem = query.error instanceof ServiceError ? query.error.problem : undefined;
   const problems =
-    hasProblem(query.error, 'invalid-text') && asked === text
+    hasProblem(query.error, 'invalid-text') && requested === text
       ? (problem?.errors ?? []).map(({ place, message }): Diagnostic => {
           const [line, column] = place.split(':').map(Number);
           return { code: 'unknown-name', message, place: { file: 'rule', line: line ?? 1, column: column ?? 1 } };
@@ -152,7 +152,7 @@ function useMatches(
       : [];
   return {
     count: query.data,
-    isStale: asked !== text || query.isFetching || !isReadable,
+    isStale: requested !== text || query.isFetching || !isReadable,
     isDown: query.error !== null && problems.length === 0,
     problems,
   };

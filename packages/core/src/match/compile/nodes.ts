@@ -93,10 +93,10 @@ function compileComparison(comparison: Comparison, terms: NodeTerms): Node {
 function compileWord(comparison: Comparison, value: string): Node {
   const index = new AtomIndex({});
   index.add(0, comparison, undefined);
-  const heard = new AtomSet(1);
-  heard.clear();
-  index.collect(value, heard);
-  return { kind: 'known', truth: heard.size > 0 ? TRUE : FALSE };
+  const atoms = new AtomSet(1);
+  atoms.clear();
+  index.collect(value, atoms);
+  return { kind: 'known', truth: atoms.size > 0 ? TRUE : FALSE };
 }
 
 const UNRECOGNISED = 'unrecognised';

@@ -173,7 +173,7 @@ export class Program extends Plan {
   override clear(): void {
     super.clear();
     this.keyTexts.clear();
-    for (const { stage } of this.stages) stage.forget();
+    for (const { stage } of this.stages) stage.clear();
   }
 }
 

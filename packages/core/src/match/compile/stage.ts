@@ -216,7 +216,7 @@ export class Stage {
   }
 
   /** Releases what is known of classes. */
-  forget(): void {
+  clear(): void {
     this.#numLeads = this.#numAlways + 1;
     for (const lists of this.#lists) lists.fill(UNSET);
   }

@@ -75,7 +75,7 @@ class CounterIndex {
   }
 
   /** For a counter that is there. */
-  forget(limit: number, key: number): void {
+  clear(limit: number, key: number): void {
     this.#places[this.#pages[limit]![key >>> this.#pageBits]! + (key & (this.#pageKeys - 1))] = NONE;
   }
 
@@ -358,7 +358,7 @@ export class CounterStore {
   }
 
   #release(counter: number): void {
-    this.#places.forget(this.#named[counter * 2]!, this.#named[counter * 2 + 1]!);
+    this.#places.clear(this.#named[counter * 2]!, this.#named[counter * 2 + 1]!);
     this.#named[counter * 2] = NONE;
     this.#freeCounters.push(counter);
     this.#heldUntil.delete(counter);

@@ -16,7 +16,7 @@ export class AttributeReader {
   /** Makes it the reading of another request. */
   set(name: string, cell: Cell): void {
     this.#attributes[name] = cell;
-    this.request.forget();
+    this.request.invalidate();
   }
 
   get attributes(): Attributes {

@@ -211,12 +211,12 @@ function categoryFeature({
   gate,
   isHidden,
 }: GateView): Feature<Field<readonly string[]>> {
-  const asksPath = !isHidden && categories?.hasPaths === true;
-  const key = `category of ${hostKey(isHidden)}${asksPath ? ` ${readingKey(gate.pathReading)}` : ''}`;
-  return feature(key, asksPath ? [...HOST, ...PATH] : HOST, ({ request }) => {
+  const testsPath = !isHidden && categories?.hasPaths === true;
+  const key = `category of ${hostKey(isHidden)}${testsPath ? ` ${readingKey(gate.pathReading)}` : ''}`;
+  return feature(key, testsPath ? [...HOST, ...PATH] : HOST, ({ request }) => {
     const host = hostOf(request, isHidden);
     if (!categories || host === undefined) return undefined;
-    return categories.find(host, asksPath ? (pathOf(request, gate.pathReading) ?? null) : null, gate.pathReading)
+    return categories.find(host, testsPath ? (pathOf(request, gate.pathReading) ?? null) : null, gate.pathReading)
       .categories;
   });
 }

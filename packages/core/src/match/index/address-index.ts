@@ -26,14 +26,14 @@ export class AddressIndex {
   add(atom: number, values: readonly Value[], lookup: Lookup | undefined): void {
     this.#intervals = undefined;
     const members = lookup?.kind === 'members' ? lookup : undefined;
-    const gathered = collectEntries(values, members?.lists ?? new Map());
-    if (!gathered) {
+    const collected = collectEntries(values, members?.lists ?? new Map());
+    if (!collected) {
       invariant(members, 'a set of addresses was not prepared');
       this.#large.push({ atom, members: members.members });
       return;
     }
-    if (!gathered.isExact) this.#inexact.set(atom, members!.members);
-    for (const value of gathered.entries)
+    if (!collected.isExact) this.#inexact.set(atom, members!.members);
+    for (const value of collected.entries)
       if (value.kind === 'addresses') this.#ranges.push({ atom, range: value.range });
   }
 

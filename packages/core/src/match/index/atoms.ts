@@ -46,13 +46,13 @@ export class AtomIndex {
 
   #addWords(atom: number, values: readonly Value[], lookup: Lookup | undefined): void {
     const members = lookup?.kind === 'members' ? lookup : undefined;
-    const gathered = collectEntries(values, members?.lists ?? new Map(), Infinity);
-    invariant(gathered, 'a list of words is a dataset');
-    for (const value of gathered.entries) {
+    const collected = collectEntries(values, members?.lists ?? new Map(), Infinity);
+    invariant(collected, 'a list of words is a dataset');
+    for (const value of collected.entries) {
       const word = value.kind === 'country' ? value.code : wordOf(value);
       const entries = this.#words.get(word) ?? [];
       this.#words.set(word, entries);
-      entries.push({ atom, ...(gathered.isExact ? {} : { members: members!.members }) });
+      entries.push({ atom, ...(collected.isExact ? {} : { members: members!.members }) });
     }
   }
 
@@ -147,7 +147,7 @@ function urlTest(
   invariant(lookup?.kind === 'urls', 'a urls comparison was not prepared');
   const { urls } = lookup;
   return (value) => {
-    const truth = urls.ask({ ...(value as UrlTarget), readPath: (text) => readPath(text, reading) });
+    const truth = urls.evaluate({ ...(value as UrlTarget), readPath: (text) => readPath(text, reading) });
     return truth === 'true' ? TRUE : truth === 'unknown' ? UNKNOWN : FALSE;
   };
 }

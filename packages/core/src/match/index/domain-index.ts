@@ -30,14 +30,14 @@ export class DomainIndex {
     }
     invariant(lookup?.kind === 'members', 'a set of domains was not prepared');
     const { members, lists } = lookup;
-    const gathered = collectEntries(values, lists);
-    if (!gathered) {
+    const collected = collectEntries(values, lists);
+    if (!collected) {
       this.#large.push({ atom, members });
       return;
     }
-    for (const value of gathered.entries)
+    for (const value of collected.entries)
       if (value.kind === 'domain')
-        this.#insert(value.entry.name, { atom, reach: value.entry.reach, ...(gathered.isExact ? {} : { members }) });
+        this.#insert(value.entry.name, { atom, reach: value.entry.reach, ...(collected.isExact ? {} : { members }) });
   }
 
   #insert(name: string, entry: Entry): void {

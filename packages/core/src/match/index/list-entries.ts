@@ -17,7 +17,7 @@ export function collectEntries(
 ): ListEntries | undefined {
   const entries: Value[] = [];
   let isExact = true;
-  const gather = (some: readonly Value[]): boolean => {
+  const collect = (some: readonly Value[]): boolean => {
     for (const value of some) {
       if (!isListName(value, lists)) {
         entries.push(value);
@@ -26,9 +26,9 @@ export function collectEntries(
       const { source, numEntries } = listNamed(lists, value.name);
       if (entries.length + numEntries > maxEntries || source.entries.length === 0) return numEntries === 0;
       if (source.exceptions.length > 0) isExact = false;
-      if (!gather(source.entries)) return false;
+      if (!collect(source.entries)) return false;
     }
     return true;
   };
-  return gather(values) ? { entries, isExact } : undefined;
+  return collect(values) ? { entries, isExact } : undefined;
 }

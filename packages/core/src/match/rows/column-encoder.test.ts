@@ -59,11 +59,11 @@ it('a chunk at any place of its segment gives the results of its rows one by one
           const rows = chunks[index]!;
           if (hasWhole && (rows.column('a')?.dictionary.numValues ?? 0) > rows.numRows) seen.fromTheMiddle += 1;
           seen.spilled += rows.spilledRows.length;
-          const told = encoder
+          const shown = encoder
             .read(rows)
             .map(({ keys, numbers }) => Array.from(keys.subarray(0, rows.numRows), (key) => numbers[key]));
           const expected = parts[index]!.map((attributes) => numberOf(attributes, inputs));
-          expect(told).toEqual([expected, expected.map((number) => number * 2)]);
+          expect(shown).toEqual([expected, expected.map((number) => number * 2)]);
         }
       },
     ),

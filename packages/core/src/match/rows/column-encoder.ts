@@ -89,7 +89,7 @@ export class ColumnEncoder {
 
   #readColumns(rows: EncodedRows): KeyedRows {
     const constants: Record<string, Cell> = {};
-    const telling: DistinguishingColumn[] = [];
+    const columns: DistinguishingColumn[] = [];
     for (const input of this.inputs) {
       const isPresence = input.startsWith('?');
       const name = isPresence ? input.slice(1) : input;
@@ -97,15 +97,15 @@ export class ColumnEncoder {
       if (!column) continue;
       const only = isPresence ? column.presence : column.onlyCode;
       if (!isPresence && column.hosts && only !== 0) {
-        telling.push({ name, column, isPresence }, { name: '', column: column.hosts, isPresence, isHidden: true });
+        columns.push({ name, column, isPresence }, { name: '', column: column.hosts, isPresence, isHidden: true });
         continue;
       }
-      if (only < 0) telling.push({ name, column, isPresence });
+      if (only < 0) columns.push({ name, column, isPresence });
       else if (only > 0) constants[name] = isPresence ? null : cellOf(column, only);
     }
-    if (telling.length === 0) return this.#readConstants(constants, rows.numRows);
-    if (telling.length === 1 && !telling[0]!.isPresence) return this.#readOne(telling[0]!, constants);
-    return this.#readSeveral(telling, constants, rows.numRows);
+    if (columns.length === 0) return this.#readConstants(constants, rows.numRows);
+    if (columns.length === 1 && !columns[0]!.isPresence) return this.#readOne(columns[0]!, constants);
+    return this.#readSeveral(columns, constants, rows.numRows);
   }
 
   #readConstants(constants: Record<string, Cell>, numRows: number): KeyedRows {
@@ -189,11 +189,11 @@ export class ColumnEncoder {
       byCode[feature]![code] = known === undefined ? this.features[feature]!.read(reading) : retained[feature]![known]!;
   }
 
-  #readSeveral(telling: readonly DistinguishingColumn[], constants: Record<string, Cell>, numRows: number): KeyedRows {
+  #readSeveral(columns: readonly DistinguishingColumn[], constants: Record<string, Cell>, numRows: number): KeyedRows {
     // The combination of each row, and a row of each combination.
     const combined = new Int32Array(numRows);
     let firstRows: number[] = [];
-    telling.forEach(({ column: { codes }, isPresence }) => {
+    columns.forEach(({ column: { codes }, isPresence }) => {
       const seen = new PairMap();
       firstRows = [];
       for (let row = 0; row < numRows; row += 1) {
@@ -209,7 +209,7 @@ export class ColumnEncoder {
     const reading = new AttributeReader(constants);
     const numbers = this.features.map(() => new Int32Array(firstRows.length));
     firstRows.forEach((row, combination) => {
-      for (const { name, column, isPresence, isHidden } of telling) {
+      for (const { name, column, isPresence, isHidden } of columns) {
         if (isHidden) continue;
         reading.set(name, column.codes[row] === 0 ? undefined : isPresence ? null : cellAt(column, row));
       }

@@ -48,9 +48,9 @@ describe('a fault in either side is found', () => {
         spoil(
           AtomIndex.prototype,
           'collect',
-          (ask) =>
-            function (this: AtomIndex, value: unknown, heard: unknown) {
-              if (value !== undefined) ask.call(this, value, heard);
+          (evaluate) =>
+            function (this: AtomIndex, value: unknown, received: unknown) {
+              if (value !== undefined) evaluate.call(this, value, received);
             },
         ),
     ],
@@ -72,9 +72,9 @@ describe('a fault in either side is found', () => {
         spoil(
           AddressIndex.prototype,
           'collect',
-          (ask) =>
-            function (this: AddressIndex, address: { value: bigint }, hear: unknown) {
-              return ask.call(this, { ...address, value: address.value - (address.value % 4n) }, hear);
+          (evaluate) =>
+            function (this: AddressIndex, address: { value: bigint }, receive: unknown) {
+              return evaluate.call(this, { ...address, value: address.value - (address.value % 4n) }, receive);
             },
         ),
     ],
@@ -84,9 +84,9 @@ describe('a fault in either side is found', () => {
         spoil(
           TextIndex.prototype,
           'collect',
-          (ask) =>
-            function (this: TextIndex, text: string, hear: unknown) {
-              return ask.call(this, text.toLowerCase(), hear);
+          (evaluate) =>
+            function (this: TextIndex, text: string, receive: unknown) {
+              return evaluate.call(this, text.toLowerCase(), receive);
             },
         ),
     ],
@@ -151,8 +151,8 @@ describe('a fault in either side is found', () => {
           (read) =>
             function (this: KeyFeature, reading: AttributeReader) {
               const number = read.call(this, reading);
-              const somebody = new AttributeReader({ ...reading.attributes, 'user.name': 'x' });
-              return number === UNKNOWN_KEY ? read.call(this, somebody) : number;
+              const another = new AttributeReader({ ...reading.attributes, 'user.name': 'x' });
+              return number === UNKNOWN_KEY ? read.call(this, another) : number;
             },
         ),
     ],

@@ -4,29 +4,29 @@ import { FIELDS, kindOf, OPERATORS_OF, type FieldName } from '../../language/fie
 import { OUTCOMES } from '../../language/outcomes.js';
 import type { Comparison, Condition } from '../../language/tree.js';
 import { negate, type Truth } from '../../request/field.js';
-import { compareEvaluators, type Hear } from '../../test/compare-evaluators.js';
+import { compareEvaluators, type Receive } from '../../test/compare-evaluators.js';
 
 /** What the generator reaches, so that agreement means something. */
 class Coverage {
   readonly #counts = new Map<string, number>();
   numDecisions = 0;
 
-  readonly hear: Hear = (context, ruling) => {
+  readonly receive: Receive = (context, ruling) => {
     this.numDecisions += 1;
     this.#see(ruling.outcome);
     const first = context.rulebook.gates.find(({ statement }) => statement.name === ruling.gate)?.fences[0]?.name;
     if (ruling.rule !== undefined && (ruling.rule !== 'r0' || ruling.fence !== first))
       this.#see('below the first rule');
-    const asked = (condition: Condition, subject: Subject): void => {
-      if (condition.kind === 'not') asked(condition.part, subject);
+    const requested = (condition: Condition, subject: Subject): void => {
+      if (condition.kind === 'not') requested(condition.part, subject);
       else if (condition.kind === 'and' || condition.kind === 'or')
-        condition.parts.forEach((part) => asked(part, subject));
+        condition.parts.forEach((part) => requested(part, subject));
       else if (condition.kind === 'comparison')
         this.#seeComparison(condition, evaluateComparison(condition, subject, context.rulebook));
     };
     return {
       rule: (fence, rule, verdict, subject) => {
-        asked(rule.condition, subject);
+        requested(rule.condition, subject);
         if (ruling.fence === fence.name && ruling.rule === rule.name && verdict === 'matched')
           this.#see(`decided by ${rule.action.kind}`);
         if (verdict === 'matched') this.#see(`matched ${rule.action.kind}`);
@@ -72,7 +72,7 @@ const RUNS = SOAK_RUNS ? { numRuns: Number(SOAK_RUNS) } : { numRuns: 1700, seed:
 describe('the matcher', () => {
   it('decides as the interpreter does, request by request and from stored chunks', () => {
     const coverage = new Coverage();
-    compareEvaluators(RUNS, coverage.hear);
+    compareEvaluators(RUNS, coverage.receive);
     process.stdout.write(`${coverage.print()}\n`);
     expect(coverage.numDecisions).toBeGreaterThan(RUNS.numRuns * 5.9);
     if (RUNS.numRuns < 1700) return;

@@ -46,21 +46,21 @@ export class CategoryFeeds {
         hint: 'Import one with jadefence category import FILE.',
       });
     // A domain is looked up as its start page.
-    const asked = path ?? '/';
-    const answer = referenceData.categories.find(host, asked);
+    const requested = path ?? '/';
+    const answer = referenceData.categories.find(host, requested);
     const evidence = answer.isCorrected
       ? `by a correction of ${answer.entry}`
       : answer.feed === undefined
         ? 'no feed knows it'
         : `by ${answer.feed}, entry ${answer.entry}`;
     return {
-      asked: text.trim(),
+      requested: text.trim(),
       host,
       path: path ?? null,
       site: siteOf(host) ?? null,
       categories: answer.categories,
       evidence,
-      answers: referenceData.categories.findAll(host, asked).map(({ categories, feed, isCorrected, entry }) => ({
+      answers: referenceData.categories.findAll(host, requested).map(({ categories, feed, isCorrected, entry }) => ({
         categories,
         feed: feed ?? null,
         isCorrected,

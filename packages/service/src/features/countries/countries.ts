@@ -81,18 +81,18 @@ export class CountryTables {
 
   /** @param text an address, or a name that is resolved. @throws ProblemError where it is neither, or does not resolve */
   async lookup(text: string): Promise<CountryLookup> {
-    const asked = text.trim();
-    const address = parseAddress(asked);
-    const addresses = address ? [address] : await this.#resolve(asked);
-    const { referenceData: referenceData } = await this.referenceSnapshots.loadCurrent();
+    const requested = text.trim();
+    const address = parseAddress(requested);
+    const addresses = address ? [address] : await this.#resolve(requested);
+    const { referenceData } = await this.referenceSnapshots.loadCurrent();
     if (!referenceData.countries)
       throw new ProblemError('not-found', 'There is no country table yet.', {
         hint: 'Import one with jadefence country import FILE.',
       });
     const { rulebook, diagnostics } = checkStored(await this.drafts.configuration(), { categories: undefined });
     return {
-      asked,
-      ...(rulebook ? {} : { cannotTell: diagnostics.map(formatDiagnostic) }),
+      requested,
+      ...(rulebook ? {} : { unavailable: diagnostics.map(formatDiagnostic) }),
       addresses: addresses.map((one): AddressLookup => {
         const answer = referenceData.countries!.find(one);
         return {
@@ -114,7 +114,7 @@ export class CountryTables {
       throw new ProblemError('bad-input', `"${text}" is neither an address nor a name.`, {
         hint: 'Write an address such as 198.18.4.7, or a name such as shop.example.',
       });
-    const texts = await this.#ask(name).catch((error: NodeJS.ErrnoException) => {
+    const texts = await this.#resolveName(name).catch((error: NodeJS.ErrnoException) => {
       throw new ProblemError('not-found', `${name} does not resolve (${error.code ?? error.message}).`, {
         hint: 'Check the name, or look the address up itself.',
       });
@@ -126,7 +126,7 @@ export class CountryTables {
     });
   }
 
-  async #ask(name: string): Promise<string[]> {
+  async #resolveName(name: string): Promise<string[]> {
     if (this.resolver === undefined) return (await lookup(name, { all: true })).map(({ address }) => address);
     const resolver = new Resolver({ timeout: RESOLVE_TIMEOUT_MS, tries: 1 });
     resolver.setServers([this.resolver]);

@@ -94,7 +94,7 @@ export class ReferenceImports {
     const { bytes, stats, builtAtUnixMs } = answer;
     if (stats.numEntries === 0) throw nothingUsable(input, stats);
     const dataset = await this.datasets.change(async (trx) => {
-      const before = await this.datasets.activeBeside(input, trx);
+      const before = await this.datasets.otherActive(input, trx);
       if (before?.sha256 === sha256) return before;
       const inserted = await this.datasets.insert(
         trx,
@@ -145,7 +145,7 @@ export class ReferenceImports {
       throw new ProblemError('confirmation-required', `Dataset ${id} is still being replayed.`, {
         hint: 'Wait until it is done.',
       });
-    const before = await this.datasets.change((trx) => this.datasets.activeBeside(dataset, trx));
+    const before = await this.datasets.change((trx) => this.datasets.otherActive(dataset, trx));
     const large = before ? largeChange(before.stats, dataset.stats) : null;
     if (large !== null && !isConfirmed)
       throw new ProblemError('confirmation-required', large, { hint: 'Pass --yes to activate it anyway.' });

@@ -37,7 +37,7 @@ export class Removals {
         detail: { dataset: id, kind, name, sha256 },
       });
     });
-    this.datasets.forget(id);
+    this.datasets.evict(id);
   }
 
   async #revisionsOf(trx: Transaction, { name, sha256 }: DatasetModel): Promise<number[]> {

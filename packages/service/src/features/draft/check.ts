@@ -32,9 +32,9 @@ export function readSources(sources: FenceSources, base?: Configuration): Config
 }
 
 /** Calls the core; its errors become problems with the same code. */
-export function toProblem<T>(ask: () => T): T {
+export function toProblem<T>(query: () => T): T {
   try {
-    return ask();
+    return query();
   } catch (error) {
     if (!(error instanceof EditError)) throw error;
     throw new ProblemError(error.code, error.message, error.hint === undefined ? {} : { hint: error.hint });
@@ -47,7 +47,7 @@ export function assertNoErrors(diagnostics: readonly Diagnostic[]): void {
   if (errors.length === 0) return;
   const count = `${errors.length} ${errors.length === 1 ? 'error' : 'errors'}`;
   throw new ProblemError('bad-fences', `The fences have ${count}; the draft is as it was.`, {
-    errors: errors.map(tell),
+    errors: errors.map(report),
   });
 }
 
@@ -58,7 +58,7 @@ export function usableRulebook(
   hint = 'Fix the errors first.',
 ): Rulebook {
   if (!rulebook) {
-    const errors = diagnostics.map(tell);
+    const errors = diagnostics.map(report);
     throw new ProblemError('draft-invalid', `${what} has errors and cannot judge.`, { errors, hint });
   }
   if (rulebook.gates.length === 0)
@@ -72,12 +72,12 @@ export function usableRulebook(
 export function refuseWarnings({ warnings }: CheckedFences, what: string): void {
   if (warnings.length > 0)
     throw new ProblemError('draft-invalid', `${what} tests tags that no rule sets.`, {
-      errors: warnings.map(tell),
+      errors: warnings.map(report),
       hint: 'Correct the name, or add the rule that sets the tag; nothing was published.',
     });
 }
 
-function tell({ place, message, hint, code }: Diagnostic): { place: string; message: string } {
+function report({ place, message, hint, code }: Diagnostic): { place: string; message: string } {
   return {
     place: `${place.file}:${place.line}:${place.column}`,
     message: `${message}${hint ? ` ${hint}` : ''} [${code}]`,

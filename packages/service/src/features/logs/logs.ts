@@ -35,7 +35,7 @@ export interface ChunkQuery {
   readonly attributes?: readonly string[];
   /** That work at the same time. */
   readonly numThreads: number;
-  readonly isAsked?: (chunk: number) => boolean;
+  readonly isRequested?: (chunk: number) => boolean;
   /** Ends it when the caller has gone. */
   readonly signal?: AbortSignal;
 }
@@ -114,19 +114,19 @@ export class Logs {
    */
   async mapChunks<T>(
     logId: number,
-    { attributes, numThreads, isAsked = () => true, signal }: ChunkQuery,
-    ask: (chunks: ChunkPayload) => Promise<readonly T[]>,
+    { attributes, numThreads, isRequested = () => true, signal }: ChunkQuery,
+    query: (chunks: ChunkPayload) => Promise<readonly T[]>,
   ): Promise<T[]> {
     const bySegment = new Map<number, number[]>();
     for (const { chunk, segment } of await this.chunks(logId))
-      if (isAsked(chunk)) bySegment.set(segment, [...(bySegment.get(segment) ?? []), chunk]);
+      if (isRequested(chunk)) bySegment.set(segment, [...(bySegment.get(segment) ?? []), chunk]);
     const groups = [...bySegment.values()].flatMap((chunks) => {
       const size = Math.ceil(chunks.length / numThreads);
       return Array.from({ length: Math.ceil(chunks.length / size) }, (_, nth) =>
         chunks.slice(nth * size, (nth + 1) * size),
       );
     });
-    const answers = await pMap(groups, async (group) => ask(await this.load(logId, group, attributes)), {
+    const answers = await pMap(groups, async (group) => query(await this.load(logId, group, attributes)), {
       concurrency: numThreads,
       ...(signal ? { signal } : {}),
     });

@@ -73,14 +73,14 @@ export class ContextStore implements EvaluationInputs {
 export class CachedInputs implements EvaluationInputs {
   readonly #sources = new Recent<PinnedInput>(MAX_KEPT);
 
-  constructor(private readonly told: EvaluationInputs) {}
+  constructor(private readonly shown: EvaluationInputs) {}
 
   source(judged: EvaluationPin): Promise<PinnedInput> {
-    return this.#sources.get(keyOf(judged), () => this.told.source(judged));
+    return this.#sources.get(keyOf(judged), () => this.shown.source(judged));
   }
 
   redirects(judged: EvaluationPin, rulings: readonly Ruling[]): Promise<(string | null)[]> {
-    return this.told.redirects(judged, rulings);
+    return this.shown.redirects(judged, rulings);
   }
 }
 

@@ -139,7 +139,7 @@ export class DecisionPages {
     const wanted = new Set(chunks);
     const found = await this.logs.mapChunks(
       replay.logId,
-      { attributes, numThreads: this.pool.size, isAsked: (chunk) => wanted.has(chunk) },
+      { attributes, numThreads: this.pool.size, isRequested: (chunk) => wanted.has(chunk) },
       async (loaded) => {
         const codes: Uint32Array[] = [];
         for (const { chunk } of loaded.chunks) codes.push(await this.codes(replay.id, chunk));
@@ -294,7 +294,7 @@ function presentRow(
     method: request.method ?? null,
     host: request.host ?? null,
     path: request.path ?? null,
-    asked: describeTarget(request),
+    requested: describeTarget(request),
     ...shown,
     record: toDecidedRecord(record, { ...ruling, client: view.client, country }),
     ...(written ? { written: decoder.decode(restoreLine(written, record)) } : {}),

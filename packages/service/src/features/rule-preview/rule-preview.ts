@@ -1,6 +1,6 @@
 import type { MatchCount } from '@jadefence/contract';
 import {
-  askCondition,
+  resolveCondition,
   checkFences,
   collectRuleLookups,
   countsInOrder,
@@ -74,9 +74,9 @@ export class MatchCounts {
       gates,
     };
     const condition = readCondition(text);
-    const asked = askCondition(rulebook, condition, collectRuleLookups(condition, rulebook));
-    if (!asked.tagging) return addUp(await this.#countInColumns(log.id, source, signal));
-    if (countsInOrder(asked)) return addUp(await this.#countInOrder(log.id, source, signal));
+    const requested = resolveCondition(rulebook, condition, collectRuleLookups(condition, rulebook));
+    if (!requested.tagging) return addUp(await this.#countInColumns(log.id, source, signal));
+    if (countsInOrder(requested)) return addUp(await this.#countInOrder(log.id, source, signal));
     return addUp(await this.#countAtOnce(log.id, source, signal));
   }
 

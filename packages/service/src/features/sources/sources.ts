@@ -148,12 +148,12 @@ export class Sources {
 
   /** Every location opened, or undefined where none has changed. */
   async #openAll({ locations, validators }: SourceModel): Promise<Exclude<FetchedSource, 'unchanged'>[] | undefined> {
-    const asked: FetchedSource[] = [];
+    const requested: FetchedSource[] = [];
     for (const [index, location] of locations.entries())
-      asked.push(await this.#open(location, validators[index] ?? {}));
-    if (asked.every((one) => one === 'unchanged')) return undefined;
+      requested.push(await this.#open(location, validators[index] ?? {}));
+    if (requested.every((one) => one === 'unchanged')) return undefined;
     const opened: Exclude<FetchedSource, 'unchanged'>[] = [];
-    for (const [index, one] of asked.entries()) {
+    for (const [index, one] of requested.entries()) {
       // Where one has changed all are needed.
       const needed = one === 'unchanged' ? await this.#open(locations[index]!, {}) : one;
       if (needed !== 'unchanged') opened.push(needed);

@@ -8,16 +8,16 @@ import pg from 'pg';
 import { startCluster } from '../../../scripts/lib/cluster.mjs';
 import { findPostgres } from '../../../scripts/lib/install.mjs';
 import { startService } from '../../../scripts/lib/service.mjs';
-import { frozenPolicy, frozenRequests, frozenScenery } from './frozen.js';
+import { frozenPolicy, frozenRequests, frozenScenery } from './pinned-workload.js';
 import { formatCombined } from './requests.js';
-import { formatIpv4 } from './scenery.js';
+import { formatIpv4 } from './fixtures.js';
 
 /** As Linux counts the time of processes. */
 const TICKS_A_SECOND = 100;
 const PIECE_CHARACTERS = 1_000_000;
 
 /** What a bench has of the service. */
-export interface Stand {
+export interface ServiceFixture {
   readonly client: ServiceClient;
   readonly address: string;
   readonly token: string;
@@ -25,12 +25,12 @@ export interface Stand {
 }
 
 /** Runs a service for as long as `work` takes, its reference data and rules brought in. */
-export async function withService(work: (stand: Stand) => Promise<void>): Promise<void> {
+export async function withService(work: (fixture: ServiceFixture) => Promise<void>): Promise<void> {
   const cluster = await startCluster({ name: 'bench-postgres', bin: await findPostgres(), isDurable: true });
   const folder = mkdtempSync(join(tmpdir(), 'jadefence-bench-'));
   try {
     const database = `bench_${Date.now()}`;
-    await ask(cluster.urlOf('postgres'), `create database ${database}`);
+    await request(cluster.urlOf('postgres'), `create database ${database}`);
     const signInFile = join(folder, 'sign-in');
     const { address, pid, stop } = await startService({
       JADEFENCE_DATABASE_URL: cluster.urlOf(database),
@@ -45,7 +45,7 @@ export async function withService(work: (stand: Stand) => Promise<void>): Promis
       await work({ client, address, token, pid });
     } finally {
       await stop();
-      await ask(cluster.urlOf('postgres'), `drop database ${database} with (force)`);
+      await request(cluster.urlOf('postgres'), `drop database ${database} with (force)`);
     }
   } finally {
     await cluster.stop();
@@ -104,7 +104,7 @@ export function busySeconds(pid: number): number {
   return (Number(fields[11]) + Number(fields[12])) / TICKS_A_SECOND;
 }
 
-async function ask(url: string, sql: string): Promise<void> {
+async function request(url: string, sql: string): Promise<void> {
   const client = new pg.Client({ connectionString: url });
   await client.connect();
   await client.query(sql);

@@ -2,7 +2,7 @@
  * *Memoised*: what a good engineer writes on a free day. A Map from each distinct value of a column to a bit mask of the
  * rules that the value satisfies; a request is the and of its masks, lowest bit first.
  */
-import { createTest, ExactLimit, type Decide } from './plain.js';
+import { createTest, ExactLimit, type Decide } from './naive-loop.js';
 import type { BenchRule, Part } from './policy.js';
 import type { ReferenceData } from './reference-data.js';
 import type { BenchRequest } from './requests.js';

@@ -2,7 +2,7 @@
 import { createHash } from 'node:crypto';
 import { makePolicy, printPolicy, type BenchRule } from './policy.js';
 import { formatCombined, generateRequests } from './requests.js';
-import { makeScenery, type Scenery } from './scenery.js';
+import { makeScenery, type Scenery } from './fixtures.js';
 
 const SCENERY_SEED = 1;
 const REQUESTS_SEED = 2;
@@ -28,7 +28,7 @@ export function frozenScenery(): Scenery {
 }
 
 /** Releases what requests and rules are made of, which would keep the garbage collector busy while something is measured. */
-export function forgetScenery(): void {
+export function releaseFixtures(): void {
   scenery = undefined;
 }
 
