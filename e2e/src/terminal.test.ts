@@ -186,20 +186,20 @@ describe('a service whose database goes away', () => {
       },
       'ignore',
     );
-    const deleteLog = (): Promise<Ran> =>
+    const listLogs = (): Promise<Ran> =>
       jadefence(['log', 'list', '--output', 'json'], {
         env: { JADEFENCE_URL: service.address, JADEFENCE_TOKEN: token },
       });
     const { address } = behind;
-    const requested = (): Promise<Ran> =>
+    const listThroughProxy = (): Promise<Ran> =>
       jadefence(['log', 'list', '--output', 'json'], { env: { JADEFENCE_URL: address, JADEFENCE_TOKEN: token } });
-    expect((await deleteLog()).exitCode).toBe(0);
-    expect((await requested()).exitCode).toBe(0);
+    expect((await listLogs()).exitCode).toBe(0);
+    expect((await listThroughProxy()).exitCode).toBe(0);
     await new Promise<void>((resolve) => {
       proxy.close(() => resolve());
       sockets.forEach((socket) => socket.destroy());
     });
-    expect(await requested()).toMatchObject({
+    expect(await listThroughProxy()).toMatchObject({
       exitCode: 3,
       stdout: '',
       stderr:
@@ -208,6 +208,6 @@ describe('a service whose database goes away', () => {
     expect((await fetch(`${address}/api/v1/health`)).status).toBe(200);
     expect((await fetch(`${address}/api/v1/ready`)).status).toBe(503);
     await open(port);
-    await expect.poll(async () => (await requested()).exitCode, { timeout: 15_000 }).toBe(0);
+    await expect.poll(async () => (await listThroughProxy()).exitCode, { timeout: 15_000 }).toBe(0);
   });
 });

@@ -2,27 +2,13 @@
 import { getDomain } from 'tldts';
 import type { Membership } from '../check/members.js';
 import type { CheckedGate } from '../check/rulebook.js';
-import type { FieldName } from '../language/fields.js';
+import { specOf, type FieldName } from '../language/fields.js';
 import type { Categories } from '../reference/categories.js';
 import type { CountryTable } from '../reference/country-table.js';
 import { parseAddress, type Address } from '../request/address.js';
 import type { Field } from '../request/field.js';
-import {
-  agentOf,
-  cookieOf,
-  fromClientOf,
-  groupsOf,
-  headerOf,
-  portNumberOf,
-  queryOf,
-  queryValuesOf,
-  schemeOf,
-  serverOf,
-  sizeOf,
-  toClientOf,
-  transportOf,
-  usersOf,
-} from '../request/fields.js';
+import { headerOf, requestFieldOf, serverOf, type RequestFieldName } from '../request/fields.js';
+import { invariant } from '../request/invariant.js';
 import { payloadOf } from '../request/payload.js';
 import { readPath } from '../request/path.js';
 import type { Request } from '../request/request.js';
@@ -127,73 +113,37 @@ export class View {
   }
 
   #read(field: FieldName, parameter: string | undefined): Field<Seen> {
-    const { request, gate } = this;
-    switch (field) {
-      case 'peer':
-        return request.peer;
-      case 'country':
-        return this.#countryOf(this.client);
-      case 'server':
-        return serverOf(request);
-      case 'server country':
-        return this.#countryOf(serverOf(request));
-      case 'site':
-        return siteOf(this.host);
-      case 'scheme':
-        return schemeOf(request);
-      case 'transport':
-        return transportOf(request);
-      case 'port':
-        return portNumberOf(request);
-      case 'from-client':
-        return fromClientOf(request);
-      case 'to-client':
-        return toClientOf(request);
-      case 'user':
-        return usersOf(request);
-      case 'group':
-        return groupsOf(request);
-      case 'category':
-        return this.categoryAnswer?.categories;
-      case 'payload':
-        return payloadOf(request.attributes);
-      case 'gate':
-        return gate.statement.name;
-      case 'direction':
-        return gate.statement.direction;
-      case 'method':
-        // A CONNECT is not encrypted itself.
-        return this.isHidden && request.method !== 'CONNECT' ? undefined : request.method;
-      default:
-        return this.isHidden ? undefined : this.#readHidden(field, parameter);
-    }
+    if (this.isHidden && specOf(field).isEncrypted) return undefined;
+    const requestField = requestFieldOf(field);
+    if (requestField) return requestField.read(this.request, parameter);
+    invariant(Object.hasOwn(GATE_FIELDS, field), `field ${field} is evaluated separately`);
+    return GATE_FIELDS[field as GateField](this);
   }
 
-  /** What encryption hides. */
-  #readHidden(field: FieldName, parameter: string | undefined): Field<Seen> {
-    const { request } = this;
-    switch (field) {
-      case 'path':
-        return request.path && readPath(request.path, this.gate.pathReading);
-      case 'query':
-        return parameter === undefined ? queryOf(request) : queryValuesOf(request, parameter);
-      case 'header':
-        return headerOf(request, parameter!);
-      case 'cookie':
-        return cookieOf(request, parameter!);
-      case 'agent':
-        return agentOf(request);
-      case 'size':
-        return sizeOf(request);
-      default:
-        throw new Error(`Internal error: field ${field} is not implemented.`);
-    }
-  }
-
-  #countryOf(address: Field<Address>): Field<string> {
+  countryOf(address: Field<Address>): Field<string> {
     return this.referenceData.countries && address ? this.referenceData.countries.find(address).country : undefined;
   }
 }
+
+/** Fields that are evaluated with the comparison, not read as values. */
+export type EvaluatedField = 'tag' | 'url' | 'application';
+/** Fields that depend on the gate or on reference data. */
+export type GateField = Exclude<FieldName, RequestFieldName | EvaluatedField>;
+
+const GATE_FIELDS: Record<GateField, (view: View) => Field<Seen>> = {
+  'client': ({ client }) => client,
+  'host': ({ host }) => host,
+  'country': (view) => view.countryOf(view.client),
+  'server country': (view) => view.countryOf(serverOf(view.request)),
+  'site': ({ host }) => siteOf(host),
+  // A CONNECT is not encrypted itself.
+  'method': ({ isHidden, request }) => (isHidden && request.method !== 'CONNECT' ? undefined : request.method),
+  'path': ({ request, gate }) => request.path && readPath(request.path, gate.pathReading),
+  'category': ({ categoryAnswer }) => categoryAnswer?.categories,
+  'payload': ({ request }) => payloadOf(request.attributes),
+  'gate': ({ gate }) => gate.statement.name,
+  'direction': ({ gate }) => gate.statement.direction,
+};
 
 /** The registrable domain (public suffix list, both sections); none for suffixes and addresses. */
 export function siteOf(host: Field<string>): Field<string> {

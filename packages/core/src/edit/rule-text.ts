@@ -6,7 +6,7 @@ import {
   FIELDS_WITH_PARAMETER,
   kindOf,
   LIST_KIND_OF,
-  WORDS_OF,
+  wordsOf,
   type FieldName,
   type ListKind,
 } from '../language/fields.js';
@@ -51,7 +51,7 @@ export interface FieldInfo {
 
 export const FIELD_INFOS: readonly FieldInfo[] = (RULE_FIELDS as FieldName[]).map((field) => {
   const listKind = LIST_KIND_OF[kindOf(field)];
-  const words = WORDS_OF[field];
+  const words = wordsOf(field);
   return {
     field,
     takesName: FIELDS_WITH_PARAMETER.includes(field),

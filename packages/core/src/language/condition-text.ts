@@ -4,7 +4,7 @@ import { suggestNearest } from './diagnostic.js';
 import {
   ANY_CASE_KINDS,
   ANY_CASE_OPERATORS,
-  FIELDS,
+  FIELD_NAMES,
   FIELDS_WITH_PARAMETER,
   FILTER_FIELDS,
   kindOf,
@@ -19,7 +19,7 @@ import { decodeValue, describeKind, printValue, type ValueContext } from './valu
 type AnyField = FieldName | FilterFieldName;
 
 /** What a condition can be about: rules cannot test decisions, which are not made yet. */
-export const RULE_FIELDS = Object.keys(FIELDS) as AnyField[];
+export const RULE_FIELDS = FIELD_NAMES;
 export const ALL_FIELDS = [...RULE_FIELDS, ...(Object.keys(FILTER_FIELDS) as AnyField[])];
 
 /** `always`, or `or` of `and` of `not` of comparisons and parenthesised conditions. */

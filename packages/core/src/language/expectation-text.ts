@@ -4,7 +4,7 @@ import { splitUrl } from '../request/url.js';
 import { expectCount, expectDuration } from './action-text.js';
 import { parseField, printField } from './condition-text.js';
 import type { Cursor } from './cursor.js';
-import { EXPECT_FIELDS, WORDS_OF } from './fields.js';
+import { EXPECT_FIELDS, wordsOf } from './fields.js';
 import { printDuration, printInstant } from './measure.js';
 import { OUTCOMES } from './outcomes.js';
 import { parseRfc3339 } from '../request/time.js';
@@ -88,7 +88,7 @@ function parseFields(cursor: Cursor): ExpectField[] {
 function problemOf(field: ExpectField['field'], text: string): string | undefined {
   if ((field === 'peer' || field === 'server') && !parseAddress(text)) return 'an address such as 198.18.4.7';
   if (field === 'method' && !/^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/.test(text)) return 'a method such as GET';
-  if (field === 'transport' && !WORDS_OF.transport!.includes(text)) return 'tcp, udp or icmp';
+  if (field === 'transport' && !wordsOf('transport')!.includes(text)) return 'tcp, udp or icmp';
   const isBytes = field === 'size' || field === 'from-client' || field === 'to-client';
   return isBytes && !/^\d{1,15}$/.test(text) ? 'a number of bytes' : undefined;
 }

@@ -276,7 +276,7 @@ describe('an error in fence text', () => {
     [
       'gate g outbound { clients 198.18.0.0/16 inspect { inspect when path under /a otherwise exempt } otherwise allow }',
       [
-        'f.fence:1:64: Found "path", expected a field that can be tested here: client, peer, country, server, server country, host, site, category, port, transport, user, group. [unknown-field]',
+        'f.fence:1:64: Found "path", expected a field that can be tested here: client, peer, country, server country, server, host, site, transport, port, user, group, category. [unknown-field]',
       ],
     ],
     [

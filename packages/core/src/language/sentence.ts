@@ -1,9 +1,8 @@
 /** Rules and endings as plain English sentences. */
 import { formatDomainEntry } from '../reference/domain-set.js';
-import type { ListKind, Operator } from './fields.js';
 import { printUntil } from './fence-text.js';
 import { describeDuration } from './measure.js';
-import { kindOf } from './fields.js';
+import { FIELD_TABLE, kindOf, specOf, type FieldName, type ListKind, type Operator } from './fields.js';
 import {
   DEFAULT_CLIENT_BITS,
   DEFAULT_REDIRECT_STATUS,
@@ -122,19 +121,11 @@ function hasSeveralValues(condition: Condition): boolean {
   return part.kind === 'comparison' && part.values.length > 1;
 }
 
-const NOUNS: Partial<Record<Comparison['field'], string>> = {
-  'server country': 'country of the server',
-  'agent': 'user agent',
-  'size': 'size of the request body',
-  'from-client': 'number of bytes from the client',
-  'to-client': 'number of bytes to the client',
-  'would': 'outcome in trial',
-};
-
 /** A field in words, without its article. */
 export function nounOf(field: Comparison['field'], parameter: string | undefined): string {
   if (parameter !== undefined) return `${field === 'query' ? 'query parameter' : field} ${parameter}`;
-  return NOUNS[field] ?? field;
+  if (field === 'would') return 'outcome in trial';
+  return (field in FIELD_TABLE && specOf(field as FieldName).noun) || field;
 }
 
 /** Operators that are verbs: with `not`, and before values. */

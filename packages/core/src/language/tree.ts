@@ -191,9 +191,34 @@ export type Action =
   | { readonly kind: 'tag'; readonly tags: readonly string[] }
   | { readonly kind: 'observe' };
 
-/** Whether what an action does depends on requests before. */
+/** What the evaluators, the compiler and the editors know of an action. */
+export interface ActionTraits {
+  /** Whether a match ends the fence: always, if earlier requests make it so, or never. */
+  readonly effect: 'always' | 'stateful' | 'none';
+  /** The user has to do something, and may then continue for a while. */
+  readonly isPersonal?: boolean;
+}
+
+/** An action that is added to the union does not compile until it is here, and in each of the switches over actions. */
+export const ACTION_TRAITS: Record<Action['kind'], ActionTraits> = {
+  allow: { effect: 'always' },
+  block: { effect: 'always' },
+  redirect: { effect: 'always' },
+  warn: { effect: 'stateful', isPersonal: true },
+  passphrase: { effect: 'stateful', isPersonal: true },
+  challenge: { effect: 'stateful', isPersonal: true },
+  limit: { effect: 'stateful' },
+  tag: { effect: 'none' },
+  observe: { effect: 'none' },
+};
+
+/** Whether what an action does depends on earlier requests. */
 export function isStatefulAction({ kind }: Action): boolean {
-  return kind === 'limit' || kind === 'warn' || kind === 'passphrase' || kind === 'challenge';
+  return ACTION_TRAITS[kind].effect === 'stateful';
+}
+
+export function isPersonAction(action: Action): action is PersonAction {
+  return ACTION_TRAITS[action.kind].isPersonal === true;
 }
 
 export interface BlockAction {

@@ -7,7 +7,7 @@ import { PROTOCOLS } from '../request/protocols.js';
 import { compilePattern } from '../reference/text-pattern.js';
 import { suggestCode, suggestCountry } from './country-hint.js';
 import { suggestNearest } from './diagnostic.js';
-import { WORDS_OF, type FieldName, type FilterFieldName, type Operator, type ValueKind } from './fields.js';
+import { wordsOf, type FieldName, type FilterFieldName, type Operator, type ValueKind } from './fields.js';
 import { printBytes, printHours, printInstant, readHours } from './measure.js';
 import { parseRfc3339 } from '../request/time.js';
 import { OUTCOMES } from './outcomes.js';
@@ -90,7 +90,7 @@ const SCHEME = /^[a-z][a-z0-9+.-]*$/;
 
 /** Words have a shape, or are a few that are known. */
 function decodeWord({ kind, field }: ValueContext, text: string): ValueOrProblem {
-  const known = field && WORDS_OF[field as FieldName];
+  const known = field && wordsOf(field);
   if (known) return decodeOneOf(text, known, `a ${field}`);
   const [shape, what] =
     kind === 'rule'

@@ -141,3 +141,86 @@ function textsOf(value: Field<AttributeValue>): Field<readonly string[]> {
   if (texts.length < all.length) return undefined;
   return texts.length > 0 && texts.some((text) => text !== '') ? texts : null;
 }
+
+/** The attributes that decide whether a record is HTTP; of those with `?` only the presence matters. */
+export const HTTP_INPUTS = ['?http.request.method', '?url.path', '?url.full', 'network.transport', 'jade.payload'];
+export const PEER_INPUTS = ['client.address', 'network.peer.address'];
+export const SERVER_INPUTS = ['destination.address', 'server.address'];
+
+/** A field that depends on nothing but the request. */
+export interface RequestField {
+  /** The attributes that it is read from; of those with `?` only the presence matters. */
+  inputs(parameter: string | undefined): readonly string[];
+  read(request: Request, parameter: string | undefined): Field<Address | string | number | readonly string[]>;
+  /** The attribute that holds it in records, if it can be set. */
+  readonly attribute?: { readonly name: string; readonly kind: 'text' | 'list' | 'number' };
+}
+
+/** The fields that depend on nothing but the request, read alike by both evaluators. */
+export const REQUEST_FIELDS = {
+  'peer': {
+    inputs: () => PEER_INPUTS,
+    read: ({ peer }) => peer,
+    attribute: { name: 'network.peer.address', kind: 'text' },
+  },
+  'server': {
+    inputs: () => SERVER_INPUTS,
+    read: serverOf,
+    attribute: { name: 'destination.address', kind: 'text' },
+  },
+  'scheme': { inputs: () => [...HTTP_INPUTS, 'url.full', 'url.scheme'], read: schemeOf },
+  'transport': {
+    inputs: () => ['network.transport'],
+    read: transportOf,
+    attribute: { name: 'network.transport', kind: 'text' },
+  },
+  'port': {
+    inputs: () => ['url.full', 'http.request.header.host', 'server.port', 'url.scheme'],
+    read: portNumberOf,
+  },
+  'query': {
+    inputs: () => [...HTTP_INPUTS, 'url.full', 'url.query'],
+    read: (request, parameter) => (parameter === undefined ? queryOf(request) : queryValuesOf(request, parameter)),
+  },
+  'header': {
+    inputs: (name) => [
+      ...HTTP_INPUTS,
+      ...(name === 'user-agent' ? ['user_agent.original'] : []),
+      `http.request.header.${name!}`,
+      'jade.all-headers',
+    ],
+    read: (request, name) => headerOf(request, name!),
+  },
+  'cookie': {
+    inputs: () => [...HTTP_INPUTS, 'http.request.header.cookie', 'jade.all-headers'],
+    read: (request, name) => cookieOf(request, name!),
+  },
+  'agent': {
+    inputs: () => [...HTTP_INPUTS, 'user_agent.original', 'http.request.header.user-agent', 'jade.all-headers'],
+    read: agentOf,
+    attribute: { name: 'user_agent.original', kind: 'text' },
+  },
+  'size': {
+    inputs: () => [...HTTP_INPUTS, 'http.request.body.size'],
+    read: sizeOf,
+    attribute: { name: 'http.request.body.size', kind: 'number' },
+  },
+  'from-client': {
+    inputs: () => ['http.request.size', 'http.request.body.size'],
+    read: fromClientOf,
+    attribute: { name: 'http.request.size', kind: 'number' },
+  },
+  'to-client': {
+    inputs: () => ['http.response.size', 'http.response.body.size'],
+    read: toClientOf,
+    attribute: { name: 'http.response.size', kind: 'number' },
+  },
+  'user': { inputs: () => ['user.name'], read: usersOf, attribute: { name: 'user.name', kind: 'list' } },
+  'group': { inputs: () => ['jade.groups'], read: groupsOf, attribute: { name: 'jade.groups', kind: 'list' } },
+} as const satisfies Record<string, RequestField>;
+export type RequestFieldName = keyof typeof REQUEST_FIELDS;
+
+/** @returns undefined for a field that depends on the gate, the rules or reference data */
+export function requestFieldOf(field: string): RequestField | undefined {
+  return Object.hasOwn(REQUEST_FIELDS, field) ? REQUEST_FIELDS[field as RequestFieldName] : undefined;
+}

@@ -1,3 +1,5 @@
+import { requestFieldOf, type RequestField } from './fields.js';
+import { invariant } from './invariant.js';
 import { formatAddress, parseAddress } from './address.js';
 import { normalizeHost } from './host.js';
 import type { Attributes, LogRecord } from './record.js';
@@ -76,20 +78,6 @@ function attributesOf(client: string, url: string, authority: string, method: st
   };
 }
 
-/** The attributes that hold these fields in records. */
-const ATTRIBUTE_OF: Record<string, { readonly name: string; readonly kind: 'text' | 'list' | 'number' }> = {
-  'peer': { name: 'network.peer.address', kind: 'text' },
-  'server': { name: 'destination.address', kind: 'text' },
-  'transport': { name: 'network.transport', kind: 'text' },
-  'method': { name: 'http.request.method', kind: 'text' },
-  'agent': { name: 'user_agent.original', kind: 'text' },
-  'size': { name: 'http.request.body.size', kind: 'number' },
-  'from-client': { name: 'http.request.size', kind: 'number' },
-  'to-client': { name: 'http.response.size', kind: 'number' },
-  'user': { name: 'user.name', kind: 'list' },
-  'group': { name: 'jade.groups', kind: 'list' },
-};
-
 function attributesOfFields(fields: readonly SyntheticField[]): Attributes {
   const settings: Record<string, string | number | string[]> = {};
   const add = (name: string, value: string): void => {
@@ -99,12 +87,20 @@ function attributesOfFields(fields: readonly SyntheticField[]): Attributes {
     if (field === 'header') add(`http.request.header.${parameter}`, value);
     else if (field === 'cookie') add('http.request.header.cookie', `${parameter}=${value}`);
     else {
-      const { name, kind } = ATTRIBUTE_OF[field]!;
+      const { name, kind } = attributeOf(field);
       if (kind === 'list') add(name, value);
       else settings[name] = kind === 'number' ? Number(value) : value;
     }
   }
   return settings;
+}
+
+/** `method` depends on the gate, which may hide it, and is no request field. */
+function attributeOf(field: string): NonNullable<RequestField['attribute']> {
+  if (field === 'method') return { name: 'http.request.method', kind: 'text' };
+  const attribute = requestFieldOf(field)?.attribute;
+  invariant(attribute, `field ${field} cannot be set`);
+  return attribute;
 }
 
 /** What is known of some traffic, to see what it is recognised as. What is not given is unknown. */

@@ -1,6 +1,6 @@
 /** Conditions over numbered atoms. */
 import type { Rulebook } from '../../check/rulebook.js';
-import { kindOf, type FieldName } from '../../language/fields.js';
+import { FIELD_TABLE, kindOf, specOf, type FieldName } from '../../language/fields.js';
 import type { ApplicationStatement, Comparison, Condition } from '../../language/tree.js';
 import { featureOf, type GateView } from '../features/features.js';
 import { AtomSet } from '../index/atom-set.js';
@@ -133,22 +133,13 @@ function chainOf(application: ApplicationStatement, applications: readonly Appli
   return chain;
 }
 
-const SELECTIVITIES: Partial<Record<FieldName, number>> = {
-  'country': 0.02,
-  'server country': 0.02,
-  'category': 0.05,
-  'method': 0.2,
-  'scheme': 0.5,
-  'port': 0.5,
-  'transport': 0.5,
-  'path': 0.02,
-};
 const DEFAULT_SELECTIVITY = 0.01;
 
 function estimateSelectivity({ field, operator, values }: Comparison): number {
   if (operator === 'present') return 0.9;
   if (kindOf(field) === 'number' && operator !== '=' && operator !== 'in') return 0.5;
-  const selectivity = SELECTIVITIES[field as FieldName] ?? DEFAULT_SELECTIVITY;
+  const selectivity =
+    (field in FIELD_TABLE ? specOf(field as FieldName).selectivity : undefined) ?? DEFAULT_SELECTIVITY;
   const isSet =
     values.some((value) => value.kind === 'list') || kindOf(field) === 'address' || kindOf(field) === 'domain';
   return Math.min(0.95, isSet ? selectivity : selectivity * values.length);

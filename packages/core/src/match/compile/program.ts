@@ -2,7 +2,7 @@
 import type { CheckedGate } from '../../check/rulebook.js';
 import type { EvaluationContext } from '../../decide/interpreter.js';
 import { resolveClient } from '../../decide/view.js';
-import type { Rule } from '../../language/tree.js';
+import { isPersonAction, type Rule } from '../../language/tree.js';
 import { countLabels, type DomainEntry } from '../../reference/domain-set.js';
 import {
   clientFeature,
@@ -188,8 +188,7 @@ function asNumber({ key, inputs, read }: Feature<boolean>): Feature<number> {
 
 function keysOf({ action }: Rule, view: GateView): Feature<KeyPart>[] {
   if (action.kind === 'limit') return action.keys.map((key) => limitKey(key, view));
-  const isForPersons = action.kind === 'warn' || action.kind === 'passphrase' || action.kind === 'challenge';
-  return isForPersons ? [personKey(view)] : [];
+  return isPersonAction(action) ? [personKey(view)] : [];
 }
 
 function headerIgnored(gate: CheckedGate): Feature<number> {

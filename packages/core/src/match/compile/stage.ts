@@ -1,7 +1,7 @@
 /** The rules of one gate for requests that the gate sees whole, or for those it sees in part. */
 import type { CheckedGate } from '../../check/rulebook.js';
 import { ruleId } from '../../decide/decision.js';
-import type { FenceStatement, Rule } from '../../language/tree.js';
+import { ACTION_TRAITS, type FenceStatement, type Rule } from '../../language/tree.js';
 import type { ReferenceData } from '../../decide/view.js';
 import type { Rulebook } from '../../check/rulebook.js';
 import type { GateView } from '../features/features.js';
@@ -43,8 +43,6 @@ export interface StageRule {
 /** Twice the number of a rule, and one more if its condition is true for the class whatever else is read. */
 export type Candidate = number;
 
-const ENDING_ACTIONS: readonly Rule['action']['kind'][] = ['allow', 'block', 'redirect'];
-
 const UNSET = -1;
 /** Beyond every candidate. */
 export const NO_CANDIDATE = 0x7fff_ffff;
@@ -55,11 +53,11 @@ export const STATEFUL = 2;
 export const NON_TERMINAL = 4;
 
 function flagsOf({ isTimed, ends, rule }: StageRule): number {
-  const onlyNotes = rule.action.kind === 'tag' || rule.action.kind === 'observe';
+  const isNoted = ACTION_TRAITS[rule.action.kind].effect === 'none';
   return (
     (isTimed ? HAS_SCHEDULE : 0) |
-    (ends || onlyNotes ? 0 : STATEFUL) |
-    (onlyNotes || rule.state === 'trial' ? NON_TERMINAL : 0)
+    (ends || isNoted ? 0 : STATEFUL) |
+    (isNoted || rule.state === 'trial' ? NON_TERMINAL : 0)
   );
 }
 
@@ -114,7 +112,7 @@ export class Stage {
           id: ruleId(statement.name, rule.name),
           isInTrial: fence.isTrial || rule.state === 'trial',
           isTimed: rule.hours !== undefined || rule.until !== undefined,
-          ends: ENDING_ACTIONS.includes(rule.action.kind),
+          ends: ACTION_TRAITS[rule.action.kind].effect === 'always',
           isFinal: rule.action.kind !== 'allow' || rule.action.isOutright,
           keySlots: keySlotsFor(rule, view),
         });

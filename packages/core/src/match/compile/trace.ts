@@ -4,7 +4,7 @@
  */
 import { type HeldReason, type Ruling, type Would } from '../../decide/decision.js';
 import type { Outcome } from '../../language/outcomes.js';
-import type { Ending, Rule } from '../../language/tree.js';
+import type { Ending, PersonAction, Rule } from '../../language/tree.js';
 import { ABSENT, PairMap } from '../../arrays/pair-map.js';
 import type { Stage, StageFence, StageRule } from './stage.js';
 
@@ -179,7 +179,7 @@ function endingOf(ending: Ending): RuleEnding {
   return { outcome: ending.kind === 'block' ? 'blocked' : 'redirected', status: ending.status };
 }
 
-const HELD: Record<string, RuleEnding> = {
+const HELD: Record<PersonAction['kind'], RuleEnding> = {
   warn: { outcome: 'held', status: 403, reason: 'warning' },
   passphrase: { outcome: 'held', status: 401, reason: 'passphrase' },
   challenge: { outcome: 'held', status: 403, reason: 'challenge' },
@@ -194,7 +194,12 @@ function endedBy({ action }: Rule): RuleEnding {
       return endingOf(action);
     case 'limit':
       return { outcome: 'limited', status: action.then.status };
-    default:
-      return HELD[action.kind]!;
+    case 'warn':
+    case 'passphrase':
+    case 'challenge':
+      return HELD[action.kind];
+    case 'tag':
+    case 'observe':
+      throw new Error(`Internal error: ${action.kind} ends no fence.`);
   }
 }

@@ -1,25 +1,18 @@
 /** What rules look at, as functions of a few attributes each, so that a value is read once for all requests that share it. */
 import type { CheckedGate } from '../../check/rulebook.js';
-import { resolveClient, siteOf, type Seen, type ReferenceData } from '../../decide/view.js';
-import type { FieldName } from '../../language/fields.js';
+import { resolveClient, siteOf, type GateField, type ReferenceData, type Seen } from '../../decide/view.js';
+import { specOf, type FieldName } from '../../language/fields.js';
 import type { Address } from '../../request/address.js';
 import type { Field } from '../../request/field.js';
 import {
-  agentOf,
-  cookieOf,
-  fromClientOf,
-  groupsOf,
-  headerOf,
-  portNumberOf,
-  queryOf,
-  queryValuesOf,
-  schemeOf,
+  HTTP_INPUTS as HTTP,
+  PEER_INPUTS as PEER,
+  requestFieldOf,
+  SERVER_INPUTS as SERVER,
   serverOf,
-  sizeOf,
-  toClientOf,
   transportOf,
-  usersOf,
 } from '../../request/fields.js';
+import { invariant } from '../../request/invariant.js';
 import { payloadOf } from '../../request/payload.js';
 import { readPath, type PathReading } from '../../request/path.js';
 import type { Request } from '../../request/request.js';
@@ -58,8 +51,6 @@ export interface Feature<T> {
   read(reading: AttributeReader): T;
 }
 
-/** What decides whether a record is HTTP. */
-const HTTP = ['?http.request.method', '?url.path', '?url.full', 'network.transport', 'jade.payload'];
 const HOST = [
   ...HTTP,
   'url.full',
@@ -69,12 +60,6 @@ const HOST = [
   'network.protocol.name',
 ];
 const PATH = [...HTTP, 'url.full', 'url.path', 'http.request.method'];
-const PEER = ['client.address', 'network.peer.address'];
-const SERVER = ['destination.address', 'server.address'];
-const AGENT = [...HTTP, 'user_agent.original', 'http.request.header.user-agent', 'jade.all-headers'];
-
-/** What encryption hides. */
-const HIDDEN_FIELDS: readonly FieldName[] = ['path', 'query', 'header', 'cookie', 'agent', 'size'];
 
 export function feature<T>(key: string, inputs: readonly string[], read: (reading: AttributeReader) => T): Feature<T> {
   // Where the value itself matters, so does whether it is there.
@@ -103,107 +88,56 @@ export function featureOf(
   parameter: string | undefined,
   view: GateView,
 ): Feature<Field<FeatureValue>> | undefined {
-  const { gate, isHidden, referenceData: referenceData } = view;
-  if (isHidden && HIDDEN_FIELDS.includes(field)) return undefined;
-  const named = parameter === undefined ? field : `${field} ${JSON.stringify(parameter)}`;
-  const of: MakeFeature = (inputs, read, key = named) => feature(key, inputs, ({ request }) => read(request));
-  const countryOf = (address: Field<Address>): Field<string> =>
-    referenceData.countries && address ? referenceData.countries.countryOf(address) : undefined;
-  switch (field) {
-    case 'client':
-      return clientFeature(gate);
-    case 'peer':
-      return of(PEER, ({ peer }) => peer);
-    case 'country':
-      return of(
-        clientInputs(gate),
-        (request) => countryOf(resolveClient(gate, request).client),
-        `country of ${clientKey(gate)}`,
-      );
-    case 'server':
-      return of(SERVER, serverOf);
-    case 'server country':
-      return of(SERVER, (request) => countryOf(serverOf(request)));
-    case 'host':
-      return of(HOST, (request) => hostOf(request, isHidden), hostKey(isHidden));
-    case 'site':
-      return of(HOST, (request) => siteOf(hostOf(request, isHidden)), `site of ${hostKey(isHidden)}`);
-    case 'scheme':
-      return of([...HTTP, 'url.full', 'url.scheme'], schemeOf);
-    case 'transport':
-      return of(['network.transport'], transportOf);
-    case 'port':
-      return of(['url.full', 'http.request.header.host', 'server.port', 'url.scheme'], portNumberOf);
-    case 'from-client':
-      return of(['http.request.size', 'http.request.body.size'], fromClientOf);
-    case 'to-client':
-      return of(['http.response.size', 'http.response.body.size'], toClientOf);
-    case 'user':
-      return of(['user.name'], usersOf);
-    case 'group':
-      return of(['jade.groups'], groupsOf);
-    case 'payload':
-      return of(['jade.payload', 'network.transport'], (request) => {
-        const payload = payloadOf(request.attributes);
-        return payload && { payload, transport: transportOf(request) };
-      });
-    default:
-      return httpFeatureOf(field, parameter, view, of);
+  if (view.isHidden && specOf(field).isEncrypted) return undefined;
+  const requestField = requestFieldOf(field);
+  if (!requestField) {
+    invariant(Object.hasOwn(GATE_FEATURES, field), `field ${field} is compiled separately`);
+    return GATE_FEATURES[field as keyof typeof GATE_FEATURES](view);
   }
+  const key = parameter === undefined ? field : `${field} ${JSON.stringify(parameter)}`;
+  return feature(key, requestField.inputs(parameter), ({ request }) => requestField.read(request, parameter));
 }
 
-type MakeFeature = (
-  inputs: readonly string[],
-  read: (request: Request) => Field<FeatureValue>,
-  key?: string,
-) => Feature<Field<FeatureValue>>;
-
-/** Fields that only HTTP requests have, and the features of hosts and paths. */
-function httpFeatureOf(
-  field: FieldName,
-  parameter: string | undefined,
-  view: GateView,
-  of: MakeFeature,
-): Feature<Field<FeatureValue>> {
-  const { gate, isHidden } = view;
-  switch (field) {
-    case 'method': {
-      const method = (request: Request): Field<string> =>
-        isHidden && request.method !== 'CONNECT' ? undefined : request.method;
-      return of([...HTTP, 'http.request.method'], method, isHidden ? 'method, hidden' : 'method');
-    }
-    case 'path':
-      return of(PATH, (request) => pathOf(request, gate.pathReading), `path ${readingKey(gate.pathReading)}`);
-    case 'query': {
-      const inputs = [...HTTP, 'url.full', 'url.query'];
-      return of(inputs, (request) => (parameter === undefined ? queryOf(request) : queryValuesOf(request, parameter)));
-    }
-    case 'header': {
-      const agent = parameter === 'user-agent' ? ['user_agent.original'] : [];
-      return of([...HTTP, ...agent, `http.request.header.${parameter!}`, 'jade.all-headers'], (request) =>
-        headerOf(request, parameter!),
-      );
-    }
-    case 'cookie':
-      return of([...HTTP, 'http.request.header.cookie', 'jade.all-headers'], (request) =>
-        cookieOf(request, parameter!),
-      );
-    case 'agent':
-      return of(AGENT, agentOf);
-    case 'size':
-      return of([...HTTP, 'http.request.body.size'], sizeOf);
-    case 'category':
-      return categoryFeature(view);
-    case 'url': {
-      const read = (request: Request): UrlTarget => ({
+/** Features that depend on the gate or on reference data; gate and direction are constants of a gate. */
+const GATE_FEATURES: Record<
+  Exclude<GateField, 'gate' | 'direction'> | 'url',
+  (view: GateView) => Feature<Field<FeatureValue>>
+> = {
+  'client': ({ gate }) => clientFeature(gate),
+  'country': ({ gate, referenceData }) =>
+    feature(`country of ${clientKey(gate)}`, clientInputs(gate), ({ request }) =>
+      countryOf(resolveClient(gate, request).client, referenceData),
+    ),
+  'server country': ({ referenceData }) =>
+    feature('server country', SERVER, ({ request }) => countryOf(serverOf(request), referenceData)),
+  'host': ({ isHidden }) => feature(hostKey(isHidden), HOST, ({ request }) => hostOf(request, isHidden)),
+  'site': ({ isHidden }) =>
+    feature(`site of ${hostKey(isHidden)}`, HOST, ({ request }) => siteOf(hostOf(request, isHidden))),
+  'method': ({ isHidden }) =>
+    feature(isHidden ? 'method, hidden' : 'method', [...HTTP, 'http.request.method'], ({ request }) =>
+      isHidden && request.method !== 'CONNECT' ? undefined : request.method,
+    ),
+  'path': ({ gate: { pathReading } }) =>
+    feature(`path ${readingKey(pathReading)}`, PATH, ({ request }) => pathOf(request, pathReading)),
+  'payload': () =>
+    feature('payload', ['jade.payload', 'network.transport'], ({ request }) => {
+      const payload = payloadOf(request.attributes);
+      return payload && { payload, transport: transportOf(request) };
+    }),
+  'category': categoryFeature,
+  'url': ({ gate: { pathReading }, isHidden }) =>
+    feature(
+      `url ${hostKey(isHidden)} ${readingKey(pathReading)}`,
+      isHidden ? HOST : [...HOST, ...PATH],
+      ({ request }): UrlTarget => ({
         host: hostOf(request, isHidden),
-        path: isHidden ? undefined : pathOf(request, gate.pathReading),
-      });
-      return of(isHidden ? HOST : [...HOST, ...PATH], read, `url ${hostKey(isHidden)} ${readingKey(gate.pathReading)}`);
-    }
-    default:
-      throw new Error(`Internal error: field ${field} is not implemented.`);
-  }
+        path: isHidden ? undefined : pathOf(request, pathReading),
+      }),
+    ),
+};
+
+function countryOf(address: Field<Address>, { countries }: ReferenceData): Field<string> {
+  return countries && address ? countries.countryOf(address) : undefined;
 }
 
 function categoryFeature({

@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest';
 import { evaluateComparison, type Subject } from '../../decide/evaluate.js';
-import { FIELDS, kindOf, OPERATORS_OF, type FieldName } from '../../language/fields.js';
+import { FIELD_NAMES, kindOf, OPERATORS_OF } from '../../language/fields.js';
 import { OUTCOMES } from '../../language/outcomes.js';
-import type { Comparison, Condition } from '../../language/tree.js';
+import { ACTIONS, ACTION_TRAITS, type Comparison, type Condition } from '../../language/tree.js';
 import { negate, type Truth } from '../../request/field.js';
 import { compareEvaluators, type Receive } from '../../test/compare-evaluators.js';
 
@@ -37,6 +37,7 @@ class Coverage {
   /** Without what turns it round. */
   #seeComparison({ field, operator, isNegated }: Comparison, truth: Truth): void {
     this.#see(`${kindOf(field)} ${operator}: ${isNegated ? negate(truth) : truth}`);
+    this.#see(`field ${field}: ${truth === 'unknown' ? 'unknown' : 'known'}`);
   }
 
   #see(what: string): void {
@@ -65,6 +66,8 @@ const NEVER = [
   /^category present: false$/,
 ];
 
+const ALWAYS_KNOWN: readonly string[] = ['tag', 'gate', 'direction'];
+
 /** More than 10,000 requests, always the same; `npm run soak` runs more of them, others each time. */
 const SOAK_RUNS = process.env['JADE_SOAK_RUNS'];
 const RUNS = SOAK_RUNS ? { numRuns: Number(SOAK_RUNS) } : { numRuns: 1700, seed: 42 };
@@ -78,14 +81,21 @@ describe('the matcher', () => {
     if (RUNS.numRuns < 1700) return;
     expect(coverage.share('below the first rule')).toBeGreaterThan(0.2);
     for (const outcome of OUTCOMES) expect(coverage.share(outcome), outcome).toBeGreaterThan(0.01);
-    for (const kind of new Set((Object.keys(FIELDS) as FieldName[]).map(kindOf)))
+    for (const kind of new Set(FIELD_NAMES.map(kindOf)))
       for (const operator of OPERATORS_OF[kind])
         for (const truth of ['true', 'false', 'unknown']) {
           const what = `${kind} ${operator}: ${truth}`;
           if (!NEVER.some((never) => never.test(what))) expect.soft(coverage.count(what), what).toBeGreaterThan(0);
         }
-    for (const action of ['allow', 'block', 'redirect', 'limit', 'warn', 'passphrase', 'challenge'])
-      expect(coverage.count(`decided by ${action}`), action).toBeGreaterThan(0);
-    for (const action of ['tag', 'observe']) expect(coverage.count(`matched ${action}`), action).toBeGreaterThan(0);
+    for (const field of FIELD_NAMES)
+      for (const knowledge of ['known', 'unknown'])
+        if (!ALWAYS_KNOWN.includes(field) || knowledge === 'known')
+          expect
+            .soft(coverage.count(`field ${field}: ${knowledge}`), `field ${field}: ${knowledge}`)
+            .toBeGreaterThan(0);
+    for (const action of ACTIONS) {
+      const what = ACTION_TRAITS[action].effect === 'none' ? `matched ${action}` : `decided by ${action}`;
+      expect(coverage.count(what), what).toBeGreaterThan(0);
+    }
   }, 7_200_000);
 });

@@ -1,6 +1,6 @@
 /** Judges requests by a program: fast, and byte for byte as the interpreter does. */
 import type { Ruling } from '../../decide/decision.js';
-import type { PersonAction, Rule } from '../../language/tree.js';
+import { isPersonAction, isStatefulAction, type PersonAction } from '../../language/tree.js';
 import type { Request } from '../../request/request.js';
 import { ArrayPool } from '../../arrays/array-pool.js';
 import { evaluateNode } from '../compile/conditions.js';
@@ -20,8 +20,6 @@ export const UNCOVERED: Ruling = { outcome: 'uncovered', would: [], tags: [], bl
 const WHOLE_MINUTES_FROM_UNIX_MS = Date.UTC(1973, 0, 1);
 const MINUTE_MS = 60_000;
 const NEVER_EVALUATED = Number.NEGATIVE_INFINITY;
-
-const KEYED_ACTIONS: readonly Rule['action']['kind'][] = ['limit', 'warn', 'passphrase', 'challenge'];
 
 /** What a matcher keeps of a rule at its stage. */
 interface RuleState {
@@ -107,7 +105,7 @@ export class Matcher {
 
   /** Rules whose keys begin alike count together. */
   #numberFor({ id, rule: { action }, keySlots }: StageRule, gate: string): number {
-    if (!KEYED_ACTIONS.includes(action.kind)) return -1;
+    if (!isStatefulAction(action)) return -1;
     const node = action.kind === 'limit' && action.isAcrossGates ? '' : gate;
     const start = JSON.stringify([node, id]).slice(0, -1);
     const known = this.#counted.findIndex((one) => one.start === start);
@@ -307,8 +305,7 @@ export class Matcher {
   #applyState(state: RuleState, reader: RowReader, atUnixMs: number): number {
     const { action } = state.rule.rule;
     if (action.kind === 'limit') return this.#limit(state, reader, atUnixMs);
-    const isForPersons = action.kind === 'warn' || action.kind === 'passphrase' || action.kind === 'challenge';
-    return isForPersons ? this.#hold(state, action, reader, atUnixMs) : 0;
+    return isPersonAction(action) ? this.#hold(state, action, reader, atUnixMs) : 0;
   }
 
   #limit(state: RuleState, reader: RowReader, atUnixMs: number): number {
