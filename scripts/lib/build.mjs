@@ -2,6 +2,7 @@
 import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { writeAnswerSchemas } from './answer-schemas.mjs';
 import { buildKernel } from './kernel.mjs';
 import { ROOT, run, step } from './run.mjs';
 
@@ -20,6 +21,7 @@ export async function build() {
   await step('Building', async () => {
     await buildKernel();
     await run(process.execPath, [TSC, '-b', 'tsconfig.build.json']);
+    await writeAnswerSchemas();
     await buildClient();
     await run(process.execPath, [join(ROOT, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'], {
       cwd: join(ROOT, 'packages/console'),

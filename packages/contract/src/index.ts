@@ -4,3 +4,4 @@ export * from './types.js';
 export * from './replay-types.js';
 export { VERSION } from './version.js';
 export * from './reference-types.js';
+export type { AnswerName, AnswerOf, Answers, PasswordReset, Refreshed } from './answers.js';

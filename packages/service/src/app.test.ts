@@ -54,7 +54,7 @@ describe('every route', () => {
           'unauthenticated',
         ]);
     }
-    expect(open).toEqual(['/health', '/ready', '/session', '/session/tokens']);
+    expect(open).toEqual(['/openapi.json', '/reference', '/health', '/ready', '/session', '/session/tokens']);
   });
 
   it('that changes something refuses who may only look', async () => {

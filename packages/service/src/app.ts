@@ -18,6 +18,7 @@ import { loadAuditKey } from './database/audit.js';
 import { releaseDeadLeases } from './database/lease.js';
 import { migrate, openDatabase, type Database } from './database/database.js';
 import { SettingModel } from './database/models.js';
+import { apiRoutes } from './features/api/routes.js';
 import { HealthCheck } from './features/health/routes.js';
 import { LogImports } from './features/logs/log-import.js';
 import { logRoutes } from './features/logs/routes.js';
@@ -170,7 +171,8 @@ export async function createService(config: Config, hasThreads = true): Promise<
   const effects = new ImpactAnalysis(db, datasets, elsewhere.effects, runs, queue);
   const referenceImports = new ReferenceImports(datasets, effects, readers, importAdmission);
   const sources = new Sources(db, referenceImports, fetchLimits(config), config.referenceFolder, logger);
-  const routes = [
+  const routes: Route[] = [
+    ...apiRoutes(() => routes),
     ...health.routes,
     ...userRoutes(users),
     ...referenceRoutes({ db, datasets, referenceSnapshots, sources, imports: referenceImports, maxUploadBytes }),

@@ -1,4 +1,4 @@
-import { ASPECTS } from '../decide/aspects.js';
+import { ASPECTS, type Aspect } from '../decide/aspects.js';
 import { ruleId, type Ruling } from '../decide/decision.js';
 import { type Outcome } from '../language/outcomes.js';
 import type { RejectedLine, RejectReason } from '../request/record.js';
@@ -38,9 +38,9 @@ export interface ValueTally {
   others: OutcomeCounts;
 }
 
-/** What requests are counted by, beside what decided them; the hour of the day is that of UTC. */
-export const BREAKDOWNS = [...ASPECTS, 'hour'] as const;
-export type BreakdownName = (typeof BREAKDOWNS)[number];
+/** What requests are counted by, in addition to what decided them; the hour of the day is that of UTC. */
+export type BreakdownName = Aspect | 'hour';
+export const BREAKDOWNS: readonly BreakdownName[] = [...ASPECTS, 'hour'];
 
 /** Counts over the decisions of a log. Plain data; tallies of parts of a log add up to the tally of the whole. */
 export interface Tally {

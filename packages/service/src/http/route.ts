@@ -1,4 +1,4 @@
-import type { Role } from '@jadefence/contract';
+import type { AnswerName, AnswerOf, Role } from '@jadefence/contract';
 import type { Request, Response } from 'express';
 import type { Actor } from './authenticate.js';
 import type { Class } from './decode.js';
@@ -35,6 +35,10 @@ export interface Route {
   readonly method: 'get' | 'post' | 'put' | 'delete';
   /** Below `/api/v1`. */
   readonly path: string;
+  /** What it does, imperative, for the description of the API. */
+  readonly summary: string;
+  /** What it answers; nothing (204) if absent. */
+  readonly answer?: AnswerName;
   /** Who may call it; `public` means without signing in. */
   readonly access: Role | 'public';
   readonly params?: Class<object>;
@@ -51,26 +55,38 @@ export interface Route {
   readonly handle: (context: StreamContext<never, never, never>) => Promise<unknown>;
 }
 
-type Definition = Omit<Route, 'params' | 'query' | 'body' | 'handle' | 'thread'>;
+type Definition = Omit<Route, 'params' | 'query' | 'body' | 'handle' | 'thread' | 'answer'>;
 
-interface Parts<P, Q, B> {
+interface Parts<P, Q, B, N> {
   readonly params?: Class<P>;
   readonly query?: Class<Q>;
   readonly body?: Class<B>;
+  readonly answer?: N;
 }
 
-/** Declares a route with the types of its parts. */
-export function route<P extends object = object, Q extends object = object, B extends object = object>(
-  definition: Definition & Parts<P, Q, B> & { readonly handle: (context: StreamContext<P, Q, B>) => Promise<unknown> },
+/** Declares a route with the types of its parts and of its answer. */
+export function route<
+  P extends object = object,
+  Q extends object = object,
+  B extends object = object,
+  N extends AnswerName | undefined = undefined,
+>(
+  definition: Definition &
+    Parts<P, Q, B, N> & { readonly handle: (context: StreamContext<P, Q, B>) => Promise<AnswerOf<N>> },
 ): Route {
-  return definition as Route;
+  return definition as unknown as Route;
 }
 
 /** Declares a route that a thread answers. */
-export function threadRoute<P extends object = object, Q extends object = object, B extends object = object>(
+export function threadRoute<
+  P extends object = object,
+  Q extends object = object,
+  B extends object = object,
+  N extends AnswerName | undefined = undefined,
+>(
   thread: RequestThread,
   definition: Omit<Definition, 'takesUpload'> &
-    Parts<P, Q, B> & { readonly handle: (context: RouteContext<P, Q, B>) => Promise<unknown> },
+    Parts<P, Q, B, N> & { readonly handle: (context: RouteContext<P, Q, B>) => Promise<AnswerOf<N>> },
 ): Route {
   return { ...definition, thread } as unknown as Route;
 }

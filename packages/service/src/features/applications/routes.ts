@@ -10,12 +10,16 @@ export function applicationRoutes(referenceSnapshots: ReferenceSnapshots, drafts
     threadRoute('rules', {
       method: 'get',
       path: '/applications',
+      summary: 'List the applications of the draft',
+      answer: 'ApplicationInfo[]',
       access: 'viewer',
       handle: async () => listApplications(await drafts.configuration()),
     }),
     threadRoute('rules', {
       method: 'post',
       path: '/applications/identify',
+      summary: 'Identify the application of some traffic',
+      answer: 'Identified',
       access: 'viewer',
       body: IdentifyInput,
       handle: async ({ body }) => {

@@ -11,6 +11,8 @@ export function auditRoutes(db: Database, trail: AuditTrail): Route[] {
     threadRoute('pages', {
       method: 'get',
       path: '/audit',
+      summary: 'Read a page of the audit trail, latest first',
+      answer: 'AuditPage',
       access: 'viewer',
       query: PageQuery,
       handle: async ({ query: { offset, limit } }): Promise<AuditPage> => {
@@ -35,6 +37,8 @@ export function auditRoutes(db: Database, trail: AuditTrail): Route[] {
     threadRoute('pages', {
       method: 'post',
       path: '/audit/verify',
+      summary: 'Verify the chain of the audit trail',
+      answer: 'AuditCheck',
       access: 'editor',
       handle: (): Promise<AuditCheck> => trail.verify(),
     }),

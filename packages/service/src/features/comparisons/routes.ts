@@ -8,6 +8,8 @@ export function comparisonRoutes(comparisons: Comparisons): Route[] {
     route({
       method: 'get',
       path: '/comparisons',
+      summary: 'List comparisons, latest first',
+      answer: 'ComparisonInfo[]',
       access: 'viewer',
       query: ListQuery,
       handle: ({ query }) => comparisons.list(query),
@@ -15,6 +17,8 @@ export function comparisonRoutes(comparisons: Comparisons): Route[] {
     threadRoute('rules', {
       method: 'post',
       path: '/comparisons',
+      summary: 'Start a comparison',
+      answer: 'ComparisonInfo',
       access: 'editor',
       body: ComparisonInput,
       status: 202,
@@ -23,6 +27,8 @@ export function comparisonRoutes(comparisons: Comparisons): Route[] {
     route({
       method: 'get',
       path: '/comparisons/:id',
+      summary: 'Show a comparison',
+      answer: 'ComparisonInfo',
       access: 'viewer',
       params: IdParams,
       handle: ({ params }) => comparisons.show(params.id),
@@ -30,6 +36,8 @@ export function comparisonRoutes(comparisons: Comparisons): Route[] {
     route({
       method: 'get',
       path: '/comparisons/:id/events',
+      summary: 'Follow a comparison (server-sent events)',
+      answer: 'ComparisonProgress~',
       access: 'viewer',
       params: IdParams,
       handle: async ({ params, response }) => {
@@ -40,6 +48,8 @@ export function comparisonRoutes(comparisons: Comparisons): Route[] {
     threadRoute('pages', {
       method: 'get',
       path: '/comparisons/:id/result',
+      summary: 'Show the result of a comparison',
+      answer: 'ComparisonResult',
       access: 'viewer',
       params: IdParams,
       handle: ({ params }) => comparisons.result(params.id),
@@ -47,6 +57,8 @@ export function comparisonRoutes(comparisons: Comparisons): Route[] {
     threadRoute('pages', {
       method: 'get',
       path: '/comparisons/:id/changes',
+      summary: 'Read a page of changed requests',
+      answer: 'ChangePage',
       access: 'viewer',
       params: IdParams,
       query: ChangesQuery,

@@ -7,6 +7,8 @@ export function correctionRoutes(corrections: Corrections): Route[] {
     route({
       method: 'get',
       path: '/corrections/:kind',
+      summary: 'List corrections',
+      answer: 'Correction[]',
       access: 'viewer',
       params: CorrectionParams,
       handle: ({ params }) => corrections.list(params.kind),
@@ -14,6 +16,8 @@ export function correctionRoutes(corrections: Corrections): Route[] {
     route({
       method: 'put',
       path: '/corrections/:kind',
+      summary: 'Add or replace a correction',
+      answer: 'PutCorrection',
       access: 'editor',
       params: CorrectionParams,
       body: CorrectionInput,
@@ -22,6 +26,7 @@ export function correctionRoutes(corrections: Corrections): Route[] {
     route({
       method: 'delete',
       path: '/corrections/:kind',
+      summary: 'Remove a correction',
       access: 'editor',
       params: CorrectionParams,
       query: CorrectionKeyQuery,

@@ -7,6 +7,8 @@ export function countryRoutes(countryTables: CountryTables): Route[] {
     threadRoute('rules', {
       method: 'get',
       path: '/countries',
+      summary: 'Show the country table, with the requests of a log by country',
+      answer: 'Countries',
       access: 'viewer',
       query: CountriesQuery,
       handle: ({ query }) => countryTables.overview(query.log),
@@ -14,6 +16,8 @@ export function countryRoutes(countryTables: CountryTables): Route[] {
     threadRoute('rules', {
       method: 'get',
       path: '/countries/lookup',
+      summary: 'Look up the country of an address or name',
+      answer: 'CountryLookup',
       access: 'viewer',
       query: LookupQuery,
       handle: ({ query }) => countryTables.lookup(query.value),

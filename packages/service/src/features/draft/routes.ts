@@ -10,18 +10,24 @@ export function draftRoutes(drafts: Drafts, referenceSnapshots: ReferenceSnapsho
     threadRoute('rules', {
       method: 'get',
       path: '/draft',
+      summary: 'Show the draft',
+      answer: 'Draft',
       access: 'viewer',
       handle: async (context) => setETag(context, await drafts.show()),
     }),
     threadRoute('rules', {
       method: 'get',
       path: '/draft/files',
+      summary: 'Read the draft as text',
+      answer: 'DraftSources',
       access: 'viewer',
       handle: async (context) => setETag(context, await drafts.sources()),
     }),
     threadRoute('rules', {
       method: 'post',
       path: '/draft/files/preview',
+      summary: 'Preview an import of fence files',
+      answer: 'ImportPreview',
       access: 'viewer',
       body: FenceSourcesInput,
       hasLargeBody: true,
@@ -30,6 +36,8 @@ export function draftRoutes(drafts: Drafts, referenceSnapshots: ReferenceSnapsho
     threadRoute('rules', {
       method: 'put',
       path: '/draft/files',
+      summary: 'Import fence files into the draft',
+      answer: 'Draft',
       access: 'editor',
       body: FenceSourcesInput,
       hasLargeBody: true,
@@ -39,6 +47,8 @@ export function draftRoutes(drafts: Drafts, referenceSnapshots: ReferenceSnapsho
     threadRoute('rules', {
       method: 'post',
       path: '/draft/edits',
+      summary: 'Edit the draft',
+      answer: 'EditResult',
       access: 'editor',
       body: EditsInput,
       hasLargeBody: true,
@@ -48,15 +58,26 @@ export function draftRoutes(drafts: Drafts, referenceSnapshots: ReferenceSnapsho
     threadRoute('rules', {
       method: 'post',
       path: '/draft/edits/preview',
+      summary: 'Preview edits of the draft',
+      answer: 'EditResult',
       access: 'viewer',
       body: EditsInput,
       hasLargeBody: true,
       handle: ({ body }) => drafts.previewEdits(body.edits as Edit[]),
     }),
-    threadRoute('rules', { method: 'get', path: '/draft/changes', access: 'viewer', handle: () => drafts.changes() }),
+    threadRoute('rules', {
+      method: 'get',
+      path: '/draft/changes',
+      summary: 'Show what publishing would change',
+      answer: 'DraftChanges',
+      access: 'viewer',
+      handle: () => drafts.changes(),
+    }),
     threadRoute('rules', {
       method: 'get',
       path: '/draft/expectations',
+      summary: 'Run the expectations of the draft',
+      answer: 'ExpectationResult[]',
       access: 'viewer',
       handle: async () =>
         runExpectations({
@@ -67,6 +88,8 @@ export function draftRoutes(drafts: Drafts, referenceSnapshots: ReferenceSnapsho
     threadRoute('rules', {
       method: 'get',
       path: '/starting-points',
+      summary: 'List templates of fences',
+      answer: 'StartingPoint[]',
       access: 'viewer',
       handle: async () => STARTING_POINTS,
     }),

@@ -18,12 +18,16 @@ export class HealthCheck {
     route({
       method: 'get',
       path: '/health',
+      summary: 'Check that the service is alive',
+      answer: 'Health',
       access: 'public',
       handle: async (): Promise<Health> => ({ status: 'ok', version: VERSION }),
     }),
     route({
       method: 'get',
       path: '/ready',
+      summary: 'Check that the service can answer requests',
+      answer: 'Health',
       access: 'public',
       handle: async (): Promise<Health> => {
         if (this.#isDraining) throw new ProblemError('shutting-down', 'The service is stopping.');

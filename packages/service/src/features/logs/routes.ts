@@ -9,6 +9,8 @@ export function logRoutes(logs: Logs, imports: LogImports, maxUploadBytes: numbe
     route({
       method: 'get',
       path: '/logs',
+      summary: 'List logs, latest first',
+      answer: 'Log[]',
       access: 'viewer',
       query: ListQuery,
       handle: ({ query }) => logs.list(query),
@@ -16,6 +18,8 @@ export function logRoutes(logs: Logs, imports: LogImports, maxUploadBytes: numbe
     route({
       method: 'get',
       path: '/logs/:id',
+      summary: 'Show a log',
+      answer: 'Log',
       access: 'viewer',
       params: IdParams,
       handle: ({ params }) => logs.show(params.id),
@@ -23,6 +27,8 @@ export function logRoutes(logs: Logs, imports: LogImports, maxUploadBytes: numbe
     route({
       method: 'get',
       path: '/logs/:id/survey',
+      summary: 'Show the summary of a log',
+      answer: 'Survey',
       access: 'viewer',
       params: IdParams,
       handle: ({ params }) => logs.survey(params.id),
@@ -30,6 +36,7 @@ export function logRoutes(logs: Logs, imports: LogImports, maxUploadBytes: numbe
     route({
       method: 'delete',
       path: '/logs/:id',
+      summary: 'Delete a log',
       access: 'editor',
       params: IdParams,
       query: DeleteLogQuery,
@@ -38,6 +45,8 @@ export function logRoutes(logs: Logs, imports: LogImports, maxUploadBytes: numbe
     route({
       method: 'post',
       path: '/logs',
+      summary: 'Import a log',
+      answer: 'Log',
       access: 'editor',
       query: ImportLogQuery,
       takesUpload: true,

@@ -4,10 +4,18 @@ import type { Passphrases } from './passphrases.js';
 
 export function passphraseRoutes(passphrases: Passphrases): Route[] {
   return [
-    threadRoute('rules', { method: 'get', path: '/passphrases', access: 'viewer', handle: () => passphrases.list() }),
+    threadRoute('rules', {
+      method: 'get',
+      path: '/passphrases',
+      summary: 'List passphrases',
+      answer: 'PassphraseInfo[]',
+      access: 'viewer',
+      handle: () => passphrases.list(),
+    }),
     threadRoute('rules', {
       method: 'put',
       path: '/passphrases/:name',
+      summary: 'Set a passphrase',
       access: 'editor',
       params: NameParams,
       body: PassphraseInput,
@@ -16,6 +24,7 @@ export function passphraseRoutes(passphrases: Passphrases): Route[] {
     threadRoute('rules', {
       method: 'delete',
       path: '/passphrases/:name',
+      summary: 'Delete a passphrase',
       access: 'editor',
       params: NameParams,
       handle: ({ params, actor }) => passphrases.remove(params.name, actor),

@@ -9,6 +9,8 @@ export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
     route({
       method: 'get',
       path: '/replays',
+      summary: 'List replays, latest first',
+      answer: 'Replay[]',
       access: 'viewer',
       query: ListQuery,
       handle: ({ query }) => replays.list(query),
@@ -16,6 +18,8 @@ export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
     threadRoute('rules', {
       method: 'post',
       path: '/replays',
+      summary: 'Start a replay',
+      answer: 'Replay',
       access: 'editor',
       body: ReplayInput,
       hasLargeBody: true,
@@ -25,6 +29,8 @@ export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
     route({
       method: 'get',
       path: '/replays/:id',
+      summary: 'Show a replay',
+      answer: 'Replay',
       access: 'viewer',
       params: IdParams,
       handle: ({ params }) => replays.show(params.id),
@@ -32,6 +38,8 @@ export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
     route({
       method: 'post',
       path: '/replays/:id/cancel',
+      summary: 'Cancel a replay',
+      answer: 'Replay',
       access: 'editor',
       params: IdParams,
       handle: ({ params, actor }) => replays.cancel(params.id, actor),
@@ -39,6 +47,8 @@ export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
     threadRoute('pages', {
       method: 'get',
       path: '/replays/:id/result',
+      summary: 'Show the result of a replay',
+      answer: 'ReplayResult',
       access: 'viewer',
       params: IdParams,
       handle: ({ params }) => replays.result(params.id),
@@ -46,6 +56,8 @@ export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
     route({
       method: 'get',
       path: '/replays/:id/events',
+      summary: 'Follow a replay (server-sent events)',
+      answer: 'ReplayProgress~',
       access: 'viewer',
       params: IdParams,
       handle: async ({ params, response }) => {
@@ -56,6 +68,8 @@ export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
     threadRoute('pages', {
       method: 'get',
       path: '/replays/:id/decisions',
+      summary: 'Read a page of decisions',
+      answer: 'DecisionPage',
       access: 'viewer',
       params: IdParams,
       query: DecisionsQuery,
@@ -64,6 +78,8 @@ export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
     threadRoute('pages', {
       method: 'get',
       path: '/replays/:id/decisions/:row/explanation',
+      summary: 'Explain a decision',
+      answer: 'Explanation',
       access: 'viewer',
       params: RowParams,
       handle: async ({ params }) => pages.explain(await replays.findDone(params.id), params.row),

@@ -8,6 +8,8 @@ export function revisionRoutes(revisions: Revisions): Route[] {
     threadRoute('rules', {
       method: 'get',
       path: '/revisions',
+      summary: 'List revisions, latest first',
+      answer: 'Revision[]',
       access: 'viewer',
       query: ListQuery,
       handle: ({ query }) => revisions.list(query),
@@ -15,6 +17,8 @@ export function revisionRoutes(revisions: Revisions): Route[] {
     threadRoute('rules', {
       method: 'get',
       path: '/revisions/diff',
+      summary: 'Compare two revisions, or one with the draft',
+      answer: 'RevisionDiff',
       access: 'viewer',
       query: DiffQuery,
       handle: ({ query }) => revisions.diff(query.from, query.to),
@@ -22,6 +26,8 @@ export function revisionRoutes(revisions: Revisions): Route[] {
     threadRoute('rules', {
       method: 'get',
       path: '/revisions/:id',
+      summary: 'Show a revision',
+      answer: 'Revision',
       access: 'viewer',
       params: IdParams,
       handle: ({ params }) => revisions.show(params.id),
@@ -29,6 +35,8 @@ export function revisionRoutes(revisions: Revisions): Route[] {
     threadRoute('rules', {
       method: 'get',
       path: '/revisions/:id/files',
+      summary: 'Read a revision as text',
+      answer: 'DraftSources',
       access: 'viewer',
       params: IdParams,
       handle: ({ params }) => revisions.sources(params.id),
@@ -36,6 +44,8 @@ export function revisionRoutes(revisions: Revisions): Route[] {
     threadRoute('rules', {
       method: 'post',
       path: '/revisions',
+      summary: 'Publish the draft',
+      answer: 'Revision',
       access: 'editor',
       body: PublishInput,
       status: 201,
@@ -44,6 +54,8 @@ export function revisionRoutes(revisions: Revisions): Route[] {
     threadRoute('rules', {
       method: 'post',
       path: '/revisions/:id/restore',
+      summary: 'Publish an earlier revision again',
+      answer: 'Revision',
       access: 'editor',
       params: IdParams,
       body: RestoreInput,

@@ -7,6 +7,8 @@ export function matchRoutes(matches: MatchCounts): Route[] {
     threadRoute('rules', {
       method: 'post',
       path: '/logs/:id/matches',
+      summary: 'Count the requests of a log that match a rule',
+      answer: 'MatchCount',
       access: 'viewer',
       params: IdParams,
       body: CountMatchesInput,

@@ -4,10 +4,19 @@ import type { Sources } from './sources.js';
 
 export function sourceRoutes(sources: Sources): Route[] {
   return [
-    route({ method: 'get', path: '/sources', access: 'viewer', handle: () => sources.list() }),
+    route({
+      method: 'get',
+      path: '/sources',
+      summary: 'List the sources of datasets',
+      answer: 'SourceInfo[]',
+      access: 'viewer',
+      handle: () => sources.list(),
+    }),
     route({
       method: 'put',
       path: '/sources/:kind/:name',
+      summary: 'Set a source',
+      answer: 'SourceInfo',
       access: 'administrator',
       params: SourceParams,
       body: SourceInput,
@@ -16,6 +25,7 @@ export function sourceRoutes(sources: Sources): Route[] {
     route({
       method: 'delete',
       path: '/sources/:kind/:name',
+      summary: 'Delete a source',
       access: 'administrator',
       params: SourceParams,
       handle: ({ params, actor }) => sources.remove(params.kind, keyOf(params).name, actor),
@@ -23,6 +33,8 @@ export function sourceRoutes(sources: Sources): Route[] {
     route({
       method: 'post',
       path: '/sources/:kind/:name/refresh',
+      summary: 'Refresh a dataset from its source',
+      answer: 'Refreshed',
       access: 'editor',
       params: SourceParams,
       body: RefreshInput,

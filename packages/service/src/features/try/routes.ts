@@ -11,6 +11,8 @@ export function tryRoutes(revisions: Revisions, referenceSnapshots: ReferenceSna
     threadRoute('rules', {
       method: 'post',
       path: '/try',
+      summary: 'Try a synthetic request',
+      answer: 'Tried',
       access: 'viewer',
       body: TryRequestInput,
       handle: async ({ body }): Promise<Tried> => {

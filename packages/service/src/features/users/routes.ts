@@ -9,6 +9,8 @@ export function userRoutes(users: Users): Route[] {
     route({
       method: 'post',
       path: '/session',
+      summary: 'Sign in with a session cookie',
+      answer: 'Session',
       access: 'public',
       body: SignInInput,
       handle: async ({ body, request }): Promise<Session> => {
@@ -22,6 +24,7 @@ export function userRoutes(users: Users): Route[] {
     route({
       method: 'delete',
       path: '/session',
+      summary: 'Sign out, or revoke the token in use',
       access: 'viewer',
       handle: async ({ request, actor }) => {
         await users.recordSignOut(actor);
@@ -31,12 +34,16 @@ export function userRoutes(users: Users): Route[] {
     route({
       method: 'get',
       path: '/session',
+      summary: 'Show the signed-in user',
+      answer: 'Session',
       access: 'viewer',
       handle: async ({ actor }): Promise<Session> => ({ name: actor.name, role: actor.role }),
     }),
     route({
       method: 'post',
       path: '/session/tokens',
+      summary: 'Sign in and create a token',
+      answer: 'CreatedToken',
       access: 'public',
       body: SignInTokenInput,
       status: 201,
@@ -47,10 +54,19 @@ export function userRoutes(users: Users): Route[] {
           body.scope,
         ),
     }),
-    route({ method: 'get', path: '/tokens', access: 'administrator', handle: () => users.listTokens() }),
+    route({
+      method: 'get',
+      path: '/tokens',
+      summary: 'List tokens',
+      answer: 'AccessToken[]',
+      access: 'administrator',
+      handle: () => users.listTokens(),
+    }),
     route({
       method: 'post',
       path: '/tokens',
+      summary: 'Create a token',
+      answer: 'CreatedToken',
       access: 'administrator',
       body: NewTokenInput,
       status: 201,
@@ -59,6 +75,7 @@ export function userRoutes(users: Users): Route[] {
     route({
       method: 'delete',
       path: '/tokens/:id',
+      summary: 'Revoke a token',
       access: 'administrator',
       params: IdParams,
       handle: ({ params, actor }) => users.revokeToken(actor, params.id),
@@ -66,6 +83,8 @@ export function userRoutes(users: Users): Route[] {
     route({
       method: 'post',
       path: '/users/:name/password-reset',
+      summary: 'Reset the password of a user',
+      answer: 'PasswordReset',
       access: 'administrator',
       params: UserParams,
       handle: ({ params, actor }) => users.resetPassword(actor, params.name),

@@ -1,0 +1,118 @@
+import type { ExpectationResult, Explanation, Identified, ListLookup, StartingPoint, Survey } from '@jadefence/core';
+import type { Problem } from './problems.js';
+import type {
+  ApplicationInfo,
+  CategoryLookup,
+  CategoryOverview,
+  Correction,
+  Countries,
+  CountryLookup,
+  DatasetInfo,
+  PassphraseInfo,
+  PutCorrection,
+  SourceInfo,
+} from './reference-types.js';
+import type {
+  ChangePage,
+  ComparisonInfo,
+  ComparisonProgress,
+  ComparisonResult,
+  DecisionPage,
+  Log,
+  Replay,
+  ReplayProgress,
+  ReplayResult,
+} from './replay-types.js';
+import type {
+  AccessToken,
+  AuditCheck,
+  AuditPage,
+  CreatedToken,
+  Draft,
+  DraftChanges,
+  DraftSources,
+  EditResult,
+  Health,
+  ImportPreview,
+  ListInfo,
+  MatchCount,
+  Revision,
+  RevisionDiff,
+  Session,
+  Tried,
+} from './types.js';
+
+/** A new generated password, shown once. */
+export interface PasswordReset {
+  readonly password: string;
+}
+
+/** What a refresh imported; null if nothing has changed. */
+export interface Refreshed {
+  readonly dataset: DatasetInfo | null;
+}
+
+/** The description of the API (OpenAPI 3.1). */
+export interface ApiDescription {
+  readonly openapi: string;
+  readonly [part: string]: unknown;
+}
+
+/** What routes answer, by name; `npm run build` makes JSON Schemas of them for the description of the API. */
+export interface Answers {
+  readonly AccessToken: AccessToken;
+  readonly ApiDescription: ApiDescription;
+  readonly ApplicationInfo: ApplicationInfo;
+  readonly AuditCheck: AuditCheck;
+  readonly AuditPage: AuditPage;
+  readonly CategoryLookup: CategoryLookup;
+  readonly CategoryOverview: CategoryOverview;
+  readonly ChangePage: ChangePage;
+  readonly ComparisonInfo: ComparisonInfo;
+  readonly ComparisonProgress: ComparisonProgress;
+  readonly ComparisonResult: ComparisonResult;
+  readonly Correction: Correction;
+  readonly Countries: Countries;
+  readonly CountryLookup: CountryLookup;
+  readonly CreatedToken: CreatedToken;
+  readonly DatasetInfo: DatasetInfo;
+  readonly DecisionPage: DecisionPage;
+  readonly Draft: Draft;
+  readonly DraftChanges: DraftChanges;
+  readonly DraftSources: DraftSources;
+  readonly EditResult: EditResult;
+  readonly ExpectationResult: ExpectationResult;
+  readonly Explanation: Explanation;
+  readonly Health: Health;
+  readonly Identified: Identified;
+  readonly ImportPreview: ImportPreview;
+  readonly ListInfo: ListInfo;
+  readonly ListLookup: ListLookup;
+  readonly Log: Log;
+  readonly MatchCount: MatchCount;
+  readonly PassphraseInfo: PassphraseInfo;
+  readonly PasswordReset: PasswordReset;
+  readonly PutCorrection: PutCorrection;
+  readonly Refreshed: Refreshed;
+  readonly Replay: Replay;
+  readonly ReplayProgress: ReplayProgress;
+  readonly ReplayResult: ReplayResult;
+  readonly Revision: Revision;
+  readonly RevisionDiff: RevisionDiff;
+  readonly Session: Session;
+  readonly SourceInfo: SourceInfo;
+  readonly StartingPoint: StartingPoint;
+  readonly Survey: Survey;
+  readonly Tried: Tried;
+  readonly Problem: Problem;
+}
+
+/** The answer of a route: one, a list of them, or server-sent events (`~`). */
+export type AnswerName = keyof Answers | `${keyof Answers}[]` | `${keyof Answers}~`;
+
+/** The type of an answer; events are sent by the handler. */
+export type AnswerOf<N extends AnswerName | undefined> = N extends keyof Answers
+  ? Answers[N]
+  : N extends `${infer One extends keyof Answers}[]`
+    ? readonly Answers[One][]
+    : undefined | void;
