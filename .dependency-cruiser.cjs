@@ -31,6 +31,8 @@ const NOT_TEST = '\\.test\\.tsx?$|/test/';
 module.exports = {
   forbidden: [
     { name: 'no-cycles', severity: 'error', from: {}, to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } } },
+    // Folders form no cycles either, types included.
+    { name: 'no-folder-cycles', scope: 'folder', severity: 'error', from: { path: '^packages/(service|console|cli)/src/' }, to: { circular: true } },
     ...Object.entries(CORE_MAY_USE).map(([folder, allowed]) => ({
       name: `core-${folder}`,
       severity: 'error',

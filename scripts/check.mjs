@@ -7,13 +7,22 @@ import { main, ROOT, SetupError } from './lib/run.mjs';
 
 const CHECKS = {
   'types': () => runTool('typescript7/bin/tsc', ['-p', 'tsconfig.json']),
-  'lint': () => runTool('eslint/bin/eslint.js', ['.', '--max-warnings', '0']),
+  'lint': () =>
+    runTool('eslint/bin/eslint.js', [
+      '.',
+      '--max-warnings',
+      '0',
+      '--cache',
+      '--cache-location',
+      '.jadefence/eslint-cache',
+    ]),
   'format': () => runTool('prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '**/*.{ts,tsx,mjs,css}']),
   'boundaries': () =>
     runTool('dependency-cruiser/bin/dependency-cruise.mjs', [
       'packages',
       'demo/src',
       'bench/src',
+      '--metrics',
       '--config',
       '.dependency-cruiser.cjs',
     ]),

@@ -50,7 +50,7 @@ const PAGES = [
     ready: '24 categories',
     act: async (page) => {
       await page.getByLabel('Domain or URL').first().fill('arena.cardtable.example/stakes/4');
-      await page.getByRole('button', { name: 'Look it up' }).click();
+      await page.getByRole('button', { name: 'Look up' }).click();
       await page.getByText('cardtable.example/stakes').last().waitFor();
     },
   },
@@ -79,7 +79,7 @@ const PAGES = [
     act: async (page) => {
       await page.getByLabel('Client').fill('198.18.35.7');
       await page.getByLabel('URL').fill('https://studio.larkmoor.example/desk');
-      await page.getByRole('button', { name: 'Try it' }).click();
+      await page.getByRole('button', { name: 'Try request' }).click();
       await page.getByText('The client sees').waitFor();
     },
   },

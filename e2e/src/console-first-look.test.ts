@@ -43,7 +43,7 @@ describe('a page', () => {
     ['/applications', 'Domain name system', 'udp/53, tcp/53', 'payload is dns'],
     ['/audit', 'Audit trail intact', 'user.create', 'sign-in'],
     ['/try', 'Client', 'URL', 'Method'],
-    ['/settings', 'Passphrases', 'The service keeps a hash of it, and nothing else.'],
+    ['/settings', 'Passphrases', 'The service stores only a hash.'],
   ])('%s has what is there from the start', (path, ...expected) => expectOn(path, expected));
 
   it.each([

@@ -24,11 +24,11 @@ describe('what is being written', () => {
     await page.getByRole('button', { name: /^Condition: the path/ }).waitFor();
     await page.getByRole('textbox', { name: 'The rule as fence text' }).waitFor();
     await context.clearCookies();
-    await page.getByRole('button', { name: 'Keep it in the draft' }).click();
+    await page.getByRole('button', { name: 'Save to draft' }).click();
     await page.getByLabel('Password').fill(service.signIn.password);
     await page.getByRole('button', { name: 'Sign in' }).click();
     await page.getByText('Sign in to Jade Fence').waitFor({ state: 'detached' });
-    await page.getByRole('button', { name: 'Keep it in the draft' }).click();
+    await page.getByRole('button', { name: 'Save to draft' }).click();
     await page.getByRole('dialog').waitFor({ state: 'detached' });
     await page.getByRole('button', { name: 'Edit rule login' }).click();
     await page.getByText('As fence text').waitFor();
@@ -56,7 +56,7 @@ describe('what is being written', () => {
   it('of one kind is not taken for another', async () => {
     const { page, context } = await openPage(service, browser, '/lists');
     await page.getByLabel('Add one, or write one again').fill('zone Europe/Oslo');
-    await page.getByRole('button', { name: 'Keep it', exact: true }).last().click();
+    await page.getByRole('button', { name: 'Save schedule', exact: true }).last().click();
     await page.getByText('Found a zone, expected a schedule.').waitFor();
     await context.close();
   }, 60_000);

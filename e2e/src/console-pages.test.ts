@@ -51,13 +51,13 @@ describe('the page of lists', () => {
       expect(await entries.textContent()).toBe('team198.18.4.0/24guests198.18.9.0/24except 198.18.4.66');
       await page.getByText('Used nowhere.').waitFor();
       await page.getByLabel('Value').fill('198.18.9.7');
-      await page.getByRole('button', { name: 'Look it up' }).click();
+      await page.getByRole('button', { name: 'Look up' }).click();
       await page.getByText('198.18.9.7 is in all > guests, as 198.18.9.0/24.').waitFor();
       await page.getByLabel('Value').fill('198.18.4.66');
-      await page.getByRole('button', { name: 'Look it up' }).click();
+      await page.getByRole('button', { name: 'Look up' }).click();
       await page.getByText('198.18.4.66 is not in all: 198.18.4.66 takes it out.').waitFor();
       await page.getByLabel('Value').fill('shop.example');
-      await page.getByRole('button', { name: 'Look it up' }).click();
+      await page.getByRole('button', { name: 'Look up' }).click();
       await page.getByText('expected an address such as 198.18.4.7').waitFor();
     }));
 
@@ -70,7 +70,7 @@ describe('the page of lists', () => {
         mimeType: 'text/plain',
         buffer: Buffer.from('198.18.20.0/24\n\n198.18.9.7\nnot one\n'),
       });
-      await page.getByRole('button', { name: 'Add them' }).click();
+      await page.getByRole('button', { name: 'Add entries' }).click();
       const report = page.getByRole('status', { name: 'What became of each line' });
       await report.waitFor();
       expect(await report.locator('li').allTextContents()).toEqual([
@@ -79,7 +79,7 @@ describe('the page of lists', () => {
         '3added: 198.18.9.7 (overlaps 198.18.9.0/24)',
       ]);
       await page.getByLabel('Entries, one a line').last().fill('198.18.9.0/24');
-      await page.getByRole('button', { name: 'Remove them' }).click();
+      await page.getByRole('button', { name: 'Remove entries' }).click();
       await expect.poll(() => textOf('list', 'guests')).toBe('list guests addresses { 198.18.20.0/24, 198.18.9.7 }');
     }));
 
@@ -89,7 +89,7 @@ describe('the page of lists', () => {
       await page.getByRole('button', { name: 'Delete the list' }).click();
       await page.getByText('The list team is used by rule desk/staff, list all.').waitFor();
       await page.getByLabel('New name').fill('crew');
-      await page.getByRole('button', { name: 'Rename it', exact: true }).click();
+      await page.getByRole('button', { name: 'Rename', exact: true }).click();
       await page.getByRole('heading', { name: 'crew' }).waitFor();
       expect(await textOf('rule', 'staff')).toContain('client in crew');
       expect(await textOf('list', 'all')).toBe('list all addresses { crew, guests except 198.18.4.66 }');
@@ -99,10 +99,10 @@ describe('the page of lists', () => {
     on('/lists', async (page) => {
       const text = page.getByLabel('Add one, or write one again');
       await text.fill('schedule nights { zone Europe/Oslp mon 22:00-06:00 }');
-      await page.getByRole('button', { name: 'Keep it' }).click();
+      await page.getByRole('button', { name: 'Save schedule' }).click();
       await page.getByText('Found "Europe/Oslp", expected a time zone').waitFor();
       await text.fill('schedule nights { zone Europe/Oslo sat-sun 20:00-24:00 }');
-      await page.getByRole('button', { name: 'Keep it' }).click();
+      await page.getByRole('button', { name: 'Save schedule' }).click();
       await page
         .getByText('The schedule nights is Saturday and Sunday 20:00-24:00, in the time of Europe/Oslo.')
         .waitFor();
@@ -135,7 +135,7 @@ describe('expectations', () => {
     on('/expectations', async (page) => {
       await page.getByLabel('met', { exact: true }).waitFor();
       await page.getByLabel(/^expect OUTCOME/).fill('expect allowed from 203.0.113.9 to https://shop.example/login');
-      await page.getByRole('button', { name: 'Add it' }).click();
+      await page.getByRole('button', { name: 'Add expectation' }).click();
       await page.getByText('It was blocked by rule desk/login, expected allowed.').waitFor();
       await page.getByRole('button', { name: /^Remove: A request from 203.0.113.9/ }).click();
       await page.getByText('It was blocked by rule desk/login').waitFor({ state: 'detached' });
@@ -188,7 +188,7 @@ describe('trying', () => {
       await page.getByText('Rule desk/login blocked it.').waitFor();
       await page.getByRole('button', { name: /Judged by/ }).click();
       await page.getByRole('option', { name: 'the draft' }).click();
-      await page.getByRole('button', { name: 'Try it' }).click();
+      await page.getByRole('button', { name: 'Try request' }).click();
       await page.getByText('No fence decided, so gate shop allows it').waitFor();
     }));
 });
@@ -211,19 +211,19 @@ describe('the pages of reference data', () => {
       await page
         .getByLabel(/^Rows start,end,CC/)
         .setInputFiles(upload('table.csv', '198.18.0.0/16,NO\n198.19.0.0/16,SE\nx,y\n'));
-      await page.getByRole('button', { name: 'Import it' }).click();
+      await page.getByRole('button', { name: 'Import', exact: true }).click();
       await page.getByText('table.csv with 2 entries is active now.').waitFor();
       await page.getByText('line 3: expected a country code of two capital letters, found "y"; left out').waitFor();
       await page
         .getByRole('img', { name: 'Map of the 2 countries of the table. The table below has the figures.' })
         .waitFor();
       await page.getByLabel('Address or name').fill('198.18.4.20');
-      await page.getByRole('button', { name: 'Look it up' }).click();
+      await page.getByRole('button', { name: 'Look up' }).click();
       await page.getByText('198.18.0.0/16 is NO in table.csv').waitFor();
       await page.getByText('In the list team, as 198.18.4.0/24').waitFor();
       await page.getByLabel('Address, network or range').fill('198.18.4.20');
       await page.getByLabel('Country', { exact: true }).fill('SE');
-      await page.getByRole('button', { name: 'Correct it' }).click();
+      await page.getByRole('button', { name: 'Save correction' }).click();
       await page.getByText('198.18.4.20 is SE by a correction').waitFor();
       await page.getByRole('button', { name: 'Take away the correction of 198.18.4.20' }).click();
       await page.getByText('198.18.0.0/16 is NO in table.csv').waitFor();
@@ -235,13 +235,13 @@ describe('the pages of reference data', () => {
         await page.getByLabel('Name of the feed').fill(name);
         await page.getByLabel('Category for lines without one').fill(category);
         await page.getByLabel(/^Lines domain-or-url/).setInputFiles(upload('f.txt', text));
-        await page.getByRole('button', { name: 'Import it' }).click();
+        await page.getByRole('button', { name: 'Import', exact: true }).click();
         await page.getByText(`${name} with 1 entry is active now.`).waitFor();
       };
       await bring('ours', 'play.example\n', 'games');
       await bring('theirs', 'play.example\n', 'shopping');
       await page.getByLabel('Domain or URL').first().fill('www.play.example');
-      await page.getByRole('button', { name: 'Look it up' }).click();
+      await page.getByRole('button', { name: 'Look up' }).click();
       await page.getByText('www.play.example is games: by ours, entry play.example.').waitFor();
       await page
         .getByText('theirs: shopping, entry play.example (not used, because an earlier source knows it)')
@@ -260,13 +260,13 @@ describe('the pages of reference data', () => {
       await page
         .getByLabel('The application as fence text')
         .fill('application desk "Desk" { risk high ports tcp/8443 signature when host = desk.example }');
-      await page.getByRole('button', { name: 'Keep it', exact: true }).click();
+      await page.getByRole('button', { name: 'Save application', exact: true }).click();
       await page.getByText('Saved to draft.').waitFor();
       expect(await textOf('application', 'desk')).toContain('risk high');
       await page.getByRole('textbox', { name: 'Port' }).fill('8443');
       await page.getByText('host = desk.example').first().waitFor();
       await page.getByLabel('First bytes, as hexadecimal digits').fill('53 53 48 2d 32 2e 30 2d 78');
-      await page.getByRole('button', { name: 'Recognise it' }).click();
+      await page.getByRole('button', { name: 'Identify', exact: true }).click();
       await page.getByText('ssh, because payload is ssh').waitFor();
     }));
 
@@ -274,7 +274,7 @@ describe('the pages of reference data', () => {
     on('/settings', async (page) => {
       await page.getByLabel('Name').fill('door');
       await page.getByLabel('Passphrase').fill('open sesame');
-      await page.getByRole('button', { name: 'Set it' }).click();
+      await page.getByRole('button', { name: 'Set passphrase' }).click();
       await page.getByText('door set by admin').waitFor();
       await page.getByRole('button', { name: 'Delete passphrase door' }).click();
       await page.getByText('door set by admin').waitFor({ state: 'detached' });
@@ -284,7 +284,7 @@ describe('the pages of reference data', () => {
     on('/lists', async (page) => {
       await page.getByLabel('Name of the dataset').fill('tout-sites');
       await page.getByLabel(/^One entry a line/).setInputFiles(upload('touts.txt', 'tout.example\nresale.example\n'));
-      await page.getByRole('button', { name: 'Import it' }).click();
+      await page.getByRole('button', { name: 'Import', exact: true }).click();
       await page.getByText('tout-sites with 2 entries is active now.').waitFor();
       await page.getByRole('button', { name: 'New list …' }).click();
       await page.getByLabel('Name', { exact: true }).fill('touts');
@@ -297,7 +297,7 @@ describe('the pages of reference data', () => {
       await page.getByRole('button', { name: /^touts/ }).click();
       await page.getByText('Its entries are the dataset tout-sites.').waitFor();
       await page.getByLabel('Value').fill('www.tout.example');
-      await page.getByRole('button', { name: 'Look it up' }).click();
+      await page.getByRole('button', { name: 'Look up' }).click();
       await page.getByText('www.tout.example is in touts, as tout.example.').waitFor();
     }));
 
@@ -343,16 +343,16 @@ describe('the pages of reference data', () => {
   it('set the source of a table, and report what is wrong with it', () =>
     on('/countries', async (page) => {
       await page.getByLabel(/^URLs, or paths below/).fill('ftp://data.example/table.csv');
-      await page.getByRole('button', { name: 'Keep it' }).click();
+      await page.getByRole('button', { name: 'Save source' }).click();
       await page
         .getByText('"ftp://data.example/table.csv" is no http(s) URL, and the service reads no files.')
         .waitFor();
       await page.getByLabel(/^URLs, or paths below/).fill('http://127.0.0.1:9/table.csv');
-      await page.getByRole('button', { name: 'Keep it' }).click();
-      await page.getByRole('button', { name: 'Refresh it now' }).click();
+      await page.getByRole('button', { name: 'Save source' }).click();
+      await page.getByRole('button', { name: 'Refresh now' }).click();
       await page.getByText('cannot be used: 127.0.0.1 is no public address.').first().waitFor();
       await page.getByText('failed', { exact: true }).waitFor();
       await page.getByRole('button', { name: 'Stop' }).click();
-      await page.getByRole('button', { name: 'Refresh it now' }).waitFor({ state: 'detached' });
+      await page.getByRole('button', { name: 'Refresh now' }).waitFor({ state: 'detached' });
     }));
 });

@@ -71,16 +71,16 @@ describe('the rule editor', () => {
     await page.getByRole('link', { name: 'Fences' }).click();
     await page.getByRole('button', { name: 'New fence' }).click();
     await page.getByLabel('An empty fence').fill('desk');
-    await page.getByRole('button', { name: 'Add it' }).click();
-    await page.getByRole('button', { name: 'Enforce it' }).click();
-    await page.getByRole('button', { name: 'Put it on trial' }).waitFor();
+    await page.getByRole('button', { name: 'Add fence' }).click();
+    await page.getByRole('button', { name: 'Enforce', exact: true }).click();
+    await page.getByRole('button', { name: 'Put on trial' }).waitFor();
     for (const text of [
       'rule staff tag staff when client in team',
       'rule login block when path under /login and not tag = staff',
     ]) {
-      await page.getByRole('button', { name: 'Add a rule' }).click();
+      await page.getByRole('button', { name: 'Add rule' }).click();
       await writeRule(page, text);
-      await page.getByRole('button', { name: 'Keep it in the draft' }).click();
+      await page.getByRole('button', { name: 'Save to draft' }).click();
       await page.getByRole('dialog').waitFor({ state: 'detached' });
     }
     await page.getByRole('link', { name: 'Gates' }).click();
@@ -119,7 +119,7 @@ rule login block when path under /login and not tag = staff }`,
     await page.getByRole('button', { name: /^Condition: the path is under/ }).click();
     await page.getByPlaceholder('Search, or write a value').fill('/');
     await page.getByRole('button', { name: 'Add', exact: true }).click();
-    await page.getByRole('button', { name: 'Use it' }).click();
+    await page.getByRole('button', { name: 'Apply', exact: true }).click();
     await page.getByText('Matches 4 of 12 requests').waitFor();
     expect(await sentence(page)).toBe(
       'Block with 403 when the path is under /login or under /, and the request is not tagged staff.',
@@ -127,7 +127,7 @@ rule login block when path under /login and not tag = staff }`,
     await page.getByRole('button', { name: /^Action: / }).click();
     await page.getByRole('button', { name: 'Action block' }).click();
     await page.getByRole('option', { name: 'limit' }).click();
-    await page.getByRole('button', { name: 'Use it' }).click();
+    await page.getByRole('button', { name: 'Apply', exact: true }).click();
     await page.getByRole('button', { name: 'State: On' }).click();
     await page.getByRole('button', { name: 'On trial' }).click();
     await expect
@@ -136,7 +136,7 @@ rule login block when path under /login and not tag = staff }`,
     await writeRule(page, 'rule login block 451 when method = GET');
     await page.getByText('Matches 12 of 12 requests').waitFor();
     await page.getByRole('button', { name: 'Condition: the method is GET' }).waitFor();
-    await page.getByRole('button', { name: 'Keep it in the draft' }).click();
+    await page.getByRole('button', { name: 'Save to draft' }).click();
     await page.getByRole('dialog').waitFor({ state: 'detached' });
     await page.getByText('Block with 451 when the method is GET.').waitFor();
     expect(errors).toEqual([]);
@@ -150,7 +150,7 @@ rule login block when path under /login and not tag = staff }`,
     await expect.poll(() => page.getByRole('alert').textContent()).toContain('Line 1: No list is named "missing".');
     await writeRule(page, 'rule login blok when client in team');
     await expect.poll(() => page.getByRole('alert').textContent()).toContain('Did you mean "block"?');
-    expect(await page.getByRole('button', { name: 'Keep it in the draft' }).isDisabled()).toBe(true);
+    expect(await page.getByRole('button', { name: 'Save to draft' }).isDisabled()).toBe(true);
     await writeRule(page, 'rule login block when client in ');
     await page.keyboard.press('Control+Space');
     await page.getByRole('option', { name: /team/ }).click();
@@ -201,7 +201,7 @@ describe('rules in the console', () => {
     await page.getByRole('menuitem', { name: 'Clone it, off, as staff-2' }).click();
     await page.getByText('Off: tag as staff').waitFor();
     await page.getByRole('button', { name: 'More for rule staff-2' }).click();
-    await page.getByRole('menuitem', { name: 'Remove it' }).click();
+    await page.getByRole('menuitem', { name: 'Remove', exact: true }).click();
     await expect.poll(ruleNames).toEqual(['staff', 'login']);
     await context.close();
   });
@@ -211,7 +211,7 @@ describe('rules in the console', () => {
     await page.getByRole('button', { name: 'Edit rule login' }).click();
     await writeRule(page, 'rule login block 410 when path under /login');
     await run('rule', 'off', 'desk/login');
-    await page.getByRole('button', { name: 'Keep it in the draft' }).click();
+    await page.getByRole('button', { name: 'Save to draft' }).click();
     await page.getByText('rule desk/login changed meanwhile. Nothing was written.').waitFor();
     expect((await service.client.draft()).fences[0]!.rules[1]!.state).toBe('off');
     await context.close();
@@ -235,9 +235,9 @@ describe('rules in the console', () => {
       .waitFor({ state: 'detached' })
       .catch(() => undefined);
     await page.getByText('Member added: 198.18.9.0/24.').waitFor();
-    await page.getByRole('button', { name: 'What it changed' }).click();
+    await page.getByRole('button', { name: 'Changes', exact: true }).click();
     await page.getByText('State changed from on to trial.').waitFor();
-    await page.getByRole('button', { name: 'Publish it again' }).click();
+    await page.getByRole('button', { name: 'Publish again' }).click();
     await page.getByText('Restored revision 1').waitFor();
     await context.close();
   });

@@ -88,7 +88,7 @@ function Catalogue({ all }: { all: readonly ApplicationInfo[] }) {
         <EmptyState title="No matching applications">Change what you look for.</EmptyState>
       )}
       <Card title="Add one">
-        <TextForm initial={EXAMPLE} label="The application as fence text" button="Keep it" />
+        <TextForm initial={EXAMPLE} label="The application as fence text" button="Save application" />
       </Card>
     </>
   );
@@ -119,7 +119,7 @@ function Detail({ application }: { application: ApplicationInfo }) {
             disabled={remove.isPending}
             onClick={() => remove.mutate([{ kind: 'remove', part: 'application', name }])}
           >
-            Delete it
+            Delete
           </Button>
         )
       }

@@ -47,7 +47,7 @@ export function IdentifyCard() {
         {identify.data && <Answer identified={identify.data} />}
         <div>
           <Button type="submit" disabled={identify.isPending}>
-            Recognise it
+            Identify
           </Button>
         </div>
       </form>

@@ -169,7 +169,7 @@ function SiteLookupCard() {
       <form onSubmit={lookup} className="grid gap-3 p-4 text-sm">
         <div className="flex items-end gap-2">
           <TextField label="Domain or URL" name="site" required placeholder="shop.example/play" className="grow" />
-          <Button type="submit">Look it up</Button>
+          <Button type="submit">Look up</Button>
         </div>
         {found.error && <ErrorNotice error={found.error} />}
         {found.data && <Answer answer={found.data} />}

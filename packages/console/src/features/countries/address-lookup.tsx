@@ -31,7 +31,7 @@ export function AddressLookupCard() {
             placeholder="198.18.4.7 or shop.example"
             className="grow"
           />
-          <Button type="submit">Look it up</Button>
+          <Button type="submit">Look up</Button>
         </div>
         {found.error && <ErrorNotice error={found.error} />}
         {found.data?.addresses.map((address) => (

@@ -34,7 +34,7 @@ export function ExpectationsPage() {
               className="min-w-72 grow"
             />
             <Button type="submit" look="primary" disabled={edit.isPending}>
-              Add it
+              Add expectation
             </Button>
           </div>
           {edit.error && <ErrorNotice error={edit.error} />}

@@ -75,9 +75,7 @@ export function FenceCard({
           <ErrorNotice error={edit.error} />
         </div>
       )}
-      {!isReached && (
-        <p className="px-4 py-2 text-sm text-muted">No request of this replay reached a gate of this fence.</p>
-      )}
+      {!isReached && <p className="px-4 py-2 text-sm text-muted">No request of this replay reached this fence.</p>}
       <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={move}>
         <SortableContext items={shown.map(({ name }) => name)} strategy={verticalListSortingStrategy}>
           <ol>
@@ -100,7 +98,7 @@ export function FenceCard({
         <span>Otherwise {fence.otherwise}.</span>
         <Button size="small" onClick={() => addRule({ at: 'bottom' })}>
           <PlusIcon aria-hidden className="size-4" />
-          Add a rule
+          Add rule
         </Button>
       </div>
     </Card>
@@ -126,7 +124,7 @@ function Aside({ fence, onChange }: { fence: DraftFence; onChange: (edit: Edit) 
         onClick={() => onChange({ kind: 'set-mode', fence: fence.name, mode: other })}
         title={other === 'enforce' ? 'Nothing enforces this yet: it is what replays judge by' : undefined}
       >
-        {other === 'enforce' ? 'Enforce it' : 'Put it on trial'}
+        {other === 'enforce' ? 'Enforce' : 'Put on trial'}
       </Button>
     </span>
   );

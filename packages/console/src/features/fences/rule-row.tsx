@@ -84,10 +84,10 @@ function RuleMenu({ fence, rule, onInsert, onChange }: Pick<RuleRowProps, 'fence
       act: () => onChange({ kind: 'clone-rule', ...of }),
     },
     ...RULE_STATES.filter((state) => state !== rule.state).map((state) => ({
-      text: { on: 'Turn it on', trial: 'Put it on trial', off: 'Turn it off' }[state],
+      text: { on: 'Turn on', trial: 'Put on trial', off: 'Turn off' }[state],
       act: () => onChange({ kind: 'set-rule', ...of, state }),
     })),
-    { text: 'Remove it', act: () => onChange({ kind: 'remove-rule', ...of }) },
+    { text: 'Remove', act: () => onChange({ kind: 'remove-rule', ...of }) },
   ];
   return (
     <Menu>

@@ -60,7 +60,7 @@ function StartingPoints({ onDone }: { onDone: () => void }) {
           />
         </label>
         <Button type="submit" disabled={edit.isPending}>
-          Add it
+          Add fence
         </Button>
       </form>
     </div>

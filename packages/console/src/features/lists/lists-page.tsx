@@ -137,7 +137,7 @@ function ListDetail({
           {!list.dataset && <Contents list={list} />}
         </div>
       </Card>
-      <Card title="Rename it everywhere">
+      <Card title="Rename everywhere">
         <RenameForm list={list} onDone={onRenamed} />
       </Card>
       <Card title="Check membership">
@@ -187,7 +187,7 @@ function RenameForm({ list, onDone }: { list: ListInfo; onDone: (name: string) =
       <div className="flex items-end gap-2">
         <TextField label="New name" value={to} onChange={(event) => setTo(event.target.value)} className="grow" />
         <Button type="submit" disabled={to === list.name || edit.isPending}>
-          Rename it
+          Rename
         </Button>
       </div>
       {edit.error && <ErrorNotice error={edit.error} />}
@@ -211,7 +211,7 @@ function LookupForm({ list }: { list: ListInfo }) {
     <form onSubmit={lookup} className="grid gap-3 p-4 text-sm">
       <div className="flex items-end gap-2">
         <TextField label="Value" name="value" required className="grow" />
-        <Button type="submit">Look it up</Button>
+        <Button type="submit">Look up</Button>
       </div>
       {found.error && <ErrorNotice error={found.error} />}
       {found.data && (
@@ -254,10 +254,10 @@ function BulkForm({ list }: { list: ListInfo }) {
       </label>
       <div className="flex gap-2">
         <Button look="primary" disabled={isEmpty || edit.isPending} onClick={() => submit(rows, [])}>
-          Add them
+          Add entries
         </Button>
         <Button disabled={isEmpty || edit.isPending} onClick={() => submit([], rows)}>
-          Remove them
+          Remove entries
         </Button>
       </div>
       {edit.error && <ErrorNotice error={edit.error} />}

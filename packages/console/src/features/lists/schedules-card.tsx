@@ -51,7 +51,7 @@ export function SchedulesCard() {
             className="min-w-72 grow font-mono"
           />
           <Button type="submit" disabled={edit.isPending}>
-            Keep it
+            Save schedule
           </Button>
         </div>
         {edit.error && <ErrorNotice error={edit.error} />}

@@ -52,7 +52,7 @@ export function CorrectionsCard({ kind }: { kind: Correction['kind'] }) {
               aria-label={`Take away the correction of ${correction.key}`}
               onClick={() => remove.mutate(correction.key)}
             >
-              Take it away
+              Remove
             </Button>
           </li>
         ))}
@@ -82,7 +82,7 @@ export function CorrectionsCard({ kind }: { kind: Correction['kind'] }) {
             className="min-w-40 grow"
           />
           <Button type="submit" disabled={put.isPending}>
-            Correct it
+            Save correction
           </Button>
         </div>
         {(put.error ?? remove.error) && <ErrorNotice error={(put.error ?? remove.error)!} />}

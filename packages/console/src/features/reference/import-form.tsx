@@ -60,7 +60,7 @@ export function ImportForm({
       {send.data && <Imported dataset={send.data} />}
       <div>
         <Button look="primary" type="submit" disabled={!query || send.isPending}>
-          Import it
+          Import
         </Button>
       </div>
     </form>

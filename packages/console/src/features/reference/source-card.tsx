@@ -28,7 +28,7 @@ export function SourceCard({ kind, name }: { kind: DatasetOwner; name: string })
   if (!sources) return null;
   const error = refresh.error ?? stop.error;
   return (
-    <Card title={name === '' ? 'Refreshing it' : `Refreshing ${name}`}>
+    <Card title={name === '' ? 'Refresh' : `Refresh of ${name}`}>
       <div className="grid gap-3 p-4 text-sm">
         {source && (
           <div className="flex flex-wrap items-center justify-between gap-3">
@@ -40,7 +40,7 @@ export function SourceCard({ kind, name }: { kind: DatasetOwner; name: string })
             </p>
             <div className="flex gap-2">
               <Button disabled={refresh.isPending} onClick={() => refresh.mutate()}>
-                Refresh it now
+                Refresh now
               </Button>
               <Button onClick={() => stop.mutate()}>Stop</Button>
             </div>
@@ -116,7 +116,7 @@ function SourceForm({
           className="w-40"
         />
         <Button type="submit" disabled={put.isPending}>
-          Keep it
+          Save source
         </Button>
       </div>
       {put.error && <ErrorNotice error={put.error} />}

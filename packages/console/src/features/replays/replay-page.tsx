@@ -48,7 +48,7 @@ function RunningReplay({ replay }: { replay: Replay }) {
     return <PageHeading title={title}>It was cancelled, and keeps nothing.</PageHeading>;
   return (
     <>
-      <PageHeading title={title} aside={<Button onClick={() => cancel.mutate()}>Cancel it</Button>}>
+      <PageHeading title={title} aside={<Button onClick={() => cancel.mutate()}>Cancel replay</Button>}>
         {policyName(replay).replace(/^t/, 'T').replace(/^r/, 'R')} judges the log.
       </PageHeading>
       {cancel.error && <ErrorNotice error={cancel.error} />}

@@ -185,12 +185,12 @@ function RevisionCard({ revision }: { revision: Revision }) {
         <span className="flex gap-2">
           {number > 1 && (
             <Button size="small" onClick={() => setOpen(!isOpen)} aria-expanded={isOpen}>
-              What it changed
+              Changes
             </Button>
           )}
           {!isPublished && (
             <Button size="small" disabled={restore.isPending} onClick={() => restore.mutate()}>
-              Publish it again
+              Publish again
             </Button>
           )}
         </span>

@@ -92,7 +92,7 @@ function ActionPicker({
         disabled={!rule || diagnostics.length > 0}
         onClick={() => rule && onApply(rule.action)}
       >
-        Use it
+        Apply
       </Button>
     </div>
   );

@@ -154,13 +154,13 @@ function ComparisonPicker({
         {onRemove ? (
           <Button onClick={onRemove}>
             <TrashIcon aria-hidden className="size-4" />
-            Take it out
+            Remove
           </Button>
         ) : (
           <span />
         )}
         <Button look="primary" disabled={!condition || isEmpty} onClick={() => condition && onApply(condition)}>
-          Use it
+          Apply
         </Button>
       </div>
     </div>

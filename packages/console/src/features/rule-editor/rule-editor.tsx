@@ -92,13 +92,13 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
           <div className="mt-5 flex flex-wrap justify-between gap-2">
             <NewList />
             <span className="flex gap-2">
-              <Button onClick={onClose}>Leave it</Button>
+              <Button onClick={onClose}>Cancel</Button>
               <Button
                 look="primary"
                 disabled={!rule || diagnostics.length > 0 || edit.isPending}
                 onClick={() => edit.mutate([edited.editOf(text)])}
               >
-                Keep it in the draft
+                Save to draft
               </Button>
             </span>
           </div>

@@ -74,7 +74,7 @@ function PassphrasesCard({ passphrases }: { passphrases: readonly PassphraseInfo
             onChange={(event) => setPassphrase(event.target.value)}
           />
           <Button type="submit" disabled={set.isPending}>
-            Set it
+            Set passphrase
           </Button>
         </div>
         {error && <ErrorNotice error={error} />}

@@ -60,7 +60,7 @@ export function TryPage() {
           />
           <TextField label="Method" name="method" placeholder="GET" problem={problemOf('method')} />
           <Button look="primary" type="submit" disabled={attempt.isPending} className="sm:mt-6">
-            Try it
+            Try request
           </Button>
         </form>
       </Card>

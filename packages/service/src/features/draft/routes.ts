@@ -44,6 +44,12 @@ export function draftRoutes(drafts: Drafts, referenceSnapshots: ReferenceSnapsho
       handle: async ({ body, actor, ...context }) =>
         setETag(context, await drafts.import(body, body.isMerge, expectedVersion(context), actor)),
     }),
+    ...editRoutes(drafts, referenceSnapshots),
+  ];
+}
+
+function editRoutes(drafts: Drafts, referenceSnapshots: ReferenceSnapshots): Route[] {
+  return [
     threadRoute('rules', {
       method: 'post',
       path: '/draft/edits',

@@ -44,6 +44,12 @@ export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
       params: IdParams,
       handle: ({ params, actor }) => replays.cancel(params.id, actor),
     }),
+    ...resultRoutes(replays, pages),
+  ];
+}
+
+function resultRoutes(replays: Replays, pages: DecisionPages): Route[] {
+  return [
     threadRoute('pages', {
       method: 'get',
       path: '/replays/:id/result',

@@ -54,6 +54,12 @@ export function userRoutes(users: Users): Route[] {
           body.scope,
         ),
     }),
+    ...tokenRoutes(users),
+  ];
+}
+
+function tokenRoutes(users: Users): Route[] {
+  return [
     route({
       method: 'get',
       path: '/tokens',
