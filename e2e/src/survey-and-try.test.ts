@@ -60,10 +60,8 @@ the first of them
   line 13: broken
 
 Suggested rules:
-  rule loudest-client trial block when client = 203.0.113.9
-      would have stopped 4 requests: 203.0.113.9 made 4 requests within one minute
-  rule most-refused-path trial block when path = /login
-      would have stopped 4 requests: /login was answered 401, 403, 404 or 429 most often
+  rule limit-refused-path trial limit 10 per 1m by client when path = /login
+      limits each client: /login was answered 401, 403, 404 or 429 most often
 
 Keep these lines as starter.fence and judge the log with them:
 
@@ -74,8 +72,7 @@ gate site inbound {
 }
 
 fence starter enforce "To begin from" {
-  rule loudest-client trial block when client = 203.0.113.9
-  rule most-refused-path trial block when path = /login
+  rule limit-refused-path trial limit 10 per 1m by client when path = /login
 }
 
   jadefence judge day.log --fences starter.fence

@@ -94,7 +94,7 @@ function renderStarter(
   if (starter.rules.length === 0) return [];
   const rules = starter.rules.map(
     ({ text, because, wouldStop, isExact }) =>
-      `  ${text}\n      would have stopped ${isExact ? '' : 'at least '}${countOf(wouldStop, 'request')}: ${because}`,
+      `  ${text}\n      ${wouldStop === null ? 'limits each client' : `would have stopped ${isExact ? '' : 'at least '}${countOf(wouldStop, 'request')}`}: ${because}`,
   );
   const gate = busiestHosts.length === 0 && format !== 'ndjson' ? ' --gate site' : '';
   const table = countryTable === undefined ? '' : ` --country-table ${countryTable}`;

@@ -57,6 +57,7 @@ describe('a pattern', () => {
   it.each<[string, string, Record<string, unknown>]>([
     ['{time} {host}{path} {}', '2026-10-12T10:00:00Z a.example/x?y kept out', { 'url.path': '/x', 'url.query': 'y' }],
     ['{time}|{url}|', '1791799200|https://a.example/x|', { 'url.full': 'https://a.example/x' }],
+    ['{{{time}} {url}', '{1791799200} https://a.example/x', { 'url.full': 'https://a.example/x' }],
     ['{http.request.header.x-forwarded-for};{time}', '198.18.7.7, 198.18.1.1;1791799200000', {}],
   ])('%s reads %s', (pattern, text, expected) => {
     if (pattern.includes('}{'))

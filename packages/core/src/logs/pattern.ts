@@ -5,6 +5,8 @@ import type { LineParser } from './reader.js';
 import { RecordBuilder, hintForName, isByteCount, resolveAttribute, type Target } from './targets.js';
 import type { TimeReader } from './times.js';
 
+const BRACE = '\u0000';
+
 interface Slot {
   /** Undefined for `{}`, which is passed over. */
   readonly target: Target | undefined;
@@ -16,7 +18,8 @@ interface Slot {
 
 /** @throws LogOptionsError describing what is wrong with the pattern */
 export function parsePattern(pattern: string): { readonly before: string; readonly slots: readonly Slot[] } {
-  const [before = '', ...rest] = pattern.split('{');
+  // `{{` is a brace itself; it is kept apart as a character that no log line has while names are cut out.
+  const [before = '', ...rest] = pattern.replaceAll('{{', BRACE).split('{');
   const parts = rest.map((part) => {
     const end = part.indexOf('}');
     if (end < 0)
@@ -24,7 +27,7 @@ export function parsePattern(pattern: string): { readonly before: string; readon
         `In the pattern, "{${part}" has no end.`,
         'Write each name in braces, such as {client}.',
       );
-    return { name: part.slice(0, end), after: part.slice(end + 1) };
+    return { name: part.slice(0, end), after: part.slice(end + 1).replaceAll(BRACE, '{') };
   });
   if (parts.length === 0)
     throw new LogOptionsError(
@@ -40,10 +43,10 @@ export function parsePattern(pattern: string): { readonly before: string; readon
         `In the pattern, there is no text between {${name}} and {${parts[at + 1]!.name}}, so the end of the first is ambiguous.`,
         'Write the text between them.',
       );
-    const textBefore = at === 0 ? before : parts[at - 1]!.after;
+    const textBefore = at === 0 ? before.replaceAll(BRACE, '{') : parts[at - 1]!.after;
     return { target, after, isQuoted: textBefore.endsWith('"') && after.startsWith('"') };
   });
-  return { before, slots };
+  return { before: before.replaceAll(BRACE, '{'), slots };
 }
 
 /** @throws LogOptionsError describing what is wrong with the pattern */

@@ -2,12 +2,14 @@ import { toASCII } from 'tr46';
 import { formatAddress, parseAddress } from './address.js';
 
 const PLAIN_NAME = /^[a-z0-9_-]{1,63}(\.[a-z0-9_-]{1,63})*$/;
+/** Servers log `_` or `-` where a request names no host. */
+const PLACEHOLDER = /^[_.-]+$/;
 const MAX_NAME_LENGTH = 253;
 
 /**
  * The normal form of a host: lower-case A-labels (UTS 46, underscore allowed) without one final dot, or an address in
  * its canonical text. `authority` may carry user information and a port, which are dropped.
- * @returns null when the text is no host (an empty label, a label over 63, a name over 253, other characters).
+ * @returns null when the text is no host (an empty label, a label over 63, a name over 253, other characters, or only `_` and `-`).
  */
 export function normalizeHost(authority: string): string | null {
   const host = authority.slice(authority.lastIndexOf('@') + 1);
@@ -17,6 +19,7 @@ export function normalizeHost(authority: string): string | null {
   if (colon >= 0 && !/^\d{0,5}$/.test(host.slice(colon + 1))) return null;
   const withoutPort = colon < 0 ? host : host.slice(0, colon);
   const name = withoutPort.endsWith('.') ? withoutPort.slice(0, -1) : withoutPort;
+  if (PLACEHOLDER.test(name)) return null;
   if (PLAIN_NAME.test(name) && !name.includes('xn--')) return name.length <= MAX_NAME_LENGTH ? name : null;
   const ascii = toASCII(name, { checkBidi: true, checkJoiners: true });
   return ascii !== null && PLAIN_NAME.test(ascii) && ascii.length <= MAX_NAME_LENGTH ? ascii : null;

@@ -27,6 +27,9 @@ describe('the normal form of a host', () => {
     'shop example',
     'shop/x',
     'shop.example:port',
+    '_',
+    '--',
+    '_._',
   ])('of "%s" is none', (text) => expect(normalizeHost(text)).toBeNull());
 });
 

@@ -13,7 +13,10 @@ import { Plan } from '../match/rows/plan.js';
 import { formatAddress } from '../request/address.js';
 import type { Field } from '../request/field.js';
 
-const LENS = { gate: NO_GATE, isHidden: false, referenceData: {} };
+const VIEW = { gate: NO_GATE, isHidden: false, referenceData: {} };
+/** The headers in which proxies name the client. */
+export const FORWARDED_HEADERS = ['x-forwarded-for', 'forwarded'] as const;
+export type ForwardedHeader = (typeof FORWARDED_HEADERS)[number];
 export const NO_METHOD = '(none)';
 export const UNKNOWN_METHOD = '(unknown)';
 
@@ -22,8 +25,8 @@ export class SurveyPlan extends Plan {
   /** Slots; -1 where a request has none, or it is unknown. */
   readonly client = this.#slot(clientFeature(NO_GATE), (client) => (client ? formatAddress(client) : undefined));
   readonly host = this.#slot(hostFeature, (host) => host ?? undefined);
-  readonly path = this.#slot(featureOf('path', undefined, LENS)!, (path) => (path as Field<string>) ?? undefined);
-  readonly method = this.#slot(featureOf('method', undefined, LENS)!, (method) =>
+  readonly path = this.#slot(featureOf('path', undefined, VIEW)!, (path) => (path as Field<string>) ?? undefined);
+  readonly method = this.#slot(featureOf('method', undefined, VIEW)!, (method) =>
     method === undefined ? UNKNOWN_METHOD : ((method as string | null) ?? NO_METHOD),
   );
   /** The status as a number. */
@@ -33,12 +36,10 @@ export class SurveyPlan extends Plan {
       return typeof status === 'number' ? status : -1;
     }),
   );
-  /** Whether a header names another client. */
+  /** The index in `FORWARDED_HEADERS` of the header that names another client; -1 if there is none. */
   readonly forwarded = this.slotFor(
     feature('forwarded', ['http.request.header.x-forwarded-for', 'http.request.header.forwarded'], ({ attributes }) =>
-      attributes['http.request.header.x-forwarded-for'] != null || attributes['http.request.header.forwarded'] != null
-        ? 1
-        : 0,
+      FORWARDED_HEADERS.findIndex((name) => attributes[`http.request.header.${name}`] != null),
     ),
   );
 

@@ -33,8 +33,8 @@ const record = (
   },
 });
 const LOG = [
-  ...Array.from({ length: 400 }, (_, index) => record(index, `198.18.0.${1 + (index % 200)}`, `/page-${index % 7}`)),
-  ...Array.from({ length: 60 }, (_, index) => record(400 + index, '198.18.9.7', '/login', 401)),
+  ...Array.from({ length: 1400 }, (_, index) => record(index, `198.18.0.${1 + (index % 200)}`, `/page-${index % 7}`)),
+  ...Array.from({ length: 60 }, (_, index) => record(1400 + index, '198.18.9.7', '/login', 401)),
 ];
 
 function survey(log: readonly LogRecord[], hasTable = true): Survey {
@@ -70,24 +70,24 @@ describe('a survey', () => {
   it('reports what a log holds', () => {
     const result = survey(LOG);
     expect(result).toMatchObject({
-      requests: 460,
+      requests: 1460,
       fromUnixMs: 0,
-      toUnixMs: 459_000,
+      toUnixMs: 1_459_000,
       clients: { count: 201, isExact: true },
       hosts: { count: 1, isExact: true },
       methods: [
-        { value: 'GET', requests: 400 },
+        { value: 'GET', requests: 1400 },
         { value: 'POST', requests: 60 },
       ],
       statuses: [
-        { value: '200', requests: 400 },
+        { value: '200', requests: 1400 },
         { value: '401', requests: 60 },
       ],
       countries: [
-        { country: 'NO', requests: 400, clients: { count: 200 } },
+        { country: 'NO', requests: 1400, clients: { count: 200 } },
         { country: 'SC', requests: 60, clients: { count: 1 } },
       ],
-      bursts: [{ client: '198.18.9.7', requests: 40, minuteUnixMs: 420_000 }, {}, {}, {}, {}],
+      bursts: [{ client: '198.18.9.7', requests: 40, minuteUnixMs: 1_380_000 }, {}, {}, {}, {}],
       proxySigns: [],
     });
     expect(result.busiestClients[0]).toEqual({ value: '198.18.9.7', requests: 60, isExact: true });
@@ -101,11 +101,11 @@ describe('a survey', () => {
       const replay = new SequentialReplay({ rulebook: rulebook!, countries });
       LOG.forEach((one) => replay.next(one));
       expect(starter.rules.map((rule) => rule.name)).toEqual([
-        'loudest-client',
-        hasTable ? 'few-from-there' : 'writes',
-        'most-refused-path',
+        'block-bursting-client',
+        hasTable ? 'block-low-traffic-country' : 'limit-writes',
+        'limit-refused-path',
       ]);
-      for (const rule of starter.rules)
+      for (const rule of starter.rules.filter(({ wouldStop }) => wouldStop !== null))
         expect([rule.name, countWouldStop(replay.tally.rules[`starter/${rule.name}`]!)]).toEqual([
           rule.name,
           rule.wouldStop,
@@ -129,17 +129,20 @@ describe('a survey', () => {
       ...Array.from({ length: 30 }, (_, index) =>
         known(5 + index, { 'http.request.header.host': [`h${index}.example`], 'http.request.method': 'GET' }),
       ),
+      ...Array.from({ length: 700 }, (_, index) =>
+        known(100 + index * 90, { ...host, 'client.address': `198.18.0.${index % 250}`, 'http.request.method': 'GET' }),
+      ),
     ];
     const { starter } = survey(log, false);
     const { rulebook } = checkFences([{ path: 'starter.fence', text: starter.text }], []);
     const replay = new SequentialReplay({ rulebook: rulebook! });
     log.forEach((one) => replay.next(one));
     expect(starter.rules.map(({ name, wouldStop, isExact }) => [name, wouldStop, isExact])).toEqual([
-      ['loudest-client', 33, true],
-      ['writes', 2, true],
-      ['most-refused-path', 33, true],
+      ['block-bursting-client', 33, true],
+      ['limit-writes', null, false],
+      ['limit-refused-path', null, false],
     ]);
-    for (const { name, wouldStop } of starter.rules)
+    for (const { name, wouldStop } of starter.rules.filter((rule) => rule.wouldStop !== null))
       expect(countWouldStop(replay.tally.rules[`starter/${name}`]!)).toBe(wouldStop);
   });
 
@@ -147,7 +150,23 @@ describe('a survey', () => {
     const log = Array.from({ length: 1000 }, (_, index) =>
       record(index, index % 8 === 0 ? `198.18.9.${index % 50}` : `198.18.0.${index % 250}`),
     );
-    expect(survey(log).starter.rules.map(({ name }) => name)).toEqual(['loudest-client']);
+    expect(survey(log).starter.rules.map(({ name }) => name)).toEqual(['block-bursting-client']);
+  });
+
+  it('suggests no rule that would block more than a twentieth of the requests', () => {
+    const log = Array.from({ length: 1000 }, (_, index) =>
+      record(index, index % 10 === 0 ? '198.18.9.7' : `198.18.0.${index % 250}`),
+    );
+    expect(survey(log).starter.rules).toEqual([]);
+  });
+
+  it('suggests no rule about an address that looks like a proxy', () => {
+    const log = Array.from({ length: 400 }, (_, index) =>
+      record(index, index % 4 === 0 ? `198.18.0.${index % 200}` : '203.0.113.7'),
+    );
+    const { starter } = survey(log);
+    expect(starter.rules).toEqual([]);
+    expect(starter.text).toContain('# Few addresses send most requests. If they are proxies, log the header');
   });
 
   it('sees the signs of a proxy', () => {
@@ -156,7 +175,13 @@ describe('a survey', () => {
         'http.request.header.x-forwarded-for': ['198.18.0.1'],
       }),
     );
-    expect(survey(log).proxySigns).toEqual([
+    const { proxySigns, starter } = survey(log);
+    expect(starter.text).toContain(
+      '  client from header x-forwarded-for trusting 203.0.113.7, 198.18.0.0, 198.18.0.10',
+    );
+    expect(starter.text).not.toContain('block-');
+    expect(checkFences([{ path: 'starter.fence', text: starter.text }], []).diagnostics).toEqual([]);
+    expect(proxySigns).toEqual([
       '203.0.113.7 makes 90% of all requests',
       '100 requests carry a header that names another client (X-Forwarded-For or Forwarded)',
     ]);

@@ -8,8 +8,8 @@ import { normalizeRequest } from '../request/request.js';
 import { PeakRates, type Burst } from './peak-rates.js';
 import { HeavyHitters, type BusyValue } from './heavy-hitters.js';
 import { CardinalityEstimator, type DistinctCount } from './cardinality.js';
-import { MAX_GATE_HOSTS, writeStarter, type Starter } from './starter-rules.js';
-import { NO_METHOD, SurveyPlan, UNKNOWN_METHOD } from './survey-plan.js';
+import { MAX_GATE_HOSTS, MAX_TRUSTED, type ProxyFacts, writeStarter, type Starter } from './starter-rules.js';
+import { FORWARDED_HEADERS, NO_METHOD, SurveyPlan, UNKNOWN_METHOD, type ForwardedHeader } from './survey-plan.js';
 
 /** What a log holds, as plain data. */
 export interface Survey {
@@ -49,7 +49,7 @@ const PROXY_ADDRESSES = 3;
 const COUNTRY_HASHES = 4096;
 const REFUSED = new Set([401, 403, 404, 429]);
 
-/** Gathers a survey in one pass over a log. */
+/** Collects a survey in one pass over a log. */
 export class SurveyBuilder {
   readonly #clients = { busiest: new HeavyHitters(), distinct: new CardinalityEstimator() };
   readonly #hosts = { busiest: new HeavyHitters(), distinct: new CardinalityEstimator() };
@@ -81,9 +81,12 @@ export class SurveyBuilder {
     uncoveredClients: new SparseCounts(),
     uncoveredPaths: new SparseCounts(),
     uncoveredMethods: new SparseCounts(),
+    forwarders: new SparseCounts(),
   };
   #requests = 0;
-  #numForwarded = 0;
+  /** Requests with a header that names the client, by that header, and by the address that sent it. */
+  readonly #forwarded = { 'x-forwarded-for': 0, 'forwarded': 0 };
+  readonly #forwarders = new HeavyHitters();
   #fromUnixMs = Infinity;
   #toUnixMs = -Infinity;
 
@@ -113,11 +116,8 @@ export class SurveyBuilder {
       this.#uncovered.methods.add(method);
     }
     const { attributes } = record;
-    if (
-      attributes['http.request.header.x-forwarded-for'] != null ||
-      attributes['http.request.header.forwarded'] != null
-    )
-      this.#numForwarded += 1;
+    const header = FORWARDED_HEADERS.find((name) => attributes[`http.request.header.${name}`] != null);
+    if (header) this.#addForwarded(header, request.client ? formatAddress(request.client) : undefined, 1);
   }
 
   #addClient(text: string, requests: number): void {
@@ -129,6 +129,11 @@ export class SurveyBuilder {
       this.#countries.set(country, (counts = { requests: 0, clients: new CardinalityEstimator(COUNTRY_HASHES) }));
     counts.requests += requests;
     counts.clients.add(text);
+  }
+
+  #addForwarded(header: ForwardedHeader, client: string | undefined, requests: number): void {
+    this.#forwarded[header] += requests;
+    if (client !== undefined) this.#forwarders.add(client, requests);
   }
 
   #addUncoveredClient(text: string, requests: number): void {
@@ -147,7 +152,7 @@ export class SurveyBuilder {
     const reader = new ChunkReader(plan, rows);
     const times = rows.timesUnixMs();
     const { clients, hosts, paths, refused, methods, statuses } = this.#numbered;
-    const { uncoveredClients, uncoveredPaths, uncoveredMethods } = this.#numbered;
+    const { uncoveredClients, uncoveredPaths, uncoveredMethods, forwarders } = this.#numbered;
     for (let row = 0; row < rows.numRows; row += 1) {
       reader.row = row;
       const client = reader.numberOf(plan.client);
@@ -169,7 +174,11 @@ export class SurveyBuilder {
         if (path >= 0) uncoveredPaths.add(path);
         uncoveredMethods.add(reader.numberOf(plan.method));
       }
-      this.#numForwarded += reader.numberOf(plan.forwarded);
+      const header = FORWARDED_HEADERS[reader.numberOf(plan.forwarded)];
+      if (header) {
+        this.#forwarded[header] += 1;
+        if (client >= 0) forwarders.add(client);
+      }
       this.#fromUnixMs = Math.min(this.#fromUnixMs, times[row]!);
       this.#toUnixMs = Math.max(this.#toUnixMs, times[row]!);
     }
@@ -190,6 +199,7 @@ export class SurveyBuilder {
     uncoveredClients.take((number, requests) => this.#addUncoveredClient(plan.textOf(number), requests));
     uncoveredPaths.take((number, requests) => this.#uncovered.paths.add(plan.textOf(number), requests));
     uncoveredMethods.take((number, requests) => this.#uncovered.methods.add(plan.textOf(number), requests));
+    this.#numbered.forwarders.take((number, requests) => this.#forwarders.add(plan.textOf(number), requests));
   }
 
   addRejected(rejected: RejectedLine): void {
@@ -242,6 +252,7 @@ export class SurveyBuilder {
     return {
       ...survey,
       starter: writeStarter({
+        ...this.#proxyFacts(),
         hosts,
         requests: this.#requests,
         coveredRequests: this.#requests - (hasHosts ? this.#uncovered.requests : 0),
@@ -269,6 +280,19 @@ export class SurveyBuilder {
     };
   }
 
+  get #numForwarded(): number {
+    return this.#forwarded['x-forwarded-for'] + this.#forwarded.forwarded;
+  }
+
+  /** The header that names the client, if any, with the addresses that send it most. */
+  #proxyFacts(): { readonly proxy?: ProxyFacts; readonly looksLikeProxy: boolean } {
+    const looksLikeProxy = this.#proxySigns().length > 0;
+    const addresses = this.#forwarders.top(MAX_TRUSTED).map(({ value }) => value);
+    if (this.#numForwarded === 0 || addresses.length === 0) return { looksLikeProxy };
+    const { 'x-forwarded-for': numX, forwarded } = this.#forwarded;
+    return { looksLikeProxy, proxy: { header: numX >= forwarded ? 'x-forwarded-for' : 'forwarded', addresses } };
+  }
+
   #proxySigns(): string[] {
     const signs: string[] = [];
     const few: BusyValue[] = [];
@@ -281,9 +305,10 @@ export class SurveyBuilder {
       );
       break;
     }
-    if (this.#numForwarded > 0)
+    const numForwarded = this.#numForwarded;
+    if (numForwarded > 0)
       signs.push(
-        `${this.#numForwarded.toLocaleString('en')} requests carry a header that names another client (X-Forwarded-For or Forwarded)`,
+        `${numForwarded.toLocaleString('en')} requests carry a header that names another client (X-Forwarded-For or Forwarded)`,
       );
     return signs;
   }

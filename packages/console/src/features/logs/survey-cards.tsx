@@ -114,8 +114,10 @@ function StarterCard({ survey: { starter } }: { survey: Survey }) {
           <li key={rule.name} className="border-b border-line px-4 py-3 last:border-b-0">
             <code className="font-mono text-sm">{rule.text}</code>
             <p className="mt-1 text-sm text-muted">
-              would have stopped {rule.isExact ? '' : 'at least '}
-              {countOf(rule.wouldStop, 'request')}: {rule.because}
+              {rule.wouldStop === null
+                ? 'limits each client'
+                : `would have stopped ${rule.isExact ? '' : 'at least '}${countOf(rule.wouldStop, 'request')}`}
+              : {rule.because}
             </p>
           </li>
         ))}
