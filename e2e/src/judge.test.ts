@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { DEMO_LOG, generateInboundLog, writeInboundLog } from '@jadefence/demo';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { jadefence } from './jadefence.js';
+import { jadefence, type Ran } from './jadefence.js';
 import { ROOT } from './root.js';
 
 let folder: string;
@@ -69,6 +69,16 @@ describe('jadefence judge', () => {
     const fields = '#Date: 2026-10-12 00:00:00\n#Fields: time c-ip cs-method cs-uri-stem cs-host\n';
     expect(await outcomes(`${common.join('\n')}\n`)).toEqual(expected);
     expect(await outcomes(`${fields}${w3c.join('\n')}\n`)).toEqual(expected);
+  });
+
+  it('reports first that most requests name no host, and how to judge them', async () => {
+    const line = '{"timestamp":"2026-10-12T10:00:00Z","client.address":"198.18.1.1","url.path":"/"}\n';
+    const judge = (...more: string[]): Promise<Ran> =>
+      jadefence(['judge', '-', '--fences', file('site.fence', FENCES), ...more], { input: line.repeat(3) });
+    expect((await judge()).stdout).toMatch(
+      /^3 of 3 requests name no host, so no gate covers them\. .*\nOptions: --host HOST, --gate NAME\.\n\n/,
+    );
+    expect((await judge('--host', 'shop.example')).stdout).not.toContain('name no host');
   });
 
   it('shows the result of a log as a table', async () => {

@@ -23,7 +23,9 @@ export function renderSummary(
   by: readonly BreakdownName[] = [],
 ): string {
   const colours = coloursFor(streams);
+  const { hostNotice } = summary;
   const parts = [
+    ...(hostNotice === undefined ? [] : [`${hostNotice}\nOptions: --host HOST, --gate NAME.`]),
     `${colours.bold(title)}\n${countOf(summary.requests, 'request')} from ${formatTime(summary.fromUnixMs)} to ${formatTime(summary.toUnixMs)} UTC`,
     renderOutcomes(summary, colours),
     ...renderUncovered(summary),

@@ -7,6 +7,7 @@ import { REJECT_REASONS, type RejectedLine, type RejectReason } from '../request
 import {
   BREAKDOWNS,
   MAX_UNCOVERED_HOSTS,
+  NO_HOST,
   ownValue,
   sortValues,
   sumOf,
@@ -17,6 +18,9 @@ import {
   type Tally,
   type ValueTally,
 } from './tally.js';
+
+/** A log of which more than this share names no host is probably read without its host. */
+const HOSTLESS_SHARE = 0.5;
 
 /** The result of a log, ready to be shown: everything in its order, also the rules that never matched. */
 export interface Summary {
@@ -29,6 +33,8 @@ export interface Summary {
   readonly uncoveredHosts: readonly { readonly host: string; readonly requests: number }[];
   /** The others of them, where there are more. Beyond 50,000 hosts there may be more than `hosts`. */
   readonly otherUncovered?: { readonly hosts: number; readonly requests: number; readonly isExact: boolean };
+  /** What to do first, if most requests name no host, so that no gate covers them. */
+  readonly hostNotice?: string;
   readonly gates: readonly (Readonly<GateTally> & { readonly gate: string })[];
   readonly fences: readonly FenceSummary[];
   /** Only of what something is known. */
@@ -103,6 +109,7 @@ export function summarize(tally: Tally, rulebook: Rulebook): Summary {
     toUnixMs: tally.toUnixMs,
     outcomes,
     ...summarizeUncovered(tally),
+    ...hostNotice(tally),
     gates: rulebook.gates.map(({ statement }) => ({
       gate: statement.name,
       ...(ownValue(tally.gates, statement.name) ?? { requests: 0, stopped: 0, otherwise: 0, ignoredHeaders: 0 }),
@@ -114,6 +121,13 @@ export function summarize(tally: Tally, rulebook: Rulebook): Summary {
     rejected,
     firstRejected: tally.firstRejected.slice(0, SHOWN_REJECTED),
   };
+}
+
+function hostNotice({ uncoveredHosts, requests }: Tally): Pick<Summary, 'hostNotice'> {
+  const hostless = uncoveredHosts[NO_HOST] ?? 0;
+  if (hostless <= requests * HOSTLESS_SHARE) return {};
+  const counts = `${hostless.toLocaleString('en')} of ${requests.toLocaleString('en')} requests name no host`;
+  return { hostNotice: `${counts}, so no gate covers them. Import the log with its host, or choose the gate.` };
 }
 
 function summarizeUncovered(tally: Tally): Pick<Summary, 'uncoveredHosts' | 'otherUncovered'> {

@@ -187,9 +187,11 @@ export function sumOf(counts: OutcomeCounts): number {
   return Object.values(counts).reduce((sum, requests) => sum + requests, 0);
 }
 
+export const NO_HOST = '(no host)';
+
 /** How the host of an uncovered request is named. */
 export function uncoveredName(host: string | null | undefined): string {
-  return host ?? '(no host)';
+  return host ?? NO_HOST;
 }
 
 function ruleTally(tally: Tally, rule: string): RuleTally {

@@ -109,6 +109,11 @@ function Result({ result }: { result: ReplayResult }) {
           </div>
         )}
       </dl>
+      {summary.hostNotice && (
+        <p role="note" className="mb-4 rounded-xl border border-line bg-surface px-4 py-3">
+          {summary.hostNotice}
+        </p>
+      )}
       {summary.uncoveredHosts.length > 0 && (
         <p className="mb-6 text-sm text-muted">
           No gate covers{' '}
