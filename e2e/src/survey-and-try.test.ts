@@ -65,6 +65,7 @@ Suggested rules:
 
 Keep these lines as starter.fence and judge the log with them:
 
+# Few addresses send most requests. If they are proxies, log the header that names the client.
 gate site inbound {
   hosts =shop.example
   fences starter
