@@ -42,6 +42,7 @@ import type { Logs } from './logs.js';
 const DETECT_BYTES = 1_048_576;
 /** With fewer processors a second thread would only take one from those that store and survey. */
 const IMPORT_THREADS = availableParallelism() >= 4 ? 2 : 1;
+const SHORT_BYTES = 262_144;
 
 /**
  * Brings logs in: chunk by chunk as the bytes arrive, visible by one switch at the end. Whatever goes wrong before that
@@ -187,6 +188,11 @@ class ImportFile {
     }
   }
 
+  /** Whether starting a second thread would take longer than what it saves. */
+  get isShort(): boolean {
+    return this.rest === undefined && this.head.length < SHORT_BYTES;
+  }
+
   get isEmpty(): boolean {
     return this.head.length === 0 && this.rest === undefined;
   }
@@ -199,7 +205,7 @@ class ImportFile {
 
 function importFiles(task: ImportTask, files: readonly ImportFile[]): AsyncGenerator<Imported> {
   const [first] = files as [ImportFile];
-  if (files.length === 1) return importInThreads(task, toLogFile(first), IMPORT_THREADS);
+  if (files.length === 1) return importInThreads(task, toLogFile(first), first.isShort ? 1 : IMPORT_THREADS);
   return importMerged(task, files.map(toLogFile));
 }
 
