@@ -37,9 +37,10 @@ export async function runProgram(args: readonly string[], given: Omit<Streams, '
   }
 }
 
-function buildProgram(streams: Streams): Command {
+/** All commands, for running one and for checking their help. */
+export function buildProgram(streams: Streams): Command {
   const program = new Command('jadefence')
-    .description('Write access rules, replay request logs against them, and see which requests are stopped and why')
+    .description('Write access rules and replay request logs')
     .version(VERSION)
     .exitOverride()
     .configureOutput({ writeOut: (text) => streams.stdout.write(text), writeErr: (text) => streams.stderr.write(text) })
@@ -51,28 +52,28 @@ function buildProgram(streams: Streams): Command {
   addFormat(program, streams);
   addLogin(program, streams);
   addLogout(program, streams);
-  addDraft(program.command('draft').description('The working copy of the service'), streams);
-  const fence = program.command('fence').description('Fences of the draft');
+  addDraft(program.command('draft').description('Manage the draft'), streams);
+  const fence = program.command('fence').description('Manage fences of the draft');
   addFence(fence, streams);
   addFenceEdits(fence, streams);
-  addRule(program.command('rule').description('Rules of the draft'), streams);
-  addList(program.command('list').description('Lists of the draft'), streams);
-  addGate(program.command('gate').description('Gates of the draft'), streams);
+  addRule(program.command('rule').description('Manage rules of the draft'), streams);
+  addList(program.command('list').description('Manage lists of the draft'), streams);
+  addGate(program.command('gate').description('Manage gates of the draft'), streams);
   addPublish(program, streams);
-  addRevision(program.command('revision').description('What was published'), streams);
-  addAudit(program.command('audit').description('Who changed what, and when'), streams);
-  const log = program.command('log').description('Request logs of the service');
+  addRevision(program.command('revision').description('Manage revisions'), streams);
+  addAudit(program.command('audit').description('Read the audit trail'), streams);
+  const log = program.command('log').description('Manage request logs');
   addLogImport(log, streams);
   addLog(log, streams);
   addCompare(program, streams);
-  addReplay(program.command('replay').description('Replays of logs against the draft'), streams);
+  addReplay(program.command('replay').description('Manage replays of stored logs'), streams);
   addWhy(program, streams);
-  addCountry(program.command('country').description('Country tables of the service'), streams);
-  addCategory(program.command('category').description('Category feeds of the service'), streams);
-  addApplication(program.command('application').description('Applications that are recognised'), streams);
-  addDataset(program.command('dataset').description('Reference data as it was imported'), streams);
-  addPassphrase(program.command('passphrase').description('Passphrases that rules require'), streams);
-  addAdmin(program.command('admin').description('Passwords and tokens of the service'), streams);
+  addCountry(program.command('country').description('Manage country tables'), streams);
+  addCategory(program.command('category').description('Manage category feeds'), streams);
+  addApplication(program.command('application').description('Manage applications'), streams);
+  addDataset(program.command('dataset').description('Manage imported reference data'), streams);
+  addPassphrase(program.command('passphrase').description('Manage passphrases'), streams);
+  addAdmin(program.command('admin').description('Manage passwords and tokens'), streams);
   addCompletion(program, streams);
   return program;
 }

@@ -16,7 +16,7 @@ import { connect } from '../service.js';
 export function addAdmin(admin: Command, streams: Streams): void {
   admin
     .command('reset-password')
-    .description('Give a user a new generated password')
+    .description('Reset the password of a user')
     .argument('[name]', 'name of the user', 'admin')
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence admin reset-password')
@@ -25,10 +25,10 @@ export function addAdmin(admin: Command, streams: Streams): void {
       logMessage(streams, `The new password of ${name}, shown only this once:`);
       printRecord(streams, output, { name, password }, password);
     });
-  const token = admin.command('token').description('Tokens for scripts and other machines');
+  const token = admin.command('token').description('Manage tokens of scripts');
   token
     .command('create')
-    .description('Make a token')
+    .description('Create a token')
     .argument('<name>', 'what the token is for')
     .option('--scope <scope>', `what it may do: ${ROLES.join(', ')}`, parseRole, 'viewer')
     .option('--days <days>', 'days until it expires (default: 90)', parseWhole)
@@ -65,7 +65,7 @@ export function addAdmin(admin: Command, streams: Streams): void {
     });
   token
     .command('revoke')
-    .description('End a token at once')
+    .description('Revoke a token')
     .argument('<number>', 'number of the token', parseWhole)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence admin token revoke 3')

@@ -39,7 +39,7 @@ interface ListOptions {
 export function addApplication(application: Command, streams: Streams): void {
   application
     .command('list')
-    .description('List the applications of the draft and the built-in ones')
+    .description('List applications, built-in ones included')
     .option('--search <text>', 'those whose name or title has this text')
     .option('--category <name>', 'those of a category')
     .option('--risk <risk>', 'those of a risk: low, medium or high')
@@ -52,7 +52,7 @@ export function addApplication(application: Command, streams: Streams): void {
     .action((options: ListOptions) => listApplications(options, streams));
   application
     .command('show')
-    .description('Show an application: its signatures, what it needs, what uses it')
+    .description('Show an application and its uses')
     .argument('<name>', 'name of the application')
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence application show dns')
@@ -65,7 +65,7 @@ export function addApplication(application: Command, streams: Streams): void {
     });
   application
     .command('import')
-    .description('Add applications to the draft, or replace those of the same names')
+    .description('Add or replace applications of the draft')
     .argument('<file>', 'YAML with the key "applications", or fence text')
     .option('--yes', 'skip the confirmation', false)
     .option(...RECORD_FORMATS)

@@ -21,13 +21,13 @@ import { addRefresh } from './refresh.js';
 export function addCategory(category: Command, streams: Streams): void {
   category
     .command('list')
-    .description('List the categories that the feeds know, with their entries')
+    .description('List categories with their entries')
     .option(...TABLE_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence category list')
     .action(({ output }: { output: Output }) => listCategories(output, streams));
   category
     .command('show')
-    .description('Show the feeds in their order: the first that knows a request decides')
+    .description('Show the feeds in order')
     .option(...TABLE_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence category show')
     .action(({ output }: { output: Output }) => showFeeds(output, streams));
@@ -43,15 +43,15 @@ export function addCategory(category: Command, streams: Streams): void {
     });
   category
     .command('import')
-    .description('Import a category feed; the latest log is replayed with it before it becomes active')
+    .description('Import a category feed')
     .argument(
       '<path...>',
       'lines domain-or-url,category; a list or hosts file with --category; a folder or .tar.gz of lists named by their category',
     )
     .option('--name <name>', 'name of the feed (default: the name of the file); the same name replaces it')
     .option('--category <name>', 'category for lines without one')
-    .option('--yes', 'use it although it holds over a fifth more or less than before', false)
-    .option('--no-replay', 'use it without replaying the latest log')
+    .option('--yes', 'confirm a large change', false)
+    .option('--no-replay', 'activate without replaying the latest log')
     .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
@@ -79,7 +79,7 @@ export function addCategory(category: Command, streams: Streams): void {
 function addFeedChanges(category: Command, streams: Streams): void {
   category
     .command('order')
-    .description('Put the feeds in an order; the first that knows a request decides')
+    .description('Set the order of the feeds')
     .argument('<feed...>', 'every feed once')
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence category order ours.csv theirs.csv')
@@ -99,7 +99,7 @@ function addFeedChanges(category: Command, streams: Streams): void {
     });
   category
     .command('use')
-    .description('Make an earlier import of a feed, or one that waits for a yes, the active one')
+    .description('Activate an import of a feed')
     .argument('<number>', 'number of the dataset', parseWhole)
     .option('--yes', 'skip the confirmation', false)
     .option(...RECORD_FORMATS)

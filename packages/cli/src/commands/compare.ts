@@ -24,7 +24,7 @@ const SHOWN_ROWS = 10;
 export function addCompare(program: Command, streams: Streams): void {
   const command = program
     .command('compare')
-    .description('Judge a stored log twice, and show which requests change, and because of which rules')
+    .description('Compare two policies on a stored log')
     .argument('<log>', 'number or name of the log')
     .requiredOption('--before <what>', 'draft, or the number of a revision', parseAgainst)
     .option('--after <what>', 'draft, or the number of a revision', parseAgainst, 'draft');

@@ -41,7 +41,7 @@ export function addCorrect(parent: Command, kind: Correction['kind'], streams: S
       kind === 'country' ? 'code, no-country or internal' : 'category, or several joined by commas',
     )
     .option('--reason <text>', 'reason, kept with the correction')
-    .option('--remove', 'take the correction away', false)
+    .option('--remove', 'remove the correction', false)
     .option(...TABLE_FORMATS)
     .addHelpText('after', EXAMPLES[kind])
     .action((given: string | undefined, settings: string | undefined, options: CorrectOptions) =>

@@ -31,13 +31,13 @@ import { findLog } from './replay.js';
 export function addCountry(country: Command, streams: Streams): void {
   country
     .command('list')
-    .description('List the country tables of the service, latest first')
+    .description('List imported country tables, latest first')
     .option(...TABLE_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence country list')
     .action(({ output }: { output: Output }) => listTables(output, streams));
   country
     .command('show')
-    .description('Show the active country table: how fresh it is, and what it holds of each country')
+    .description('Show the active country table')
     .option('--log <log>', 'count the requests of a log by country, too')
     .option(...TABLE_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence country show\n  jadefence country show --log day.log')
@@ -54,14 +54,14 @@ export function addCountry(country: Command, streams: Streams): void {
     .action((requested: string, { output }: { output: OneOutput }) => lookup(requested, output, streams));
   country
     .command('import')
-    .description('Import a country table; the latest log is replayed with it before it becomes active')
+    .description('Import a country table')
     .argument(
       '<file...>',
       'rows start,end,CC or cidr,CC, statistics of the registries (several files make one table), or MMDB; also as gzip',
     )
     .option('--name <name>', 'name of the table (default: the name of the file)')
-    .option('--yes', 'use it although it holds over a fifth more or less than the active one', false)
-    .option('--no-replay', 'use it without replaying the latest log')
+    .option('--yes', 'confirm a large change', false)
+    .option('--no-replay', 'activate without replaying the latest log')
     .option(...RECORD_FORMATS)
     .addHelpText(
       'after',

@@ -21,17 +21,17 @@ import { addRefresh } from './refresh.js';
 export function addDataset(dataset: Command, streams: Streams): void {
   dataset
     .command('list')
-    .description('List everything that was imported: country tables, category feeds and entries of lists')
+    .description('List imported tables, feeds and lists')
     .option(...TABLE_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence dataset list')
     .action(({ output }: { output: Output }) => listDatasets(output, streams));
   dataset
     .command('import')
-    .description('Import the entries of a large list; a list takes them with: list NAME KIND from dataset NAME')
+    .description('Import the entries of a large list')
     .argument('<name>', 'name of the dataset')
     .argument('<path...>', 'files with one entry a line, a folder or an archive of them; of domains also hosts files')
     .requiredOption('--kind <kind>', `what the entries are: ${DATASET_KINDS.join(', ')}`, parseKind)
-    .option('--yes', 'use it although it holds over a fifth more or less than before', false)
+    .option('--yes', 'confirm a large change', false)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence dataset import tout-networks touts.txt --kind addresses')
     .action(async (name: string, paths: string[], { kind, ...options }: ImportOptions & { kind: DatasetKind }) =>
@@ -45,7 +45,7 @@ export function addDataset(dataset: Command, streams: Streams): void {
     );
   dataset
     .command('use')
-    .description('Make an earlier import the active one')
+    .description('Activate an earlier import')
     .argument('<number>', 'number of the dataset', parseWhole)
     .option('--yes', 'skip the confirmation', false)
     .option(...RECORD_FORMATS)
@@ -55,7 +55,7 @@ export function addDataset(dataset: Command, streams: Streams): void {
     );
   dataset
     .command('delete')
-    .description('Delete a dataset that is not active; replays that depend on it cannot be repeated any more')
+    .description('Delete an inactive dataset')
     .argument('<number>', 'number of the dataset', parseWhole)
     .option('--yes', 'skip the confirmation', false)
     .option(...RECORD_FORMATS)

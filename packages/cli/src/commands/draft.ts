@@ -24,15 +24,15 @@ interface OutputOption {
 export function addDraft(draft: Command, streams: Streams): void {
   draft
     .command('changes')
-    .description('What the draft changes against what is published, and who changed it')
+    .description('Show unpublished changes and their authors')
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence draft changes')
     .action(({ output }: OutputOption) => showChanges(output, streams));
   draft
     .command('put')
-    .description('Add a statement of fence text, or replace the one of its kind and name')
+    .description('Add or replace a statement of the draft')
     .argument('<text>', 'a list, schedule, page, application, gate, fence, expect or zone, or - for standard input')
-    .option('--with-file <path...>', 'files that it is kept in, such as a page, named as it names them')
+    .option('--with-file <path...>', 'files that the statement names, such as a page')
     .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
@@ -46,7 +46,7 @@ export function addDraft(draft: Command, streams: Streams): void {
     });
   draft
     .command('remove')
-    .description('Remove a statement that nothing uses')
+    .description('Remove an unused statement')
     .addArgument(new Argument('<kind>', 'its kind').choices(STATEMENTS))
     .argument('<name>', 'its name; of an expectation its text, of the zone "zone"')
     .option(...RECORD_FORMATS)
@@ -56,7 +56,7 @@ export function addDraft(draft: Command, streams: Streams): void {
     );
   draft
     .command('rename')
-    .description('Rename a statement; and update references')
+    .description('Rename a statement and its references')
     .addArgument(new Argument('<kind>', 'its kind').choices(STATEMENTS))
     .argument('<name>', 'its name')
     .argument('<to>', 'its new name')
@@ -105,7 +105,7 @@ export function addGate(gate: Command, streams: Streams): void {
       });
     });
   withPosition(gate.command('attach'))
-    .description('Put a fence at a gate, or move it in the stack of the gate')
+    .description('Attach a fence to a gate, or move it there')
     .argument('<gate>', 'name of the gate')
     .argument('<fence>', 'name of the fence')
     .option(...RECORD_FORMATS)
@@ -119,7 +119,7 @@ export function addGate(gate: Command, streams: Streams): void {
     );
   gate
     .command('detach')
-    .description('Take a fence away from a gate')
+    .description('Detach a fence from a gate')
     .argument('<gate>', 'name of the gate')
     .argument('<fence>', 'name of the fence')
     .option(...RECORD_FORMATS)

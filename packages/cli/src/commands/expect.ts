@@ -18,7 +18,7 @@ interface ExpectOptions {
 export function addExpect(program: Command, streams: Streams): void {
   program
     .command('expect')
-    .description('Run the expectations of the rules; ends with 1 where one is not met')
+    .description('Run expectations (exit 1 if one is not met)')
     .option('--fences <path>', 'fence file or folder; the draft of the service if absent')
     .option('--country-table <file>', 'country table: CSV, statistics of a registry, or MMDB; with --fences')
     .option(

@@ -42,14 +42,14 @@ export function addFence(fence: Command, streams: Streams): void {
     .action((name: string, { output }: { output: OneOutput }) => showFence(name, output, streams));
   fence
     .command('export')
-    .description('Write the draft as canonical fence text into a folder')
+    .description('Export the draft as fence files')
     .argument('<folder>', 'an empty or new folder')
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence fence export ./fences')
     .action((folder: string, { output }: { output: OneOutput }) => exportFences(folder, output, streams));
   fence
     .command('import')
-    .description('Bring a fence file or a folder of them into the draft, showing first what changes')
+    .description('Import fence files into the draft')
     .argument('<path>', 'fence file, or folder of .fence files')
     .option('--only', 'change only what the files name, and leave the rest of the draft', false)
     .option('--yes', 'skip the confirmation', false)
@@ -65,7 +65,7 @@ export function addFence(fence: Command, streams: Streams): void {
 export function addFenceEdits(fence: Command, streams: Streams): void {
   fence
     .command('start-from')
-    .description('Add a fence from a template, in trial mode; without a name list those there are')
+    .description('Add a fence from a template, or list templates')
     .argument('[starting-point]', 'name of the starting point')
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence fence start-from\n  jadefence fence start-from published-site')
@@ -96,7 +96,7 @@ export function addFenceEdits(fence: Command, streams: Streams): void {
   }
   fence
     .command('mode')
-    .description('Put a fence on trial, or enforce it')
+    .description('Set a fence to trial or enforce')
     .argument('<name>', 'name of the fence')
     .addArgument(new Argument('<mode>', 'its mode').choices(['trial', 'enforce']))
     .option(...RECORD_FORMATS)

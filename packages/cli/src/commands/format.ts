@@ -10,9 +10,9 @@ import { describeDiagnostics } from '../render/diagnostics.js';
 export function addFormat(program: Command, streams: Streams): void {
   program
     .command('format')
-    .description('Write fence files in their canonical form; comments are kept')
+    .description('Format fence files')
     .argument('<paths...>', 'fence files, folders of them, or - for standard input to standard output')
-    .option('--check', 'write nothing, and end with 1 where a file would change')
+    .option('--check', 'write nothing; exit 1 if a file would change')
     .addHelpText(
       'after',
       `

@@ -45,17 +45,17 @@ interface JudgeOptions extends ReadingOptions {
 export function addJudge(program: Command, streams: Streams): void {
   const command = program
     .command('judge')
-    .description('Judge a log against fence files, with no service and no database')
+    .description('Judge a log against fence files, without a service')
     .argument('<log...>', 'log file, several that are one log, or - for standard input')
     .requiredOption('--fences <path>', 'fence file, or folder of .fence files')
     .option('--country-table <file>', 'country table: CSV, statistics of a registry, or MMDB');
   addReadingOptions(command)
-    .option('--host <host>', 'host of every request, where the log has no column for it')
+    .option('--host <host>', 'host of every request, if the log has no column')
     .option('--gate <name>', 'gate that judges every request, whatever its host')
     .addOption(peopleOption())
     .option(
       '--category-feed <file...>',
-      'category feeds in order: CSV, CATEGORY=LIST, a folder or an archive; the first that knows a site answers',
+      'category feeds in order: CSV, CATEGORY=LIST, a folder or an archive',
     )
     .addOption(byOption())
     .option('--max-limit-keys <number>', 'counters and holds that may be alive at once', parseWhole, DEFAULT_MAX_KEYS)

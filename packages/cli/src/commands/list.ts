@@ -40,7 +40,7 @@ export function addList(list: Command, streams: Streams): void {
     .description('Create an empty list in the draft')
     .argument('<name>', 'name of the list', parseName)
     .addArgument(new Argument('<kind>', 'what it holds').choices(LIST_KINDS))
-    .option('--title <text>', 'what people call it')
+    .option('--title <text>', 'title')
     .option(...RECORD_FORMATS)
     .addHelpText('after', "\nExamples:\n  jadefence list create couriers addresses --title 'Who brings parcels'")
     .action((name: string, kind: string, { title, output }: OutputOption & { title?: string }) =>
@@ -60,7 +60,7 @@ export function addList(list: Command, streams: Streams): void {
   addEntryCommands(list, streams);
   list
     .command('lookup')
-    .description('Check whether a list contains a value (exit 1 if not)')
+    .description('Look up a value in a list (exit 1 if missing)')
     .argument('<name>', 'name of the list', parseName)
     .argument('<value>', 'address, country, host, URL, category or application')
     .option(...RECORD_FORMATS)
@@ -68,7 +68,7 @@ export function addList(list: Command, streams: Streams): void {
     .action((name: string, value: string, { output }: OutputOption) => lookup(name, value, output, streams));
   list
     .command('rename')
-    .description('Rename a list; and update references')
+    .description('Rename a list and its references')
     .argument('<name>', 'name of the list', parseName)
     .argument('<to>', 'its new name')
     .option(...RECORD_FORMATS)
@@ -78,7 +78,7 @@ export function addList(list: Command, streams: Streams): void {
     );
   list
     .command('delete')
-    .description('Delete a list that nothing uses')
+    .description('Delete an unused list')
     .argument('<name>', 'name of the list', parseName)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence list delete couriers')
@@ -91,7 +91,7 @@ function addEntryCommands(list: Command, streams: Streams): void {
   for (const verb of ['add', 'remove'] as const) {
     list
       .command(verb)
-      .description(`${verb === 'add' ? 'Add entries to' : 'Remove entries from'} a list, reporting each entry`)
+      .description(`${verb === 'add' ? 'Add entries to' : 'Remove entries from'} a list`)
       .argument('<name>', 'name of the list', parseName)
       .argument('[entries...]', 'entries, or - for standard input, one a line')
       .option('--file <path>', 'a file of entries, one a line, # comments')

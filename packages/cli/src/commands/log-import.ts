@@ -21,11 +21,11 @@ interface LogImportOptions extends ReadingOptions {
 export function addLogImport(log: Command, streams: Streams): void {
   const command = log
     .command('import')
-    .description('Send a log to the service, which stores it once for many replays')
+    .description('Import a log into the service')
     .argument('<file...>', 'log file, several that are one log, or - for standard input')
     .option('--name <name>', 'name of the log (default: the name of the first file)');
   addReadingOptions(command)
-    .option('--host <host>', 'host of every request, where the log has no column for it')
+    .option('--host <host>', 'host of every request, if the log has no column')
     .option(...RECORD_FORMATS)
     .addHelpText(
       'after',

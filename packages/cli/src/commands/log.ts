@@ -29,14 +29,14 @@ export function addLog(log: Command, streams: Streams): void {
     .action((options: { output: Output }) => listLogs(options.output, streams));
   log
     .command('show')
-    .description('Show what is known of a log')
+    .description('Show a log')
     .argument('<log>', 'number or name of the log')
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence log show 1')
     .action((name: string, options: { output: OneOutput }) => showLog(name, options.output, streams));
   const preview = log
     .command('preview')
-    .description('Show the first lines of a file as they would be read; nothing is sent')
+    .description('Preview how a log file is read')
     .argument('<file...>', 'log file, several that are one log, or - for standard input');
   addReadingOptions(preview)
     .option('--lines <number>', 'lines to show', parseWhole, 10)

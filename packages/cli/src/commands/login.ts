@@ -28,7 +28,7 @@ interface LoginOptions {
 export function addLogin(program: Command, streams: Streams): void {
   program
     .command('login')
-    .description('Sign in to a service and keep a token for the other commands')
+    .description('Sign in to a service and store a token')
     .option('--url <url>', `where the service listens (default: ${DEFAULT_URL})`)
     .option('--name <name>', 'who signs in (default: admin)')
     .option('--sign-in-file <file>', 'file with lines "address: ...", "name: ..." and "password: ..."')

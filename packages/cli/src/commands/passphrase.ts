@@ -44,7 +44,7 @@ export function addPassphrase(passphrase: Command, streams: Streams): void {
     });
   passphrase
     .command('remove')
-    .description('Delete a passphrase that no rule requires')
+    .description('Delete an unused passphrase')
     .argument('<name>', 'name of the passphrase', parseName)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence passphrase remove studio-door')

@@ -26,8 +26,8 @@ export function addRefresh(parent: Command, kind: DatasetOwner, streams: Streams
   command
     .option('--from <location...>', "http(s) URLs, or paths below the service's folder for reference data")
     .option('--every <duration>', 'how often it is refreshed, such as 6h or 1d', parseMinutes)
-    .option('--stop', 'refresh it no more', false)
-    .option('--yes', 'use it although it holds over a fifth more or less than before', false)
+    .option('--stop', 'stop refreshing', false)
+    .option('--yes', 'confirm a large change', false)
     .option(...RECORD_FORMATS);
   if (kind === 'category') command.option('--category <name>', 'category of every line, if the lines have none');
   if (kind === 'list') command.option('--kind <kind>', 'addresses, domains or urls, with --from');

@@ -36,7 +36,7 @@ export function addReplay(replay: Command, streams: Streams): void {
   addStart(replay, streams);
   replay
     .command('cancel')
-    .description('End a replay that is waiting or running; it keeps nothing')
+    .description('Cancel a replay')
     .argument('<replay>', 'number of the replay', parseWhole)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence replay cancel 3')
@@ -94,17 +94,17 @@ export function addReplay(replay: Command, streams: Streams): void {
 function addStart(replay: Command, streams: Streams): void {
   const command = replay
     .command('start')
-    .description('Replay a stored log against a revision or the draft, and wait for the result')
+    .description('Replay a stored log and wait for the result')
     .argument('<log>', 'number or name of the log')
     .option(
       '--against <what>',
-      'draft, or the number of a revision (default: what is published, or the draft where nothing is)',
+      'draft, or a revision number (default: the latest revision, else the draft)',
       parseAgainst,
     )
     .option('--fences <path>', 'fence file or folder to judge by, instead of the draft or a revision');
   addScopeOptions(command)
     .option('--follow', 'show partial results while it runs', false)
-    .option('--no-wait', 'start it and do not wait')
+    .option('--no-wait', 'do not wait for the result')
     .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
@@ -290,10 +290,10 @@ function headOf(row: DecisionRow): string {
 export function addWhy(program: Command, streams: Streams): void {
   program
     .command('why')
-    .description('Explain what a replay decided of one line of its log, rule by rule')
+    .description('Explain the decision on one line of a log')
     .argument('<replay>', 'number of the replay', parseWhole)
     .argument('<line>', 'number of the line in its log', parseWhole)
-    .option('--file <name>', 'which file, where the log was read from several')
+    .option('--file <name>', 'the file, if the log has several')
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence why 3 1512\n  jadefence why 3 1512 --file monday.log')
     .action(async (id: number, line: number, { file, output }: { file?: string; output: OneOutput }) => {

@@ -41,10 +41,10 @@ function collectOnly(text: string, others: readonly PartSelector[] = []): PartSe
 export function addPublish(program: Command, streams: Streams): void {
   program
     .command('publish')
-    .description('Make the draft, or parts of it, the next revision; expectations must be met')
+    .description('Publish the draft or parts of it')
     .requiredOption('--note <text>', 'what changes and why')
     .option('--only <part>', 'a statement to publish alone, such as "fence house" (repeatable)', collectOnly)
-    .option('--force', 'publish although expectations are not met; the audit trail keeps it')
+    .option('--force', 'publish although expectations are not met')
     .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
@@ -93,14 +93,14 @@ export function addRevision(revision: Command, streams: Streams): void {
     });
   revision
     .command('show')
-    .description('Show a revision: what it changed against the one before')
+    .description('Show a revision and its changes')
     .argument('<number>', 'number of the revision', parseWhole)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence revision show 3')
     .action((number: number, { output }: OutputOption) => showRevision(number, output, streams));
   revision
     .command('diff')
-    .description('What differs between two revisions, or a revision and the draft')
+    .description('Show differences between revisions or the draft')
     .argument('<from>', 'number of a revision, or draft', parseAgainst)
     .argument('<to>', 'number of a revision, or draft', parseAgainst)
     .option('--text', 'as text in the unified format')
@@ -116,7 +116,7 @@ export function addRevision(revision: Command, streams: Streams): void {
     });
   revision
     .command('restore')
-    .description('Publish an older revision again, as a new one; the draft is left alone')
+    .description('Publish an older revision as a new one')
     .argument('<number>', 'number of the revision', parseWhole)
     .option('--note <text>', 'why')
     .option(...RECORD_FORMATS)
@@ -150,7 +150,7 @@ async function showRevision(number: number, output: OneOutput, streams: Streams)
 export function addAudit(audit: Command, streams: Streams): void {
   audit
     .command('list')
-    .description('Show the audit trail, latest first; ends with 1 where it was tampered with')
+    .description('Show the audit trail (exit 1 if tampered with)')
     .option('--limit <number>', 'how many entries', parseWhole, 50)
     .option('--offset <number>', 'how many to pass over', parseWhole, 0)
     .option(...TABLE_FORMATS)
@@ -172,7 +172,7 @@ export function addAudit(audit: Command, streams: Streams): void {
     });
   audit
     .command('verify')
-    .description('Check every entry of the audit trail')
+    .description('Verify the whole audit trail')
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence audit verify')
     .action(async ({ output }: { output: OneOutput }) => {

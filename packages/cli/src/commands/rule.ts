@@ -61,7 +61,7 @@ export function addRule(rule: Command, streams: Streams): void {
   const id = '<fence/rule>';
   rule
     .command('show')
-    .description('Show a rule of the draft: its sentence and its fence text')
+    .description('Show a rule as a sentence and as text')
     .argument(id, 'the rule', parseRuleId)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence rule show ticket-desk/resale')
@@ -84,7 +84,7 @@ export function addRule(rule: Command, streams: Streams): void {
     );
   rule
     .command('replace')
-    .description('Write a rule of the draft again; a new name is followed everywhere')
+    .description('Replace a rule of the draft')
     .argument(id, 'the rule', parseRuleId)
     .argument('<text>', 'the rule as fence text, or - for standard input')
     .option(...RECORD_FORMATS)
@@ -105,7 +105,7 @@ export function addRule(rule: Command, streams: Streams): void {
     );
   rule
     .command('clone')
-    .description('Clone a rule; the copy is placed below it, switched off')
+    .description('Clone a rule below itself, switched off')
     .argument(id, 'the rule', parseRuleId)
     .option('--name <name>', 'name of the clone')
     .option(...RECORD_FORMATS)
@@ -115,7 +115,7 @@ export function addRule(rule: Command, streams: Streams): void {
     );
   rule
     .command('rename')
-    .description('Rename a rule; and update references')
+    .description('Rename a rule and its references')
     .argument(id, 'the rule', parseRuleId)
     .argument('<name>', 'its new name')
     .option(...RECORD_FORMATS)
@@ -137,7 +137,7 @@ export function addRule(rule: Command, streams: Streams): void {
 function addRuleStates(rule: Command, streams: Streams): void {
   const descriptions = {
     on: 'Turn a rule on',
-    trial: 'Put a rule on trial: judged and counted, and nothing changes',
+    trial: 'Put a rule on trial, so that it counts and does not act',
     off: 'Turn a rule off',
   };
   for (const state of ['on', 'trial', 'off'] as const) {
@@ -155,12 +155,12 @@ function addRuleNotes(rule: Command, streams: Streams): void {
   const orNull = (text: string | undefined): string | null | undefined => (text === 'none' ? null : text);
   rule
     .command('note')
-    .description('Set end date, owner, reason or title; "none" removes')
+    .description('Set end date, owner, reason or title of a rule')
     .argument('<fence/rule>', 'the rule', parseRuleId)
     .option('--until <date>', 'last day, such as 2026-12-24, or end, such as 2026-12-24T18:00:00Z')
     .option('--owner <text>', 'whose rule it is')
     .option('--reason <text>', 'why it is there')
-    .option('--title <text>', 'what people call it')
+    .option('--title <text>', 'title')
     .option(...RECORD_FORMATS)
     .addHelpText(
       'after',

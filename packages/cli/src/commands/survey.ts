@@ -14,7 +14,7 @@ interface SurveyOptions extends ReadingOptions {
 export function addSurvey(program: Command, streams: Streams): void {
   const survey = program
     .command('survey')
-    .description('Look at a log with no rules at all, and get three rules to begin from')
+    .description('Summarise a log and suggest rules')
     .argument('<log...>', 'log file, several that are one log, or - for standard input')
     .option('--country-table <file>', 'country table: CSV, statistics of a registry, or MMDB');
   addReadingOptions(survey)

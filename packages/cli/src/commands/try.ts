@@ -45,7 +45,7 @@ interface TryOptions {
 export function addTry(program: Command, streams: Streams): void {
   program
     .command('try')
-    .description('See what would happen to one request, and why')
+    .description('Try one request and explain the decision')
     .option('--client <address>', 'address of the client')
     .option('--url <url>', 'URL to request; https unless given')
     .allowExcessArguments(true)
@@ -53,7 +53,7 @@ export function addTry(program: Command, streams: Streams): void {
     .option('--at <time>', 'when, as 2026-10-12T10:00:00Z (default: now)', parseTime)
     .option(
       '--fences <path>',
-      'fence file or folder; without it the service judges: by what is published, or by the draft where nothing is',
+      'fence file or folder; the service judges if absent',
     )
     .option('--country-table <file>', 'country table: CSV, statistics of a registry, or MMDB; with --fences')
     .option(
@@ -63,7 +63,7 @@ export function addTry(program: Command, streams: Streams): void {
     .option('--gate <name>', 'gate that judges, whatever the host, with --fences')
     .option('--header <name: value>', 'a header of the request (repeatable)', collectHeader)
     .option('--user <name>', 'who is signed in')
-    .option('--peer <address>', 'who connects, where it is not the client')
+    .option('--peer <address>', 'address of the peer, if not the client')
     .option('--against <what>', 'draft, or the number of a revision, without --fences', parseAgainst)
     .option(...RECORD_FORMATS)
     .addHelpText(

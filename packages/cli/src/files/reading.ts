@@ -28,7 +28,7 @@ export interface LogReadSettings {
 export function addReadingOptions(command: Command): Command {
   return command
     .option('--format <format>', 'log format, instead of detecting it', parseFormat)
-    .option('--pattern <pattern>', 'which part of a line is what, such as \'{client} [{time}] "{request}" {status}\'')
+    .option('--pattern <pattern>', 'line pattern, such as \'{client} [{time}] "{request}" {status}\'')
     .option('--mapping <file>', 'JSON file that maps names of CSV, TSV, NDJSON or key=value')
     .option('--syslog', 'lines are wrapped in syslog')
     .option('--zone <zone>', 'time zone for timestamps without one (default: UTC)')

@@ -1,0 +1,74 @@
+import { PassThrough } from 'node:stream';
+import type { Command } from 'commander';
+import { describe, expect, it } from 'vitest';
+import { buildProgram } from './program.js';
+import { guard } from './render/terminal.js';
+
+const streams = guard({ stdin: new PassThrough(), stdout: new PassThrough(), stderr: new PassThrough(), env: {} });
+
+function allBelow(command: Command): Command[] {
+  return command.commands.flatMap((one) => [one, ...allBelow(one)]);
+}
+
+describe('the help of the command line', () => {
+  it('describes each command by an imperative phrase of under 60 characters', () => {
+    const commands = allBelow(buildProgram(streams));
+    expect(commands.length).toBeGreaterThan(80);
+    const long = commands.map((one) => one.description()).filter((text) => text.length >= 60);
+    expect(long).toEqual([]);
+    const verbs = new Set(commands.map((one) => one.description().split(' ')[0]!));
+    expect([...verbs].toSorted()).toMatchInlineSnapshot(`
+      [
+        "",
+        "Activate",
+        "Add",
+        "Attach",
+        "Cancel",
+        "Clone",
+        "Compare",
+        "Correct",
+        "Create",
+        "Delete",
+        "Detach",
+        "Explain",
+        "Export",
+        "Format",
+        "Identify",
+        "Import",
+        "Judge",
+        "List",
+        "Look",
+        "Manage",
+        "Move",
+        "Preview",
+        "Print",
+        "Publish",
+        "Put",
+        "Read",
+        "Refresh",
+        "Remove",
+        "Rename",
+        "Replace",
+        "Replay",
+        "Reset",
+        "Revoke",
+        "Run",
+        "Set",
+        "Show",
+        "Sign",
+        "Summarise",
+        "Take",
+        "Try",
+        "Turn",
+        "Verify",
+      ]
+    `);
+  });
+
+  it('describes each option by a phrase of under 90 characters', () => {
+    const options = allBelow(buildProgram(streams)).flatMap((command) =>
+      command.options.map(({ flags, description }) => `${command.name()} ${flags}: ${description}`),
+    );
+    expect(options.filter((text) => text.split(': ').slice(1).join(': ').length >= 90)).toEqual([]);
+  });
+});
