@@ -94,7 +94,8 @@ function checkSource(file, text, checkText, report) {
     if (ts.isIdentifier(node) || ts.isPrivateIdentifier(node))
       for (const part of node.text.replace('#', '').split(/(?=[A-Z])|_/))
         if (NAME_PARTS.test(part)) report(lineAt(node.getStart(source)), node.text, 'a name in plain words');
-    ts.forEachChild(node, visit);
+    // Tokens included, since a comment may precede one, such as a bar of a union.
+    for (const child of node.getChildren(source)) visit(child);
   };
   visit(source);
 }

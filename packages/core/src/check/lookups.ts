@@ -12,7 +12,7 @@ import { createUrlMembers, type UrlMembers } from './url-members.js';
 export type Lookup =
   | { readonly kind: 'members'; readonly members: Members; readonly lists: ReadonlyMap<string, ResolvedList> }
   | { readonly kind: 'urls'; readonly urls: UrlMembers }
-  /** Of hours among the times that a filter asks for. */
+  /** Of hours among the times that a filter tests. */
   | { readonly kind: 'hours'; readonly contains: (hours: Hours, atUnixMs: number) => boolean }
   /** For a server's reading of paths; all others read nothing into a text. */
   | { readonly kind: 'tests'; readonly testsFor: (reading: PathReading) => readonly TextTest[] };
