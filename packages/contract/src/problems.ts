@@ -22,7 +22,7 @@ export const PROBLEMS = {
   'no-valid-lines': { status: 422, title: 'No line of the log could be read' },
   'log-in-use': { status: 409, title: 'The log has replays' },
   'bad-filter': { status: 422, title: 'The filter cannot be used' },
-  'bad-request': { status: 422, title: 'The made-up request cannot be judged' },
+  'bad-request': { status: 422, title: 'The synthetic request cannot be judged' },
   'duplicate-log': { status: 409, title: 'This log is already here' },
   'draft-invalid': { status: 409, title: 'The draft has errors and cannot judge' },
   'precondition-required': { status: 428, title: 'The write lacks the version that it is based on' },

@@ -3,7 +3,7 @@ import { toDecidedRecord } from '../replay/decided-record.js';
 import { buildSyntheticRecord } from './synthetic-request.js';
 import { normalizeRequest } from './request.js';
 
-describe('a made-up request', () => {
+describe('a synthetic request', () => {
   it.each([
     ['shop.example', 'shop.example', '/'],
     ['shop.example/login?x=1', 'shop.example', '/login'],

@@ -25,13 +25,13 @@ export interface SyntheticField {
   readonly value: string;
 }
 
-/** What is wrong with a part of a made-up request. */
+/** What is wrong with a part of a synthetic request. */
 export interface SyntheticRequestProblem {
   readonly part: 'client' | 'url' | 'method';
   readonly message: string;
 }
 
-/** The record of a made-up request. Its HTTP fields, user and transport (tcp) are known; its server and payload are not. */
+/** The record of a synthetic request. Its HTTP fields, user and transport (tcp) are known; its server and payload are not. */
 export function buildSyntheticRecord(request: SyntheticRequest): {
   record?: LogRecord;
   problems: SyntheticRequestProblem[];

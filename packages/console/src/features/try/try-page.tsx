@@ -10,7 +10,7 @@ import { Card, PageHeading } from '../../components/layout.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { TextField } from '../../components/text-field.js';
 
-/** One made-up request, judged by what is published or by the draft. */
+/** One synthetic request, judged by what is published or by the draft. */
 export function TryPage() {
   const published = useQuery(draftQuery).data?.published;
   const [against, setAgainst] = useState<ReplayPolicy>();
