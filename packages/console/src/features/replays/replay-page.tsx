@@ -89,7 +89,7 @@ function Result({ result }: { result: ReplayResult }) {
     <>
       <PageHeading title={`Replay ${result.id}: ${result.logName}`}>
         {countOf(summary.requests, 'request')} from {formatTime(summary.fromUnixMs)} to {formatTime(summary.toUnixMs)}{' '}
-        UTC, judged by the rules alone: what a device in their place did is in the log.
+        UTC, simulated by the rules; the status in the log is shown separately.
       </PageHeading>
       <dl className="mb-6 grid grid-cols-2 gap-3 sm:grid-cols-4">
         {summary.outcomes.map(({ outcome, requests, share }) => (
