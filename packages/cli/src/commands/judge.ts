@@ -53,10 +53,7 @@ export function addJudge(program: Command, streams: Streams): void {
     .option('--host <host>', 'host of every request, if the log has no column')
     .option('--gate <name>', 'gate that judges every request, whatever its host')
     .addOption(peopleOption())
-    .option(
-      '--category-feed <file...>',
-      'category feeds in order: CSV, CATEGORY=LIST, a folder or an archive',
-    )
+    .option('--category-feed <file...>', 'category feeds in order: CSV, CATEGORY=LIST, a folder or an archive')
     .addOption(byOption())
     .option('--max-limit-keys <number>', 'counters and holds that may be alive at once', parseWhole, DEFAULT_MAX_KEYS)
     .option(...TABLE_FORMATS)

@@ -51,10 +51,7 @@ export function addTry(program: Command, streams: Streams): void {
     .allowExcessArguments(true)
     .option('--method <method>', 'HTTP method (default: GET)')
     .option('--at <time>', 'when, as 2026-10-12T10:00:00Z (default: now)', parseTime)
-    .option(
-      '--fences <path>',
-      'fence file or folder; the service judges if absent',
-    )
+    .option('--fences <path>', 'fence file or folder; the service judges if absent')
     .option('--country-table <file>', 'country table: CSV, statistics of a registry, or MMDB; with --fences')
     .option(
       '--category-feed <file...>',
