@@ -23,6 +23,7 @@ const TEXT_RULES = [
   [/\bputs? together\b|\bone behind (the other|another)\b/i, 'merged, contiguous'],
   [/\blets? go of\b|\bforg[eo]t\w*\b/i, 'evict, release, clear'],
   [/\bnought\b/i, 'zero'],
+  [/\bas usual\b/i, 'well-formed'],
   [/\b(whoever|nobody|somebody)\b/i, 'the caller, no one, the user'],
   [/\bmend(s|ed|ing)?\b|\bnevertheless\b/i, 'fix, anyway'],
   [/\bthe (least|greatest)\b(?! recently)/i, 'minimum, maximum'],
@@ -92,7 +93,7 @@ function checkSource(file, text, checkText, report) {
       checkText(node.getText(source), lineAt(node.getStart(source)));
     if (ts.isTemplateExpression(node)) checkText(node.head.text, lineAt(node.getStart(source)));
     if (ts.isIdentifier(node) || ts.isPrivateIdentifier(node))
-      for (const part of node.text.replace('#', '').split(/(?=[A-Z])|_/))
+      for (const part of node.text.replace('#', '').split(/(?<=[a-z\d])(?=[A-Z])|_/))
         if (NAME_PARTS.test(part)) report(lineAt(node.getStart(source)), node.text, 'a name in plain words');
     // Tokens included, since a comment may precede one, such as a bar of a union.
     for (const child of node.getChildren(source)) visit(child);

@@ -79,7 +79,7 @@ export function buildProgram(streams: Streams): Command {
 }
 
 /** The locations of each distinct message. */
-const TOLD_PLACES = 3;
+const SHOWN_LOCATIONS = 3;
 
 /** One line an error; a message with many locations names the first, and the number of others. */
 function describeErrors(errors: readonly { readonly place: string; readonly message: string }[]): string[] {
@@ -90,8 +90,8 @@ function describeErrors(errors: readonly { readonly place: string; readonly mess
     else byMessage.set(message, [place]);
   }
   return [...byMessage].flatMap(([message, places]) => [
-    ...places.slice(0, TOLD_PLACES).map((place) => `${place}: ${message}`),
-    ...(places.length > TOLD_PLACES ? [`and ${places.length - TOLD_PLACES} more of these`] : []),
+    ...places.slice(0, SHOWN_LOCATIONS).map((place) => `${place}: ${message}`),
+    ...(places.length > SHOWN_LOCATIONS ? [`and ${places.length - SHOWN_LOCATIONS} more of these`] : []),
   ]);
 }
 

@@ -5,7 +5,7 @@ import {
   JSON_KIND,
   NONE,
   NONE_CODE,
-  NOUGHT,
+  ZERO_BYTES,
   NUM_FIELDS,
   PADDING_BYTES,
 } from '../src/kernel/cells';
@@ -121,7 +121,7 @@ export function setCodes(column: Column, row: usize, field: usize, kind: u32, fr
       const number = numberAt(dictionary, load<u32>(cell, 8), ownKind, source + start, source + load<u32>(cell, 4));
       store<u32>(code, number + FIRST_VALUE_CODE);
     } else if (start === NONE) store<u32>(code, NONE_CODE);
-    else if (start === NOUGHT) store<u32>(code, numberOf(dictionary, JSON_KIND, zero, zero + 1) + FIRST_VALUE_CODE);
+    else if (start === ZERO_BYTES) store<u32>(code, numberOf(dictionary, JSON_KIND, zero, zero + 1) + FIRST_VALUE_CODE);
     code += 4;
   }
 }

@@ -19,7 +19,7 @@ import {
   METHOD,
   MISSING,
   NONE,
-  NOUGHT,
+  ZERO_BYTES,
   NUM_FIELDS,
   OWN_HTTP_KIND,
   OWN_HTTPS_KIND,
@@ -162,7 +162,7 @@ export function numPassedLines(): u32 {
 }
 
 /**
- * Takes lines of the piece, each as a row, up to one that is not as usual.
+ * Takes lines of the piece, each as a row, up to one that is not well-formed.
  * @param number of the first line
  * @returns where the first line begins that was not taken, or the end
  */
@@ -277,7 +277,7 @@ function takeAnswer(statusStart: usize): usize {
   if (load<u8>(bytesStart) === DASH) {
     // Nothing sent is zero bytes.
     shape |= MISSING << BYTES_BITS;
-    takeNone(BYTES, NOUGHT);
+    takeNone(BYTES, ZERO_BYTES);
   } else {
     bytesEnd = digitsEnd(bytesStart);
     const numDigits = bytesEnd - bytesStart;

@@ -1,11 +1,11 @@
 import { formatDiagnostic, type Diagnostic } from '@jadefence/core';
 
 /** So many are printed; a malformed list has hundreds of thousands. */
-const MAX_TOLD = 100;
+const MAX_SHOWN = 100;
 
 /** A line for each of the first diagnostics, and one that counts the others. */
 export function describeDiagnostics(diagnostics: readonly Diagnostic[]): string[] {
-  const lines = diagnostics.slice(0, MAX_TOLD).map(formatDiagnostic);
+  const lines = diagnostics.slice(0, MAX_SHOWN).map(formatDiagnostic);
   const numOthers = diagnostics.length - lines.length;
   return numOthers > 0 ? [...lines, `... and ${numOthers.toLocaleString('en')} more.`] : lines;
 }

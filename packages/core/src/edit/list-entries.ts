@@ -72,7 +72,7 @@ export function editList(
 }
 
 /** How many overlaps of an entry are reported by name. */
-const TOLD_OVERLAPS = 5;
+const SHOWN_OVERLAPS = 5;
 
 /** The entries of a list while lines are added and removed, each line at about the same cost however many there are. */
 class ListEditing {
@@ -111,8 +111,8 @@ class ListEditing {
     this.#keep(text, entry);
     this.added.push(entry);
     if (overlaps.length === 0) return { ...base, text, result: 'added' };
-    const others = overlaps.length - TOLD_OVERLAPS;
-    const shown = overlaps.slice(0, TOLD_OVERLAPS).join(', ');
+    const others = overlaps.length - SHOWN_OVERLAPS;
+    const shown = overlaps.slice(0, SHOWN_OVERLAPS).join(', ');
     return { ...base, text, result: 'added', note: `overlaps ${shown}${others > 0 ? ` and ${others} more` : ''}` };
   }
 

@@ -20,7 +20,7 @@ export const NUM_FIELDS = 11;
 export const CELL_WORDS = 3;
 /** Instead of where a cell begins: it is missing, or zero bytes written as a dash. */
 export const NONE = -1;
-export const NOUGHT = -2;
+export const ZERO_BYTES = -2;
 
 /** How a field is written: `-`, nothing, its value, or its value with backslashes before quotation marks and backslashes. */
 export const MISSING = 0;

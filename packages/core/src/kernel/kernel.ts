@@ -44,7 +44,7 @@ export interface KernelCalls {
   /** Makes room for a piece of a log and its lines. @returns where the bytes of the piece go */
   openPiece(numBytes: number): Pointer;
   /**
-   * Takes lines of the piece, each as a row, up to one that is not as usual.
+   * Takes lines of the piece, each as a row, up to one that is not well-formed.
    * @param end behind a line feed
    * @param number of the first line
    * @returns where in the piece the first line begins that was not taken, or the end

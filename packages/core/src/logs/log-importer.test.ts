@@ -195,7 +195,7 @@ describe('a log that is imported', () => {
     ['common', ncsaLine(false, false)],
     ['ndjson', ndjsonLine],
   ])('of several files has them in the order of time, each line as it was written: %s', async (format, line) => {
-    // As it comes, or one that is as usual but for its path and its zone, so that some follow each other.
+    // As it comes, or one that is well-formed but for its path and its zone, so that some follow each other.
     const usual = fc
       .tuple(fc.nat(3), word('+0200', '+0000', '-0330'))
       .map(([path, zone]) => usualNcsaLine(format, path, zone));

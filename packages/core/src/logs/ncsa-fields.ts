@@ -37,7 +37,7 @@ const NCSA_SHAPES: Partial<Record<LogFormat, NcsaShape>> = {
   'common-with-host': { isCombined: false, hasHost: true },
 };
 
-/** Lines that were found to be as usual. */
+/** Lines that were found to be well-formed. */
 export interface ParsedRows extends LinesInBytes {
   /** By row. */
   readonly numbers: Float64Array;

@@ -38,7 +38,7 @@ export class NcsaLines {
     return this.#kernel.calls.numRowsOfPiece();
   }
 
-  /** Takes the lines that end in a piece and are as usual, and hands over all others as they come. */
+  /** Takes the lines that end in a piece and are well-formed, and hands over all others as they come. */
   split(piece: Uint8Array, takeOther: (line: Line) => void): void {
     const { splitter } = this;
     // Parts of Node's own kind of array take longer to make.

@@ -26,7 +26,7 @@ export class FastSiteParser {
   /** Behind its line feed. */
   end = 0;
 
-  /** Reads the line that begins at `start`. @returns false where it is not as usual, or does not end in these bytes */
+  /** Reads the line that begins at `start`. @returns false where it is not well-formed, or does not end in these bytes */
   read(bytes: Uint8Array, start: number): boolean {
     const hostEnd = this.#readHost(bytes, start);
     if (hostEnd < 0) return false;

@@ -2,7 +2,7 @@ import type { AddressRange } from '../request/address.js';
 import { Heap } from '../arrays/heap.js';
 
 /** The owner of a piece that no range covers. */
-export const NOBODY = 0xffff_ffff;
+export const NO_OWNER = 0xffff_ffff;
 
 export interface Pieces {
   /** Ascending; a piece ends where the next begins. */
@@ -32,8 +32,8 @@ export function cutIntoPieces(ranges: readonly AddressRange[], endOfFamily: bigi
     if (at > 0 && edge === edges[at - 1]) continue;
     for (; next < byStart.length && ranges[byStart[next]!]!.first === edge; next += 1) open.push(byStart[next]!);
     while (open.top !== undefined && ranges[open.top]!.last < edge) open.pop();
-    const owner = open.top ?? NOBODY;
-    if (owner === (owners.at(-1) ?? NOBODY)) continue;
+    const owner = open.top ?? NO_OWNER;
+    if (owner === (owners.at(-1) ?? NO_OWNER)) continue;
     starts.push(edge);
     owners.push(owner);
   }

@@ -28,7 +28,7 @@ import {
   type Address,
   type AddressRange,
 } from '../request/address.js';
-import { cutIntoPieces, NOBODY } from './range-pieces.js';
+import { cutIntoPieces, NO_OWNER } from './range-pieces.js';
 import { findIpv4, findIpv6, buildIpv4Index, buildIpv6Index, type Ipv4Index, type Ipv6Index } from './range-search.js';
 
 /** A range and its value, a whole number below 65,535. */
@@ -142,7 +142,7 @@ export class RangeTable {
   }
 
   #row(part: FamilyPart, owner: number): RangeRow | undefined {
-    if (owner === NOBODY) return undefined;
+    if (owner === NO_OWNER) return undefined;
     return {
       family: part.width === 1 ? 4 : 6,
       first: addressAt(part, part.firsts, owner),
@@ -168,7 +168,7 @@ function valueAt({ codes, valueOfCode }: FamilyPart, piece: number): number {
 }
 
 function ownerAt({ owners }: FamilyPart, piece: number): number {
-  return piece < 0 ? NOBODY : owners[piece]!;
+  return piece < 0 ? NO_OWNER : owners[piece]!;
 }
 
 function readWords(buffer: ArrayBufferLike): Uint32Array {
@@ -191,7 +191,7 @@ function readPart(words: Uint32Array, from: number, width: 1 | 4, numPieces: num
   const firsts = take(numRanges * width);
   const lasts = take(numRanges * width);
   const values = take(numRanges);
-  const pieceValues = Uint16Array.from(owners, (owner) => (owner === NOBODY ? NO_VALUE : values[owner]!));
+  const pieceValues = Uint16Array.from(owners, (owner) => (owner === NO_OWNER ? NO_VALUE : values[owner]!));
   const valueOfCode = Uint16Array.from(new Set(pieceValues));
   const codeOfValue = new Map(Array.from(valueOfCode, (value, code) => [value, code]));
   const codes = valueOfCode.length > 0x100 ? new Uint16Array(numPieces) : new Uint8Array(numPieces);

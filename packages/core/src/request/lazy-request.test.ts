@@ -4,7 +4,7 @@ import { wideAttributes } from '../test/arbitrary-fences.js';
 import type { Attributes, AttributeValue } from './record.js';
 import { LazyRequest, normalizeRequest, type Request } from './request.js';
 
-const ASKED = [
+const FIELDS_READ = [
   'httpDefault',
   'peer',
   'client',
@@ -21,7 +21,7 @@ describe('a lazily read request', () => {
     fc.assert(
       fc.property(
         fc.array(wideAttributes, { minLength: 1, maxLength: 4 }),
-        fc.shuffledSubarray([...ASKED]),
+        fc.shuffledSubarray([...FIELDS_READ]),
         (all, order) => {
           const attributes: Record<string, AttributeValue | null | undefined> = {};
           const requested = new LazyRequest(attributes as Attributes);
