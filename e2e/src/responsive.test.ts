@@ -6,9 +6,10 @@ import { afterAll, beforeAll, expect, it } from 'vitest';
 import { logLine } from './fixture.js';
 import { startTestService, type TestService } from './service.js';
 
-/** Within this time /health answers, whatever else the service does. */
-const MAX_WAIT_MS = 200;
-/** A busy machine lets threads wait by chance, so that the other server may have waited three times as long as it did. */
+/** At most so much may the thread that answers compute while somebody waits for `/health`; three times the goal, since machines differ. */
+const MAX_COMPUTED_MS = 600;
+/** Nor may it sleep for so long, beyond its turns in the queue for a processor and three times what an idle server took. */
+const MAX_SLEPT_MS = 2000;
 const SAME_LOAD = 3;
 const NUM_RULES = 20_000;
 
@@ -34,10 +35,12 @@ const MANY = fencesWith(
 
 /**
  * Runs in a thread, since this one has answers of megabytes to parse: polls the service and an idle server again and
- * again, and reports the longest wait of each. A machine that is busy or slow is so for both.
+ * again, and reports the longest wait of each. Of the service it asks the kernel how long its main thread computed and
+ * how long that thread stood in the queue for a processor: a busy machine makes anybody wait, only a fault computes.
  */
 const ASKING = `
 const { parentPort, workerData, Worker } = require('node:worker_threads');
+const { readFileSync } = require('node:fs');
 let isDone = false;
 parentPort.once('message', () => (isDone = true));
 const beside = new Worker(
@@ -46,36 +49,58 @@ const beside = new Worker(
   "server.listen(0, '127.0.0.1', () => parentPort.postMessage(server.address().port));",
   { eval: true },
 );
+const scheduled = (pid) => readFileSync('/proc/' + pid + '/task/' + pid + '/schedstat', 'utf8').split(' ').map((ns) => ns / 1e6);
 beside.once('message', (port) => {
-  const measure = async (url) => {
-    let longestMs = 0;
+  const measure = async (url, pid) => {
+    const longest = { computedMs: 0, sleptMs: 0 };
     do {
       const from = performance.now();
+      const [computed, queued] = scheduled(pid);
       const response = await fetch(url);
       await response.text();
-      longestMs = response.status === 200 ? Math.max(longestMs, performance.now() - from) : Infinity;
+      const [computedThen, queuedThen] = scheduled(pid);
+      if (response.status !== 200) throw new Error('status ' + response.status);
+      const computedMs = computedThen - computed;
+      longest.computedMs = Math.max(longest.computedMs, computedMs);
+      longest.sleptMs = Math.max(longest.sleptMs, performance.now() - from - computedMs - (queuedThen - queued));
       await new Promise((resolve) => setTimeout(resolve, 10));
     } while (!isDone);
-    return longestMs;
+    return longest;
   };
-  Promise.all([measure(workerData), measure('http://127.0.0.1:' + port)]).then(([service, other]) => {
+  Promise.all([
+    measure(workerData.url, workerData.pid),
+    measure('http://127.0.0.1:' + port, process.pid),
+  ]).then(([service, other]) => {
     beside.terminate();
     parentPort.postMessage({ service, other });
   });
 });`;
 
-/** How much longer than for a server beside it anybody waited for `/health` while `work` ran, in milliseconds. */
-async function longestWait(work: () => Promise<unknown>): Promise<number> {
-  const polling = new Worker(ASKING, { eval: true, workerData: `${service.address}/api/v1/health` });
+/** The longest that anybody waited for `/health` while `work` ran, in milliseconds: while the thread computed, and slept. */
+interface Wait {
+  readonly computedMs: number;
+  readonly sleptMs: number;
+}
+
+async function longestWait(work: () => Promise<unknown>): Promise<Wait> {
+  const polling = new Worker(ASKING, {
+    eval: true,
+    workerData: { url: `${service.address}/api/v1/health`, pid: service.pid },
+  });
   const answered = once(polling, 'message');
   try {
     await work();
   } finally {
     polling.postMessage('done');
   }
-  const [{ service: waited, other }] = (await answered) as [{ service: number; other: number }];
-  return Math.max(0, Math.round(waited - SAME_LOAD * other));
+  const [waits] = (await answered) as [Record<'service' | 'other', Wait>];
+  return {
+    computedMs: Math.round(waits.service.computedMs),
+    sleptMs: Math.max(0, Math.round(waits.service.sleptMs - SAME_LOAD * waits.other.sleptMs)),
+  };
 }
+
+const isTooLong = ({ computedMs, sleptMs }: Wait) => computedMs > MAX_COMPUTED_MS || sleptMs > MAX_SLEPT_MS;
 
 /** What is refused is answered, too. */
 async function refused(work: Promise<unknown>): Promise<string | undefined> {
@@ -86,7 +111,7 @@ async function refused(work: Promise<unknown>): Promise<string | undefined> {
 }
 
 it('answers while a user edits, publishes and replays 20,000 rules', async () => {
-  const waits: Record<string, number> = {};
+  const waits: Record<string, Wait> = {};
   const during = async <T>(what: string, work: () => Promise<T>): Promise<T> => {
     let result: T;
     waits[what] = await longestWait(async () => (result = await work()));
@@ -109,7 +134,7 @@ it('answers while a user edits, publishes and replays 20,000 rules', async () =>
   await during('filter', () => client.decisions(replay.id, { offset: 0, limit: 100, where: 'path under /area-7' }));
   await during('explanation', () => client.explanation(replay.id, 1));
   await during('audit', () => client.audit({ offset: 0, limit: 10 }));
-  expect(Object.entries(waits).filter(([, wait]) => wait > MAX_WAIT_MS)).toEqual([]);
+  expect(Object.entries(waits).filter(([, wait]) => isTooLong(wait))).toEqual([]);
 }, 900_000);
 
 it('answers while a client sends hostile input', async () => {
@@ -125,5 +150,5 @@ it('answers while a client sends hostile input', async () => {
     ]);
     expect(answers).toEqual(['bad-fences', undefined, 'bad-fences']);
   });
-  expect(wait).toBeLessThanOrEqual(MAX_WAIT_MS);
+  expect(wait).not.toSatisfy(isTooLong);
 }, 900_000);

@@ -24,14 +24,19 @@ import type {
 } from '@jadefence/core';
 import { Model } from 'objection';
 
-export class SettingModel extends Model {
+/** Values of JSON columns are written as they are: copying those of 20,000 rules would hold the thread that answers. */
+class Row extends Model {
+  static cloneObjectAttributes = false;
+}
+
+export class SettingModel extends Row {
   static override tableName = 'settings';
   static override idColumn = 'key';
   declare key: string;
   declare value: string;
 }
 
-export class UserModel extends Model {
+export class UserModel extends Row {
   static override tableName = 'users';
   declare id: number;
   declare name: string;
@@ -39,7 +44,7 @@ export class UserModel extends Model {
   declare role: Role;
 }
 
-export class TokenModel extends Model {
+export class TokenModel extends Row {
   static override tableName = 'tokens';
   declare id: number;
   declare userId: number;
@@ -51,7 +56,7 @@ export class TokenModel extends Model {
   declare lastUsedAt: Date | null;
 }
 
-export class SignInAttemptsModel extends Model {
+export class SignInAttemptsModel extends Row {
   static override tableName = 'sign_in_attempts';
   static override idColumn = 'key';
   declare key: string;
@@ -59,7 +64,7 @@ export class SignInAttemptsModel extends Model {
   declare quietFrom: Date;
 }
 
-export class ObjectModel extends Model {
+export class ObjectModel extends Row {
   static override tableName = 'objects';
   static override idColumn = 'hash';
   declare hash: string;
@@ -67,7 +72,7 @@ export class ObjectModel extends Model {
   declare body: string;
 }
 
-export class SnapshotModel extends Model {
+export class SnapshotModel extends Row {
   static override tableName = 'snapshots';
   declare id: number;
   declare rootHash: string;
@@ -100,7 +105,7 @@ export class SnapshotEntryModel extends Model implements Entry {
   declare objectHash: string;
 }
 
-export class DraftModel extends Model {
+export class DraftModel extends Row {
   static override tableName = 'drafts';
   declare id: number;
   declare name: string;
@@ -123,7 +128,7 @@ export class DraftEntryModel extends Model implements Entry {
   declare changedAt: Date;
 }
 
-export class RevisionModel extends Model {
+export class RevisionModel extends Row {
   static override tableName = 'revisions';
   static override idColumn = 'number';
   declare number: number;
@@ -153,7 +158,7 @@ export interface DatasetStats {
   readonly countries?: readonly CountryShare[];
 }
 
-export class DatasetModel extends Model {
+export class DatasetModel extends Row {
   static override tableName = 'datasets';
   declare id: number;
   declare kind: DatasetOwner;
@@ -171,7 +176,7 @@ export class DatasetModel extends Model {
   declare importedBy: number | null;
 }
 
-export class DatasetPartModel extends Model {
+export class DatasetPartModel extends Row {
   static override tableName = 'dataset_parts';
   static override idColumn = ['datasetId', 'seq'];
   declare datasetId: number;
@@ -179,7 +184,7 @@ export class DatasetPartModel extends Model {
   declare bytes: Buffer;
 }
 
-export class FeedModel extends Model {
+export class FeedModel extends Row {
   static override tableName = 'feeds';
   static override idColumn = 'name';
   declare name: string;
@@ -187,7 +192,7 @@ export class FeedModel extends Model {
 }
 
 /** Where a dataset comes from, and how its latest refresh went. */
-export class SourceModel extends Model {
+export class SourceModel extends Row {
   static override tableName = 'sources';
   static override idColumn = ['kind', 'name'];
   static override jsonAttributes = ['locations', 'options', 'validators'];
@@ -204,7 +209,7 @@ export class SourceModel extends Model {
   declare changedBy: number | null;
 }
 
-export class CorrectionModel extends Model {
+export class CorrectionModel extends Row {
   static override tableName = 'corrections';
   static override idColumn = ['kind', 'key'];
   declare kind: 'country' | 'category';
@@ -217,7 +222,7 @@ export class CorrectionModel extends Model {
   declare changedAt: Date;
 }
 
-export class PassphraseModel extends Model {
+export class PassphraseModel extends Row {
   static override tableName = 'passphrases';
   static override idColumn = 'name';
   declare name: string;
@@ -226,7 +231,7 @@ export class PassphraseModel extends Model {
   declare changedAt: Date;
 }
 
-export class LogModel extends Model {
+export class LogModel extends Row {
   static override tableName = 'logs';
   static override jsonAttributes = ['layout', 'files', 'rejected', 'survey'];
   declare id: number;
@@ -251,7 +256,7 @@ export class LogModel extends Model {
   declare importedAt: Date;
 }
 
-export class LogRejectModel extends Model {
+export class LogRejectModel extends Row {
   static override tableName = 'log_rejects';
   static override idColumn = ['logId', 'file', 'line'];
   declare logId: number;
@@ -262,7 +267,7 @@ export class LogRejectModel extends Model {
   declare start: Buffer;
 }
 
-export class LogChunkModel extends Model {
+export class LogChunkModel extends Row {
   static override tableName = 'log_chunks';
   static override idColumn = ['logId', 'chunk'];
   declare logId: number;
@@ -276,7 +281,7 @@ export class LogChunkModel extends Model {
 }
 
 /** What a chunk adds to the dictionary of a column. */
-export class LogDictionaryModel extends Model {
+export class LogDictionaryModel extends Row {
   static override tableName = 'log_dictionaries';
   static override idColumn = ['logId', 'chunk', 'columnName'];
   declare logId: number;
@@ -285,7 +290,7 @@ export class LogDictionaryModel extends Model {
   declare bytes: Buffer;
 }
 
-export class ChunkColumnModel extends Model {
+export class ChunkColumnModel extends Row {
   static override tableName = 'chunk_columns';
   static override idColumn = ['logId', 'chunk', 'columnName'];
   declare logId: number;
@@ -294,7 +299,7 @@ export class ChunkColumnModel extends Model {
   declare bytes: Buffer;
 }
 
-export class ReplayModel extends Model {
+export class ReplayModel extends Row {
   static override tableName = 'replays';
   static override jsonAttributes = ['tally', 'partial'];
   declare id: number;
@@ -321,7 +326,7 @@ export class ReplayModel extends Model {
   declare startedAt: Date;
 }
 
-export class ReplayResultModel extends Model {
+export class ReplayResultModel extends Row {
   static override tableName = 'replay_results';
   static override idColumn = ['replayId', 'code'];
   declare replayId: number;
@@ -330,7 +335,7 @@ export class ReplayResultModel extends Model {
   declare ruling: Ruling;
 }
 
-export class ReplayChunkModel extends Model {
+export class ReplayChunkModel extends Row {
   static override tableName = 'replay_chunks';
   static override idColumn = ['replayId', 'chunk'];
   declare replayId: number;
@@ -341,7 +346,7 @@ export class ReplayChunkModel extends Model {
   declare codeCounts: Record<string, number>;
 }
 
-export class AuditModel extends Model {
+export class AuditModel extends Row {
   static override tableName = 'audit';
   declare id: number;
   declare at: Date;
@@ -353,7 +358,7 @@ export class AuditModel extends Model {
 }
 
 /** What earlier requests left behind before a segment of a replay. */
-export class ReplayStateModel extends Model {
+export class ReplayStateModel extends Row {
   static override tableName = 'replay_states';
   static override idColumn = ['replayId', 'segment'];
   declare replayId: number;
@@ -362,7 +367,7 @@ export class ReplayStateModel extends Model {
 }
 
 /** What a replay that is cut off goes on from. */
-export class ReplayCheckpointModel extends Model {
+export class ReplayCheckpointModel extends Row {
   static override tableName = 'replay_checkpoints';
   static override idColumn = 'replayId';
   declare replayId: number;
@@ -370,7 +375,7 @@ export class ReplayCheckpointModel extends Model {
 }
 
 /** Two replays of one log, held side by side. */
-export class ComparisonModel extends Model {
+export class ComparisonModel extends Row {
   static override tableName = 'comparisons';
   static override jsonAttributes = ['result'];
   declare id: number;
