@@ -47,7 +47,7 @@ module.exports = {
       from: { path: `^packages/${part}/src/`, pathNot: NOT_TEST },
       to: { path: '^packages/', pathNot: [part, ...allowed].map((name) => `^packages/${name}/`) },
     })),
-    { name: 'only-through-index', severity: 'error', from: { path: '^(packages|demo|bench|e2e)/([^/]+)/', pathNot: '^packages/core/' }, to: { path: '^packages/core/src/(?!(index|parse-logs|build-chunks|test/index)\\.ts)' } },
+    { name: 'only-through-index', severity: 'error', from: { path: '^(packages|demo|bench|e2e)/([^/]+)/', pathNot: '^packages/core/' }, to: { path: '^packages/core/src/(?!([a-z]+/index|parse-logs|build-chunks)\\.ts)' } },
     { name: 'objection-in-database', severity: 'error', from: { path: '^packages/', pathNot: '^packages/service/src/database/' }, to: { path: 'node_modules/(objection|knex)/' } },
     { name: 'express-in-http', severity: 'error', from: { path: '^packages/', pathNot: ['^packages/service/src/http/', 'routes\\.ts$', '^packages/service/src/app\\.ts$', NOT_TEST] }, to: { path: 'node_modules/(@types/)?express/' } },
   ],

@@ -1,6 +1,6 @@
 import { createReadStream, readFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
-import { createCountryTable, encodeCountryTable, type CountryTable } from '@jadefence/core';
+import { createCountryTable, encodeCountryTable, type CountryTable } from '@jadefence/core/reference';
 import { readCountryFile } from '@jadefence/files';
 import { Reader } from 'mmdb-lib';
 import { Random } from '@jadefence/demo';

@@ -1,4 +1,5 @@
-import { DatasetReader, HostTable } from '@jadefence/core';
+import { DatasetReader } from '@jadefence/core/language';
+import { HostTable } from '@jadefence/core/reference';
 import { Random } from '@jadefence/demo';
 import { heapAndBuffers, median, printTimes, timeRounds } from './measure.js';
 import { writeDomains } from './write-domains.js';

@@ -1,4 +1,5 @@
-import { checkFences, parseFences, printFences } from '@jadefence/core';
+import { checkFences } from '@jadefence/core/check';
+import { parseFences, printFences } from '@jadefence/core/language';
 import { median } from './measure.js';
 
 const RULES = 10_000;

@@ -1,6 +1,7 @@
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { HeldBehaviour, SourceFile } from '@jadefence/core';
+import type { SourceFile } from '@jadefence/core/check';
+import type { HeldBehaviour } from '@jadefence/core/decide';
 import { ROOT } from './root.js';
 
 /** One folder of the conformance corpus, read. */

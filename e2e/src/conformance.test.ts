@@ -1,14 +1,8 @@
 import { readFileSync } from 'node:fs';
-import {
-  checkFences,
-  createCategories,
-  createCountryTable,
-  detectFormat,
-  LogReader,
-  parseCategoryFeed,
-  parseCountryRows,
-  toDecidedRecord,
-} from '@jadefence/core';
+import { checkFences } from '@jadefence/core/check';
+import { detectFormat, LogReader } from '@jadefence/core/logs';
+import { createCategories, createCountryTable, parseCategoryFeed, parseCountryRows } from '@jadefence/core/reference';
+import { toDecidedRecord } from '@jadefence/core/replay';
 import { SequentialReplay } from '@jadefence/core/test';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { readConformanceCases, type ConformanceCase } from './conformance-cases.js';

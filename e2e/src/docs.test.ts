@@ -2,7 +2,9 @@ import { copyFileSync, existsSync, mkdtempSync, readdirSync, readFileSync, rmSyn
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { DEMO_LOG, writeInboundLog } from '@jadefence/demo';
-import { checkFences, formatDiagnostic, parseFences, printFences, runExpectations } from '@jadefence/core';
+import { checkFences } from '@jadefence/core/check';
+import { runExpectations } from '@jadefence/core/expectations';
+import { formatDiagnostic, parseFences, printFences } from '@jadefence/core/language';
 import { describe, expect, it } from 'vitest';
 import { jadefence } from './jadefence.js';
 import { ROOT } from './root.js';

@@ -1,4 +1,7 @@
-import { LogImporter, type EncodedChunk, type LogFormat, type RejectedLine } from '@jadefence/core';
+import type { EncodedChunk } from '@jadefence/core/columns';
+import type { LogFormat } from '@jadefence/core/logs';
+import { LogImporter } from '@jadefence/core/parse-logs';
+import type { RejectedLine } from '@jadefence/core/request';
 import { ChunkBuilder } from '@jadefence/core/build-chunks';
 import { MergedParser } from '@jadefence/core/parse-logs';
 import type * as Files from '@jadefence/files';

@@ -2,7 +2,7 @@
 import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { ServiceClient, type ServiceError } from '@jadefence/contract';
-import type { Edit } from '@jadefence/core';
+import type { Edit } from '@jadefence/core/edit';
 import pg from 'pg';
 import { importInto } from './service.js';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';

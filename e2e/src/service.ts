@@ -2,7 +2,7 @@ import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { ServiceClient, type Draft, type FenceSources, type Replay } from '@jadefence/contract';
-import type { HeldBehaviour } from '@jadefence/core';
+import type { HeldBehaviour } from '@jadefence/core/decide';
 import { createTestDatabase } from './test-database.js';
 // The same way of starting the service as the demo has.
 import { startService } from '../../scripts/lib/service.mjs';

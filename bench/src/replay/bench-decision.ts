@@ -1,4 +1,5 @@
-import { Matcher, CounterStore, normalizeRequest, Program, type LogRecord } from '@jadefence/core';
+import { Matcher, CounterStore, Program } from '@jadefence/core/match';
+import { normalizeRequest, type LogRecord } from '@jadefence/core/request';
 import { frozenJudge, frozenWorld } from './replay-engine.js';
 import { checkFrozenLog, frozenPolicy, frozenRequests, frozenScenery } from './pinned-workload.js';
 import { createMemoised } from './memoized-loop.js';

@@ -1,11 +1,8 @@
-import {
-  ChunkReplay,
-  COMMON_COLUMNS,
-  Program,
-  type ChunkRows,
-  type EvaluationContext,
-  type LogRecord,
-} from '@jadefence/core';
+import { COMMON_COLUMNS, type ChunkRows } from '@jadefence/core/columns';
+import type { EvaluationContext } from '@jadefence/core/decide';
+import { Program } from '@jadefence/core/match';
+import { ChunkReplay } from '@jadefence/core/replay';
+import type { LogRecord } from '@jadefence/core/request';
 import { SequentialReplay } from '@jadefence/core/test';
 import { Random } from '@jadefence/demo';
 import { median, printTimes, timeRounds } from '../measure.js';

@@ -1,16 +1,11 @@
 /** The frozen policies and their reference data, and replays as the service runs them. */
 import { deflateSync } from 'node:zlib';
-import {
-  CategoryFeedReader,
-  checkFences,
-  ChunkReplay,
-  COMMON_COLUMNS,
-  createCategories,
-  createCountryTable,
-  Program,
-  type ChunkRows,
-  type EvaluationContext,
-} from '@jadefence/core';
+import { checkFences } from '@jadefence/core/check';
+import { COMMON_COLUMNS, type ChunkRows } from '@jadefence/core/columns';
+import type { EvaluationContext } from '@jadefence/core/decide';
+import { Program } from '@jadefence/core/match';
+import { CategoryFeedReader, createCategories, createCountryTable } from '@jadefence/core/reference';
+import { ChunkReplay } from '@jadefence/core/replay';
 import { Stages } from '../measure.js';
 import { frozenPolicy, frozenScenery, type PolicySize } from './pinned-workload.js';
 import { readChunks, type StoredChunk } from './stored-log.js';

@@ -1,5 +1,6 @@
 /** The two sides of `replay`, each run by `bench-replay.ts` in its own process: the two loops, or ours. */
-import { COMMON_COLUMNS, Program } from '@jadefence/core';
+import { COMMON_COLUMNS } from '@jadefence/core/columns';
+import { Program } from '@jadefence/core/match';
 import { Stages } from '../measure.js';
 import { serveSide } from '../subprocess.js';
 import { frozenJudge, frozenWorld, replayChunks, replayStored } from './replay-engine.js';

@@ -1,16 +1,11 @@
 /** The frozen log in stored columns, as the service keeps them. */
 import { promisify } from 'node:util';
 import { constants, deflate, deflateSync, inflateSync, type ZlibOptions } from 'node:zlib';
-import {
-  ChunkBuilder,
-  ChunkRows,
-  LogParser,
-  SegmentDictionaries,
-  type EncodedChunk,
-  type LogFormat,
-  type ParsedLines,
-  type RejectedLine,
-} from '@jadefence/core';
+import { ChunkBuilder, type ParsedLines } from '@jadefence/core/build-chunks';
+import { ChunkRows, SegmentDictionaries, type EncodedChunk } from '@jadefence/core/columns';
+import type { LogFormat } from '@jadefence/core/logs';
+import { LogParser } from '@jadefence/core/parse-logs';
+import type { RejectedLine } from '@jadefence/core/request';
 import type * as Files from '@jadefence/files';
 import { Stages } from '../measure.js';
 

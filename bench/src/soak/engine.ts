@@ -1,20 +1,12 @@
 /** Imports, replays, compares and filters a log, and hashes each result so that two processes can compare them. */
 import { createHash, type Hash } from 'node:crypto';
 import { createReadStream } from 'node:fs';
-import {
-  checkFences,
-  checkFilter,
-  ChunkReplay,
-  ChunkRows,
-  DecisionComparison,
-  DecisionFilter,
-  Program,
-  SegmentDictionaries,
-  type EncodedChunk,
-  type EvaluationContext,
-  type RejectedLine,
-  type Ruling,
-} from '@jadefence/core';
+import { checkFences, checkFilter } from '@jadefence/core/check';
+import { ChunkRows, SegmentDictionaries, type EncodedChunk } from '@jadefence/core/columns';
+import type { EvaluationContext, Ruling } from '@jadefence/core/decide';
+import { Program } from '@jadefence/core/match';
+import { ChunkReplay, DecisionComparison, DecisionFilter } from '@jadefence/core/replay';
+import type { RejectedLine } from '@jadefence/core/request';
 import { LogImporter } from '@jadefence/core/parse-logs';
 import type { RealFormat } from '../replay/real-requests.js';
 

@@ -2,18 +2,11 @@
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
-import {
-  applyEdits,
-  checkFences,
-  checkFilter,
-  DATASET_KINDS,
-  detectFormat,
-  EditError,
-  LogOptionsError,
-  LOG_FORMATS,
-  splitIntoParts,
-  type LogFormat,
-} from '@jadefence/core';
+import { checkFences, checkFilter } from '@jadefence/core/check';
+import { applyEdits, EditError } from '@jadefence/core/edit';
+import { splitIntoParts } from '@jadefence/core/language';
+import { detectFormat, LogOptionsError, LOG_FORMATS, type LogFormat } from '@jadefence/core/logs';
+import { DATASET_KINDS } from '@jadefence/core/reference';
 import { LogImporter } from '@jadefence/core/parse-logs';
 import {
   packFiles,

@@ -1,5 +1,5 @@
 import type { EditResult } from '@jadefence/contract';
-import type { Edit } from '@jadefence/core';
+import type { Edit } from '@jadefence/core/edit';
 import { EXIT, Failure } from './cli-error.js';
 import { readAll, logMessage, writeJson, printRecord, type OneOutput, type Streams } from './output.js';
 import { describeDiagnostics, describeWarnings } from './render/diagnostics.js';

@@ -1,5 +1,5 @@
 import { PassThrough } from 'node:stream';
-import { formatDiagnostic, parseFences } from '@jadefence/core';
+import { formatDiagnostic, parseFences } from '@jadefence/core/language';
 import { describe, expect, it } from 'vitest';
 import { LineWriter, printRecord, writeRows, type Output, type Streams } from './output.js';
 import { showProgress } from './progress.js';

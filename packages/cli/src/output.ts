@@ -1,5 +1,6 @@
 import { once } from 'node:events';
-import { NAME, printCsvCell } from '@jadefence/core';
+import { NAME } from '@jadefence/core/language';
+import { printCsvCell } from '@jadefence/core/replay';
 import { InvalidArgumentError } from 'commander';
 import { printTable } from './render/text.js';
 

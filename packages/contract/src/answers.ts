@@ -1,4 +1,7 @@
-import type { ExpectationResult, Explanation, Identified, ListLookup, StartingPoint, Survey } from '@jadefence/core';
+import type { ListLookup, StartingPoint } from '@jadefence/core/edit';
+import type { ExpectationResult } from '@jadefence/core/expectations';
+import type { Explanation, Identified } from '@jadefence/core/explain';
+import type { Survey } from '@jadefence/core/survey';
 import type { Problem } from './problems.js';
 import type {
   ApplicationInfo,

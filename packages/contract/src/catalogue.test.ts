@@ -1,5 +1,6 @@
 import { readFileSync } from 'node:fs';
-import { DIAGNOSTIC_CODES, REJECT_REASONS } from '@jadefence/core';
+import { DIAGNOSTIC_CODES } from '@jadefence/core/language';
+import { REJECT_REASONS } from '@jadefence/core/request';
 import { describe, expect, it } from 'vitest';
 import { PROBLEMS } from './problems.js';
 import { VERSION } from './version.js';

@@ -1,14 +1,10 @@
 import { createParser } from 'eventsource-parser';
-import type {
-  DatasetKind,
-  Edit,
-  ExpectationResult,
-  Identified,
-  ListLookup,
-  SyntheticFlow,
-  Outcome,
-  StartingPoint,
-} from '@jadefence/core';
+import type { Edit, ListLookup, StartingPoint } from '@jadefence/core/edit';
+import type { ExpectationResult } from '@jadefence/core/expectations';
+import type { Identified } from '@jadefence/core/explain';
+import type { Outcome } from '@jadefence/core/language';
+import type { DatasetKind } from '@jadefence/core/reference';
+import type { SyntheticFlow } from '@jadefence/core/request';
 import { ServiceError, type Problem } from './problems.js';
 import type {
   ApplicationInfo,

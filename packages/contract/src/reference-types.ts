@@ -1,5 +1,5 @@
 /** What travels of reference data: datasets, where they come from, corrections, lookups. */
-import type { CountryShare, DatasetKind, LineProblem } from '@jadefence/core';
+import type { CountryShare, DatasetKind, LineProblem } from '@jadefence/core/reference';
 
 export const DATASET_OWNERS = ['country', 'category', 'list'] as const;
 /** What a dataset is for: the country table, a category feed, or the entries of a large list. */

@@ -1,18 +1,9 @@
 /** Logs, what replays make of them, and how two replays differ. */
-import type {
-  BreakdownSummary,
-  ComparisonTally,
-  DecidedRecord,
-  Decision,
-  LogFormat,
-  Outcome,
-  HeldBehaviour,
-  ReaderOptions,
-  RejectReason,
-  RejectedLine,
-  Side,
-  Summary,
-} from '@jadefence/core';
+import type { Decision, HeldBehaviour } from '@jadefence/core/decide';
+import type { Outcome } from '@jadefence/core/language';
+import type { LogFormat, ReaderOptions } from '@jadefence/core/logs';
+import type { BreakdownSummary, ComparisonTally, DecidedRecord, Side, Summary } from '@jadefence/core/replay';
+import type { RejectReason, RejectedLine } from '@jadefence/core/request';
 import type { FenceSources, ReplayPolicy } from './types.js';
 
 /** How a log is to be read, as parameters of an upload. */

@@ -1,20 +1,10 @@
 /** The shapes of everything the service reads, checked by class-validator. Loaded by the service only. */
 import 'reflect-metadata';
-import {
-  DATASET_KINDS,
-  EDIT_KINDS,
-  LOG_FORMATS,
-  NAME,
-  OUTCOMES,
-  HELD_BEHAVIOURS,
-  STATEMENTS,
-  type DatasetKind,
-  type Edit,
-  type LogFormat,
-  type Outcome,
-  type HeldBehaviour,
-  type StatementKind,
-} from '@jadefence/core';
+import { HELD_BEHAVIOURS, type HeldBehaviour } from '@jadefence/core/decide';
+import { EDIT_KINDS, type Edit } from '@jadefence/core/edit';
+import { NAME, OUTCOMES, STATEMENTS, type Outcome, type StatementKind } from '@jadefence/core/language';
+import { LOG_FORMATS, type LogFormat } from '@jadefence/core/logs';
+import { DATASET_KINDS, type DatasetKind } from '@jadefence/core/reference';
 import {
   ArrayMaxSize,
   ArrayMinSize,

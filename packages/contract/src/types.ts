@@ -1,21 +1,9 @@
-import type {
-  Edit,
-  ExpectationResult,
-  ListLookup,
-  StartingPoint,
-  Change,
-  DescribedChange,
-  Diagnostic,
-  EntryReport,
-  Explanation,
-  ListContents,
-  ListKind,
-  Part,
-  SourceFile,
-  StatementKind,
-  WeeklyHours,
-  Survey,
-} from '@jadefence/core';
+import type { SourceFile } from '@jadefence/core/check';
+import type { Edit, ListLookup, StartingPoint, DescribedChange, EntryReport, ListContents } from '@jadefence/core/edit';
+import type { ExpectationResult } from '@jadefence/core/expectations';
+import type { Explanation } from '@jadefence/core/explain';
+import type { Change, Diagnostic, ListKind, Part, StatementKind, WeeklyHours } from '@jadefence/core/language';
+import type { Survey } from '@jadefence/core/survey';
 
 export const ROLES = ['viewer', 'editor', 'administrator'] as const;
 /** What a user may do: look, change rules and logs, or also manage users and tokens. A token's scope is one of these, too. */

@@ -1,4 +1,4 @@
-import { parseFences } from '@jadefence/core';
+import { parseFences } from '@jadefence/core/language';
 import { parse } from 'yaml';
 
 /** The keys of an application, each with the clause that it becomes. */

@@ -1,5 +1,5 @@
 import { basename, dirname } from 'node:path';
-import { CategoryFeedReader, type CategoryFeed, type FeedReport } from '@jadefence/core';
+import { CategoryFeedReader, type CategoryFeed, type FeedReport } from '@jadefence/core/reference';
 import { decompress, UnreadableFileError } from './decompress.js';
 import { filesOf } from './archive.js';
 

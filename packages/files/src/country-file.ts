@@ -1,12 +1,11 @@
 import {
-  formatAddress,
   isCountryCode,
   parseCountryTexts,
   type CountryRange,
   type CountryRows,
   type CountryText,
-  type Family,
-} from '@jadefence/core';
+} from '@jadefence/core/reference';
+import { formatAddress, type Family } from '@jadefence/core/request';
 import { Reader } from 'mmdb-lib';
 import { filesOf } from './archive.js';
 import { decompress, UnreadableFileError } from './decompress.js';

@@ -1,4 +1,5 @@
-import { DatasetReader, type DatasetKind, type LinesReport } from '@jadefence/core';
+import { DatasetReader } from '@jadefence/core/language';
+import type { DatasetKind, LinesReport } from '@jadefence/core/reference';
 import { filesOf } from './archive.js';
 import { refusePage } from './category-file.js';
 import { decompress } from './decompress.js';

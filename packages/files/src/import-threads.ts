@@ -1,13 +1,8 @@
 /** Bytes of a log to chunks of columns, in threads. */
 import { MessageChannel, Worker } from 'node:worker_threads';
-import {
-  LogOptionsError,
-  ncsaShapeOf,
-  type EncodedChunk,
-  type LogFormat,
-  type ReaderOptions,
-  type RejectedLine,
-} from '@jadefence/core';
+import type { EncodedChunk } from '@jadefence/core/columns';
+import { LogOptionsError, ncsaShapeOf, type LogFormat, type ReaderOptions } from '@jadefence/core/logs';
+import type { RejectedLine } from '@jadefence/core/request';
 import type { ImportAnswer, ImportPiece, ImportRole } from './import-worker.js';
 
 /** The result of some bytes. */

@@ -1,8 +1,9 @@
 /** Runs in a worker thread: imports the pieces that it is sent, or does one of the two steps of it. */
 import { parentPort, workerData, type MessagePort } from 'node:worker_threads';
-import { ChunkBuilder, LogOptionsError, type EncodedChunk, type ParsedLines } from '@jadefence/core/build-chunks';
+import { ChunkBuilder, LogOptionsError, type ParsedLines } from '@jadefence/core/build-chunks';
+import type { EncodedChunk } from '@jadefence/core/columns';
 import type { LogImporter, LogParser } from '@jadefence/core/parse-logs';
-import type { RejectedLine } from '@jadefence/core';
+import type { RejectedLine } from '@jadefence/core/request';
 import type { Imported, ImportTask } from './import-threads.js';
 import { packLines } from './pack-lines.js';
 

@@ -1,4 +1,4 @@
-import { formatRange, parseAddress, parseNetwork } from '@jadefence/core';
+import { formatRange, parseAddress, parseNetwork } from '@jadefence/core/request';
 import fc from 'fast-check';
 import pg from 'pg';
 import request from 'supertest';

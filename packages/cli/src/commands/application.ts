@@ -1,11 +1,7 @@
 import type { ApplicationInfo } from '@jadefence/contract';
-import {
-  describeChange,
-  identifyApplications,
-  buildSyntheticFlow,
-  normalizeRequest,
-  type Identified,
-} from '@jadefence/core';
+import { describeChange } from '@jadefence/core/edit';
+import { identifyApplications, type Identified } from '@jadefence/core/explain';
+import { buildSyntheticFlow, normalizeRequest } from '@jadefence/core/request';
 import { readApplicationCatalogue } from '@jadefence/files';
 import { readFile } from 'node:fs/promises';
 import { basename } from 'node:path';

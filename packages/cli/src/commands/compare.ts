@@ -1,4 +1,5 @@
-import { describeDecider, printCsvCell, type ComparisonGroup, type Outcome, type Side } from '@jadefence/core';
+import type { Outcome } from '@jadefence/core/language';
+import { describeDecider, printCsvCell, type ComparisonGroup, type Side } from '@jadefence/core/replay';
 import type { ReplayPolicy, ChangeRow, ComparisonResult, ServiceClient } from '@jadefence/contract';
 import { listAll } from '@jadefence/contract';
 import type { Command } from 'commander';

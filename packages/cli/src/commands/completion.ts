@@ -1,4 +1,8 @@
-import { BREAKDOWNS, DATASET_KINDS, listCountries, LOG_FORMATS, OUTCOMES, HELD_BEHAVIOURS } from '@jadefence/core';
+import { HELD_BEHAVIOURS } from '@jadefence/core/decide';
+import { OUTCOMES } from '@jadefence/core/language';
+import { LOG_FORMATS } from '@jadefence/core/logs';
+import { DATASET_KINDS, listCountries } from '@jadefence/core/reference';
+import { BREAKDOWNS } from '@jadefence/core/replay';
 import { ROLES } from '@jadefence/contract';
 import type { Argument, Command } from 'commander';
 import { Failure } from '../cli-error.js';

@@ -1,6 +1,6 @@
 import type { AddressLookup, Countries, DatasetInfo } from '@jadefence/contract';
 import { listAll } from '@jadefence/contract';
-import { formatAddressCount } from '@jadefence/core';
+import { formatAddressCount } from '@jadefence/core/reference';
 import type { Command } from 'commander';
 import {
   RECORD_FORMATS,

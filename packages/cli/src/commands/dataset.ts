@@ -1,5 +1,5 @@
 import { listAll } from '@jadefence/contract';
-import { DATASET_KINDS, type DatasetKind } from '@jadefence/core';
+import { DATASET_KINDS, type DatasetKind } from '@jadefence/core/reference';
 import { InvalidArgumentError, type Command } from 'commander';
 import { confirm } from '../prompts.js';
 import {

@@ -1,5 +1,5 @@
 import { readFile } from 'node:fs/promises';
-import { STATEMENTS, type StatementKind } from '@jadefence/core';
+import { STATEMENTS, type StatementKind } from '@jadefence/core/language';
 import { Argument, type Command } from 'commander';
 import { editDraft, textOrInput } from '../edit-draft.js';
 import { Failure } from '../cli-error.js';

@@ -1,4 +1,4 @@
-import { printJunit, runExpectations, type ExpectationResult } from '@jadefence/core';
+import { printJunit, runExpectations, type ExpectationResult } from '@jadefence/core/expectations';
 import { Option, type Command } from 'commander';
 import { EXIT, Failure } from '../cli-error.js';
 import { loadCategoryFeeds } from '../files/load-reference.js';

@@ -1,6 +1,7 @@
 import { mkdir, readdir, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
-import { describeChange, joinParts, printFences, STARTING_POINTS, suggestNearest } from '@jadefence/core';
+import { describeChange, STARTING_POINTS } from '@jadefence/core/edit';
+import { joinParts, printFences, suggestNearest } from '@jadefence/core/language';
 import type { Draft, DraftFence } from '@jadefence/contract';
 import type { Command } from 'commander';
 import { Argument } from 'commander';

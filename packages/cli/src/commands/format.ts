@@ -1,6 +1,6 @@
 import { readFile, stat, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { parseFences, printFences } from '@jadefence/core';
+import { parseFences, printFences } from '@jadefence/core/language';
 import type { Command } from 'commander';
 import { EXIT, Failure } from '../cli-error.js';
 import { listFenceFiles } from '../files/load-fences.js';

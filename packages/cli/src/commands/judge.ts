@@ -1,14 +1,7 @@
-import {
-  DEFAULT_MAX_KEYS,
-  printCsvHeader,
-  printCsvRow,
-  suggestNearest,
-  summarize,
-  TooManyKeysError,
-  type BreakdownName,
-  type EvaluationContext,
-  type HeldBehaviour,
-} from '@jadefence/core';
+import type { EvaluationContext, HeldBehaviour } from '@jadefence/core/decide';
+import { suggestNearest } from '@jadefence/core/language';
+import { DEFAULT_MAX_KEYS, TooManyKeysError } from '@jadefence/core/match';
+import { printCsvHeader, printCsvRow, summarize, type BreakdownName } from '@jadefence/core/replay';
 import type { Imported } from '@jadefence/files';
 import type { Command } from 'commander';
 import { EXIT, Failure } from '../cli-error.js';

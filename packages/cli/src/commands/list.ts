@@ -1,5 +1,6 @@
 import { readFile } from 'node:fs/promises';
-import { countEntries, LIST_KINDS, type ListContents } from '@jadefence/core';
+import type { ListContents } from '@jadefence/core/edit';
+import { countEntries, LIST_KINDS } from '@jadefence/core/language';
 import { Argument, type Command } from 'commander';
 import { editDraft } from '../edit-draft.js';
 import { EXIT, Failure } from '../cli-error.js';

@@ -1,4 +1,5 @@
-import { LOG_FORMATS, type LogRecord, type ReadLine } from '@jadefence/core';
+import { LOG_FORMATS, type ReadLine } from '@jadefence/core/logs';
+import type { LogRecord } from '@jadefence/core/request';
 import type { Log } from '@jadefence/contract';
 import { listAll } from '@jadefence/contract';
 import type { Command } from 'commander';

@@ -1,5 +1,5 @@
 import type { DatasetOwner, SourceInfo } from '@jadefence/contract';
-import type { DatasetKind } from '@jadefence/core';
+import type { DatasetKind } from '@jadefence/core/reference';
 import { InvalidArgumentError, type Command } from 'commander';
 import { Failure } from '../cli-error.js';
 import { RECORD_FORMATS, printRecord, type OneOutput, type Streams } from '../output.js';

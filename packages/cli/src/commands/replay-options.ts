@@ -1,6 +1,7 @@
 /** Options of what replays a log, or judges it. */
 import type { ReplayRequest } from '@jadefence/contract';
-import { BREAKDOWNS, HELD_BEHAVIOURS, type HeldBehaviour } from '@jadefence/core';
+import { HELD_BEHAVIOURS, type HeldBehaviour } from '@jadefence/core/decide';
+import { BREAKDOWNS } from '@jadefence/core/replay';
 import { InvalidArgumentError, Option, type Command } from 'commander';
 
 /** Which requests of a stored log are judged, and how. */

@@ -1,12 +1,6 @@
-import {
-  OUTCOMES,
-  printCsvHeader,
-  printCsvRow,
-  renderExplanation,
-  type BreakdownName,
-  type Explanation,
-  type Outcome,
-} from '@jadefence/core';
+import { renderExplanation, type Explanation } from '@jadefence/core/explain';
+import { OUTCOMES, type Outcome } from '@jadefence/core/language';
+import { printCsvHeader, printCsvRow, type BreakdownName } from '@jadefence/core/replay';
 import type { ReplayPolicy, DecisionRow, Log, Replay, ServiceClient } from '@jadefence/contract';
 import { listAll } from '@jadefence/contract';
 import { InvalidArgumentError, type Command } from 'commander';

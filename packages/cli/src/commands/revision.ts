@@ -1,6 +1,6 @@
 import type { ReplayPolicy, PartSelector, Revision } from '@jadefence/contract';
 import { listAll } from '@jadefence/contract';
-import { STATEMENTS, type StatementKind } from '@jadefence/core';
+import { STATEMENTS, type StatementKind } from '@jadefence/core/language';
 import { InvalidArgumentError, type Command } from 'commander';
 import { EXIT, Failure } from '../cli-error.js';
 import {

@@ -1,4 +1,5 @@
-import { findUses, suggestNearest, type Position, type RuleSettings } from '@jadefence/core';
+import { findUses, type Position, type RuleSettings } from '@jadefence/core/edit';
+import { suggestNearest } from '@jadefence/core/language';
 import { InvalidArgumentError, type Command } from 'commander';
 import { editDraft, textOrInput } from '../edit-draft.js';
 import { EXIT, Failure } from '../cli-error.js';

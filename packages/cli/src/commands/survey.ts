@@ -1,4 +1,4 @@
-import { SurveyBuilder } from '@jadefence/core';
+import { SurveyBuilder } from '@jadefence/core/survey';
 import type { Command } from 'commander';
 import { loadCountryTable } from '../files/load-reference.js';
 import { openLog } from '../files/open-log.js';

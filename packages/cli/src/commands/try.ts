@@ -1,11 +1,6 @@
-import {
-  explainRequest,
-  buildSyntheticRecord,
-  normalizeRequest,
-  renderExplanation,
-  suggestNearest,
-  type Explanation,
-} from '@jadefence/core';
+import { explainRequest, renderExplanation, type Explanation } from '@jadefence/core/explain';
+import { suggestNearest } from '@jadefence/core/language';
+import { buildSyntheticRecord, normalizeRequest } from '@jadefence/core/request';
 import { InvalidArgumentError, type Command } from 'commander';
 import { Failure } from '../cli-error.js';
 import { loadCategoryFeeds, loadCountryTable } from '../files/load-reference.js';

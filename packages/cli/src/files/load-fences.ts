@@ -1,6 +1,7 @@
 import { readdir, readFile, stat } from 'node:fs/promises';
 import { basename, dirname, join, relative, sep } from 'node:path';
-import { checkFences, namedFilesOf, parseFences, type CheckedFences, type SourceFile } from '@jadefence/core';
+import { checkFences, namedFilesOf, type CheckedFences, type SourceFile } from '@jadefence/core/check';
+import { parseFences } from '@jadefence/core/language';
 import type { FenceSources } from '@jadefence/contract';
 import { EXIT, Failure } from '../cli-error.js';
 import { logMessage, type Streams } from '../output.js';

@@ -8,7 +8,7 @@ import {
   type Categories,
   type CategoryFeed,
   type CountryTable,
-} from '@jadefence/core';
+} from '@jadefence/core/reference';
 import { packFolder, readCategoryFile, readCountryFile, UnreadableFileError } from '@jadefence/files';
 import { EXIT, Failure } from '../cli-error.js';
 import { logMessage, type Streams } from '../output.js';

@@ -14,7 +14,7 @@ import {
   type LogFormat,
   type ReaderOptions,
   type ReadLine,
-} from '@jadefence/core';
+} from '@jadefence/core/logs';
 import type { LogFile } from '@jadefence/files';
 import { Failure, EXIT } from '../cli-error.js';
 import { nameOfPath, logMessage, type Streams } from '../output.js';

@@ -1,6 +1,6 @@
 /** The options of a command for reading a log. */
 import { readFile } from 'node:fs/promises';
-import { LogOptionsError, LOG_FORMATS, parseMapping, type LogFormat, type ReaderOptions } from '@jadefence/core';
+import { LogOptionsError, LOG_FORMATS, parseMapping, type LogFormat, type ReaderOptions } from '@jadefence/core/logs';
 import { InvalidArgumentError, Option, type Command } from 'commander';
 import { EXIT, Failure } from '../cli-error.js';
 import { nameOfPath, parseWhole } from '../output.js';

@@ -1,7 +1,7 @@
 import { mkdtemp, open, rm, type FileHandle } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { ChunkRows, SegmentDictionaries, TIME_COLUMN, type EncodedChunk } from '@jadefence/core';
+import { ChunkRows, SegmentDictionaries, TIME_COLUMN, type EncodedChunk } from '@jadefence/core/columns';
 
 /** Where bytes lie in the file. */
 interface RowSpan {

@@ -1,4 +1,6 @@
-import { checkFences, LogImporter, type EncodedChunk } from '@jadefence/core';
+import { checkFences } from '@jadefence/core/check';
+import type { EncodedChunk } from '@jadefence/core/columns';
+import { LogImporter } from '@jadefence/core/parse-logs';
 import type { Imported } from '@jadefence/files';
 import { describe, expect, it } from 'vitest';
 import { LogJudge } from './judge-log.js';

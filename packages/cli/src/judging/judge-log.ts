@@ -1,4 +1,8 @@
 /** Judges a log without a service and a database, by the same engine as there. */
+import { ChunkRows, SegmentDictionaries, type EncodedChunk } from '@jadefence/core/columns';
+import { viewDecided, type EvaluationContext, type Ruling } from '@jadefence/core/decide';
+import type { ReadLine } from '@jadefence/core/logs';
+import { DEFAULT_MAX_KEYS, Matcher, CounterStore, Program } from '@jadefence/core/match';
 import {
   addBreakdown,
   addDecision,
@@ -6,27 +10,15 @@ import {
   addTally,
   Breakdown,
   ChunkReplay,
-  ChunkRows,
   createTally,
-  DEFAULT_MAX_KEYS,
   filesOfRows,
-  Matcher,
-  CounterStore,
-  normalizeRequest,
   orderByTime,
-  Program,
   RulingTable,
-  SegmentDictionaries,
   toDecidedRecord,
-  viewDecided,
   type DecidedRecord,
-  type EncodedChunk,
-  type EvaluationContext,
-  type LogRecord,
-  type ReadLine,
-  type Ruling,
   type Tally,
-} from '@jadefence/core';
+} from '@jadefence/core/replay';
+import { normalizeRequest, type LogRecord } from '@jadefence/core/request';
 import { importInThreads, importMerged, type Imported } from '@jadefence/files';
 import type { OpenLog } from '../files/open-log.js';
 import { ChunkStore } from './chunk-store.js';

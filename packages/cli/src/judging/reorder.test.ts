@@ -1,4 +1,4 @@
-import type { LogRecord } from '@jadefence/core';
+import type { LogRecord } from '@jadefence/core/request';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { QUIET, withQuiet } from '../files/quiet.js';

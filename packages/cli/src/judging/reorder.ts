@@ -1,4 +1,4 @@
-import type { LogRecord } from '@jadefence/core';
+import type { LogRecord } from '@jadefence/core/request';
 import { Failure } from '../cli-error.js';
 import { QUIET } from '../files/quiet.js';
 

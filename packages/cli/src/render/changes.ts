@@ -1,4 +1,4 @@
-import type { DescribedChange } from '@jadefence/core';
+import type { DescribedChange } from '@jadefence/core/edit';
 import type { Streams } from '../output.js';
 import { coloursFor, formatMinute } from './text.js';
 

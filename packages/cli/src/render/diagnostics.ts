@@ -1,4 +1,4 @@
-import { formatDiagnostic, type Diagnostic } from '@jadefence/core';
+import { formatDiagnostic, type Diagnostic } from '@jadefence/core/language';
 
 /** So many are printed; a malformed list has hundreds of thousands. */
 const MAX_SHOWN = 100;

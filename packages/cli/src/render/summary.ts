@@ -1,4 +1,10 @@
-import { countWouldStop, type BreakdownName, type FenceSummary, type RuleSummary, type Summary } from '@jadefence/core';
+import {
+  countWouldStop,
+  type BreakdownName,
+  type FenceSummary,
+  type RuleSummary,
+  type Summary,
+} from '@jadefence/core/replay';
 import type { Streams } from '../output.js';
 import {
   type Colours,

@@ -1,4 +1,5 @@
-import type { LogFormat, Survey } from '@jadefence/core';
+import type { LogFormat } from '@jadefence/core/logs';
+import type { Survey } from '@jadefence/core/survey';
 import type { Streams } from '../output.js';
 import { coloursFor, countOf, formatCount, formatShare, formatTime, printTable, shorten, widthOf } from './text.js';
 import { renderRejected } from './summary.js';

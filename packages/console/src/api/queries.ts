@@ -1,6 +1,6 @@
 import { keepPreviousData, queryOptions } from '@tanstack/react-query';
 import type { ReplayPolicy } from '@jadefence/contract';
-import type { Outcome } from '@jadefence/core';
+import type { Outcome } from '@jadefence/core/language';
 import { service } from './client.js';
 
 /** One owner of each noun's state: the query, its key, and how long it stays fresh. */

@@ -1,4 +1,4 @@
-import { describeSeen, type Explanation, type FenceStep, type RuleStep, type Shown } from '@jadefence/core';
+import { describeSeen, type Explanation, type FenceStep, type RuleStep, type Shown } from '@jadefence/core/explain';
 import type { ReactNode } from 'react';
 import { formatTime } from '../format.js';
 import { OutcomeLabel } from './outcome.js';

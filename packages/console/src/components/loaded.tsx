@@ -1,6 +1,6 @@
 import { ExclamationTriangleIcon } from '@heroicons/react/20/solid';
 import { ServiceError } from '@jadefence/contract';
-import { LogOptionsError } from '@jadefence/core';
+import { LogOptionsError } from '@jadefence/core/logs';
 import type { UseQueryResult } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
 

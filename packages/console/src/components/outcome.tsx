@@ -6,7 +6,7 @@ import {
   NoSymbolIcon,
   QuestionMarkCircleIcon,
 } from '@heroicons/react/20/solid';
-import type { Outcome } from '@jadefence/core';
+import type { Outcome } from '@jadefence/core/language';
 
 const ICONS = {
   allowed: CheckCircleIcon,

@@ -6,7 +6,7 @@
 import { createHash, createHmac, randomBytes, randomUUID } from 'node:crypto';
 import { mkdir, readFile, rename, writeFile } from 'node:fs/promises';
 import { dirname } from 'node:path';
-import { invariant } from '@jadefence/core';
+import { invariant } from '@jadefence/core/request';
 import type { Database, Transaction } from './database.js';
 import { AuditModel, SettingModel } from './models.js';
 

@@ -7,21 +7,13 @@ import type {
   ReplayState,
   PartialResult,
 } from '@jadefence/contract';
-import type {
-  ComparisonTally,
-  CountryShare,
-  DatasetKind,
-  LineProblem,
-  LogFormat,
-  ReaderOptions,
-  Outcome,
-  HeldBehaviour,
-  RejectReason,
-  Ruling,
-  StoredState,
-  Survey,
-  Tally,
-} from '@jadefence/core';
+import type { HeldBehaviour, Ruling, StoredState } from '@jadefence/core/decide';
+import type { Outcome } from '@jadefence/core/language';
+import type { LogFormat, ReaderOptions } from '@jadefence/core/logs';
+import type { CountryShare, DatasetKind, LineProblem } from '@jadefence/core/reference';
+import type { ComparisonTally, Tally } from '@jadefence/core/replay';
+import type { RejectReason } from '@jadefence/core/request';
+import type { Survey } from '@jadefence/core/survey';
 import { Model } from 'objection';
 
 /** Values of JSON columns are written as they are: copying those of 20,000 rules would hold the thread that answers. */

@@ -7,7 +7,7 @@ import {
   parseCountryRows,
   RangeTable,
   type CategoryFeed,
-} from '@jadefence/core';
+} from '@jadefence/core/reference';
 import { inTransaction, type Database, type Transaction } from '../database/database.js';
 import { DatasetModel, DatasetPartModel, UserModel, type DatasetStats } from '../database/models.js';
 import { ProblemError } from '../http/problem.js';

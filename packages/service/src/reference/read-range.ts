@@ -1,4 +1,4 @@
-import { parseAddress, parseNetwork, type AddressRange } from '@jadefence/core';
+import { parseAddress, parseNetwork, type AddressRange } from '@jadefence/core/request';
 import { ProblemError } from '../http/problem.js';
 
 /** An address, a network, or `a - b`. @throws ProblemError */

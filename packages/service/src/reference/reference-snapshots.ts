@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { parseSite, type CategoryEntry, type CategoryFeed, type CountryRange } from '@jadefence/core';
+import { parseSite, type CategoryEntry, type CategoryFeed, type CountryRange } from '@jadefence/core/reference';
 import type { Database, Transaction } from '../database/database.js';
 import { CorrectionModel, FeedModel, ObjectModel, type DatasetModel } from '../database/models.js';
 import { openReferenceData, type SharedReferenceData, type PreparedReferenceData } from './shared-reference-data.js';

@@ -8,7 +8,7 @@ import {
   type CountryRange,
   type CountryTable,
   type RangeTable,
-} from '@jadefence/core';
+} from '@jadefence/core/reference';
 
 /** What decisions depend on besides the fences, in a form that can be sent to a thread; large tables are shared. */
 export interface SharedReferenceData {

@@ -1,6 +1,6 @@
 /** Runs in a thread: answers requests that may take long, with its own database connections. */
 import { MessageChannel, parentPort, receiveMessageOnPort, workerData, type MessagePort } from 'node:worker_threads';
-import type { Ruling } from '@jadefence/core';
+import type { Ruling } from '@jadefence/core/decide';
 import { move, transferableSymbol, valueSymbol } from 'piscina';
 import { loadAuditKey } from '../database/audit.js';
 import { isUnreachable, openDatabase } from '../database/database.js';

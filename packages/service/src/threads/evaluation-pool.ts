@@ -1,7 +1,8 @@
 import { MessageChannel } from 'node:worker_threads';
 import { Piscina } from 'piscina';
 import type { Logger } from 'pino';
-import type { Explanation, Matches, Tally } from '@jadefence/core';
+import type { Explanation } from '@jadefence/core/explain';
+import type { Matches, Tally } from '@jadefence/core/replay';
 import type { ChunkPayload } from './open-chunks.js';
 import type {
   CountTask,

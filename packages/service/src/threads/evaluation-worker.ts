@@ -1,36 +1,27 @@
 /** Runs in a worker thread: judges, filters, counts and explains rows of a stored log. */
+import { checkFilter, collectRuleLookups, readCondition, type Filter } from '@jadefence/core/check';
+import type { ChunkRows } from '@jadefence/core/columns';
+import { State, type EvaluationContext, type Ruling, type StoredState } from '@jadefence/core/decide';
+import { explainRequest, type Explanation } from '@jadefence/core/explain';
+import { CounterStore, Program } from '@jadefence/core/match';
 import {
   resolveCondition,
   isRowByRow,
   Breakdown,
   ChunkReplay,
-  checkFilter,
-  collectRuleLookups,
   CountryCounter,
   countMatches,
   DecisionFilter,
-  explainRequest,
   MatchCounter,
   filterChunk,
-  normalizeRequest,
-  readCondition,
-  CounterStore,
-  Program,
   RulingTable,
-  State,
-  type Explanation,
-  type Filter,
-  type EvaluationContext,
-  type ChunkRows,
-  type LogRecord,
   type Matches,
   judgeSpan,
   type RowSequence,
   type TimeSpan,
-  type Ruling,
-  type StoredState,
   type Tally,
-} from '@jadefence/core';
+} from '@jadefence/core/replay';
+import { normalizeRequest, type LogRecord } from '@jadefence/core/request';
 import type { MessagePort } from 'node:worker_threads';
 import { packMemory, unpackState } from './pack-state.js';
 import { type ChunkPayload, clearDictionaries, openChunks, openWithCachedDictionaries } from './open-chunks.js';

@@ -1,4 +1,5 @@
-import { LogImporter, type ChunkRows, type EncodedChunk } from '@jadefence/core';
+import type { ChunkRows, EncodedChunk } from '@jadefence/core/columns';
+import { LogImporter } from '@jadefence/core/parse-logs';
 import { describe, expect, it } from 'vitest';
 import { openChunks, openWithCachedDictionaries, type ChunkPayload, type DictionaryParts } from './open-chunks.js';
 

@@ -1,4 +1,4 @@
-import { ChunkRows, DamagedColumnError, SegmentDictionaries } from '@jadefence/core';
+import { ChunkRows, DamagedColumnError, SegmentDictionaries } from '@jadefence/core/columns';
 
 /** Chunks of a log as they are sent to a thread, with the dictionaries of their segments as far as they need them. */
 export interface ChunkPayload {

@@ -1,5 +1,6 @@
 import { deflateSync } from 'node:zlib';
-import { CounterStore, type StoredState } from '@jadefence/core';
+import type { StoredState } from '@jadefence/core/decide';
+import { CounterStore } from '@jadefence/core/match';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { packMemory, unpackState } from './pack-state.js';

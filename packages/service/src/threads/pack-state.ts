@@ -6,7 +6,9 @@
  * something is held is one more than that, or 0 for never. Releases before this wrote a `StoredState` in JSON.
  */
 import { deflateSync, inflateSync } from 'node:zlib';
-import { fromZigzag, LebWriter, LebReader, toZigzag, type CounterStore, type StoredState } from '@jadefence/core';
+import { fromZigzag, LebWriter, LebReader, toZigzag } from '@jadefence/core/binary';
+import type { StoredState } from '@jadefence/core/decide';
+import type { CounterStore } from '@jadefence/core/match';
 
 const VERSION = 1;
 const JSON_START = 0x7b;

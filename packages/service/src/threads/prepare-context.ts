@@ -1,12 +1,7 @@
 /** What decisions depend on, as it is sent to threads and opened there. */
-import {
-  checkFences,
-  Dataset,
-  type DatasetKind,
-  type EvaluationContext,
-  type HeldBehaviour,
-  type SourceFile,
-} from '@jadefence/core';
+import { checkFences, type SourceFile } from '@jadefence/core/check';
+import type { EvaluationContext, HeldBehaviour } from '@jadefence/core/decide';
+import { Dataset, type DatasetKind } from '@jadefence/core/reference';
 import {
   openReferenceData,
   type SharedReferenceData,

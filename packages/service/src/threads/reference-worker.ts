@@ -1,6 +1,6 @@
 /** Runs in a worker thread: reads reference data from a file, so that the service goes on answering meanwhile. */
 import { createReadStream } from 'node:fs';
-import { encodeCountryTable, measureCountryTable, type DatasetKind } from '@jadefence/core';
+import { encodeCountryTable, measureCountryTable, type DatasetKind } from '@jadefence/core/reference';
 import { readCategoryFile, readCountryFile, readDatasetFile, UnreadableFileError } from '@jadefence/files';
 import type { DatasetStats } from '../database/models.js';
 

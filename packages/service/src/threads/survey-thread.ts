@@ -1,6 +1,6 @@
 import { once } from 'node:events';
 import { Worker } from 'node:worker_threads';
-import type { Survey } from '@jadefence/core';
+import type { Survey } from '@jadefence/core/survey';
 import type { Imported } from '@jadefence/files';
 import type { SharedReferenceData } from '../reference/shared-reference-data.js';
 import type { SurveyAnswer, SurveyPiece } from './survey-worker.js';

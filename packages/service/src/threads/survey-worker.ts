@@ -1,13 +1,8 @@
 /** Runs in a worker thread: surveys a log while it comes in, so that the service goes on answering meanwhile. */
 import { parentPort, workerData } from 'node:worker_threads';
-import {
-  ChunkRows,
-  SegmentDictionaries,
-  SurveyBuilder,
-  type EncodedChunk,
-  type RejectedLine,
-  type Survey,
-} from '@jadefence/core';
+import { ChunkRows, SegmentDictionaries, type EncodedChunk } from '@jadefence/core/columns';
+import type { RejectedLine } from '@jadefence/core/request';
+import { SurveyBuilder, type Survey } from '@jadefence/core/survey';
 import { openReferenceData, type SharedReferenceData } from '../reference/shared-reference-data.js';
 
 /** What comes next of a log, or its end. Each is answered, the end with the survey. */

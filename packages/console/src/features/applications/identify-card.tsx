@@ -1,5 +1,6 @@
 import { useMutation } from '@tanstack/react-query';
-import type { Identified, SyntheticFlow } from '@jadefence/core';
+import type { Identified } from '@jadefence/core/explain';
+import type { SyntheticFlow } from '@jadefence/core/request';
 import { useState, type FormEvent } from 'react';
 import { service } from '../../api/client.js';
 import { Button } from '../../components/button.js';

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import type { ChangeRow, ComparisonResult } from '@jadefence/contract';
-import { describeDecider, type ComparisonGroup } from '@jadefence/core';
+import { describeDecider, type ComparisonGroup } from '@jadefence/core/replay';
 import { useState } from 'react';
 import { changesQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';

@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import type { ComparisonInfo, ComparisonProgress, ComparisonResult } from '@jadefence/contract';
-import { OUTCOMES, type ComparisonGroup, type Outcome } from '@jadefence/core';
+import { OUTCOMES, type Outcome } from '@jadefence/core/language';
+import type { ComparisonGroup } from '@jadefence/core/replay';
 import { useEffect, useState } from 'react';
 import { service } from '../../api/client.js';
 import { comparisonQuery, comparisonResultQuery } from '../../api/queries.js';

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import type { Countries } from '@jadefence/contract';
-import { formatAddressCount } from '@jadefence/core';
+import { formatAddressCount } from '@jadefence/core/reference';
 import { lazy, Suspense, useState } from 'react';
 import { countriesQuery, logsQuery } from '../../api/queries.js';
 import { Choice } from '../../components/choice.js';

@@ -1,4 +1,4 @@
-import type { BreakdownName, BreakdownSummary, ValueSummary } from '@jadefence/core';
+import type { BreakdownName, BreakdownSummary, ValueSummary } from '@jadefence/core/replay';
 import { useState } from 'react';
 import { Choice } from '../../components/choice.js';
 import { Card, WideTable } from '../../components/layout.js';

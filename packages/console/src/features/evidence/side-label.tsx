@@ -1,4 +1,4 @@
-import { describeDecider, type Side } from '@jadefence/core';
+import { describeDecider, type Side } from '@jadefence/core/replay';
 import { OutcomeLabel } from '../../components/outcome.js';
 
 /** The outcome of a request, and what decided it. */

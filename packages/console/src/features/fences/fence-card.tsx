@@ -10,7 +10,7 @@ import {
 import { SortableContext, sortableKeyboardCoordinates, verticalListSortingStrategy } from '@dnd-kit/sortable';
 import { PlusIcon } from '@heroicons/react/20/solid';
 import type { DraftFence, Edit } from '@jadefence/contract';
-import type { RuleSummary } from '@jadefence/core';
+import type { RuleSummary } from '@jadefence/core/replay';
 import { useEdit } from '../../api/edit.js';
 import { Button } from '../../components/button.js';
 import { Card } from '../../components/layout.js';

@@ -1,7 +1,7 @@
 import { PlusIcon } from '@heroicons/react/20/solid';
 import { useQuery } from '@tanstack/react-query';
 import type { Draft, Replay, ReplayResult } from '@jadefence/contract';
-import type { RuleSummary } from '@jadefence/core';
+import type { RuleSummary } from '@jadefence/core/replay';
 import { Input } from '@headlessui/react';
 import { useState } from 'react';
 import { Link } from 'react-router';

@@ -1,4 +1,4 @@
-import type { EntryReport } from '@jadefence/core';
+import type { EntryReport } from '@jadefence/core/edit';
 import { countOf } from '../../format.js';
 
 const RESULT_STYLES: Record<EntryReport['result'], string> = {

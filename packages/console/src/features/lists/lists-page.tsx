@@ -1,6 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import type { ListInfo } from '@jadefence/contract';
-import { countEntries, DATASET_KINDS, type DatasetKind, type ListContents } from '@jadefence/core';
+import type { ListContents } from '@jadefence/core/edit';
+import { countEntries } from '@jadefence/core/language';
+import { DATASET_KINDS, type DatasetKind } from '@jadefence/core/reference';
 import { useState, type FormEvent } from 'react';
 import { useEdit } from '../../api/edit.js';
 import { service } from '../../api/client.js';

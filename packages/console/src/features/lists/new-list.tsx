@@ -1,5 +1,5 @@
 import { Popover, PopoverButton, PopoverPanel } from '@headlessui/react';
-import { LIST_KINDS, type ListKind } from '@jadefence/core';
+import { LIST_KINDS, type ListKind } from '@jadefence/core/language';
 import type { Edit } from '@jadefence/contract';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';

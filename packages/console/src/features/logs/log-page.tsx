@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { ReplayPolicy, Log } from '@jadefence/contract';
-import { LOG_FORMATS, REJECT_REASONS } from '@jadefence/core';
+import { LOG_FORMATS } from '@jadefence/core/logs';
+import { REJECT_REASONS } from '@jadefence/core/request';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { hasProblem, service } from '../../api/client.js';

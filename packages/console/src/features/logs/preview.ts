@@ -6,7 +6,7 @@ import {
   type LogFormat,
   type ReaderOptions,
   type ReadLine,
-} from '@jadefence/core';
+} from '@jadefence/core/logs';
 import type { LogReadOptions } from '@jadefence/contract';
 
 /** What a file looks like before it is sent: read here, in the browser, by the same code as in the service. */

@@ -1,7 +1,7 @@
 import { Checkbox, Disclosure, DisclosureButton, DisclosurePanel, Field, Label } from '@headlessui/react';
 import { CheckIcon, ChevronRightIcon } from '@heroicons/react/20/solid';
 import type { LogReadOptions } from '@jadefence/contract';
-import { LOG_FORMATS } from '@jadefence/core';
+import { LOG_FORMATS } from '@jadefence/core/logs';
 import { Choice } from '../../components/choice.js';
 import { INPUT_STYLE, TextField } from '../../components/text-field.js';
 

@@ -1,4 +1,4 @@
-import type { Survey } from '@jadefence/core';
+import type { Survey } from '@jadefence/core/survey';
 import { Card, WideTable } from '../../components/layout.js';
 import { countOf, formatCount, formatShare, formatTime } from '../../format.js';
 

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { LogReadOptions } from '@jadefence/contract';
-import type { ReadLine } from '@jadefence/core';
+import type { ReadLine } from '@jadefence/core/logs';
 import { useState, type FormEvent } from 'react';
 import { useNavigate } from 'react-router';
 import { uploadLog } from '../../api/client.js';

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import type { DecisionRow } from '@jadefence/contract';
-import type { Outcome } from '@jadefence/core';
+import type { Outcome } from '@jadefence/core/language';
 import { useState, type FormEvent } from 'react';
 import { hasProblem } from '../../api/client.js';
 import { decisionsQuery } from '../../api/queries.js';

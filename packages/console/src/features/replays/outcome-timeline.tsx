@@ -1,5 +1,5 @@
 import type { ReplayResult } from '@jadefence/contract';
-import type { Outcome } from '@jadefence/core';
+import type { Outcome } from '@jadefence/core/language';
 import { Bar, BarChart, CartesianGrid, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts';
 import { OutcomeLabel } from '../../components/outcome.js';
 import { formatClock, formatCount, formatTime } from '../../format.js';

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import type { Outcome } from '@jadefence/core';
+import type { Outcome } from '@jadefence/core/language';
 import type { Replay, ReplayProgress, ReplayResult } from '@jadefence/contract';
 import { lazy, Suspense, useEffect, useRef, useState } from 'react';
 import { service } from '../../api/client.js';

@@ -1,4 +1,4 @@
-import { countWouldStop, type FenceSummary, type RuleSummary } from '@jadefence/core';
+import { countWouldStop, type FenceSummary, type RuleSummary } from '@jadefence/core/replay';
 import { Hits } from '../../components/hits.js';
 import { Card, WideTable } from '../../components/layout.js';
 import { StateBadge } from '../../components/state-badge.js';

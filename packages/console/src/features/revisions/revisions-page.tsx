@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { AuthoredChange, DraftChanges, PartSelector, Revision } from '@jadefence/contract';
-import type { DescribedChange } from '@jadefence/core';
+import type { DescribedChange } from '@jadefence/core/edit';
 import { useState } from 'react';
 import { service } from '../../api/client.js';
 import { diffQuery, draftChangesQuery, LIST_ROWS, revisionsQuery } from '../../api/queries.js';

@@ -1,4 +1,5 @@
-import { ACTIONS, describeAction, parseRuleText, printAction, type Action } from '@jadefence/core';
+import { parseRuleText } from '@jadefence/core/edit';
+import { ACTIONS, describeAction, printAction, type Action } from '@jadefence/core/language';
 import { useState } from 'react';
 import { Button } from '../../components/button.js';
 import { Chip } from '../../components/chip.js';

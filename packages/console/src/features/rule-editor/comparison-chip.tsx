@@ -1,12 +1,6 @@
 import { TrashIcon } from '@heroicons/react/20/solid';
-import {
-  describeCondition,
-  FIELD_INFOS,
-  parseConditionText,
-  printValue,
-  type Comparison,
-  type Condition,
-} from '@jadefence/core';
+import { FIELD_INFOS, parseConditionText } from '@jadefence/core/edit';
+import { describeCondition, printValue, type Comparison, type Condition } from '@jadefence/core/language';
 import { useState } from 'react';
 import { Button } from '../../components/button.js';
 import { Chip } from '../../components/chip.js';

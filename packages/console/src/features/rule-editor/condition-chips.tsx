@@ -1,4 +1,4 @@
-import type { Condition } from '@jadefence/core';
+import type { Condition } from '@jadefence/core/language';
 import { ComparisonChip, NewComparisonChip } from './comparison-chip.js';
 import { join, replaceAt, type Path } from './condition-edit.js';
 import type { KnownNames } from './known.js';

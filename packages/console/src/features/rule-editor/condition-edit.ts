@@ -1,4 +1,4 @@
-import type { Condition } from '@jadefence/core';
+import type { Condition } from '@jadefence/core/language';
 
 /** The path of a part in a condition: the index at each level, from the outside. */
 export type Path = readonly number[];

@@ -12,7 +12,9 @@ import { EditorState } from '@codemirror/state';
 import { EditorView, placeholder } from '@codemirror/view';
 import { tags } from '@lezer/highlight';
 import { minimalSetup } from 'codemirror';
-import { ACTIONS, FIELD_INFOS, listCountries, REGIONS, type Diagnostic } from '@jadefence/core';
+import { FIELD_INFOS } from '@jadefence/core/edit';
+import { ACTIONS, type Diagnostic } from '@jadefence/core/language';
+import { listCountries, REGIONS } from '@jadefence/core/reference';
 import { useEffect, useRef } from 'react';
 import type { KnownNames } from './known.js';
 

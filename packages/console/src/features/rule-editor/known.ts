@@ -1,14 +1,10 @@
 import { useQuery } from '@tanstack/react-query';
 import type { Countries } from '@jadefence/contract';
-import {
-  BUILT_IN_APPLICATIONS,
-  type FieldInfo,
-  formatAddressCount,
-  listCountries,
-  type ListKind,
-  PROTOCOLS,
-  REGIONS,
-} from '@jadefence/core';
+import { BUILT_IN_APPLICATIONS } from '@jadefence/core/check';
+import type { FieldInfo } from '@jadefence/core/edit';
+import type { ListKind } from '@jadefence/core/language';
+import { formatAddressCount, listCountries, REGIONS } from '@jadefence/core/reference';
+import { PROTOCOLS } from '@jadefence/core/request';
 import { categoriesQuery, countriesQuery, draftQuery, draftSourcesQuery } from '../../api/queries.js';
 import type { PickGroup, PickOption } from '../../components/multi-pick.js';
 import { formatShare } from '../../format.js';

@@ -1,4 +1,4 @@
-import { RULE_STATES, type Rule } from '@jadefence/core';
+import { RULE_STATES, type Rule } from '@jadefence/core/language';
 import { Chip } from '../../components/chip.js';
 import { Choice } from '../../components/choice.js';
 import { Button } from '../../components/button.js';

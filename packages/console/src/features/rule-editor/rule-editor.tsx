@@ -1,7 +1,8 @@
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react';
 import { useQuery } from '@tanstack/react-query';
 import { ServiceError, type Log } from '@jadefence/contract';
-import { describeRule, parseRuleText, printRuleText, type Diagnostic, type Edit, type Rule } from '@jadefence/core';
+import { parseRuleText, printRuleText, type Edit } from '@jadefence/core/edit';
+import { describeRule, type Diagnostic, type Rule } from '@jadefence/core/language';
 import { lazy, Suspense, useDeferredValue, useEffect, useState } from 'react';
 import { hasProblem } from '../../api/client.js';
 import { useEdit } from '../../api/edit.js';

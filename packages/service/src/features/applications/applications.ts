@@ -1,12 +1,7 @@
 import type { ApplicationInfo } from '@jadefence/contract';
-import {
-  BUILT_IN_APPLICATIONS,
-  findUses,
-  printCondition,
-  printStatement,
-  type ApplicationStatement,
-  type Configuration,
-} from '@jadefence/core';
+import { BUILT_IN_APPLICATIONS } from '@jadefence/core/check';
+import { findUses, type Configuration } from '@jadefence/core/edit';
+import { printCondition, printStatement, type ApplicationStatement } from '@jadefence/core/language';
 import { checkStored } from '../draft/snapshots.js';
 
 /** The catalogue: the applications of the draft, then the built-in ones. */

@@ -1,5 +1,6 @@
 import { IdentifyInput } from '@jadefence/contract/server';
-import { buildSyntheticFlow, identifyApplications, normalizeRequest } from '@jadefence/core';
+import { identifyApplications } from '@jadefence/core/explain';
+import { buildSyntheticFlow, normalizeRequest } from '@jadefence/core/request';
 import { threadRoute, type Route } from '../../http/route.js';
 import type { ReferenceSnapshots } from '../../reference/reference-snapshots.js';
 import type { Drafts } from '../draft/draft.js';

@@ -1,5 +1,5 @@
 import type { CategoryLookup, CategoryOverview, FeedInfo } from '@jadefence/contract';
-import { siteOf } from '@jadefence/core';
+import { siteOf } from '@jadefence/core/decide';
 import { recordChange } from '../../database/audit.js';
 import { DatasetModel, FeedModel } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';

@@ -1,5 +1,5 @@
 import type { ComparisonState } from '@jadefence/contract';
-import { addBreakdown, createTally, trimTally, type ComparisonTally } from '@jadefence/core';
+import { addBreakdown, createTally, trimTally, type ComparisonTally } from '@jadefence/core/replay';
 import type { Logger } from 'pino';
 import { isUnreachable, type Database } from '../../database/database.js';
 import { takeLease } from '../../database/lease.js';

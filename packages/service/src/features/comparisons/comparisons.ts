@@ -9,7 +9,8 @@ import type {
   ComparisonRequest,
 } from '@jadefence/contract';
 import type { ListQuery } from '@jadefence/contract/server';
-import { invariant, summarizeBreakdowns, type Side } from '@jadefence/core';
+import { summarizeBreakdowns, type Side } from '@jadefence/core/replay';
+import { invariant } from '@jadefence/core/request';
 import { refuseCrowd } from '../../admission.js';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, type Database, type Transaction } from '../../database/database.js';

@@ -1,5 +1,6 @@
 /** The two replays of a comparison, opened beside each other. */
-import { DecisionComparison, type Ruling } from '@jadefence/core';
+import type { Ruling } from '@jadefence/core/decide';
+import { DecisionComparison } from '@jadefence/core/replay';
 import type { Database } from '../../database/database.js';
 import { ReplayChunkModel, type ReplayModel } from '../../database/models.js';
 import type { DecisionPages } from '../replays/decision-pages.js';

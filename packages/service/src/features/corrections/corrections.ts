@@ -1,5 +1,7 @@
 import type { Correction, PutCorrection } from '@jadefence/contract';
-import { formatRange, isCountryCode, NAME, parseSite, type CategoryEntry } from '@jadefence/core';
+import { NAME } from '@jadefence/core/language';
+import { isCountryCode, parseSite, type CategoryEntry } from '@jadefence/core/reference';
+import { formatRange } from '@jadefence/core/request';
 import { recordChange } from '../../database/audit.js';
 import type { Database } from '../../database/database.js';
 import { CorrectionModel, UserModel } from '../../database/models.js';

@@ -1,21 +1,16 @@
 import { lookup, Resolver } from 'node:dns/promises';
 import type { AddressLookup, Countries, CountryLookup } from '@jadefence/contract';
+import { findAddressUses, type AddressUses } from '@jadefence/core/explain';
+import { formatDiagnostic, joinParts, printFences } from '@jadefence/core/language';
+import { describeCountryAnswer, measureCountryTable, nameCountry } from '@jadefence/core/reference';
 import {
-  describeCountryAnswer,
-  formatDiagnostic,
   formatAddress,
   formatRange,
   invariant,
-  joinParts,
-  measureCountryTable,
-  nameCountry,
   normalizeHost,
   parseAddress,
-  printFences,
-  findAddressUses,
   type Address,
-  type AddressUses,
-} from '@jadefence/core';
+} from '@jadefence/core/request';
 import type { Database } from '../../database/database.js';
 import { ProblemError } from '../../http/problem.js';
 import type { Judging } from '../../threads/evaluation-pool.js';

@@ -1,5 +1,6 @@
 import type { DatasetEffect } from '@jadefence/contract';
-import { invariant, type Ruling } from '@jadefence/core';
+import type { Ruling } from '@jadefence/core/decide';
+import { invariant } from '@jadefence/core/request';
 import type { Database } from '../../database/database.js';
 import { DatasetModel, LogModel, ReplayChunkModel, ReplayModel, ReplayResultModel } from '../../database/models.js';
 import type { JobAdder } from '../../jobs/job-queue.js';

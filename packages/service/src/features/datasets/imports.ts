@@ -4,7 +4,7 @@ import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import type { DatasetInfo, DatasetOwner } from '@jadefence/contract';
-import type { CountryShare, DatasetKind } from '@jadefence/core';
+import type { CountryShare, DatasetKind } from '@jadefence/core/reference';
 import { recordChange } from '../../database/audit.js';
 import type { Transaction } from '../../database/database.js';
 import { FeedModel, type DatasetModel, type DatasetStats } from '../../database/models.js';

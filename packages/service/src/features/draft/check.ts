@@ -1,16 +1,6 @@
-import {
-  checkFences,
-  datasetNamesOf,
-  EditError,
-  joinParts,
-  mergeParts,
-  splitIntoParts,
-  type CheckedFences,
-  type Configuration,
-  type Diagnostic,
-  type DiagnosticCode,
-  type Rulebook,
-} from '@jadefence/core';
+import { checkFences, type CheckedFences, type Rulebook } from '@jadefence/core/check';
+import { datasetNamesOf, EditError, type Configuration } from '@jadefence/core/edit';
+import { joinParts, mergeParts, splitIntoParts, type Diagnostic, type DiagnosticCode } from '@jadefence/core/language';
 import type { FenceSources } from '@jadefence/contract';
 import { ProblemError } from '../../http/problem.js';
 

@@ -7,19 +7,18 @@ import type {
   FenceSources,
   ImportPreview,
 } from '@jadefence/contract';
+import type { CheckedFences, Rulebook } from '@jadefence/core/check';
 import {
   applyEdits,
   compareConfigurations,
   datasetNamesOf,
   describeChange,
-  type Change,
-  type CheckedFences,
   type Configuration,
-  type Dataset,
   type Edit,
   type EntryReport,
-  type Rulebook,
-} from '@jadefence/core';
+} from '@jadefence/core/edit';
+import type { Change } from '@jadefence/core/language';
+import type { Dataset } from '@jadefence/core/reference';
 import { recordChange } from '../../database/audit.js';
 import { batches } from '../../database/batches.js';
 import { inTransaction, type Database, type Transaction } from '../../database/database.js';

@@ -1,17 +1,17 @@
 /** Configurations as people read them. */
 import type { Draft, DraftFence } from '@jadefence/contract';
+import type { CheckedFences } from '@jadefence/core/check';
 import {
   describeEnding,
   describeRule,
   describeStatement,
   printRule,
   printValue,
-  type CheckedFences,
   type FenceStatement,
   type ListSizes,
   type ListStatement,
   type Statement,
-} from '@jadefence/core';
+} from '@jadefence/core/language';
 
 type Presented = Pick<Draft, 'gates' | 'fences' | 'lists' | 'schedules' | 'diagnostics' | 'warnings'>;
 /** What stays read stays described. */

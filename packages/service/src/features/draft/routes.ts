@@ -1,5 +1,6 @@
 import { EditsInput, FenceSourcesInput } from '@jadefence/contract/server';
-import { runExpectations, STARTING_POINTS, type Edit } from '@jadefence/core';
+import { STARTING_POINTS, type Edit } from '@jadefence/core/edit';
+import { runExpectations } from '@jadefence/core/expectations';
 import { threadRoute, type Route } from '../../http/route.js';
 import { expectedVersion, setETag } from '../../http/version.js';
 import type { ReferenceSnapshots } from '../../reference/reference-snapshots.js';

@@ -1,14 +1,9 @@
 import { batches } from '../../database/batches.js';
 import { createHash } from 'node:crypto';
-import {
-  checkFences,
-  joinParts,
-  printFences,
-  type CheckedFences,
-  type Configuration,
-  type Dataset,
-  type PartKind,
-} from '@jadefence/core';
+import { checkFences, type CheckedFences } from '@jadefence/core/check';
+import type { Configuration } from '@jadefence/core/edit';
+import { joinParts, printFences, type PartKind } from '@jadefence/core/language';
+import type { Dataset } from '@jadefence/core/reference';
 import type { Database, Transaction } from '../../database/database.js';
 import { ObjectModel, SnapshotEntryModel, SnapshotModel, type Entry } from '../../database/models.js';
 

@@ -1,6 +1,6 @@
 import type { ListInfo } from '@jadefence/contract';
 import { LookupQuery, NameParams } from '@jadefence/contract/server';
-import { findUses, lookupInList, showList, type Configuration } from '@jadefence/core';
+import { findUses, lookupInList, showList, type Configuration } from '@jadefence/core/edit';
 import { threadRoute, type Route } from '../../http/route.js';
 import { toProblem } from '../draft/check.js';
 import type { Drafts } from '../draft/draft.js';

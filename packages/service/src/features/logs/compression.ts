@@ -1,6 +1,6 @@
 import { constants, deflate, inflate } from 'node:zlib';
 import { promisify } from 'node:util';
-import { DamagedColumnError } from '@jadefence/core';
+import { DamagedColumnError } from '@jadefence/core/columns';
 
 const deflateBytes = promisify<Uint8Array, object, Buffer>(deflate);
 const inflateBytes = promisify(inflate);

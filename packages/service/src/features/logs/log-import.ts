@@ -7,12 +7,12 @@ import {
   LogOptionsError,
   LOG_FORMATS,
   parseMapping,
-  REJECT_REASONS,
   type Detection,
   type FormatFit,
   type LogFormat,
   type ReaderOptions,
-} from '@jadefence/core';
+} from '@jadefence/core/logs';
+import { REJECT_REASONS } from '@jadefence/core/request';
 import {
   decompress,
   importInThreads,

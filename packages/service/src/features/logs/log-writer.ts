@@ -1,4 +1,6 @@
-import type { EncodedChunk, RejectedLine, RejectReason, Survey } from '@jadefence/core';
+import type { EncodedChunk } from '@jadefence/core/columns';
+import type { RejectedLine, RejectReason } from '@jadefence/core/request';
+import type { Survey } from '@jadefence/core/survey';
 import type { Imported } from '@jadefence/files';
 import { inTransaction, type Database } from '../../database/database.js';
 import { ChunkColumnModel, LogChunkModel, LogDictionaryModel } from '../../database/models.js';

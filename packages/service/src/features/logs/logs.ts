@@ -1,16 +1,8 @@
 import type { Log, Survey } from '@jadefence/contract';
 import type { ListQuery } from '@jadefence/contract/server';
-import {
-  ChunkRows,
-  COMMON_COLUMNS,
-  FILE_ATTRIBUTE,
-  filesOfRows,
-  invariant,
-  isInTimeOrder,
-  orderByTime,
-  TIME_COLUMN,
-  type Segment,
-} from '@jadefence/core';
+import { ChunkRows, COMMON_COLUMNS, TIME_COLUMN } from '@jadefence/core/columns';
+import { filesOfRows, isInTimeOrder, orderByTime, type Segment } from '@jadefence/core/replay';
+import { FILE_ATTRIBUTE, invariant } from '@jadefence/core/request';
 import pMap from 'p-map';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, type Database } from '../../database/database.js';

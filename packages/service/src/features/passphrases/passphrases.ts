@@ -1,5 +1,5 @@
 import type { PassphraseInfo } from '@jadefence/contract';
-import { passphrasesOf } from '@jadefence/core';
+import { passphrasesOf } from '@jadefence/core/edit';
 import { hash } from '@node-rs/argon2';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, type Database } from '../../database/database.js';

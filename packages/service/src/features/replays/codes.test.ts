@@ -1,4 +1,4 @@
-import { crc32 } from '@jadefence/core';
+import { crc32 } from '@jadefence/core/binary';
 import { describe, expect, it } from 'vitest';
 import { packCodes, unpackCodes } from './codes.js';
 

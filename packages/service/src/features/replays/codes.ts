@@ -1,6 +1,6 @@
 import { promisify } from 'node:util';
 import { deflate, inflate } from 'node:zlib';
-import { crc32 } from '@jadefence/core';
+import { crc32 } from '@jadefence/core/binary';
 
 const deflateBytes = promisify(deflate);
 const inflateBytes = promisify(inflate);

@@ -1,4 +1,7 @@
-import { joinParts, printFences, redirectOf, type Dataset, type EvaluationContext, type Ruling } from '@jadefence/core';
+import type { EvaluationContext, Ruling } from '@jadefence/core/decide';
+import { redirectOf } from '@jadefence/core/explain';
+import { joinParts, printFences } from '@jadefence/core/language';
+import type { Dataset } from '@jadefence/core/reference';
 import type { Database } from '../../database/database.js';
 import type { ReplayModel } from '../../database/models.js';
 import { Recent } from '../../recent-cache.js';

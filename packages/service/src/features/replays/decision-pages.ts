@@ -1,22 +1,12 @@
 import type { DecisionPage, DecisionRow } from '@jadefence/contract';
-import {
-  checkFilter,
-  describeTarget,
-  formatAddress,
-  invariant,
-  restoreLine,
-  normalizeRequest,
-  NOT_JUDGED,
-  toDecidedRecord,
-  viewDecided,
-  type ChunkRows,
-  type Explanation,
-  type EvaluationContext,
-  type LogRecord,
-  type Outcome,
-  type Ruling,
-  type Segment,
-} from '@jadefence/core';
+import { checkFilter } from '@jadefence/core/check';
+import type { ChunkRows } from '@jadefence/core/columns';
+import { viewDecided, type EvaluationContext, type Ruling } from '@jadefence/core/decide';
+import { describeTarget, type Explanation } from '@jadefence/core/explain';
+import type { Outcome } from '@jadefence/core/language';
+import { restoreLine } from '@jadefence/core/logs';
+import { NOT_JUDGED, toDecidedRecord, type Segment } from '@jadefence/core/replay';
+import { formatAddress, invariant, normalizeRequest, type LogRecord } from '@jadefence/core/request';
 import type { Database } from '../../database/database.js';
 import {
   LogChunkModel,

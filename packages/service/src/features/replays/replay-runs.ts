@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import { setTimeout as sleep } from 'node:timers/promises';
 import type { ReplayState } from '@jadefence/contract';
-import type { Segment } from '@jadefence/core';
+import type { Segment } from '@jadefence/core/replay';
 import type { Logger } from 'pino';
 import { isUnreachable, type Database } from '../../database/database.js';
 import { LEASE_MS, takeLease, type Lease } from '../../database/lease.js';

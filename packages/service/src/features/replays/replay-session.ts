@@ -3,18 +3,18 @@ import { deserialize, serialize } from 'node:v8';
 import { promisify } from 'node:util';
 import { deflate, inflate } from 'node:zlib';
 import type { PartialResult } from '@jadefence/contract';
+import { crc32 } from '@jadefence/core/binary';
+import type { Ruling } from '@jadefence/core/decide';
 import {
   addBreakdown,
   addTally,
-  crc32,
   createTally,
   NOT_JUDGED,
   RulingTable,
   trimTally,
-  type Ruling,
   type Segment,
   type Tally,
-} from '@jadefence/core';
+} from '@jadefence/core/replay';
 import { inTransaction, type Database } from '../../database/database.js';
 import {
   ReplayCheckpointModel,

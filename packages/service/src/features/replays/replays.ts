@@ -1,7 +1,9 @@
 import { setTimeout as sleep } from 'node:timers/promises';
 import type { ReplayPolicy, Replay, ReplayProgress, ReplayResult, ReplayRequest } from '@jadefence/contract';
 import type { ListQuery } from '@jadefence/contract/server';
-import { coarsenTimeline, invariant, suggestNearest, summarize } from '@jadefence/core';
+import { suggestNearest } from '@jadefence/core/language';
+import { coarsenTimeline, summarize } from '@jadefence/core/replay';
+import { invariant } from '@jadefence/core/request';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, type Database, type Transaction } from '../../database/database.js';
 import { LogModel, ReplayModel, SnapshotModel } from '../../database/models.js';

@@ -1,14 +1,8 @@
 import type { ReplayPolicy, DraftSources, PublishRequest, Revision, RevisionDiff } from '@jadefence/contract';
 import type { ListQuery } from '@jadefence/contract/server';
-import {
-  compareConfigurations,
-  describeChange,
-  diffTexts,
-  runExpectations,
-  type Configuration,
-  type ExpectationResult,
-  type Rulebook,
-} from '@jadefence/core';
+import type { Rulebook } from '@jadefence/core/check';
+import { compareConfigurations, describeChange, diffTexts, type Configuration } from '@jadefence/core/edit';
+import { runExpectations, type ExpectationResult } from '@jadefence/core/expectations';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, type Database, type Transaction } from '../../database/database.js';
 import { RevisionModel, SnapshotModel, UserModel } from '../../database/models.js';

@@ -1,18 +1,14 @@
 import type { MatchCount } from '@jadefence/contract';
 import {
-  resolveCondition,
   checkFences,
   collectRuleLookups,
-  countsInOrder,
-  formatDiagnostic,
-  joinParts,
-  printFences,
   readCondition,
-  type Diagnostic,
   type ExternalNames,
   type SourceFile,
-  type StoredState,
-} from '@jadefence/core';
+} from '@jadefence/core/check';
+import type { StoredState } from '@jadefence/core/decide';
+import { formatDiagnostic, joinParts, printFences, type Diagnostic } from '@jadefence/core/language';
+import { resolveCondition, countsInOrder } from '@jadefence/core/replay';
 import pMap from 'p-map';
 import { ProblemError } from '../../http/problem.js';
 import type { Judging } from '../../threads/evaluation-pool.js';

@@ -2,7 +2,7 @@ import { createReadStream } from 'node:fs';
 import { realpath, stat } from 'node:fs/promises';
 import { isAbsolute, relative, resolve } from 'node:path';
 import type { DatasetInfo, DatasetOwner, SourceInfo } from '@jadefence/contract';
-import type { DatasetKind } from '@jadefence/core';
+import type { DatasetKind } from '@jadefence/core/reference';
 import { decompress } from '@jadefence/files';
 import type { Logger } from 'pino';
 import { recordChange } from '../../database/audit.js';

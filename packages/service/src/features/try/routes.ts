@@ -1,6 +1,7 @@
 import type { Tried } from '@jadefence/contract';
 import { TryRequestInput } from '@jadefence/contract/server';
-import { explainRequest, buildSyntheticRecord, normalizeRequest, type SyntheticField } from '@jadefence/core';
+import { explainRequest } from '@jadefence/core/explain';
+import { buildSyntheticRecord, normalizeRequest, type SyntheticField } from '@jadefence/core/request';
 import { ProblemError } from '../../http/problem.js';
 import { threadRoute, type Route } from '../../http/route.js';
 import type { ReferenceSnapshots } from '../../reference/reference-snapshots.js';

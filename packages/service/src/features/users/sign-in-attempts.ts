@@ -3,7 +3,7 @@
  * attempt counts before its password is looked at; one that is refused does not count, so that those who guess from the
  * same address lock no one out for longer than a minute.
  */
-import { State } from '@jadefence/core';
+import { State } from '@jadefence/core/decide';
 import { inTransaction, type Database } from '../../database/database.js';
 import { SignInAttemptsModel } from '../../database/models.js';
 import { ProblemError } from '../../http/problem.js';

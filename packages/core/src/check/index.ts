@@ -1,0 +1,4 @@
+export { BUILT_IN_APPLICATIONS } from './built-in-applications.js';
+export { type CheckedFences, checkFences, type ExternalNames, namedFilesOf, type SourceFile } from './check-fences.js';
+export { checkFilter, collectRuleLookups, type Filter, readCondition } from './check-filter.js';
+export { type Rulebook } from './rulebook.js';

@@ -1,0 +1,2 @@
+export { printJunit } from './junit.js';
+export { type ExpectationResult, runExpectations } from './run-expectations.js';

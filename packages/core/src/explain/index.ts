@@ -1,0 +1,6 @@
+export { type AddressUses, findAddressUses } from './address-uses.js';
+export { describeSeen, describeTarget } from './describe-target.js';
+export { explainRequest, type Explanation, type FenceStep, type RuleStep, type Shown } from './explain.js';
+export { type Identified, identifyApplications } from './identify.js';
+export { redirectOf } from './reasons.js';
+export { renderExplanation } from './render-text.js';

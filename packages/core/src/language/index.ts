@@ -1,0 +1,43 @@
+export { printAction } from './action-text.js';
+export { type Change, mergeParts } from './changes.js';
+export { printCondition } from './condition-text.js';
+export { DatasetReader } from './dataset-lines.js';
+export {
+  type Diagnostic,
+  DIAGNOSTIC_CODES,
+  type DiagnosticCode,
+  formatDiagnostic,
+  suggestNearest,
+} from './diagnostic.js';
+export { printRule } from './fence-text.js';
+export { LIST_KINDS, type ListKind } from './fields.js';
+export { type Outcome, OUTCOMES } from './outcomes.js';
+export { parseFences } from './parser.js';
+export { joinParts, type Part, type PartKind, splitIntoParts } from './parts.js';
+export { printFences, printStatement } from './printer.js';
+export {
+  countEntries,
+  describeAction,
+  describeCondition,
+  describeEnding,
+  describeRule,
+  type ListSizes,
+} from './sentence.js';
+export { describeStatement } from './statement-sentence.js';
+export {
+  type Action,
+  ACTIONS,
+  type ApplicationStatement,
+  type Comparison,
+  type Condition,
+  type FenceStatement,
+  type ListStatement,
+  NAME,
+  type Rule,
+  RULE_STATES,
+  type Statement,
+  type StatementKind,
+  STATEMENTS,
+  type WeeklyHours,
+} from './tree.js';
+export { printValue } from './value.js';

@@ -1,0 +1,40 @@
+export { Breakdown } from './breakdown.js';
+export {
+  type ComparisonGroup,
+  type ComparisonTally,
+  DecisionComparison,
+  describeDecider,
+  type Side,
+} from './comparison.js';
+export { countMatches, countsInOrder, type Matches, resolveCondition } from './count-matches.js';
+export { CountryCounter } from './country-counter.js';
+export { printCsvCell, printCsvHeader, printCsvRow } from './csv.js';
+export { type DecidedRecord, toDecidedRecord } from './decided-record.js';
+export { DecisionFilter, isRowByRow } from './decision-filter.js';
+export { filterChunk } from './filter-decisions.js';
+export { MatchCounter } from './match-counter.js';
+export { ChunkReplay, judgeSpan, NOT_JUDGED, type RowSequence, type TimeSpan } from './replay-chunk.js';
+export { RulingTable } from './ruling-table.js';
+export {
+  type BreakdownSummary,
+  countWouldStop,
+  type FenceSummary,
+  type RuleSummary,
+  summarize,
+  summarizeBreakdowns,
+  type Summary,
+  type ValueSummary,
+} from './summary.js';
+export {
+  addBreakdown,
+  addDecision,
+  addRejected,
+  addTally,
+  type BreakdownName,
+  BREAKDOWNS,
+  createTally,
+  type Tally,
+  trimTally,
+} from './tally.js';
+export { filesOfRows, isInTimeOrder, orderByTime, type Segment } from './time-order.js';
+export { coarsenTimeline } from './timeline.js';

@@ -1,0 +1,1 @@
+export { type Survey, SurveyBuilder } from './survey.js';
