@@ -1,6 +1,6 @@
 import { once } from 'node:events';
 import { NAME } from '@jadefence/core/language';
-import { printCsvCell } from '@jadefence/core/replay';
+import { printCsvRow } from './render/csv.js';
 import { InvalidArgumentError } from 'commander';
 import { printTable } from './render/text.js';
 
@@ -91,8 +91,7 @@ export function writeRows<T>(
   const names = Object.keys(columns);
   const rows = items.map((item) => names.map((name) => columns[name]!(item)));
   if (output === 'ndjson') streams.data.write(items.map((item) => `${JSON.stringify(item)}\n`).join(''));
-  else if (output === 'csv')
-    streams.data.write([names, ...rows].map((row) => `${row.map(printCsvCell).join(',')}\n`).join(''));
+  else if (output === 'csv') streams.data.write([names, ...rows].map((row) => `${printCsvRow(row)}\n`).join(''));
   else if (items.length === 0) logMessage(streams, empty);
   else
     streams.stdout.write(

@@ -23,7 +23,7 @@ export interface Log {
   readonly name: string;
   readonly sha256: string;
   readonly format: LogFormat;
-  /** The host given for all lines, where the format has no column for it. */
+  /** The host given for the lines that name none. */
   readonly host: string | null;
   /** Further options for reading it. */
   readonly layout: Omit<ReaderOptions, 'host'>;
@@ -31,6 +31,8 @@ export interface Log {
   readonly files: readonly string[];
   /** Why it ends too early, where its compressed bytes did. */
   readonly incomplete: string | null;
+  /** Said first where most requests name no host, so that no gate covers them. */
+  readonly hostNotice: string | null;
   readonly requests: number;
   readonly rejectedLines: number;
   readonly rejectedByReason: Partial<Record<RejectReason, number>>;

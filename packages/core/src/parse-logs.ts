@@ -1,4 +1,4 @@
 /** What a thread needs that reads logs, which starts in half the time without the rest. */
-export { LogImporter } from './logs/log-importer.js';
-export { LogParser } from './logs/log-parser.js';
-export { MergedParser } from './logs/merged-parser.js';
+export { LogImporter } from './logs/import/log-importer.js';
+export { LogParser } from './logs/import/log-parser.js';
+export { MergedParser } from './logs/import/merged-parser.js';

@@ -20,6 +20,7 @@ import { migrate, openDatabase, type Database } from './database/database.js';
 import { SettingModel } from './database/models.js';
 import { apiRoutes } from './features/api/routes.js';
 import { HealthCheck } from './features/health/routes.js';
+import { ShortImportPool } from './threads/short-import-pool.js';
 import { LogImports } from './features/logs/log-import.js';
 import { logRoutes } from './features/logs/routes.js';
 import { ComparisonRuns } from './features/comparisons/comparison-runs.js';
@@ -164,7 +165,8 @@ export async function createService(config: Config, hasThreads = true): Promise<
   const judges = new CachedInputs(elsewhere.judges);
   const importAdmission = admitImports(config);
   const { maxUploadBytes } = config;
-  const imports = new LogImports(db, logs, referenceSnapshots, importAdmission, maxUploadBytes, logger);
+  const shortImports = new ShortImportPool(logger);
+  const imports = new LogImports(db, logs, referenceSnapshots, importAdmission, shortImports, maxUploadBytes, logger);
   const runs = new ReplayRuns(db, logs, judges, pool, logger, config.checkpointSeconds * 1000);
   const comparisons = new ComparisonRuns(db, { replays, runs, pages, sources: judges, logs, pool, logger });
   const readers = new ReferencePool(config.referenceSeconds * 1000, logger);
@@ -206,6 +208,7 @@ export async function createService(config: Config, hasThreads = true): Promise<
       await threads?.close();
       await pool.close();
       await readers.close();
+      await shortImports.close();
       await sessionPool.end();
       await db.destroy();
     },

@@ -1,18 +1,20 @@
-/** Recently used values. */
+import { LRUCache } from 'lru-cache';
+
+/** Recently used values that take long to make. */
 export class Recent<V> {
-  readonly #kept = new Map<string, Promise<V>>();
+  readonly #kept: LRUCache<string, Promise<V>>;
 
   /** @param max how many values are kept; the least recently used one is evicted first */
-  constructor(private readonly max: number) {}
+  constructor(max: number) {
+    this.#kept = new LRUCache({ max });
+  }
 
   /** The value of a key, made where it is not kept. One that cannot be made is not kept. */
   get(key: string, make: () => Promise<V>): Promise<V> {
     const found = this.#kept.get(key) ?? make();
-    this.#kept.delete(key);
     this.#kept.set(key, found);
-    if (this.#kept.size > this.max) this.#kept.delete(this.#kept.keys().next().value!);
     found.catch(() => {
-      if (this.#kept.get(key) === found) this.#kept.delete(key);
+      if (this.#kept.peek(key) === found) this.#kept.delete(key);
     });
     return found;
   }

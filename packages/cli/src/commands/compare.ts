@@ -1,5 +1,5 @@
 import type { Outcome } from '@jadefence/core/language';
-import { describeDecider, printCsvCell, type ComparisonGroup, type Side } from '@jadefence/core/replay';
+import { describeDecider, type ComparisonGroup, type Side } from '@jadefence/core/replay';
 import type { ReplayPolicy, ChangeRow, ComparisonResult, ServiceClient } from '@jadefence/contract';
 import { listAll } from '@jadefence/contract';
 import type { Command } from 'commander';
@@ -11,6 +11,7 @@ import { connect } from '../service.js';
 import { describeJudge, findLog } from './replay.js';
 import { addScopeOptions, scopeOf, type ScopeOptions } from './replay-options.js';
 import { parseAgainst } from './revision.js';
+import { printCsvRow } from '../render/csv.js';
 
 interface CompareOptions extends ScopeOptions {
   readonly before: ReplayPolicy;
@@ -161,7 +162,7 @@ function sideCells(side: Side): (string | number | undefined)[] {
 }
 
 function printCsvChange(row: ChangeRow): string {
-  return [
+  const cells = [
     row.line,
     new Date(row.atUnixMs).toISOString(),
     row.client,
@@ -171,7 +172,6 @@ function printCsvChange(row: ChangeRow): string {
     row.path,
     ...sideCells(row.before),
     ...sideCells(row.after),
-  ]
-    .map((cell) => (cell == null ? '' : printCsvCell(String(cell))))
-    .join(',');
+  ];
+  return printCsvRow(cells.map((cell) => (cell == null ? '' : String(cell))));
 }

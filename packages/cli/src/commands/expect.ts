@@ -1,4 +1,4 @@
-import { printJunit, runExpectations, type ExpectationResult } from '@jadefence/core/expectations';
+import { runExpectations, type ExpectationResult } from '@jadefence/core/expectations';
 import { Option, type Command } from 'commander';
 import { EXIT, Failure } from '../cli-error.js';
 import { loadCategoryFeeds } from '../files/load-reference.js';
@@ -42,8 +42,11 @@ async function expectAll(options: ExpectOptions, streams: Streams): Promise<void
       ? await (await connect(streams)).expectations()
       : await expectLocally(options.fences, options, streams);
   if (options.output === 'json') writeJson(streams, results);
-  else if (options.output === 'junit') streams.stdout.write(printJunit(results));
-  else if (results.length > 0) streams.stdout.write(`${renderResults(results, streams)}\n`);
+  else if (options.output === 'junit') {
+    // Only here, since the library would delay every command.
+    const { printJunit } = await import('../render/junit.js');
+    streams.stdout.write(printJunit(results));
+  } else if (results.length > 0) streams.stdout.write(`${renderResults(results, streams)}\n`);
   if (results.length === 0) logMessage(streams, 'The rules hold no expectation.');
   const numFailed = results.filter(({ isMet }) => !isMet).length;
   if (numFailed > 0)

@@ -1,7 +1,8 @@
 import { mkdir, readdir, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { describeChange, STARTING_POINTS } from '@jadefence/core/edit';
-import { joinParts, printFences, suggestNearest } from '@jadefence/core/language';
+import { joinParts, printFences } from '@jadefence/core/language';
+import { suggestNearest } from '@jadefence/core/text';
 import type { Draft, DraftFence } from '@jadefence/contract';
 import type { Command } from 'commander';
 import { Argument } from 'commander';

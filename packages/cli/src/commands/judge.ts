@@ -1,7 +1,7 @@
 import type { EvaluationContext, HeldBehaviour } from '@jadefence/core/decide';
-import { suggestNearest } from '@jadefence/core/language';
+import { suggestNearest } from '@jadefence/core/text';
 import { DEFAULT_MAX_KEYS, TooManyKeysError } from '@jadefence/core/match';
-import { printCsvHeader, printCsvRow, summarize, type BreakdownName } from '@jadefence/core/replay';
+import { summarize, type BreakdownName } from '@jadefence/core/replay';
 import type { Imported } from '@jadefence/files';
 import type { Command } from 'commander';
 import { EXIT, Failure } from '../cli-error.js';
@@ -23,6 +23,7 @@ import {
 import { byOption, peopleOption } from './replay-options.js';
 import { renderSummary } from '../render/summary.js';
 import { countOf } from '../render/text.js';
+import { printDecisionHeader, printDecisionRow } from '../render/csv.js';
 
 interface JudgeOptions extends ReadingOptions {
   readonly fences: string;
@@ -80,7 +81,7 @@ async function judgeLog(paths: readonly string[], options: JudgeOptions, streams
 
 /** How each decision is printed; undefined where only counts are. */
 function printOf({ output }: JudgeOptions): PrintRecord | undefined {
-  return { ndjson: JSON.stringify, csv: printCsvRow, table: undefined, json: undefined }[output];
+  return { ndjson: JSON.stringify, csv: printDecisionRow, table: undefined, json: undefined }[output];
 }
 
 interface OpenedLog {
@@ -100,7 +101,7 @@ async function judgeOpened(
   const print = printOf(options);
   const judging = new LogJudge(context, print, options.maxLimitKeys);
   const writer = new LineWriter(streams.data);
-  if (output === 'csv') await writer.write(printCsvHeader());
+  if (output === 'csv') await writer.write(printDecisionHeader());
   if (!imported) await writer.flush();
   await orFailLater(paths, async () => {
     const names = log.files.map(({ name }) => name);

@@ -87,6 +87,7 @@ function printLog(log: Log, output: OneOutput, streams: Streams): void {
     log,
     `Log ${log.id} "${log.name}": ${countOf(log.requests, 'request')} from ${formatTime(log.fromUnixMs)} to ${formatTime(log.toUnixMs)} UTC, read as ${LOG_FORMATS[log.format]}${log.files.length > 0 ? ` from ${log.files.length} files` : ''}.`,
   );
+  if (log.hostNotice !== null) logMessage(streams, log.hostNotice);
   if (log.incomplete) logMessage(streams, `The log is incomplete: ${log.incomplete}`);
   for (const [reason, lines] of Object.entries(log.rejectedByReason))
     logMessage(streams, `${countOf(lines, 'line')} rejected: ${REJECT_REASONS[reason as RejectReason]}`);

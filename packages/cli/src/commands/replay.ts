@@ -1,6 +1,6 @@
 import { renderExplanation, type Explanation } from '@jadefence/core/explain';
 import { OUTCOMES, type Outcome } from '@jadefence/core/language';
-import { printCsvHeader, printCsvRow, type BreakdownName } from '@jadefence/core/replay';
+import type { BreakdownName } from '@jadefence/core/replay';
 import type { ReplayPolicy, DecisionRow, Log, Replay, ServiceClient } from '@jadefence/contract';
 import { listAll } from '@jadefence/contract';
 import { InvalidArgumentError, type Command } from 'commander';
@@ -25,6 +25,7 @@ import { readFenceSources } from '../files/load-fences.js';
 import { LiveLines, renderProgress } from '../render/live.js';
 import { addScopeOptions, byOption, scopeOf, type ScopeOptions } from './replay-options.js';
 import { parseAgainst } from './revision.js';
+import { printDecisionHeader, printDecisionRow } from '../render/csv.js';
 
 export function addReplay(replay: Command, streams: Streams): void {
   addStart(replay, streams);
@@ -251,9 +252,11 @@ async function listDecisions(
     );
     return;
   }
-  const print = output === 'csv' ? printCsvRow : JSON.stringify;
+  const print = output === 'csv' ? printDecisionRow : JSON.stringify;
   const lines = page.rows.map((row) => print(row.record));
-  streams.data.write([...(output === 'csv' ? [printCsvHeader()] : []), ...lines].map((line) => `${line}\n`).join(''));
+  streams.data.write(
+    [...(output === 'csv' ? [printDecisionHeader()] : []), ...lines].map((line) => `${line}\n`).join(''),
+  );
 }
 
 /** Each request with the result of every rule. */

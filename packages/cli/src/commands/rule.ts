@@ -1,5 +1,5 @@
 import { findUses, type Position, type RuleSettings } from '@jadefence/core/edit';
-import { suggestNearest } from '@jadefence/core/language';
+import { suggestNearest } from '@jadefence/core/text';
 import { InvalidArgumentError, type Command } from 'commander';
 import { editDraft, textOrInput } from '../edit-draft.js';
 import { EXIT, Failure } from '../cli-error.js';

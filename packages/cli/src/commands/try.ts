@@ -1,5 +1,5 @@
 import { explainRequest, renderExplanation, type Explanation } from '@jadefence/core/explain';
-import { suggestNearest } from '@jadefence/core/language';
+import { suggestNearest } from '@jadefence/core/text';
 import { buildSyntheticRecord, normalizeRequest } from '@jadefence/core/request';
 import { InvalidArgumentError, type Command } from 'commander';
 import { Failure } from '../cli-error.js';

@@ -1,6 +1,7 @@
 import { mkdtemp, open, rm, type FileHandle } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { LRUCache } from 'lru-cache';
 import { ChunkRows, SegmentDictionaries, TIME_COLUMN, type EncodedChunk } from '@jadefence/core/columns';
 
 /** Where bytes lie in the file. */
@@ -24,7 +25,7 @@ const KEPT_SEGMENTS = 3;
 export class ChunkStore {
   readonly #chunks: StoredChunk[] = [];
   readonly #times: Float64Array[] = [];
-  readonly #open = new Map<number, SegmentDictionaries>();
+  readonly #open = new LRUCache<number, SegmentDictionaries>({ max: KEPT_SEGMENTS });
   #numBytes = 0;
 
   private constructor(
@@ -71,7 +72,6 @@ export class ChunkStore {
     for (const chunk of this.#chunks)
       if (chunk.segment === segment)
         for (const [name, part] of await this.#read(chunk.dictionaries)) dictionaries.add(name, part);
-    if (this.#open.size >= KEPT_SEGMENTS) this.#open.delete(this.#open.keys().next().value!);
     this.#open.set(segment, dictionaries);
     return dictionaries;
   }

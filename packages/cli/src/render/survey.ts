@@ -17,7 +17,9 @@ export function renderSurvey(
   const colours = coloursFor(streams);
   const count = ({ count: number, isExact }: Survey['clients']): string =>
     `${isExact ? '' : 'about '}${formatCount(number)}`;
+  const { hostNotice } = survey;
   const parts = [
+    ...(hostNotice === undefined ? [] : [`${hostNotice}\nOptions: --host HOST, --gate NAME.`]),
     `${colours.bold(path)}\n${countOf(survey.requests, 'request')} from ${formatTime(survey.fromUnixMs)} to ${formatTime(survey.toUnixMs)} UTC, ${count(survey.clients)} clients, ${count(survey.hosts)} hosts, ${count(survey.paths)} paths`,
     `methods   ${inline(survey.methods)}\nstatuses  ${inline(survey.statuses)}\nhosts     ${inline(survey.busiestHosts)}`,
     ...renderCountries(survey, countryTable, count),

@@ -28,6 +28,15 @@ export function Card({ title, aside, children }: { title?: ReactNode; aside?: Re
 }
 
 /** What to do first if there is nothing yet. @param isPage it is the whole page, so its title is the page's */
+/** What to read before the rest of a page. */
+export function Notice({ children }: { children: ReactNode }) {
+  return (
+    <p role="note" className="mb-4 rounded-xl border border-line bg-surface px-4 py-3">
+      {children}
+    </p>
+  );
+}
+
 export function EmptyState({
   title,
   children,

@@ -1,5 +1,6 @@
 import { suggestCode, suggestCountry } from '../language/country-hint.js';
-import { suggestNearest, type Diagnostic, type DiagnosticCode, type SourceLocation } from '../language/diagnostic.js';
+import type { Diagnostic, DiagnosticCode, SourceLocation } from '../language/diagnostic.js';
+import { suggestNearest } from '../text/nearest-name.js';
 import type { ListKind } from '../language/fields.js';
 import { listMentions, type Mention } from '../language/mentions.js';
 import { nameOfStatement } from '../language/parts.js';

@@ -1,6 +1,5 @@
 import { describe, expect, it } from 'vitest';
 import { checkFences } from '../check/check-fences.js';
-import { printJunit } from './junit.js';
 import { runExpectations } from './run-expectations.js';
 
 const FENCES = `
@@ -73,22 +72,4 @@ describe('an expectation', () => {
     const text = 'expect limited after 3 in 10s from 198.18.1.1 to https://shop.example/login';
     expect(failuresOf(text, `${text} because "again"`.replace('10s', '11s'))).toEqual([undefined, undefined]);
   });
-});
-
-it('results as JUnit XML name each expectation, its place, and why it failed', () => {
-  const text = 'expect blocked from 198.18.1.1 to https://shop.example/ with header "x-a" "<&\\"\\u0001"';
-  const { rulebook } = checkFences([{ path: 'a&b.fence', text: `${FENCES}${text}` }], []);
-  expect(printJunit(runExpectations({ rulebook: rulebook! }))).toBe(
-    [
-      '<?xml version="1.0" encoding="UTF-8"?>',
-      '<testsuites tests="1" failures="1">',
-      '  <testsuite name="expectations" tests="1" failures="1">',
-      '    <testcase classname="a&amp;b.fence" name="expect blocked from 198.18.1.1 to https://shop.example/ with header &quot;x-a&quot; &quot;&lt;&amp;\\&quot;\\u0001&quot;" file="a&amp;b.fence" line="18">',
-      '      <failure message="It was allowed, expected blocked."/>',
-      '    </testcase>',
-      '  </testsuite>',
-      '</testsuites>',
-      '',
-    ].join('\n'),
-  );
 });

@@ -1,6 +1,6 @@
 /** Conditions: fence text to tree and back. */
 import type { Cursor } from './cursor.js';
-import { suggestNearest } from './diagnostic.js';
+import { suggestNearest } from '../text/nearest-name.js';
 import {
   ANY_CASE_KINDS,
   ANY_CASE_OPERATORS,

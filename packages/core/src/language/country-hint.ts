@@ -1,6 +1,6 @@
 import { listCountries, nameCountry } from '../reference/country-codes.js';
 import { isWritableCountry, REGIONS } from '../reference/regions.js';
-import { nearestName } from './diagnostic.js';
+import { nearestName } from '../text/nearest-name.js';
 
 /** `Write NO for Norway.` where the text is the name of a country or region, or nearly so. */
 export function suggestCountry(text: string): string | undefined {

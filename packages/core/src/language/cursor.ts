@@ -1,4 +1,5 @@
-import { suggestNearest, type Diagnostic, type DiagnosticCode, type SourceLocation } from './diagnostic.js';
+import type { Diagnostic, DiagnosticCode, SourceLocation } from './diagnostic.js';
+import { suggestNearest } from '../text/nearest-name.js';
 import { tokenize, type Comment, type Token } from './lexer.js';
 import { NAME, RESERVED_WORDS, type Reference } from './tree.js';
 

@@ -1,5 +1,3 @@
-import { closest, distance } from 'fastest-levenshtein';
-
 /** A position in a source text. */
 export interface SourceLocation {
   readonly file: string;
@@ -54,18 +52,4 @@ export function formatDiagnostic({ code, message, place, hint }: Diagnostic): st
 export function compareDiagnostics(a: Diagnostic, b: Diagnostic): number {
   if (a.place.file !== b.place.file) return a.place.file < b.place.file ? -1 : 1;
   return a.place.line - b.place.line || a.place.column - b.place.column;
-}
-
-/** The known name that was probably meant, or undefined where none is near. */
-export function nearestName(text: string, known: Iterable<string>): string | undefined {
-  const names = [...known];
-  if (names.length === 0) return undefined;
-  const best = closest(text, names);
-  return distance(text, best) <= Math.max(2, Math.floor(text.length / 3)) ? best : undefined;
-}
-
-/** `Did you mean "x"?`, or undefined. */
-export function suggestNearest(text: string, known: Iterable<string>): string | undefined {
-  const nearest = nearestName(text, known);
-  return nearest === undefined ? undefined : `Did you mean "${nearest}"?`;
 }

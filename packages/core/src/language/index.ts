@@ -2,13 +2,7 @@ export { printAction } from './action-text.js';
 export { type Change, mergeParts } from './changes.js';
 export { printCondition } from './condition-text.js';
 export { DatasetReader } from './dataset-lines.js';
-export {
-  type Diagnostic,
-  DIAGNOSTIC_CODES,
-  type DiagnosticCode,
-  formatDiagnostic,
-  suggestNearest,
-} from './diagnostic.js';
+export { type Diagnostic, DIAGNOSTIC_CODES, type DiagnosticCode, formatDiagnostic } from './diagnostic.js';
 export { printRule } from './fence-text.js';
 export { LIST_KINDS, type ListKind } from './fields.js';
 export { type Outcome, OUTCOMES } from './outcomes.js';

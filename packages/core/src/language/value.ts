@@ -6,7 +6,7 @@ import { formatDomainEntry, type Reach } from '../reference/domain-set.js';
 import { PROTOCOLS } from '../request/protocols.js';
 import { compilePattern } from '../reference/text-pattern.js';
 import { suggestCode, suggestCountry } from './country-hint.js';
-import { suggestNearest } from './diagnostic.js';
+import { suggestNearest } from '../text/nearest-name.js';
 import { wordsOf, type FieldName, type FilterFieldName, type Operator, type ValueKind } from './fields.js';
 import { printBytes, printHours, printInstant, readHours } from './measure.js';
 import { parseRfc3339 } from '../request/time.js';

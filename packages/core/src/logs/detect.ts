@@ -1,7 +1,9 @@
 import { REJECT_REASONS, type LogRecord, type RejectedLine } from '../request/record.js';
-import { LogOptionsError, type ReaderOptions } from './reader-options.js';
-import { LOG_FORMATS, LogReader, MAPPED_FORMATS, type LogFormat, type ReadLine } from './reader.js';
-import { messageOf } from './syslog.js';
+import { LogOptionsError, type ReaderOptions } from './lines/reader-options.js';
+import { LOG_FORMATS, MAPPED_FORMATS, type LogFormat, type ReadLine } from './lines/line-parser.js';
+import { LogReader } from './reader.js';
+import { proposePattern } from './ncsa-pattern.js';
+import { messageOf } from './formats/syslog.js';
 
 /** How well one format fits the first lines of a log. */
 export interface FormatFit {
@@ -26,6 +28,8 @@ export interface Detection {
   readonly summary: string;
   /** What to do where no format fits. */
   readonly hint?: string;
+  /** One that fits, where no format does. */
+  readonly pattern?: string;
 }
 
 const LOOK_AT_LINES = 200;
@@ -63,12 +67,25 @@ export function detectFormat(
   // The one before wins a tie: the patterns of the two NCSA shapes can both take a line only where the client column is a host.
   const best = fits.length === 0 ? undefined : fits.reduce((a, b) => (b.numAccepted > a.numAccepted ? b : a));
   const numLines = Math.max(0, ...fits.map((fit) => fit.numAccepted + fit.numRejected));
-  const isKnown = best && best.numAccepted > 0 && best.numAccepted >= best.numRejected;
+  const proposed = chosen ? undefined : proposePattern(linesOf(lines).slice(0, LOOK_AT_LINES));
+  const isKnown =
+    best &&
+    best.numAccepted > 0 &&
+    best.numAccepted >= best.numRejected &&
+    !(best.format.endsWith('with-host') && proposed?.isNoHost);
   if (!best || (!isKnown && !chosen)) {
     const separated = separatedAs(lines);
     const problem = best ? separated && problems.get(separated) : [...problems.values()][0];
     if (problem) throw problem;
     const rejected = fits.find(({ format }) => format === separated)?.rejected[0];
+    if (proposed)
+      return {
+        numLines,
+        needsHost: false,
+        summary: `None of the formats fits: ${proposed.summary}`,
+        hint: `Read it with --pattern '${proposed.pattern}'.`,
+        pattern: proposed.pattern,
+      };
     return {
       numLines,
       needsHost: false,
@@ -124,6 +141,13 @@ function canBeInSyslog(format: LogFormat, message: string): boolean {
   return (format !== 'csv' && format !== 'tsv') || (marks[format].test(message) && !message.startsWith('#'));
 }
 
+function linesOf(bytes: Uint8Array): string[] {
+  const text = new TextDecoder().decode(bytes.subarray(0, 65_536));
+  const lines = text.split(/\r?\n/);
+  if (bytes.length > 65_536 || text.endsWith('\n')) lines.pop();
+  return lines.filter((line) => line !== '');
+}
+
 function measureFit(format: LogFormat, options: ReaderOptions, bytes: Uint8Array, isWhole: boolean): FormatFit {
   const reader = new LogReader(format, options);
   const results: ReadLine[] = [];
@@ -152,7 +176,8 @@ const HOST_ATTRIBUTES = [
 ];
 
 function namesHost({ attributes }: LogRecord): boolean {
-  return HOST_ATTRIBUTES.some((name) => attributes[name] != null);
+  // `-`, `_` and the like are what servers write in place of one.
+  return HOST_ATTRIBUTES.some((name) => /[a-z\d]/i.test([attributes[name]].flat().join('')));
 }
 
 /** Whether a log seems to have a header and rows, and which mark is between the cells. */

@@ -1,5 +1,5 @@
 /** Several files, such as those of a log that is rotated, read as one log in the order of time. */
-import type { ReadLine } from './reader.js';
+import type { ReadLine } from './lines/line-parser.js';
 
 /** What is handed over at once. */
 const BATCH_LINES = 4096;

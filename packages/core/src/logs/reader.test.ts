@@ -1,8 +1,9 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { detectFormat } from './detect.js';
-import { LineSplitter, type Line } from './lines.js';
-import { LogReader, type LogFormat, type ReadLine } from './reader.js';
+import { LineSplitter, type Line } from './lines/lines.js';
+import type { LogFormat, ReadLine } from './lines/line-parser.js';
+import { LogReader } from './reader.js';
 import { parseEpoch, parseNcsaTime, parseRfc3339 } from '../request/time.js';
 
 const bytesOf = (text: string): Uint8Array => new TextEncoder().encode(text);

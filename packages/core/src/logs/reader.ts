@@ -1,45 +1,19 @@
-import { FILE_ATTRIBUTE, type LogRecord, type RejectedLine, type RejectReason } from '../request/record.js';
-import { parseHarEntry } from './har.js';
-import { HarSplitter } from './har-entries.js';
-import { countMarks, resolveMarks } from './byte-marks.js';
-import { createKeyValueParser } from './key-value.js';
-import { LogOptionsError, type ReaderOptions } from './reader-options.js';
-import { LineSplitter, startOf, type Line, type Splitter } from './lines.js';
-import { Naming } from './naming.js';
-import { parseNcsaLine } from './ncsa.js';
-import { parseNdjsonLine } from './ndjson.js';
-import { createPatternParser } from './pattern.js';
-import { createSeparatedParser } from './separated.js';
-import { inSyslog } from './syslog.js';
-import { assertZone, TimeReader } from './times.js';
-import { W3cParser } from './w3c.js';
-
-/** The log formats that can be read, with the names people know them by. */
-export const LOG_FORMATS = {
-  'combined': 'NCSA combined',
-  'combined-with-host': 'NCSA combined with the host in front',
-  'common': 'NCSA common',
-  'common-with-host': 'NCSA common with the host in front',
-  'w3c': 'W3C extended',
-  'ndjson': 'NDJSON',
-  'csv': 'CSV with a header',
-  'tsv': 'TSV with a header',
-  'har': 'HAR 1.2',
-  'key-value': 'text with key=value pairs',
-  'pattern': 'lines of a pattern',
-} as const;
-export type LogFormat = keyof typeof LOG_FORMATS;
-
-/** Formats whose values have names, so that a mapping can translate them. */
-export const MAPPED_FORMATS: readonly LogFormat[] = ['ndjson', 'csv', 'tsv', 'key-value'];
-
-/** A record without its line number, or why there is none. */
-export type ParsedLine = Omit<LogRecord, 'line'> | RejectReason;
-/**
- * @param lineTime of the wrapping line, for lines without a time
- * @returns undefined for a line of metadata
- */
-export type LineParser = (text: string, lineTime: number | undefined) => ParsedLine | undefined;
+import { FILE_ATTRIBUTE } from '../request/record.js';
+import { parseHarEntry } from './formats/har.js';
+import { HarSplitter } from './formats/har-entries.js';
+import { countMarks, resolveMarks } from './lines/byte-marks.js';
+import { createKeyValueParser } from './formats/key-value.js';
+import { LogOptionsError, type ReaderOptions } from './lines/reader-options.js';
+import { LOG_FORMATS, MAPPED_FORMATS, type LineParser, type LogFormat, type ReadLine } from './lines/line-parser.js';
+import { LineSplitter, startOf, type Line, type Splitter } from './lines/lines.js';
+import { Naming } from './naming/naming.js';
+import { parseNcsaLine } from './formats/ncsa.js';
+import { parseNdjsonLine } from './formats/ndjson.js';
+import { createPatternParser } from './formats/pattern.js';
+import { createSeparatedParser } from './formats/separated.js';
+import { inSyslog } from './formats/syslog.js';
+import { assertZone, TimeReader } from './naming/times.js';
+import { W3cParser } from './formats/w3c.js';
 
 /** Each makes a parser for one log. */
 const PARSERS: Record<LogFormat, (options: ReaderOptions) => LineParser> = {
@@ -47,12 +21,18 @@ const PARSERS: Record<LogFormat, (options: ReaderOptions) => LineParser> = {
     ({ host }) =>
     (text) =>
       parseNcsaLine(text, 'combined', false, host),
-  'combined-with-host': () => (text) => parseNcsaLine(text, 'combined', true),
+  'combined-with-host':
+    ({ host }) =>
+    (text) =>
+      parseNcsaLine(text, 'combined', true, host),
   'common':
     ({ host }) =>
     (text) =>
       parseNcsaLine(text, 'common', false, host),
-  'common-with-host': () => (text) => parseNcsaLine(text, 'common', true),
+  'common-with-host':
+    ({ host }) =>
+    (text) =>
+      parseNcsaLine(text, 'common', true, host),
   'w3c': ({ host }) => {
     const parser = new W3cParser();
     return (text) => parser.parse(text, host);
@@ -101,11 +81,6 @@ export function createSplitter(format: LogFormat, { maxLineBytes, isInSyslog }: 
     ? new HarSplitter(maxLineBytes)
     : new LineSplitter(maxLineBytes, format === 'csv' && !isInSyslog);
 }
-
-export type ReadLine =
-  /** With the bytes of its line, where they are kept. */
-  | { readonly kind: 'record'; readonly record: LogRecord; readonly bytes?: Uint8Array }
-  | { readonly kind: 'rejected'; readonly rejected: RejectedLine };
 
 /** Reads a log from pieces of its bytes. Every line comes out once, as a record or as a rejected line; empty lines are passed over. */
 export class LogReader {

@@ -8,7 +8,6 @@ export {
 } from './comparison.js';
 export { countMatches, countsInOrder, type Matches, resolveCondition } from './count-matches.js';
 export { CountryCounter } from './country-counter.js';
-export { printCsvCell, printCsvHeader, printCsvRow } from './csv.js';
 export { type DecidedRecord, toDecidedRecord } from './decided-record.js';
 export { DecisionFilter, isRowByRow } from './decision-filter.js';
 export { filterChunk } from './filter-decisions.js';

@@ -1,3 +1,4 @@
+import { describeHostless } from '../request/hostless.js';
 import type { Rulebook } from '../check/rulebook.js';
 import { isStop, ruleId } from '../decide/decision.js';
 import { OUTCOMES, type Outcome } from '../language/outcomes.js';
@@ -18,9 +19,6 @@ import {
   type Tally,
   type ValueTally,
 } from './tally.js';
-
-/** A log of which more than this share names no host is probably read without its host. */
-const HOSTLESS_SHARE = 0.5;
 
 /** The result of a log, ready to be shown: everything in its order, also the rules that never matched. */
 export interface Summary {
@@ -124,10 +122,8 @@ export function summarize(tally: Tally, rulebook: Rulebook): Summary {
 }
 
 function hostNotice({ uncoveredHosts, requests }: Tally): Pick<Summary, 'hostNotice'> {
-  const hostless = uncoveredHosts[NO_HOST] ?? 0;
-  if (hostless <= requests * HOSTLESS_SHARE) return {};
-  const counts = `${hostless.toLocaleString('en')} of ${requests.toLocaleString('en')} requests name no host`;
-  return { hostNotice: `${counts}, so no gate covers them. Import the log with its host, or choose the gate.` };
+  const notice = describeHostless(uncoveredHosts[NO_HOST] ?? 0, requests);
+  return notice === undefined ? {} : { hostNotice: notice };
 }
 
 function summarizeUncovered(tally: Tally): Pick<Summary, 'uncoveredHosts' | 'otherUncovered'> {

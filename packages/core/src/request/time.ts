@@ -1,4 +1,10 @@
-const MONTHS = 'JanFebMarAprMayJunJulAugSepOctNovDec';
+/** As logs write them, in English. */
+export const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
+
+/** @returns the number of a month in two digits; 00 for a name that is none */
+export function monthNumber(name: string): string {
+  return String(MONTHS.indexOf(name) + 1).padStart(2, '0');
+}
 
 /**
  * Reads `10/Oct/2026:13:55:36 +0200`.
@@ -7,10 +13,10 @@ const MONTHS = 'JanFebMarAprMayJunJulAugSepOctNovDec';
 export function parseNcsaTime(text: string): number | undefined {
   const match = /^(\d{2})\/([A-Z][a-z]{2})\/(\d{4}):(\d{2}):(\d{2}):(\d{2}) ([+-])(\d{2})(\d{2})$/.exec(text);
   const month = match ? MONTHS.indexOf(match[2]!) : -1;
-  if (!match || month < 0 || month % 3 !== 0) return undefined;
+  if (!match || month < 0) return undefined;
   const [day, , year, hour, minute, second] = match.slice(1).map(Number);
   const zoneMinutes = (match[7] === '-' ? -1 : 1) * (Number(match[8]) * 60 + Number(match[9]));
-  return utcTime(year!, month / 3, day!, hour!, minute!, second!, 0, zoneMinutes);
+  return utcTime(year!, month, day!, hour!, minute!, second!, 0, zoneMinutes);
 }
 
 /** Reads RFC 3339 (`2026-10-10T13:55:36.123Z`), fractions of a millisecond cut off. */

@@ -34,6 +34,8 @@ export interface StarterFacts {
   readonly proxy?: ProxyFacts;
   /** Whether few addresses send most requests, with no header that names the client. */
   readonly looksLikeProxy: boolean;
+  /** Said first where most requests name no host. */
+  readonly hostNotice: string | undefined;
   /** The hosts of the gate, busiest first. */
   readonly hosts: readonly string[];
   readonly requests: number;
@@ -75,6 +77,7 @@ export function writeStarter(facts: StarterFacts): Starter {
   const hosts = facts.hosts.map((host) => `=${host}`);
   const { proxy, looksLikeProxy } = facts;
   const gate = [
+    ...(facts.hostNotice === undefined ? [] : [`# ${facts.hostNotice}`]),
     ...(hosts.length === 0 ? ['# The log names no host: put yours here, and judge with --gate site.'] : []),
     ...(looksLikeProxy && !proxy
       ? ['# Few addresses send most requests. If they are proxies, log the header that names the client.']

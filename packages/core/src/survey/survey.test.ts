@@ -169,6 +169,18 @@ describe('a survey', () => {
     expect(starter.text).toContain('# Few addresses send most requests. If they are proxies, log the header');
   });
 
+  it('says first that most requests name no host', () => {
+    const log = Array.from({ length: 10 }, (_, index) =>
+      record(index, `198.18.0.${index}`, '/', 200, index < 3 ? {} : { 'http.request.header.host': ['_'] }),
+    );
+    const hostNotice =
+      '7 of 10 requests name no host, so no gate covers them. Import the log with its host, or choose the gate.';
+    const { starter, ...rest } = survey(log);
+    expect(rest).toMatchObject({ hostNotice });
+    expect(starter.text.split('\n')[0]).toBe(`# ${hostNotice}`);
+    expect(survey(LOG).hostNotice).toBeUndefined();
+  });
+
   it('sees the signs of a proxy', () => {
     const log = Array.from({ length: 100 }, (_, index) =>
       record(index, index % 10 === 0 ? `198.18.0.${index}` : '203.0.113.7', '/', 200, {

@@ -1,4 +1,5 @@
 import type { CountryTable } from '../reference/country-table.js';
+import { describeHostless } from '../request/hostless.js';
 import { formatAddress } from '../request/address.js';
 import { REJECT_REASONS, type LogRecord, type RejectedLine, type RejectReason } from '../request/record.js';
 import type { ChunkRows } from '../columns/chunk.js';
@@ -32,6 +33,8 @@ export interface Survey {
   }[];
   readonly bursts: readonly Burst[];
   readonly burstsAreExact: boolean;
+  /** Said first where most requests name no host, and so no gate covers them. */
+  readonly hostNotice?: string;
   /** What speaks for a proxy in front: then the log may show the proxy where it should show the client. */
   readonly proxySigns: readonly string[];
   readonly numRejected: number;
@@ -218,6 +221,7 @@ export class SurveyBuilder {
       text: REJECT_REASONS[reason],
       lines: this.#rejected[reason]!,
     }));
+    const hostNotice = describeHostless(this.#uncovered.requests, this.#requests);
     const survey = {
       requests: this.#requests,
       ...(this.#requests > 0 ? { fromUnixMs: this.#fromUnixMs, toUnixMs: this.#toUnixMs } : {}),
@@ -232,6 +236,7 @@ export class SurveyBuilder {
       ...(this.countries ? { countries } : {}),
       bursts: bursts.slice(0, SHOWN_BURSTS),
       burstsAreExact: isExact,
+      ...(hostNotice === undefined ? {} : { hostNotice }),
       proxySigns: this.#proxySigns(),
       numRejected: rejected.reduce((sum, { lines }) => sum + lines, 0),
       rejected,
@@ -253,6 +258,7 @@ export class SurveyBuilder {
       ...survey,
       starter: writeStarter({
         ...this.#proxyFacts(),
+        hostNotice,
         hosts,
         requests: this.#requests,
         coveredRequests: this.#requests - (hasHosts ? this.#uncovered.requests : 0),

@@ -11,7 +11,6 @@ import { Program } from '../match/compile/program.js';
 import { normalizeRequest } from '../request/request.js';
 import type { LogRecord } from '../request/record.js';
 import { attributes, fenceText } from './arbitrary-fences.js';
-import { printCsvRow } from '../replay/csv.js';
 import { toDecidedRecord } from '../replay/decided-record.js';
 import { chunkOf } from './chunk-of.js';
 import { Breakdown } from '../replay/breakdown.js';
@@ -201,18 +200,4 @@ describe('a timeline', () => {
       { blocked: 1 },
     ]);
   });
-});
-
-it('a CSV cell that begins like a formula is made harmless, and quoted where it must be', () => {
-  const record = toDecidedRecord(
-    {
-      line: 3,
-      atUnixMs: 0,
-      attributes: { 'user_agent.original': '=1+1, "x"', 'http.request.header.host': ['a.example'] },
-    },
-    { outcome: 'uncovered', would: [], tags: [], blind: [], matched: [], client: undefined, country: undefined },
-  );
-  expect(printCsvRow(record)).toBe(
-    '1970-01-01T00:00:00.000Z,,,,,,,,a.example,,,"\'=1+1, ""x""",,3,uncovered,false,,,,,,,,,,,',
-  );
 });

@@ -11,6 +11,7 @@ import {
 import { inTransaction, type Database, type Transaction } from '../database/database.js';
 import { DatasetModel, DatasetPartModel, UserModel, type DatasetStats } from '../database/models.js';
 import { ProblemError } from '../http/problem.js';
+import { LRUCache } from 'lru-cache';
 
 const PART_BYTES = 1_048_576;
 /** Large tables are kept in memory up to this, the recently used ones. */
@@ -29,8 +30,7 @@ export type TableSource = Pick<Datasets, 'buffer'>;
 
 /** Keeps datasets in the database, and those in use in memory, where threads share them. */
 export class Datasets {
-  readonly #opened = new Map<number, Promise<OpenedDataset>>();
-  readonly #sizes = new Map<number, number>();
+  readonly #opened = new LRUCache<number, Promise<OpenedDataset>>({ maxSize: MAX_KEPT_BYTES });
 
   /** @param tables supplies bytes; unless given they are read from the database */
   constructor(
@@ -130,12 +130,18 @@ export class Datasets {
   /** Opens a dataset once for all callers. */
   #open(id: number): Promise<OpenedDataset> {
     const kept = this.#opened.get(id);
-    this.#opened.delete(id);
-    const opened = kept ?? this.#load(id);
-    this.#opened.set(id, opened);
+    if (kept) return kept;
+    const opened = this.#load(id);
+    this.#opened.set(id, opened, { size: 1 });
+    const keep = (size: number | undefined): void => {
+      // It may have been deleted meanwhile.
+      if (this.#opened.peek(id) !== opened) return;
+      this.#opened.delete(id);
+      if (size !== undefined) this.#opened.set(id, opened, { size });
+    };
     opened.then(
-      ({ buffer }) => this.#evictOldest(id, buffer.byteLength),
-      () => this.#opened.delete(id),
+      ({ buffer }) => keep(Math.min(Math.max(1, buffer.byteLength), MAX_KEPT_BYTES)),
+      () => keep(undefined),
     );
     return opened;
   }
@@ -166,17 +172,6 @@ export class Datasets {
   /** Releases a dataset that was deleted. */
   evict(id: number): void {
     this.#opened.delete(id);
-  }
-
-  #evictOldest(id: number, numBytes: number): void {
-    this.#sizes.set(id, numBytes);
-    let total = [...this.#opened.keys()].reduce((sum, one) => sum + (this.#sizes.get(one) ?? 0), 0);
-    for (const oldest of [...this.#opened.keys()]) {
-      if (total <= MAX_KEPT_BYTES || oldest === id) return;
-      total -= this.#sizes.get(oldest) ?? 0;
-      this.#opened.delete(oldest);
-      this.#sizes.delete(oldest);
-    }
   }
 
   /** Every dataset, or those of a kind, the latest first. */

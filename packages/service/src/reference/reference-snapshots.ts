@@ -5,6 +5,7 @@ import { CorrectionModel, FeedModel, ObjectModel, type DatasetModel } from '../d
 import { openReferenceData, type SharedReferenceData, type PreparedReferenceData } from './shared-reference-data.js';
 import { readRange } from './read-range.js';
 import type { Datasets } from './datasets.js';
+import { Recent } from '../recent-cache.js';
 
 const MAX_KEPT = 4;
 
@@ -31,7 +32,7 @@ export interface LoadedReferenceData {
 
 /** The reference data that is active now, or was when something was pinned. */
 export class ReferenceSnapshots {
-  readonly #loaded = new Map<string, Promise<LoadedReferenceData>>();
+  readonly #loaded = new Recent<LoadedReferenceData>(MAX_KEPT);
 
   constructor(
     private readonly db: Database,
@@ -97,13 +98,7 @@ export class ReferenceSnapshots {
   }
 
   async #load(hash: string, pinOf: () => Promise<ReferencePin>): Promise<LoadedReferenceData> {
-    const kept = this.#loaded.get(hash);
-    this.#loaded.delete(hash);
-    const loaded = kept ?? pinOf().then((pin) => this.#open(pin));
-    this.#loaded.set(hash, loaded);
-    loaded.catch(() => this.#loaded.delete(hash));
-    if (this.#loaded.size > MAX_KEPT) this.#loaded.delete(this.#loaded.keys().next().value!);
-    return loaded;
+    return this.#loaded.get(hash, async () => this.#open(await pinOf()));
   }
 
   async #open(pin: ReferencePin): Promise<LoadedReferenceData> {

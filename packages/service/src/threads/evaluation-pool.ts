@@ -4,17 +4,10 @@ import type { Logger } from 'pino';
 import type { Explanation } from '@jadefence/core/explain';
 import type { Matches, Tally } from '@jadefence/core/replay';
 import type { ChunkPayload } from './open-chunks.js';
-import type {
-  CountTask,
-  countRows,
-  DescribeTask,
-  ExplainTask,
-  FilterChunksTask,
-  FilterTask,
-  JudgeAnswer,
-  JudgeTask,
-  MatchTask,
-} from './evaluation-worker.js';
+import type { CountTask, countRows, MatchTask } from './evaluation/count-task.js';
+import type { ExplainTask } from './evaluation/explain-task.js';
+import type { FilterChunksTask, FilterTask } from './evaluation/filter-task.js';
+import type { DescribeTask, JudgeAnswer, JudgeTask } from './evaluation/judge-task.js';
 import type { EvaluationInput } from './prepare-context.js';
 
 /** What a pool does, wherever it is. */

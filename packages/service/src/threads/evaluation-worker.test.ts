@@ -1,7 +1,7 @@
 import { MessageChannel } from 'node:worker_threads';
 import { LogImporter } from '@jadefence/core/parse-logs';
 import { expect, it } from 'vitest';
-import { judgeChunks, type JudgeTask } from './evaluation-worker.js';
+import { judgeChunks, type JudgeTask } from './evaluation/judge-task.js';
 
 const LINES = ['/a', '/login', '/a', '/login/b']
   .map(

@@ -1,3 +1,4 @@
+import { LRUCache } from 'lru-cache';
 import { ChunkRows, DamagedColumnError, SegmentDictionaries } from '@jadefence/core/columns';
 
 /** Chunks of a log as they are sent to a thread, with the dictionaries of their segments as far as they need them. */
@@ -31,8 +32,8 @@ interface CachedDictionary {
 }
 
 /** The dictionaries of the chunks that were opened last, by run and segment. */
-const kept = new Map<string, ReadonlyMap<number, CachedDictionary>>();
 const MAX_RUNS = 4;
+const kept = new LRUCache<string, ReadonlyMap<number, CachedDictionary>>({ max: MAX_RUNS });
 
 /** Chunks that are opened when they are requested: many columns of many chunks take much memory. */
 export class OpenChunks {
@@ -83,10 +84,7 @@ export function openWithCachedDictionaries({ chunks, dictionaries, run }: ChunkP
       opened.set(segment, { dictionaries: all, upTo });
     }
   }
-  if (run !== undefined) {
-    if (kept.size >= MAX_RUNS) kept.delete(kept.keys().next().value!);
-    kept.set(run, opened);
-  }
+  if (run !== undefined) kept.set(run, opened);
   return new OpenChunks(chunks, opened);
 }
 

@@ -12,8 +12,7 @@ export class SurveyThread {
   #failure: Error | undefined;
 
   /** @param referenceData supplies the country table */
-  constructor({ countryTable, countryCorrections }: SharedReferenceData) {
-    const referenceData: SharedReferenceData = { countryTable, countryCorrections, feeds: [], categoryCorrections: [] };
+  constructor(referenceData: SharedReferenceData) {
     this.#worker = new Worker(new URL('./survey-worker.js', import.meta.url), {
       workerData: referenceData,
       execArgv: [],

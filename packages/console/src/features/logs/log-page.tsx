@@ -7,7 +7,7 @@ import { useNavigate } from 'react-router';
 import { hasProblem, service } from '../../api/client.js';
 import { draftQuery, logQuery, surveyQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
-import { Card, PageHeading } from '../../components/layout.js';
+import { Card, Notice, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { countOf, formatTime } from '../../format.js';
 import { SurveyCards } from './survey-cards.js';
@@ -25,6 +25,7 @@ export function LogPage({ id }: { id: number }) {
             {data.files.length > 0 && ` from ${data.files.join(', ')}`}.
             {data.incomplete && ` It is incomplete: ${data.incomplete}`}
           </PageHeading>
+          {data.hostNotice && <Notice>{data.hostNotice}</Notice>}
           <Loaded query={survey}>{(found) => <SurveyCards survey={found} />}</Loaded>
           {data.rejectedLines > 0 && <RejectedLines log={data} />}
         </>

@@ -55,7 +55,9 @@ export function UploadForm() {
           />
         </label>
         {preview.error && <ErrorNotice error={preview.error} />}
-        {preview.data && <Preview preview={preview.data} />}
+        {preview.data && (
+          <Preview preview={preview.data} onPattern={(pattern) => setSettings({ ...settings, pattern })} />
+        )}
         {files.length > 1 && (
           <p className="text-sm text-muted">
             {files.length} files, merged by the time of their lines. The first of them is shown.
@@ -87,10 +89,23 @@ export function UploadForm() {
   );
 }
 
-function Preview({ preview: { detection, lines } }: { preview: LogPreview }) {
+function Preview({
+  preview: { detection, lines },
+  onPattern,
+}: {
+  preview: LogPreview;
+  onPattern: (pattern: string) => void;
+}) {
+  const { pattern } = detection;
   return (
     <div className="rounded-lg bg-sunken p-3 text-sm">
       <p className="font-medium">{detection.summary}</p>
+      {pattern !== undefined && (
+        <div className="mt-2 flex flex-wrap items-center gap-3">
+          <code className="text-xs">{pattern}</code>
+          <Button onClick={() => onPattern(pattern)}>Use this pattern</Button>
+        </div>
+      )}
       <ol
         className="mt-2 grid gap-1 overflow-x-auto font-mono text-xs"
         tabIndex={0}

@@ -5,7 +5,7 @@ import { lazy, Suspense, useEffect, useRef, useState } from 'react';
 import { service } from '../../api/client.js';
 import { replayQuery, replayResultQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
-import { Card, PageHeading } from '../../components/layout.js';
+import { Card, Notice, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { OutcomeLabel } from '../../components/outcome.js';
 import { countOf, formatCount, formatShare, formatTime } from '../../format.js';
@@ -109,11 +109,7 @@ function Result({ result }: { result: ReplayResult }) {
           </div>
         )}
       </dl>
-      {summary.hostNotice && (
-        <p role="note" className="mb-4 rounded-xl border border-line bg-surface px-4 py-3">
-          {summary.hostNotice}
-        </p>
-      )}
+      {summary.hostNotice && <Notice>{summary.hostNotice}</Notice>}
       {summary.uncoveredHosts.length > 0 && (
         <p className="mb-6 text-sm text-muted">
           No gate covers{' '}

@@ -2,6 +2,7 @@ import { batches } from '../../database/batches.js';
 import { createHash } from 'node:crypto';
 import { checkFences, type CheckedFences } from '@jadefence/core/check';
 import type { Configuration } from '@jadefence/core/edit';
+import { LRUCache } from 'lru-cache';
 import { joinParts, printFences, type PartKind } from '@jadefence/core/language';
 import type { Dataset } from '@jadefence/core/reference';
 import type { Database, Transaction } from '../../database/database.js';
@@ -99,7 +100,7 @@ export function pickEntry({ kind, owner, name, position, objectHash }: Entry): E
 
 /** Of that many configurations the rules stay read: what is published, the draft, and one more. */
 const KEPT_READ = 3;
-const read = new Map<string, CheckedFences & { text: string }>();
+const read = new LRUCache<string, CheckedFences & { text: string }>({ max: KEPT_READ });
 
 /**
  * Fence text of a stored configuration, parsed and checked. Reading thousands of rules takes seconds, so that the latest
@@ -112,9 +113,7 @@ export function checkStored(
 ): CheckedFences & { text: string } {
   const key = hashOf(configuration, known);
   const checked = read.get(key) ?? readStored(configuration, known);
-  read.delete(key);
   read.set(key, checked);
-  if (read.size > KEPT_READ) read.delete(read.keys().next().value!);
   return checked;
 }
 

@@ -31,7 +31,9 @@ import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
 import type { UploadedFile } from '../../http/upload.js';
 import { batches } from '../../database/batches.js';
+import type { ShortImportPool } from '../../threads/short-import-pool.js';
 import { SurveyThread } from '../../threads/survey-thread.js';
+import type { SharedReferenceData } from '../../reference/shared-reference-data.js';
 import type { ReferenceSnapshots } from '../../reference/reference-snapshots.js';
 import type { Admission } from '../../admission.js';
 import { Lease, leaseColumns, whereUnleased } from '../../database/lease.js';
@@ -54,6 +56,7 @@ export class LogImports {
     private readonly logs: Logs,
     private readonly referenceSnapshots: ReferenceSnapshots,
     private readonly admission: Admission,
+    private readonly shortImports: ShortImportPool,
     /** Of a file, decompressed. */
     private readonly maxBytes: number,
     private readonly logger: Logger,
@@ -95,17 +98,13 @@ export class LogImports {
         })
         .returning('*');
       const lease = new Lease(this.db, 'logs', log.id, this.logger);
-      const survey = new SurveyThread(shared);
       try {
-        const readerOptions = { host, ...layout };
-        const writer = new LogWriter(this.db, log.id, survey);
-        for await (const imported of importFiles(
-          { format: fit.format, options: readerOptions, keepsLines: true },
-          opened,
-        ))
-          await writer.take(imported);
+        const { countryTable, countryCorrections } = shared;
+        const referenceData = { countryTable, countryCorrections, feeds: [], categoryCorrections: [] };
+        const task = { format: fit.format, options: { host, ...layout }, keepsLines: true };
+        const counts = await this.#store(log.id, task, opened, referenceData);
         const incomplete = opened.flatMap(({ incomplete: why }) => why ?? []).join(' ') || null;
-        await this.#makeReady(log, { ...(await writer.finish()), sha256: sha256Of(opened), incomplete }, actor);
+        await this.#makeReady(log, { ...counts, sha256: sha256Of(opened), incomplete }, actor);
       } catch (error) {
         // Where this fails, too, the lease runs out and it is removed then.
         await LogModel.query(this.db)
@@ -114,10 +113,37 @@ export class LogImports {
         throw error;
       } finally {
         lease.end();
-        await survey.end();
       }
       return this.logs.show(log.id);
     });
+  }
+
+  async #store(
+    logId: number,
+    task: ImportTask,
+    files: readonly ImportFile[],
+    referenceData: SharedReferenceData,
+  ): Promise<LogCounts> {
+    const [first] = files as [ImportFile];
+    if (files.length === 1 && first.isShort) {
+      const bytes = await first.readWhole();
+      const isCut = first.incomplete !== undefined;
+      const { imported, survey } = await this.shortImports.import({ task, bytes, isCut, referenceData });
+      const writer = new LogWriter(this.db, logId, {
+        add: () => Promise.resolve(),
+        finish: () => Promise.resolve(survey),
+      });
+      await writer.take(imported);
+      return writer.finish();
+    }
+    const survey = new SurveyThread(referenceData);
+    try {
+      const writer = new LogWriter(this.db, logId, survey);
+      for await (const imported of importFiles(task, files)) await writer.take(imported);
+      return await writer.finish();
+    } finally {
+      await survey.end();
+    }
   }
 
   async #makeReady(
@@ -188,7 +214,14 @@ class ImportFile {
     }
   }
 
-  /** Whether starting a second thread would take longer than what it saves. */
+  /** All of its bytes, where it is short. */
+  async readWhole(): Promise<Uint8Array> {
+    const pieces: Uint8Array[] = [];
+    for await (const piece of this.pieces()) pieces.push(piece);
+    return Buffer.concat(pieces);
+  }
+
+  /** Whether starting threads for it would take longer than importing it. */
   get isShort(): boolean {
     return this.rest === undefined && this.head.length < SHORT_BYTES;
   }
@@ -205,7 +238,7 @@ class ImportFile {
 
 function importFiles(task: ImportTask, files: readonly ImportFile[]): AsyncGenerator<Imported> {
   const [first] = files as [ImportFile];
-  if (files.length === 1) return importInThreads(task, toLogFile(first), first.isShort ? 1 : IMPORT_THREADS);
+  if (files.length === 1) return importInThreads(task, toLogFile(first), IMPORT_THREADS);
   return importMerged(task, files.map(toLogFile));
 }
 

@@ -4,7 +4,6 @@ import type { Survey } from '@jadefence/core/survey';
 import type { Imported } from '@jadefence/files';
 import { inTransaction, type Database } from '../../database/database.js';
 import { ChunkColumnModel, LogChunkModel, LogDictionaryModel } from '../../database/models.js';
-import type { SurveyThread } from '../../threads/survey-thread.js';
 import { deflateColumns, deflateDictionaries } from './compression.js';
 
 const KEPT_REJECTS = 1000;
@@ -17,6 +16,12 @@ export interface LogCounts {
   readonly fromMs: number;
   readonly toMs: number;
   readonly survey: Survey;
+}
+
+/** Makes the survey of what is added. */
+interface Surveying {
+  add(imported: Imported): Promise<void>;
+  finish(): Promise<Survey>;
 }
 
 /** Stores what is imported, and counts it. */
@@ -32,7 +37,7 @@ export class LogWriter {
   constructor(
     private readonly db: Database,
     private readonly logId: number,
-    private readonly survey: SurveyThread,
+    private readonly survey: Surveying,
   ) {}
 
   async take(imported: Imported): Promise<void> {

@@ -210,6 +210,7 @@ export class Logs {
       layout: log.layout,
       files: log.files,
       incomplete: log.incomplete,
+      hostNotice: log.survey?.hostNotice ?? null,
       requests: log.requests,
       rejectedLines: Object.values(log.rejected).reduce((sum, lines) => sum + lines, 0),
       rejectedByReason: log.rejected,

@@ -20,7 +20,7 @@ import { Recent } from '../../recent-cache.js';
 import type { Logs } from '../logs/logs.js';
 import { openChunks } from '../../threads/open-chunks.js';
 import type { Judging } from '../../threads/evaluation-pool.js';
-import type { ExplainTask } from '../../threads/evaluation-worker.js';
+import type { ExplainTask } from '../../threads/evaluation/explain-task.js';
 import { unpackCodes } from './codes.js';
 import type { ContextStore } from './context-store.js';
 

@@ -8,7 +8,7 @@ import { LEASE_MS, takeLease, type Lease } from '../../database/lease.js';
 import { ComparisonModel, ReplayModel, type LogChunkModel } from '../../database/models.js';
 import type { ChunkPayload } from '../../threads/open-chunks.js';
 import type { Judging } from '../../threads/evaluation-pool.js';
-import type { JudgeAnswer } from '../../threads/evaluation-worker.js';
+import type { JudgeAnswer } from '../../threads/evaluation/judge-task.js';
 import type { Logs } from '../logs/logs.js';
 import type { EvaluationInputs } from './context-store.js';
 import { ReplaySession, wrapLogError } from './replay-session.js';
@@ -93,7 +93,12 @@ export class ReplayRuns {
     const passes: ReplaySession[] = [];
     for (const replay of replays) {
       try {
-        passes.push(await ReplaySession.begin(this.db, this.judges, this.pool, this.checkpointMs, replay));
+        passes.push(
+          await ReplaySession.begin(
+            { db: this.db, pool: this.pool, checkpointMs: this.checkpointMs, replay },
+            this.judges,
+          ),
+        );
       } catch (error) {
         if (isUnreachable(error)) throw error;
         await this.#fail(replay.id, error as Error);

@@ -25,7 +25,7 @@ import {
 } from '../../database/models.js';
 import type { Judging } from '../../threads/evaluation-pool.js';
 import type { ChunkPayload } from '../../threads/open-chunks.js';
-import type { JudgeAnswer, JudgePart, CarriedState } from '../../threads/evaluation-worker.js';
+import type { JudgeAnswer, JudgePart, CarriedState } from '../../threads/evaluation/judge-task.js';
 import type { EvaluationInput } from '../../threads/prepare-context.js';
 import { batches } from '../../database/batches.js';
 import { packCodes } from './codes.js';
@@ -49,8 +49,23 @@ interface Checkpoint {
   readonly codesOf: ReadonlyMap<number, Uint32Array>;
 }
 
+/** What a replay runs with. */
+interface SessionParts {
+  readonly db: Database;
+  readonly pool: Judging;
+  /** Between two checkpoints. */
+  readonly checkpointMs: number;
+  readonly replay: ReplayModel;
+}
+/** What a replay that was cut off left behind; of a new one, nothing. */
+interface Resumed {
+  readonly checkpoint: Checkpoint | undefined;
+  readonly state: Uint8Array | undefined;
+}
+
 /** One replay on its way through its log. */
 export class ReplaySession {
+  readonly replay: ReplayModel;
   readonly #tally: Tally = createTally();
   readonly #table = new RulingTable();
   readonly #codesOf: Map<number, Uint32Array>;
@@ -67,17 +82,14 @@ export class ReplaySession {
   isCancelled = false;
 
   private constructor(
-    private readonly db: Database,
-    private readonly pool: Judging,
-    private readonly checkpointMs: number,
-    readonly replay: ReplayModel,
-    private readonly source: EvaluationInput,
-    readonly isStateful: boolean,
+    private readonly parts: SessionParts,
+    /** What it judges by. */
+    private readonly source: EvaluationInput & { readonly isStateful: boolean },
     readonly attributes: readonly string[],
-    checkpoint: Checkpoint | undefined,
-    state: Uint8Array | undefined,
+    { checkpoint, state }: Resumed,
   ) {
-    this.#progress = new ProgressWriter(db, replay.id);
+    this.replay = parts.replay;
+    this.#progress = new ProgressWriter(parts.db, this.replay.id);
     this.#codesOf = new Map(checkpoint?.codesOf);
     this.#state = state;
     this.numDone = this.#numJudged = checkpoint?.numDone ?? 0;
@@ -91,13 +103,8 @@ export class ReplaySession {
   #numJudged: number;
 
   /** Begins a replay, or goes on from where the one before was cut off. */
-  static async begin(
-    db: Database,
-    judges: EvaluationInputs,
-    pool: Judging,
-    checkpointMs: number,
-    replay: ReplayModel,
-  ): Promise<ReplaySession> {
+  static async begin(parts: SessionParts, judges: EvaluationInputs): Promise<ReplaySession> {
+    const { db, pool, replay } = parts;
     const source = await judges.source(replay);
     const checkpoint = await readCheckpoint(db, replay.id);
     if (!checkpoint) await deleteParts(db, replay.id);
@@ -107,17 +114,12 @@ export class ReplaySession {
       .patch({ state: 'running', requestsDone: checkpoint?.tally.requests ?? 0, failure: null })
       .where({ id: replay.id })
       .whereNot({ state: 'cancelled' });
-    return new ReplaySession(
-      db,
-      pool,
-      checkpointMs,
-      replay,
-      source,
-      source.isStateful,
-      attributes,
-      checkpoint,
-      state?.bytes,
-    );
+    return new ReplaySession(parts, source, attributes, { checkpoint, state: state?.bytes });
+  }
+
+  /** Whether its rules count or hold, so that its log is judged in order. */
+  get isStateful(): boolean {
+    return this.source.isStateful;
   }
 
   get isActive(): boolean {
@@ -132,7 +134,7 @@ export class ReplaySession {
    */
   async judge(
     loaded: ChunkPayload,
-    parts: readonly JudgePart[],
+    judged: readonly JudgePart[],
     onProgress: (numRowsDone: number) => void,
     isAlone: boolean,
     loadAll: () => Promise<ChunkPayload>,
@@ -141,16 +143,16 @@ export class ReplaySession {
     const { id, fromMs, toMs } = this.replay;
     const span = { fromUnixMs: fromMs, toUnixMs: toMs };
     const nameAt = (numDone: number): string => `${id} ${this.#run} ${numDone}`;
-    const names = { name: nameAt(this.#numJudged), nextName: nameAt(this.#numJudged + parts.length) };
+    const names = { name: nameAt(this.#numJudged), nextName: nameAt(this.#numJudged + judged.length) };
     const past = (isCached: boolean): { past?: CarriedState } =>
       this.isStateful ? { past: { ...names, isCached, ...(isCached ? {} : { bytes: this.#state }) } } : {};
     try {
-      const task = { ...this.source, parts, span };
+      const task = { ...this.source, parts: judged, span };
       const answer =
-        (await this.pool.judge({ ...task, ...loaded, ...past(this.#isThreadWarm) }, onProgress, isAlone)) ??
-        (await this.pool.judge({ ...task, ...(await loadAll()), ...past(false) }, onProgress, true));
+        (await this.parts.pool.judge({ ...task, ...loaded, ...past(this.#isThreadWarm) }, onProgress, isAlone)) ??
+        (await this.parts.pool.judge({ ...task, ...(await loadAll()), ...past(false) }, onProgress, true));
       this.#isThreadWarm = true;
-      this.#numJudged += parts.length;
+      this.#numJudged += judged.length;
       this.#state = answer?.state;
       return answer;
     } catch (error) {
@@ -205,7 +207,7 @@ export class ReplaySession {
     const tally = this.#tally;
     trimTally(tally, KEPT_VALUES);
     const replayId = this.replay.id;
-    await inTransaction(this.db, async (trx) => {
+    await inTransaction(this.parts.db, async (trx) => {
       await ReplayResultModel.query(trx).delete().where({ replayId });
       const rows = this.#table.rulings.map((ruling, code) => ({ replayId, code, outcome: ruling.outcome, ruling }));
       for (const batch of batches(rows)) await ReplayResultModel.query(trx).insert(batch);
@@ -226,15 +228,15 @@ export class ReplaySession {
   /** Deletes the partial results of a cancelled replay. */
   async discard(): Promise<void> {
     await this.#progress.end();
-    await deleteParts(this.db, this.replay.id);
+    await deleteParts(this.parts.db, this.replay.id);
   }
 
   async #endStep(numDone: number): Promise<void> {
     this.numDone += numDone;
-    const { state } = await ReplayModel.query(this.db).findById(this.replay.id).throwIfNotFound();
+    const { state } = await ReplayModel.query(this.parts.db).findById(this.replay.id).throwIfNotFound();
     this.isCancelled = state === 'cancelled';
     this.#progress.keep(partialResultOf(this.#tally));
-    if (Date.now() - this.#checkpointAtMs < this.checkpointMs) return;
+    if (Date.now() - this.#checkpointAtMs < this.parts.checkpointMs) return;
     this.#checkpointAtMs = Date.now();
     const checkpoint: Checkpoint = {
       numDone: this.numDone,
@@ -243,7 +245,7 @@ export class ReplaySession {
       codesOf: this.#codesOf,
     };
     const bytes = await deflateBytes(serialize(checkpoint));
-    await ReplayCheckpointModel.query(this.db)
+    await ReplayCheckpointModel.query(this.parts.db)
       .insert({ replayId: this.replay.id, bytes })
       .onConflict('replayId')
       .merge();
@@ -260,7 +262,7 @@ export class ReplaySession {
   }
 
   async #storeState(segment: number, state: Uint8Array): Promise<void> {
-    await ReplayStateModel.query(this.db)
+    await ReplayStateModel.query(this.parts.db)
       .insert({ replayId: this.replay.id, segment, bytes: Buffer.from(state) })
       .onConflict(['replayId', 'segment'])
       .merge();
@@ -270,7 +272,7 @@ export class ReplaySession {
     const codeCounts: Record<string, number> = {};
     for (const code of codes) codeCounts[code] = (codeCounts[code] ?? 0) + 1;
     const bytes = await packCodes(codes);
-    await ReplayChunkModel.query(this.db)
+    await ReplayChunkModel.query(this.parts.db)
       .insert({ replayId: this.replay.id, chunk, codes: bytes, checksum: crc32(bytes), codeCounts })
       .onConflict(['replayId', 'chunk'])
       .merge();

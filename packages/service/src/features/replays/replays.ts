@@ -1,7 +1,7 @@
 import { setTimeout as sleep } from 'node:timers/promises';
 import type { ReplayPolicy, Replay, ReplayProgress, ReplayResult, ReplayRequest } from '@jadefence/contract';
 import type { ListQuery } from '@jadefence/contract/server';
-import { suggestNearest } from '@jadefence/core/language';
+import { suggestNearest } from '@jadefence/core/text';
 import { coarsenTimeline, summarize } from '@jadefence/core/replay';
 import { invariant } from '@jadefence/core/request';
 import { recordChange } from '../../database/audit.js';

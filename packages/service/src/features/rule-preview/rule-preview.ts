@@ -13,7 +13,7 @@ import pMap from 'p-map';
 import { ProblemError } from '../../http/problem.js';
 import type { Judging } from '../../threads/evaluation-pool.js';
 import type { ChunkPayload } from '../../threads/open-chunks.js';
-import type { CountTask, MatchTask } from '../../threads/evaluation-worker.js';
+import type { CountTask, MatchTask } from '../../threads/evaluation/count-task.js';
 import type { ReferenceSnapshots } from '../../reference/reference-snapshots.js';
 import { usableRulebook } from '../draft/check.js';
 import type { Drafts } from '../draft/draft.js';

@@ -1,0 +1,1 @@
+export { suggestNearest } from './nearest-name.js';

@@ -1,0 +1,53 @@
+/** Selecting the rows whose decisions a filter matches. */
+import { checkFilter } from '@jadefence/core/check';
+import type { Ruling } from '@jadefence/core/decide';
+import { DecisionFilter, filterChunk, isRowByRow } from '@jadefence/core/replay';
+import { openChunks, type ChunkPayload } from '../open-chunks.js';
+import type { EvaluationInput } from '../prepare-context.js';
+import { clearOnError, contextFor, preparedFor, type Prepared } from './prepared.js';
+
+/** A filter over the decisions of a replay. */
+export interface FilterTask extends EvaluationInput {
+  readonly replayId: number;
+  readonly where: string;
+  /** All of the replay. */
+  readonly rulings: readonly Ruling[];
+}
+
+/** Chunks of it, with the codes of each. */
+export interface FilterChunksTask extends FilterTask, ChunkPayload {
+  readonly codes: readonly Uint32Array[];
+}
+
+function filterFor({ replayId, where, rulings, ...source }: FilterTask): NonNullable<Prepared['filter']> {
+  const one = preparedFor(source);
+  const key = JSON.stringify([replayId, where]);
+  if (one.filter?.key !== key) {
+    const { filter } = checkFilter(where, one.context.rulebook);
+    if (!filter) throw new Error(`Internal error: a checked filter cannot be compiled: ${where}`);
+    one.filter = {
+      key,
+      filter,
+      ...(isRowByRow(filter) ? {} : { inColumns: new DecisionFilter(filter, one.context, rulings) }),
+    };
+  }
+  return one.filter;
+}
+
+/** The attributes that it reads; undefined for all. */
+export const filterAttributes = clearOnError(function filterAttributes(task: FilterTask): string[] | undefined {
+  return filterFor(task).inColumns?.attributes;
+});
+
+/** @returns of each chunk the rows that match, ascending */
+export const filterDecisions = clearOnError(function filterDecisions({
+  codes,
+  ...task
+}: FilterChunksTask): Uint32Array[] {
+  const { filter, inColumns } = filterFor(task);
+  return openChunks(task).map((rows, index) =>
+    inColumns
+      ? inColumns.select(rows, codes[index]!)
+      : filterChunk(filter, contextFor(task), rows, codes[index]!, task.rulings),
+  );
+});
