@@ -6,7 +6,7 @@ import { afterAll, beforeAll, expect, it } from 'vitest';
 import { logLine } from './fixture.js';
 import { startTestService, type TestService } from './service.js';
 
-/** At most so much may the thread that answers compute while somebody waits for `/health`; three times the goal, since machines differ. */
+/** How long the thread that answers may compute while a client waits for `/health`; three times the goal, since machines differ. */
 const MAX_COMPUTED_MS = 600;
 /** Nor may it sleep for so long, beyond its turns in the queue for a processor and three times what an idle server took. */
 const MAX_SLEPT_MS = 2000;
@@ -35,8 +35,8 @@ const MANY = fencesWith(
 
 /**
  * Runs in a thread, since this one has answers of megabytes to parse: polls the service and an idle server again and
- * again, and reports the longest wait of each. Of the service it asks the kernel how long its main thread computed and
- * how long that thread stood in the queue for a processor: a busy machine makes anybody wait, only a fault computes.
+ * again, and reports the longest wait of each. Of the service it reads from the kernel how long its main thread computed and
+ * how long that thread was in the queue for a processor: a busy machine makes any client wait, only a fault computes.
  */
 const ASKING = `
 const { parentPort, workerData, Worker } = require('node:worker_threads');

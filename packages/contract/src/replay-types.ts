@@ -31,7 +31,7 @@ export interface Log {
   readonly files: readonly string[];
   /** Why it ends too early, where its compressed bytes did. */
   readonly incomplete: string | null;
-  /** Said first where most requests name no host, so that no gate covers them. */
+  /** To be read first: most requests name no host, so that no gate covers them. */
   readonly hostNotice: string | null;
   readonly requests: number;
   readonly rejectedLines: number;

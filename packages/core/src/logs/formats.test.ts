@@ -34,49 +34,6 @@ const problemOf = (say: () => unknown): string => {
   return 'no problem';
 };
 
-describe('NCSA lines with further columns', () => {
-  const line = '198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET /a HTTP/1.1" 200 3 "-" "Agent 1"';
-  const common = '198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET /a HTTP/1.1" 200 3';
-  const rest = '{client} {} {user} [{time}] "{request}" {status} {bytes}';
-  const whole = `${rest} "{referer}" "{agent}"`;
-
-  it.each<[what: string, line: string, pattern: string, found: string]>([
-    [
-      'a quoted list of forwarded addresses',
-      `${line} "203.0.113.7, 198.18.0.1"`,
-      `${whole} "{http.request.header.x-forwarded-for}"`,
-      'a list of forwarded addresses',
-    ],
-    ['columns that nothing is known of', `${line} 0.013 "-"`, `${whole} {} "{}"`, '2 without a name'],
-    ['the host at the end', `${common} www.shop.example:443`, `${rest} {host}`, 'the host'],
-    ['a number in front', `17 ${line}`, `{} ${whole}`, '1 without a name'],
-    ['the host in front and a time at the end', `shop.example ${line} 12`, `{host} ${whole} {}`, 'the host, 1'],
-    ['the host in quotation marks', `"shop.example:443" ${line}`, `"{host}" ${whole}`, 'the host'],
-  ])('propose a pattern that reads them: %s', (_, text, pattern, found) => {
-    const detection = detectFormat(Buffer.from(`${text}\n${text}\n`), true);
-    expect(detection).toMatchObject({ pattern, hint: `Read it with --pattern '${pattern}'.` });
-    expect(detection.summary).toContain(`with further columns (${found}`);
-    expect(only('pattern', text, { pattern })).toMatchObject({ 'client.address': '198.18.1.1', 'url.path': '/a' });
-  });
-
-  it('are not proposed where a format fits, or lines differ', () => {
-    expect(detectFormat(Buffer.from(`${line}\n`), true).pattern).toBeUndefined();
-    expect(detectFormat(Buffer.from(`shop.example:443 ${line}\n`), true).pattern).toBeUndefined();
-    expect(detectFormat(Buffer.from(`${line} 1\n${line} 1 2\n${line} "3"\n`), true).pattern).toBeUndefined();
-  });
-
-  it('need a host where the column never names one, and take the one that is given', () => {
-    const text = `_ ${line}`;
-    expect(detectFormat(Buffer.from(text), true)).toMatchObject({ needsHost: true });
-    expect(only('combined-with-host', text, { host: 'shop.example' })).toMatchObject({
-      'http.request.header.host': ['shop.example'],
-    });
-    expect(only('combined-with-host', `a.example ${line}`, { host: 'shop.example' })).toMatchObject({
-      'http.request.header.host': ['a.example'],
-    });
-  });
-});
-
 describe('a pattern', () => {
   const combined = '{client} - {user} [{time}] "{request}" {status} {bytes} "{referer}" "{agent}"';
   const line = '198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET /a?x=1 HTTP/1.1" 200 - "-" "He \\"x\\" settings"';

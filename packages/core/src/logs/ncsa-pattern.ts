@@ -99,7 +99,7 @@ function cellsOf(text: string): Cell[] | undefined {
   return cells;
 }
 
-/** What a column holds by the shape of its values; empty where that says nothing. */
+/** What a column holds by the shape of its values; empty where that is unclear. */
 function nameOf(values: readonly string[]): string {
   const known = values.filter((value) => value !== '-' && value !== '');
   if (known.length === 0) return '';

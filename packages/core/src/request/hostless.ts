@@ -2,7 +2,7 @@
 const HOSTLESS_SHARE = 0.5;
 
 /**
- * What to say first of a log that names no host, since no gate covers its requests.
+ * The notice for a log that names no host, since no gate covers its requests.
  * @returns undefined where most requests name one
  */
 export function describeHostless(numHostless: number, numRequests: number): string | undefined {

@@ -34,7 +34,7 @@ export interface StarterFacts {
   readonly proxy?: ProxyFacts;
   /** Whether few addresses send most requests, with no header that names the client. */
   readonly looksLikeProxy: boolean;
-  /** Said first where most requests name no host. */
+  /** The notice where most requests name no host. */
   readonly hostNotice: string | undefined;
   /** The hosts of the gate, busiest first. */
   readonly hosts: readonly string[];

@@ -169,7 +169,7 @@ describe('a survey', () => {
     expect(starter.text).toContain('# Few addresses send most requests. If they are proxies, log the header');
   });
 
-  it('says first that most requests name no host', () => {
+  it('begins with the notice that most requests name no host', () => {
     const log = Array.from({ length: 10 }, (_, index) =>
       record(index, `198.18.0.${index}`, '/', 200, index < 3 ? {} : { 'http.request.header.host': ['_'] }),
     );

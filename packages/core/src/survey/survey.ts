@@ -33,7 +33,7 @@ export interface Survey {
   }[];
   readonly bursts: readonly Burst[];
   readonly burstsAreExact: boolean;
-  /** Said first where most requests name no host, and so no gate covers them. */
+  /** To be read first: most requests name no host, so that no gate covers them. */
   readonly hostNotice?: string;
   /** What speaks for a proxy in front: then the log may show the proxy where it should show the client. */
   readonly proxySigns: readonly string[];

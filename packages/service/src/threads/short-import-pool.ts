@@ -7,7 +7,7 @@ import type { ShortImportAnswer, ShortImportTask } from './short-import-worker.j
 
 const IDLE_MS = 60_000;
 
-/** A thread for short logs, which would wait longer for threads of their own than they take. */
+/** One thread for all short logs, since starting threads for one takes longer than importing it. */
 export class ShortImportPool {
   #started: Piscina | undefined;
 
