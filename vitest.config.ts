@@ -11,6 +11,7 @@ export default defineConfig({
       'e2e/src/**/*.test.ts',
       'scripts/**/*.test.ts',
     ],
+    setupFiles: ['./scripts/lib/property-tests.mjs'],
     reporters: ['default', './scripts/closing-line-reporter.mjs'],
     testTimeout: 60_000,
     hookTimeout: 60_000,

@@ -40,13 +40,35 @@ export function run(command, args, options = {}) {
   });
 }
 
-/** Runs a program on this terminal and answers its exit code. */
+const INTERRUPTS = ['SIGINT', 'SIGTERM', 'SIGHUP'];
+/** The exit code of what was interrupted. */
+const INTERRUPTED = 130;
+/** A program that does not end when it is interrupted is killed after this time. */
+const END_MS = 10_000;
+
+/** Runs a program on this terminal and answers its exit code. It is interrupted with this script, which then cleans up. */
 export function runHere(command, args, options = {}) {
   return new Promise((resolve, reject) => {
     const child = spawn(command, args, { cwd: ROOT, stdio: 'inherit', ...options });
+    const interrupt = () => {
+      child.kill('SIGTERM');
+      setTimeout(() => child.kill('SIGKILL'), END_MS).unref();
+    };
+    for (const signal of INTERRUPTS) process.on(signal, interrupt);
     child.on('error', reject);
-    child.on('close', (code, signal) => resolve(code ?? (signal ? 1 : 0)));
+    child.on('close', (code, signal) => {
+      for (const one of INTERRUPTS) process.off(one, interrupt);
+      resolve(code ?? (signal ? INTERRUPTED : 0));
+    });
   });
+}
+
+/** Cleans up when this process is interrupted, which then ends. */
+export function onInterrupt(cleanUp) {
+  for (const signal of INTERRUPTS)
+    process.once(signal, () => {
+      void cleanUp().finally(() => process.exit(INTERRUPTED));
+    });
 }
 
 /** Runs a script's main function; what the user can fix is printed without a stack. */

@@ -2,6 +2,7 @@
 import pg from 'pg';
 import { startCluster } from '../../../scripts/lib/cluster.mjs';
 import { findPostgres } from '../../../scripts/lib/install.mjs';
+import { onInterrupt } from '../../../scripts/lib/run.mjs';
 import { median, printTimes, timeRounds } from '../measure.js';
 import { Side } from '../subprocess.js';
 import { checkFrozenLog, frozenPolicy, frozenRequests, frozenScenery } from './pinned-workload.js';
@@ -26,6 +27,7 @@ export async function benchSql(): Promise<void> {
   await ours.do('begin');
   const ten = tenOf(frozenPolicy(200).rules);
   const cluster = await startCluster({ name: 'bench-postgres', bin: await findPostgres(), isDurable: true });
+  onInterrupt(() => cluster.stop());
   const client = new pg.Client({ connectionString: cluster.urlOf('postgres') });
   try {
     await client.connect();

@@ -7,6 +7,7 @@ import { ServiceClient } from '@jadefence/contract';
 import pg from 'pg';
 import { startCluster } from '../../../scripts/lib/cluster.mjs';
 import { findPostgres } from '../../../scripts/lib/install.mjs';
+import { onInterrupt } from '../../../scripts/lib/run.mjs';
 import { startService } from '../../../scripts/lib/service.mjs';
 import { frozenPolicy, frozenRequests, frozenScenery } from './pinned-workload.js';
 import { formatCombined } from './requests.js';
@@ -27,6 +28,7 @@ export interface ServiceFixture {
 /** Runs a service for as long as `work` takes, its reference data and rules brought in. */
 export async function withService(work: (fixture: ServiceFixture) => Promise<void>): Promise<void> {
   const cluster = await startCluster({ name: 'bench-postgres', bin: await findPostgres(), isDurable: true });
+  onInterrupt(() => cluster.stop());
   const folder = mkdtempSync(join(tmpdir(), 'jadefence-bench-'));
   try {
     const database = `bench_${Date.now()}`;

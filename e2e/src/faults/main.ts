@@ -9,6 +9,7 @@ import { Random } from '@jadefence/demo';
 import pg from 'pg';
 import { startCluster } from '../../../scripts/lib/cluster.mjs';
 import { findPostgres } from '../../../scripts/lib/install.mjs';
+import { onInterrupt } from '../../../scripts/lib/run.mjs';
 import { startService } from '../../../scripts/lib/service.mjs';
 import { logLine } from '../fixture.js';
 import { Acknowledged } from './acknowledged.js';
@@ -29,6 +30,7 @@ process.stdout.write(`seed ${seed}: ${kills} kills of the service, ${stops} stop
 
 const folder = mkdtempSync(join(tmpdir(), 'jadefence-faults-'));
 const cluster = await startCluster({ name: 'faults-postgres', bin: await findPostgres(), isDurable: true });
+onInterrupt(() => cluster.stop());
 const database = `faults_${Date.now()}`;
 await administer(`create database ${database}`);
 let service = await start();

@@ -12,6 +12,7 @@ async function start(config: Config): Promise<void> {
   // Uploads take as long as they take; routes bound the time of all other bodies.
   server.requestTimeout = 0;
   server.headersTimeout = HEADERS_TIMEOUT_MS;
+  server.keepAliveTimeout = KEEP_ALIVE_MS;
   server.maxConnections = config.maxConnections;
   surviveLostConnections(service.logger);
   await new Promise<void>((resolve, reject) => server.once('error', reject).listen(config.port, config.host, resolve));
@@ -20,7 +21,8 @@ async function start(config: Config): Promise<void> {
   const isFirst = await service.users.createFirstAdministrator(config.signInFile, address);
   service.logger.info(isFirst ? { address, signInFile: config.signInFile } : { address }, 'listening');
   process.send?.({ kind: 'listening', address });
-  for (const signal of ['SIGINT', 'SIGTERM'] as const)
+  // A script that started it has ended when its channel closes.
+  for (const signal of ['SIGINT', 'SIGTERM', 'disconnect'] as const)
     process.once(signal, () => {
       stop(service, server, config).catch((error: unknown) => {
         service.logger.error({ err: error }, 'the service did not stop as it should');
@@ -30,6 +32,8 @@ async function start(config: Config): Promise<void> {
 }
 
 const HEADERS_TIMEOUT_MS = 30_000;
+/** Longer than clients are busy between two requests: on a connection that was just closed, an upload fails. */
+const KEEP_ALIVE_MS = 75_000;
 
 /** Requests under way end within the time of grace; new ones find the service not ready. */
 async function stop(service: Service, server: Server, { graceSeconds }: Config): Promise<void> {

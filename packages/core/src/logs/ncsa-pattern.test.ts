@@ -38,6 +38,13 @@ describe('NCSA lines with further columns', () => {
     expect(read('pattern', text, { pattern })).toMatchObject({ 'client.address': '198.18.1.1', 'url.path': '/a' });
   });
 
+  it('have a host column where some requests name an address, and none where all do', () => {
+    const end = (column: string): string => `${common} ${column}\n`;
+    const patternOf = (...columns: string[]) => detectFormat(Buffer.from(columns.map(end).join('')), true).pattern;
+    expect(patternOf('192.0.2.1:8080', 'shop.example', '-')).toBe(`${rest} {host}`);
+    expect(patternOf('192.0.2.1:8080', '192.0.2.2:8080')).toBe(`${rest} {}`);
+  });
+
   it('are not proposed where a format fits, or lines differ', () => {
     expect(detectFormat(Buffer.from(`${line}\n`), true).pattern).toBeUndefined();
     expect(detectFormat(Buffer.from(`shop.example:443 ${line}\n`), true).pattern).toBeUndefined();

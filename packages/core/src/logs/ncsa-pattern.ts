@@ -105,5 +105,8 @@ function nameOf(values: readonly string[]): string {
   if (known.length === 0) return '';
   const isForwarded = (value: string): boolean => value.split(',').every((part) => parseAddress(part.trim()));
   if (known.every(isForwarded)) return FORWARDED;
-  return known.every((value) => /^(?=.*[a-z])[a-z0-9_-]+(\.[a-z0-9_-]+)+(:\d+)?$/i.test(value)) ? 'host' : '';
+  // Some requests name an address as their host; a column of addresses alone is something else.
+  const isNamed = (value: string): boolean => /^(?=.*[a-z])[a-z0-9_-]+(\.[a-z0-9_-]+)+(:\d+)?$/i.test(value);
+  const isHost = (value: string): boolean => isNamed(value) || parseAddress(value.replace(/:\d+$/, '')) !== undefined;
+  return known.some(isNamed) && known.every(isHost) ? 'host' : '';
 }

@@ -72,7 +72,7 @@ export type Receive = (context: EvaluationContext, ruling: Ruling) => Observer |
 
 /** Holds the matcher against the interpreter. @throws where they differ */
 export function compareEvaluators(
-  options: { numRuns: number; seed?: number; endOnFailure?: boolean },
+  options: Pick<fc.Parameters, 'numRuns' | 'seed' | 'endOnFailure' | 'interruptAfterTimeLimit'>,
   receive: Receive = () => undefined,
 ): void {
   fc.assert(
