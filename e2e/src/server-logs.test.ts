@@ -20,7 +20,7 @@ beforeAll(() => {
 });
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
-/** Requests that servers write in ways of their own: quotation marks, bytes that are no text, a list of proxies. */
+/** Requests that each server writes in another way: quotation marks, bytes that are no text, a list of proxies. */
 const REQUESTS: readonly { readonly path: string; readonly headers: Record<string, string> }[] = [
   { path: '/a?x=1&y=%22', headers: { 'user-agent': 'Agent/1.0 (a; b)' } },
   { path: '/b', headers: { 'user-agent': 'An "odd" agent \\ here' } },

@@ -45,7 +45,7 @@ export function proposePattern(lines: readonly string[]): NcsaPattern | undefine
   if (front.length + end.length === 0) return undefined;
   const used = new Set<string>();
   const nameColumn = (side: 'front' | 'end', at: number): string => {
-    const name = nameOf(alike.map((line) => line[side][at]!.text));
+    const name = nameOf(alike.map((line) => line[side][at]!));
     if (used.has(name)) return '';
     if (name !== '') used.add(name);
     return name;
@@ -100,11 +100,13 @@ function cellsOf(text: string): Cell[] | undefined {
 }
 
 /** What a column holds by the shape of its values; empty where that is unclear. */
-function nameOf(values: readonly string[]): string {
-  const known = values.filter((value) => value !== '-' && value !== '');
+function nameOf(cells: readonly Cell[]): string {
+  const known = cells.map(({ text }) => text).filter((value) => value !== '-' && value !== '');
   if (known.length === 0) return '';
-  const isForwarded = (value: string): boolean => value.split(',').every((part) => parseAddress(part.trim()));
-  if (known.every(isForwarded)) return FORWARDED;
+  // A port is that of a server, and bare addresses without a list among them may be those of anything.
+  const isPlain = (part: string): boolean => !/\.\d+:\d+$/.test(part) && parseAddress(part.trim()) !== undefined;
+  const isList = cells[0]!.isQuoted || known.some((value) => value.includes(','));
+  if (isList && known.every((value) => value.split(',').every(isPlain))) return FORWARDED;
   // Some requests name an address as their host; a column of addresses alone is something else.
   const isNamed = (value: string): boolean => /^(?=.*[a-z])[a-z0-9_-]+(\.[a-z0-9_-]+)+(:\d+)?$/i.test(value);
   const isHost = (value: string): boolean => isNamed(value) || parseAddress(value.replace(/:\d+$/, '')) !== undefined;
