@@ -3,47 +3,22 @@ import type { ExpectationResult } from '@jadefence/core/expectations';
 import type { Explanation, Identified } from '@jadefence/core/explain';
 import type { Survey } from '@jadefence/core/survey';
 import type { Problem } from './problems.js';
-import type {
-  ApplicationInfo,
-  CategoryLookup,
-  CategoryOverview,
-  Correction,
-  Countries,
-  CountryLookup,
-  DatasetInfo,
-  PassphraseInfo,
-  PutCorrection,
-  SourceInfo,
-} from './reference-types.js';
-import type {
-  ChangePage,
-  ComparisonInfo,
-  ComparisonProgress,
-  ComparisonResult,
-  DecisionPage,
-  Log,
-  Replay,
-  ReplayProgress,
-  ReplayResult,
-} from './replay-types.js';
-import type {
-  AccessToken,
-  AuditCheck,
-  AuditPage,
-  CreatedToken,
-  Draft,
-  DraftChanges,
-  DraftSources,
-  EditResult,
-  Health,
-  ImportPreview,
-  ListInfo,
-  MatchCount,
-  Revision,
-  RevisionDiff,
-  Session,
-  Tried,
-} from './types.js';
+import type { ApplicationInfo } from './applications.js';
+import type { CategoryLookup, CategoryOverview } from './categories.js';
+import type { Correction, PutCorrection } from './corrections.js';
+import type { Countries, CountryLookup } from './countries.js';
+import type { DatasetInfo } from './datasets.js';
+import type { PassphraseInfo } from './passphrases.js';
+import type { SourceInfo } from './sources.js';
+import type { ChangePage, ComparisonInfo, ComparisonProgress, ComparisonResult } from './comparisons.js';
+import type { Log } from './logs.js';
+import type { DecisionPage, Replay, ReplayProgress, ReplayResult } from './replays.js';
+import type { AuditCheck, AuditPage } from './audit.js';
+import type { Draft, DraftChanges, DraftSources, EditResult, ImportPreview, ListInfo, MatchCount } from './draft.js';
+import type { Health } from './health.js';
+import type { Revision, RevisionDiff } from './revisions.js';
+import type { Tried } from './try-requests.js';
+import type { AccessToken, CreatedToken, Session } from './users.js';
 
 /** A new generated password, shown once. */
 export interface PasswordReset {

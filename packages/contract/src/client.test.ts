@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { ServiceClient } from './client.js';
 import { ServiceError } from './problems.js';
-import type { ReplayProgress } from './replay-types.js';
+import type { ReplayProgress } from './replays.js';
 
 interface Sent {
   readonly method: string;

@@ -1,4 +1,6 @@
 import { createParser } from 'eventsource-parser';
+import type { Explanation } from '@jadefence/core/explain';
+import type { Survey } from '@jadefence/core/survey';
 import type { Edit, ListLookup, StartingPoint } from '@jadefence/core/edit';
 import type { ExpectationResult } from '@jadefence/core/expectations';
 import type { Identified } from '@jadefence/core/explain';
@@ -6,58 +8,38 @@ import type { Outcome } from '@jadefence/core/language';
 import type { DatasetKind } from '@jadefence/core/reference';
 import type { SyntheticFlow } from '@jadefence/core/request';
 import { ServiceError, type Problem } from './problems.js';
+import type { ApplicationInfo } from './applications.js';
+import type { CategoryLookup, CategoryOverview } from './categories.js';
+import type { Correction, PutCorrection } from './corrections.js';
+import type { Countries, CountryLookup } from './countries.js';
+import type { DatasetInfo, DatasetOwner } from './datasets.js';
+import type { PassphraseInfo } from './passphrases.js';
+import type { SourceInfo } from './sources.js';
+import type { AuditCheck, AuditPage } from './audit.js';
 import type {
-  ApplicationInfo,
-  CategoryLookup,
-  CategoryOverview,
-  Correction,
-  Countries,
-  CountryLookup,
-  DatasetInfo,
-  DatasetOwner,
-  PassphraseInfo,
-  PutCorrection,
-  SourceInfo,
-} from './reference-types.js';
-import type {
-  ReplayPolicy,
-  AuditCheck,
-  AuditPage,
-  CreatedToken,
   Draft,
   DraftChanges,
   DraftSources,
   EditResult,
-  Explanation,
-  Tried,
   FenceSources,
-  Health,
   ImportPreview,
   ListInfo,
   MatchCount,
-  PublishRequest,
-  Revision,
-  RevisionDiff,
-  Role,
-  Session,
-  Survey,
-  AccessToken,
-  TryRequest,
-} from './types.js';
+} from './draft.js';
+import type { Health } from './health.js';
+import type { ReplayPolicy } from './replays.js';
+import type { PublishRequest, Revision, RevisionDiff } from './revisions.js';
+import type { Tried, TryRequest } from './try-requests.js';
+import type { CreatedToken, Role, Session, AccessToken } from './users.js';
 import type {
-  DecisionPage,
-  Log,
-  LogReadOptions,
   ChangePage,
   ComparisonInfo,
   ComparisonProgress,
   ComparisonResult,
-  Replay,
   ComparisonRequest,
-  ReplayRequest,
-  ReplayProgress,
-  ReplayResult,
-} from './replay-types.js';
+} from './comparisons.js';
+import type { Log, LogReadOptions } from './logs.js';
+import type { DecisionPage, Replay, ReplayRequest, ReplayProgress, ReplayResult } from './replays.js';
 
 export interface ClientOptions {
   /** Where the service listens, without a path; empty for the site the page came from. */

@@ -33,8 +33,9 @@ import {
   Optional,
   QueryFlag,
 } from './decorators.js';
-import { DATASET_OWNERS, type DatasetOwner } from './reference-types.js';
-import { ROLES, type ReplayPolicy, type Role } from './types.js';
+import { DATASET_OWNERS, type DatasetOwner } from './datasets.js';
+import type { ReplayPolicy } from './replays.js';
+import { ROLES, type Role } from './users.js';
 
 const MAX_FILE_CHARACTERS = 20_000_000;
 const MAX_FILES = 2000;
@@ -100,9 +101,13 @@ export class SourceFileInput {
   @IsString() @Length(0, MAX_FILE_CHARACTERS) text!: string;
 }
 
-export class FenceSourcesInput {
+/** Fences as the text of their files, with the files that their lists name. */
+export class FenceFilesInput {
   @IsListOf(() => SourceFileInput, { max: MAX_FILES }) fenceFiles!: SourceFileInput[];
   @IsListOf(() => SourceFileInput, { max: MAX_FILES }) namedFiles!: SourceFileInput[];
+}
+
+export class ImportFencesInput extends FenceFilesInput {
   /** Replaces or adds what is given and leaves the rest of the draft alone. */
   @Optional() @IsBoolean() isMerge: boolean = false;
 }
@@ -319,26 +324,26 @@ export class PassphraseInput {
   @IsString() @Length(8, 1000) passphrase!: string;
 }
 
-export class ReplayInput {
+/** Which requests of a log are judged, and how. */
+class ReplayOptionsInput {
   @IsId() logId!: number;
   @Optional() @Matches(NAME, { message: '$property must be the name of a gate' }) gate?: string;
-  @Optional() @IsAgainst() against?: ReplayPolicy;
   @Optional() @IsIn(HELD_BEHAVIOURS) held?: HeldBehaviour;
   @Optional() @IsInstant() fromUnixMs?: number;
   @Optional() @IsInstant() toUnixMs?: number;
+}
+
+export class ReplayInput extends ReplayOptionsInput {
+  /** What is published unless specified, or the draft where nothing is. */
+  @Optional() @IsAgainst() against?: ReplayPolicy;
   /** Fences to judge by, instead of the draft or a revision, and what their folder is called. */
-  @Optional() @IsOne(() => FenceSourcesInput) fences?: FenceSourcesInput;
+  @Optional() @IsOne(() => FenceFilesInput) fences?: FenceFilesInput;
   @Optional() @IsString() @Length(1, 200) folder?: string;
 }
 
-export class ComparisonInput {
-  @IsId() logId!: number;
+export class ComparisonInput extends ReplayOptionsInput {
   @IsAgainst() before!: ReplayPolicy;
   @IsAgainst() after!: ReplayPolicy;
-  @Optional() @Matches(NAME, { message: '$property must be the name of a gate' }) gate?: string;
-  @Optional() @IsIn(HELD_BEHAVIOURS) held?: HeldBehaviour;
-  @Optional() @IsInstant() fromUnixMs?: number;
-  @Optional() @IsInstant() toUnixMs?: number;
 }
 
 export class ChangesQuery {

@@ -3,7 +3,6 @@ import {
   LogReader,
   parseMapping,
   type Detection,
-  type LogFormat,
   type ReaderOptions,
   type ReadLine,
 } from '@jadefence/core/logs';
@@ -22,7 +21,7 @@ const SHOWN_LINES = 5;
 export async function previewLog(file: File, query: LogReadOptions): Promise<LogPreview> {
   const { bytes, isWhole } = await readHead(file);
   const settings = optionsOf(query);
-  const detection = detectFormat(bytes, isWhole, settings, query.format as LogFormat | undefined);
+  const detection = detectFormat(bytes, isWhole, settings, query.format);
   if (!detection.best) return { detection, lines: [] };
   const { format, isInSyslog } = detection.best;
   const reader = new LogReader(format, { ...settings, isInSyslog });

@@ -31,7 +31,12 @@ export function ReadingFields({
         Reading options
       </DisclosureButton>
       <DisclosurePanel className="mt-3 grid gap-4 sm:grid-cols-2">
-        <Choice label="Format" value={settings.format ?? ''} options={FORMATS} onChange={(format) => set({ format })} />
+        <Choice
+          label="Format"
+          value={settings.format ?? ''}
+          options={FORMATS}
+          onChange={(format) => set({ format: format as LogReadOptions['format'] })}
+        />
         <Field className="flex items-center gap-2 text-sm">
           <Checkbox
             checked={settings.syslog === true}

@@ -1,4 +1,4 @@
-import { EditsInput, FenceSourcesInput } from '@jadefence/contract/server';
+import { EditsInput, ImportFencesInput } from '@jadefence/contract/server';
 import { STARTING_POINTS, type Edit } from '@jadefence/core/edit';
 import { runExpectations } from '@jadefence/core/expectations';
 import { threadRoute, type Route } from '../../http/route.js';
@@ -30,7 +30,7 @@ export function draftRoutes(drafts: Drafts, referenceSnapshots: ReferenceSnapsho
       summary: 'Preview an import of fence files',
       answer: 'ImportPreview',
       access: 'viewer',
-      body: FenceSourcesInput,
+      body: ImportFencesInput,
       hasLargeBody: true,
       handle: ({ body }) => drafts.preview(body, body.isMerge),
     }),
@@ -40,7 +40,7 @@ export function draftRoutes(drafts: Drafts, referenceSnapshots: ReferenceSnapsho
       summary: 'Import fence files into the draft',
       answer: 'Draft',
       access: 'editor',
-      body: FenceSourcesInput,
+      body: ImportFencesInput,
       hasLargeBody: true,
       handle: async ({ body, actor, ...context }) =>
         setETag(context, await drafts.import(body, body.isMerge, expectedVersion(context), actor)),

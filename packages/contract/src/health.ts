@@ -1,0 +1,4 @@
+export interface Health {
+  readonly status: 'ok';
+  readonly version: string;
+}
