@@ -24,25 +24,8 @@ import { hasProblem, service } from './api/client.js';
 import { meQuery } from './api/queries.js';
 import { Button } from './components/button.js';
 import { EmptyState } from './components/layout.js';
-import { Loaded } from './components/loaded.js';
-import { ApplicationsPage } from './features/applications/applications-page.js';
-import { AuditPage } from './features/audit/audit-page.js';
-import { CategoriesPage } from './features/categories/categories-page.js';
-import { ComparePage } from './features/compare/compare-page.js';
-import { ComparisonPage } from './features/compare/comparison-page.js';
-import { CountriesPage } from './features/countries/countries-page.js';
-import { ExpectationsPage } from './features/expectations/expectations-page.js';
-import { FencesPage } from './features/fences/fences-page.js';
-import { GatesPage } from './features/gates/gates-page.js';
-import { ListsPage } from './features/lists/lists-page.js';
-import { LogPage } from './features/logs/log-page.js';
-import { LogsPage } from './features/logs/logs-page.js';
-import { ReplayPage } from './features/replays/replay-page.js';
-import { ReplaysPage } from './features/replays/replays-page.js';
-import { RevisionsPage } from './features/revisions/revisions-page.js';
-import { SettingsPage } from './features/settings/settings-page.js';
+import { Loaded, Loading } from './components/loaded.js';
 import { SignInPage } from './features/sign-in/sign-in-page.js';
-import { TryPage } from './features/try/try-page.js';
 
 const queryClient = new QueryClient({
   defaultOptions: {
@@ -62,30 +45,49 @@ queryClient.getMutationCache().subscribe(({ mutation, type }) => {
     void queryClient.invalidateQueries({ queryKey: meQuery.queryKey });
 });
 
+/** A page is loaded when it is opened first, so that the frame appears without the language and the charts. */
+async function pageOf<N extends string>(module: Promise<Record<N, ComponentType>>, name: N) {
+  return { Component: (await module)[name] };
+}
+
+async function pageWithId<N extends string>(module: Promise<Record<N, ComponentType<{ id: number }>>>, name: N) {
+  const page = (await module)[name];
+  return { Component: () => <WithId page={page} /> };
+}
+
 const router = createBrowserRouter([
   {
     element: <Frame />,
     children: [
       { index: true, element: <Navigate to="/fences" replace /> },
-      { path: 'fences', element: <FencesPage /> },
-      { path: 'gates', element: <GatesPage /> },
-      { path: 'lists', element: <ListsPage /> },
-      { path: 'countries', element: <CountriesPage /> },
-      { path: 'categories', element: <CategoriesPage /> },
-      { path: 'applications', element: <ApplicationsPage /> },
-      { path: 'settings', element: <SettingsPage /> },
-      { path: 'expectations', element: <ExpectationsPage /> },
-      { path: 'revisions', element: <RevisionsPage /> },
-      { path: 'audit', element: <AuditPage /> },
-      { path: 'logs', element: <LogsPage /> },
-      { path: 'logs/:id', element: <WithId page={LogPage} /> },
-      { path: 'try', element: <TryPage /> },
-      { path: 'replays', element: <ReplaysPage /> },
-      { path: 'replays/:id', element: <WithId page={ReplayPage} /> },
-      { path: 'compare', element: <ComparePage /> },
-      { path: 'comparisons/:id', element: <WithId page={ComparisonPage} /> },
+      { path: 'fences', lazy: () => pageOf(import('./features/fences/fences-page.js'), 'FencesPage') },
+      { path: 'gates', lazy: () => pageOf(import('./features/gates/gates-page.js'), 'GatesPage') },
+      { path: 'lists', lazy: () => pageOf(import('./features/lists/lists-page.js'), 'ListsPage') },
+      { path: 'countries', lazy: () => pageOf(import('./features/countries/countries-page.js'), 'CountriesPage') },
+      { path: 'categories', lazy: () => pageOf(import('./features/categories/categories-page.js'), 'CategoriesPage') },
+      {
+        path: 'applications',
+        lazy: () => pageOf(import('./features/applications/applications-page.js'), 'ApplicationsPage'),
+      },
+      { path: 'settings', lazy: () => pageOf(import('./features/settings/settings-page.js'), 'SettingsPage') },
+      {
+        path: 'expectations',
+        lazy: () => pageOf(import('./features/expectations/expectations-page.js'), 'ExpectationsPage'),
+      },
+      { path: 'revisions', lazy: () => pageOf(import('./features/revisions/revisions-page.js'), 'RevisionsPage') },
+      { path: 'audit', lazy: () => pageOf(import('./features/audit/audit-page.js'), 'AuditPage') },
+      { path: 'logs', lazy: () => pageOf(import('./features/logs/logs-page.js'), 'LogsPage') },
+      { path: 'logs/:id', lazy: () => pageWithId(import('./features/logs/log-page.js'), 'LogPage') },
+      { path: 'try', lazy: () => pageOf(import('./features/try/try-page.js'), 'TryPage') },
+      { path: 'replays', lazy: () => pageOf(import('./features/replays/replays-page.js'), 'ReplaysPage') },
+      { path: 'replays/:id', lazy: () => pageWithId(import('./features/replays/replay-page.js'), 'ReplayPage') },
+      { path: 'compare', lazy: () => pageOf(import('./features/compare/compare-page.js'), 'ComparePage') },
+      {
+        path: 'comparisons/:id',
+        lazy: () => pageWithId(import('./features/compare/comparison-page.js'), 'ComparisonPage'),
+      },
       { path: '*', element: <NoSuchPage /> },
-    ].map((page) => ({ ...page, errorElement: <BrokenPage /> })),
+    ].map((page) => ({ ...page, errorElement: <BrokenPage />, hydrateFallbackElement: <Loading /> })),
     errorElement: <BrokenPage />,
   },
 ]);

@@ -10,6 +10,10 @@ const SHOWN_ERRORS = 20;
 export function Loaded<T>({ query, children }: { query: UseQueryResult<T>; children: (data: T) => ReactNode }) {
   if (query.data !== undefined) return children(query.data);
   if (query.error) return <ErrorNotice error={query.error} />;
+  return <Loading />;
+}
+
+export function Loading() {
   return (
     <p role="status" className="p-4 text-sm text-muted">
       Loading …

@@ -235,7 +235,7 @@ describe('detection', () => {
     ],
     [
       '198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5 "x"\n',
-      'None of the formats fits: it has the time of an NCSA log, but not the columns of combined (client - user [time] "request" status bytes "referer" "agent"); a pattern describes the columns. It begins: 198.18.1.1 - - [12/Oct/2026:12:00:00 +0200] "GET / HTTP/1.1" 200 5 "x"',
+      'None of the formats fits: it is NCSA common with further columns (1 without a name).',
     ],
     [
       '{"a":1}\n',
