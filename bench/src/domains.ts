@@ -8,7 +8,7 @@ const ENTRIES = 5_000_000;
 const LOOK_UPS = 500_000;
 const ROUNDS = 5;
 
-/** Five million domains: memory, loading and lookups with all domains above a host, beside a Set of the same entries. */
+/** Five million domains: memory, loading and lookups with all domains above a host, compared with a Set of the same entries. */
 export async function benchDomains(): Promise<void> {
   const reader = new DatasetReader('domains');
   const startedMs = performance.now();

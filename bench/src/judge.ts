@@ -7,7 +7,7 @@ import { ROOT } from './root.js';
 const ROUNDS = 5;
 const REQUESTS = 194_603;
 
-/** `judge` beside plain reading of the lines in Node and `wc -l`, on one generated log of 200,000 lines. */
+/** `judge` compared with plain reading of the lines in Node and `wc -l`, on one generated log of 200,000 lines. */
 export async function benchJudge(): Promise<void> {
   const folder = join(ROOT, '.jadefence', 'bench');
   mkdirSync(folder, { recursive: true });

@@ -44,7 +44,7 @@ export function writeOutboundLog(
 }
 
 /**
- * Writes the lines of a log, and beside it its labels as NDJSON: one `{"line": N, "event": "..."}` for each planted line.
+ * Writes the lines of a log, and next to it its labels as NDJSON: one `{"line": N, "event": "..."}` for each planted line.
  * @param labelsPath where the labels go
  */
 async function writeLabelled<E extends string>(

@@ -43,14 +43,14 @@ const { parentPort, workerData, Worker } = require('node:worker_threads');
 const { readFileSync } = require('node:fs');
 let isDone = false;
 parentPort.once('message', () => (isDone = true));
-const beside = new Worker(
+const idleServer = new Worker(
   "const { parentPort } = require('node:worker_threads');" +
   "const server = require('node:http').createServer((_, response) => response.end('{}'));" +
   "server.listen(0, '127.0.0.1', () => parentPort.postMessage(server.address().port));",
   { eval: true },
 );
 const scheduled = (pid) => readFileSync('/proc/' + pid + '/task/' + pid + '/schedstat', 'utf8').split(' ').map((ns) => ns / 1e6);
-beside.once('message', (port) => {
+idleServer.once('message', (port) => {
   const measure = async (url, pid) => {
     const longest = { computedMs: 0, sleptMs: 0 };
     do {
@@ -71,7 +71,7 @@ beside.once('message', (port) => {
     measure(workerData.url, workerData.pid),
     measure('http://127.0.0.1:' + port, process.pid),
   ]).then(([service, other]) => {
-    beside.terminate();
+    idleServer.terminate();
     parentPort.postMessage({ service, other });
   });
 });`;

@@ -18,6 +18,7 @@ const TEXT_RULES = [
   [/\b(hears?|heard|hearing)\b/i, 'receives, collects'],
   [/\b(asks?|asked)\b(?! for confirmation)/i, 'evaluate, test, request, look up'],
   [/\bof before\b/i, 'previous, earlier'],
+  [/\bbeside\b/i, 'compared with, next to, during, in addition to'],
   [/\bof (its|their|his|our|my|one's|a) own\b/i, 'own, separate'],
   [/\bheld (against|together)\b/i, 'checked against'],
   [/\bputs? together\b|\bone behind (the other|another)\b/i, 'merged, contiguous'],

@@ -10,7 +10,7 @@ import { importCombined, importInTwoThreads, storedBytes, type StoredChunk } fro
 const ROUNDS = 5;
 const REQUESTS = 2_000_000;
 
-/** Combined lines into stored columns beside JSON.parse over the same requests as NDJSON, each on one thread. */
+/** Combined lines into stored columns compared with JSON.parse over the same requests as NDJSON, each on one thread. */
 export async function benchImport(): Promise<void> {
   checkFrozenLog();
   const combined = bytesOf(REQUESTS, formatCombined);

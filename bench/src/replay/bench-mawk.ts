@@ -1,4 +1,4 @@
-/** `judge` on a raw file beside mawk with six of its rules. */
+/** `judge` on a raw file compared with mawk with six of its rules. */
 import { execFileSync } from 'node:child_process';
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';

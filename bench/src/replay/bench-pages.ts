@@ -1,4 +1,4 @@
-/** What pages cost: of each route the processor time a page and how long people wait, alone and beside heavy work. */
+/** What pages cost: of each route the processor time a page and how long people wait, alone and during heavy work. */
 import { median } from '../measure.js';
 import { busySeconds, streamOf, withService, type ServiceFixture } from './service-fixture.js';
 
@@ -109,7 +109,7 @@ async function measureAll(
     const waits = await requestMany(fixture, page, count);
     const cpuMs = (1000 * (busySeconds(fixture.pid) - before)) / count;
     const goal = page.goalMs === undefined ? '' : ` (goal: ${page.goalMs})`;
-    // Beside other work the time of the processor is that of both.
+    // During other work the time of the processor is that of both.
     const cpu = isAlone ? `${cpuMs.toFixed(1).padStart(6)} ms of processor a page${goal}, ` : '';
     const sorted = waits.sort((a, b) => a - b);
     process.stdout.write(

@@ -9,7 +9,7 @@ const ROUNDS = 5;
 const REAL_REQUESTS = 200_000;
 const REAL_SEED = 5;
 
-/** A log as real ones are beside the plain one, and the same requests in other formats, all on one thread. */
+/** A log as real ones are, compared with the plain one, and the same requests in other formats, all on one thread. */
 export async function benchRealLog(): Promise<void> {
   const plain = bytesOf(REAL_REQUESTS, formatCombined);
   const lines = [...generateRealLines(frozenScenery(), REAL_SEED, REAL_REQUESTS)];
@@ -33,7 +33,7 @@ export async function benchRealLog(): Promise<void> {
     'slow path': () => void importLog(slow, 'combined-with-host'),
   });
   process.stdout.write(
-    `real-log: ${REAL_REQUESTS.toLocaleString('en')} requests of a real log beside as many plain ones\n`,
+    `real-log: ${REAL_REQUESTS.toLocaleString('en')} requests of a real log compared with as many plain ones\n`,
   );
   printTimes(times, REAL_REQUESTS, 'lines');
   const ratio = median(times['plain']!) / median(times['combined-with-host']!);

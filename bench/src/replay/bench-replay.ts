@@ -22,7 +22,7 @@ const REQUESTS = 1_000_000;
 const PLAIN_REQUESTS = { 200: 20_000, 1000: 5000, 5000: 2000 } as const;
 const DRAWN = 20_000;
 
-/** Replays beside two loops over the same requests. */
+/** Replays compared with two loops over the same requests. */
 export async function benchReplay(): Promise<void> {
   checkFrozenLog();
   process.stdout.write(

@@ -1,4 +1,4 @@
-/** A replay from the store beside one SQL statement with ten of its rules, over the same requests in PostgreSQL. */
+/** A replay from the store compared with one SQL statement with ten of its rules, over the same requests in PostgreSQL. */
 import pg from 'pg';
 import { startCluster } from '../../../scripts/lib/cluster.mjs';
 import { findPostgres } from '../../../scripts/lib/install.mjs';

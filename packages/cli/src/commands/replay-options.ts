@@ -40,7 +40,7 @@ export function peopleOption(): Option {
     .default('continue');
 }
 
-/** What the requests of a log are counted by, beside the rules. */
+/** What the requests of a log are counted by, in addition to the rules. */
 export function byOption(): Option {
   return new Option(
     '--by <what...>',

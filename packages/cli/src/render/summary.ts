@@ -20,7 +20,7 @@ import {
 
 /**
  * The result of a log, for people.
- * @param by what requests are counted by, beside their rules
+ * @param by what requests are counted by, in addition to their rules
  */
 export function renderSummary(
   summary: Summary,

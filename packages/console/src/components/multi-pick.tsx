@@ -11,7 +11,7 @@ export interface PickOption {
   readonly text?: string;
   /** Other words that it is found by. */
   readonly aliases?: string;
-  /** A figure or a word beside it. */
+  /** A figure or a word next to it. */
   readonly note?: string;
   /** What it holds, in small print below it. */
   readonly detail?: string;

@@ -94,7 +94,7 @@ describe('checking fences', () => {
     expect(errorsOf('list a domains from "a.txt"', [{ path: 'a.txt', text }])).toHaveLength(150_000);
   });
 
-  it('reads a list beside the fence file that names it', () => {
+  it('reads a list next to the fence file that names it', () => {
     const { rulebook, diagnostics } = checkFences(
       [{ path: 'sites/f.fence', text: 'list a addresses from "../lists/a.txt"' }],
       [{ path: 'lists/a.txt', text: '198.18.0.0/24 # rented\n' }],

@@ -89,7 +89,7 @@ export function readCondition(text: string): Condition {
   return fence.rules[0]!.condition;
 }
 
-/** What a condition is answered with beside a rulebook that does not hold it. */
+/** What the condition of a rule that the rulebook does not hold is evaluated with. */
 export function collectRuleLookups(condition: Condition, { lists }: Pick<Rulebook, 'lists'>): Lookups {
   return collectLookups([condition], lists);
 }

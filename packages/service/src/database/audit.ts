@@ -1,7 +1,7 @@
 /**
  * The audit trail: a chain of entries, each with a keyed hash (HMAC-SHA-256, RFC 2104) over itself and the hash before it.
  * The key is in a file, so that write access to the table is not enough to rebuild the chain. Its head is kept apart under the
- * same key, and the last entry that was seen in a file beside the key, so that entries taken from the end are missed.
+ * same key, and the last entry that was seen in a file next to the key, so that entries taken from the end are missed.
  */
 import { createHash, createHmac, randomBytes, randomUUID } from 'node:crypto';
 import { mkdir, readFile, rename, writeFile } from 'node:fs/promises';

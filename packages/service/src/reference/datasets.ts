@@ -211,7 +211,7 @@ export class Datasets {
     };
   }
 
-  /** Runs `work` in a transaction that no other change of reference data runs beside. */
+  /** Runs `work` in a transaction during which no other change of reference data runs. */
   async change<T>(work: (trx: Transaction) => Promise<T>): Promise<T> {
     return inTransaction(this.db, async (trx) => {
       await trx.raw('select pg_advisory_xact_lock(?)', [REFERENCE_LOCK]);

@@ -103,7 +103,7 @@ function Preview({
       {pattern !== undefined && (
         <div className="mt-2 flex flex-wrap items-center gap-3">
           <code className="text-xs">{pattern}</code>
-          <Button onClick={() => onPattern(pattern)}>Use this pattern</Button>
+          <Button onClick={() => onPattern(pattern)}>Apply pattern</Button>
         </div>
       )}
       <ol

@@ -28,7 +28,7 @@ export interface NcsaShape {
 /** What an NCSA format has, where lines of it are read in their bytes. */
 export function ncsaShapeOf(format: LogFormat, { isInSyslog, host }: ReaderOptions): NcsaShape | undefined {
   const shape = isInSyslog ? undefined : NCSA_SHAPES[format];
-  // A host beside the column is for the lines without one, which are then read one by one.
+  // A host given in addition to the column is for the lines without one, which are then read one by one.
   return shape?.hasHost && host !== undefined ? undefined : shape;
 }
 

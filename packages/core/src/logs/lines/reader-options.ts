@@ -1,4 +1,4 @@
-/** What must be known of a log, beside its format, to read it. */
+/** What must be known of a log, in addition to its format, to read it. */
 
 /** Which name of the log is a word or an attribute; several are joined with a space, as a date and a time. */
 export type Mapping = { readonly [target: string]: string | readonly string[] };

@@ -77,7 +77,7 @@ export class Stage {
   readonly #numAlways: number;
   /** By place in `leadingGroups` and class, where its list begins; `UNSET` before it is requested. */
   readonly #lists: Int32Array[];
-  /** By rule, what a matcher has to look at beside its condition. */
+  /** By rule, what a matcher has to look at in addition to its condition. */
   readonly ruleFlags: Uint8Array;
   readonly conditions: Conditions;
   readonly #collected: AtomSet;

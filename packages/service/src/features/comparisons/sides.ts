@@ -1,4 +1,4 @@
-/** The two replays of a comparison, opened beside each other. */
+/** The two replays of a comparison, opened together. */
 import type { Ruling } from '@jadefence/core/decide';
 import { DecisionComparison } from '@jadefence/core/replay';
 import type { Database } from '../../database/database.js';
