@@ -38,7 +38,7 @@ export function readApplicationCatalogue(yaml: string): { text: string; problems
   const applications = (catalogue as { applications?: unknown } | null)?.applications;
   if (!Array.isArray(applications))
     return { text: '', problems: ['expected the key "applications" with a list of them'] };
-  const read = applications.map((one: unknown, index) => readApplication(one, index + 1));
+  const read = applications.map((application: unknown, index) => readApplication(application, index + 1));
   return {
     text: `${read.map(({ text }) => text).join('\n\n')}\n`,
     problems: read.flatMap(({ problems }) => problems),

@@ -60,7 +60,7 @@ describe('a database from before there were datasets of every kind', () => {
     const referenceSnapshots = new ReferenceSnapshots(db, new Datasets(db));
     const replays = await ReplayModel.query(db).orderBy('id');
     const countries = await Promise.all(
-      replays.map(async (one) => (await referenceSnapshots.pinned(one.referenceHash)).country?.name),
+      replays.map(async (replay) => (await referenceSnapshots.pinned(replay.referenceHash)).country?.name),
     );
     expect(countries).toEqual(['old.csv', undefined]);
     expect((await referenceSnapshots.load(replays[1]!.referenceHash)).referenceData).toEqual({});

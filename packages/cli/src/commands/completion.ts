@@ -105,7 +105,7 @@ async function namesOfDraft(command: Command, streams: Streams): Promise<readonl
 /** Codes of countries, and names of feeds and applications. */
 async function namesOfReference(command: Command, streams: Streams): Promise<readonly string[]> {
   const noun = command.parent?.name();
-  const takes = command.registeredArguments.map((one) => one.name());
+  const takes = command.registeredArguments.map((registeredArgument) => registeredArgument.name());
   if (takes.includes('country')) return listCountries().map(({ code }) => code);
   if (noun === 'application' && takes.includes('name'))
     return connect(streams)

@@ -136,9 +136,9 @@ async function showFence(name: string, output: OneOutput, streams: Streams): Pro
 
 /** @throws Failure listing the fences */
 export function findFence({ fences }: Draft, name: string): DraftFence {
-  const found = fences.find((one) => one.name === name);
+  const found = fences.find((fence) => fence.name === name);
   if (found) return found;
-  const names = fences.map((one) => one.name);
+  const names = fences.map((fence) => fence.name);
   throw new Failure(
     `No fence is named "${name}".`,
     EXIT.wrongInput,

@@ -56,7 +56,12 @@ function renderCountries(
       : [];
   const rows = countries
     .slice(0, SHOWN_COUNTRIES)
-    .map((one) => [one.country, formatCount(one.requests), formatShare(one.requests / requests), count(one.clients)]);
+    .map((country) => [
+      country.country,
+      formatCount(country.requests),
+      formatShare(country.requests / requests),
+      count(country.clients),
+    ]);
   const more = countries.length > SHOWN_COUNTRIES ? `\nand ${countries.length - SHOWN_COUNTRIES} more` : '';
   return [`${printTable(['country', 'requests', 'share', 'clients'], rows, [1, 2, 3])}${more}`];
 }
@@ -80,10 +85,10 @@ function renderBursts({ bursts, burstsAreExact }: Survey): string[] {
 
 function renderBusiest(title: string, values: readonly Busy[], requests: number, width: number): string[] {
   if (values.length === 0) return [];
-  const rows = values.map((one) => [
-    shorten(one.value, width - 30),
-    `${one.isExact ? '' : '>='}${formatCount(one.requests)}`,
-    formatShare(one.requests / requests),
+  const rows = values.map((value) => [
+    shorten(value.value, width - 30),
+    `${value.isExact ? '' : '>='}${formatCount(value.requests)}`,
+    formatShare(value.requests / requests),
   ]);
   return [printTable([title, 'requests', 'share'], rows, [1, 2])];
 }

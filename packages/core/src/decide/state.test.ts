@@ -6,7 +6,7 @@ import { State, type StoredState } from './state.js';
 function countByHand(times: readonly number[], max: number, windowMs: number, holdMs: number | undefined): boolean[] {
   let heldUntil = Number.NEGATIVE_INFINITY;
   return times.map((now, index) => {
-    const inWindow = times.slice(0, index + 1).filter((one) => one > now - windowMs).length;
+    const inWindow = times.slice(0, index + 1).filter((time) => time > now - windowMs).length;
     const isHeld = now < heldUntil;
     if (inWindow > max && !isHeld && holdMs !== undefined) heldUntil = now + holdMs;
     return inWindow > max || isHeld;

@@ -58,7 +58,10 @@ export function readStatement(text: string): Statement {
 /** Reads one rule that a user wrote. @throws EditError with every error, placed in the text of the rule */
 export function readRule(text: string): Rule {
   const { file, diagnostics } = parseFences(`fence f enforce {\n${text}\n}`, EDIT_FILE);
-  const shifted = diagnostics.map((one) => ({ ...one, place: { ...one.place, line: one.place.line - 1 } }));
+  const shifted = diagnostics.map((diagnostic) => ({
+    ...diagnostic,
+    place: { ...diagnostic.place, line: diagnostic.place.line - 1 },
+  }));
   if (shifted.length > 0) throw new EditError('invalid-text', shifted.map(formatDiagnostic).join('\n'));
   const rules = (file.statements[0] as FenceStatement).rules;
   if (rules.length !== 1 || file.statements.length !== 1)

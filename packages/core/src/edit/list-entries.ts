@@ -67,7 +67,10 @@ export function editList(
     (entry) => `${printEntry(entry, list)}${entry.comments ? ` # ${entry.comments.join('; ')}` : ''}`,
   );
   const text = `${[...kept.join('\n').trimEnd().split('\n'), ...news].filter((row, index) => index > 0 || row !== '').join('\n')}\n`;
-  const namedFiles = [...configuration.namedFiles.filter((one) => one !== file), { path: source.path, text }];
+  const namedFiles = [
+    ...configuration.namedFiles.filter((namedFile) => namedFile !== file),
+    { path: source.path, text },
+  ];
   return { configuration: { ...configuration, namedFiles }, entries: reports };
 }
 

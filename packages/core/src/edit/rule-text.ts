@@ -19,9 +19,9 @@ export function parseRuleText(text: string): { rule?: Rule; diagnostics: readonl
   const [fence] = file.statements;
   const rules = fence?.kind === 'fence' ? fence.rules : [];
   const numLines = text.split('\n').length;
-  const shifted = diagnostics.map((one) => ({
-    ...one,
-    place: { ...one.place, line: Math.min(numLines, Math.max(1, one.place.line - 1)) },
+  const shifted = diagnostics.map((diagnostic) => ({
+    ...diagnostic,
+    place: { ...diagnostic.place, line: Math.min(numLines, Math.max(1, diagnostic.place.line - 1)) },
   }));
   return rules.length === 1 ? { rule: rules[0]!, diagnostics: shifted } : { diagnostics: shifted };
 }

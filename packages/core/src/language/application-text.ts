@@ -62,7 +62,7 @@ function parsePorts(cursor: Cursor): Body['ports'] {
 
 export function printApplication(application: ApplicationStatement): string {
   const { name, title, category, risk, ports, needs, over, signatures } = application;
-  const names = (references: readonly Reference[]): string => references.map((one) => one.name).join(', ');
+  const names = (references: readonly Reference[]): string => references.map((reference) => reference.name).join(', ');
   return [
     `application ${name}${printTitle(title)} {`,
     ...(category === undefined ? [] : [`  category ${category}`]),

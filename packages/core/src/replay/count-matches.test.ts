@@ -40,7 +40,9 @@ describe('counting the requests that a condition about tags is true of', () => {
         const records = recordsOf(log);
         const state = new State();
         const decisions = records.map((record) => decide(judge, normalizeRequest(record), state));
-        const wanted = decisions.filter((one) => one.outcome !== 'uncovered' && one.tags.length > 0).length;
+        const wanted = decisions.filter(
+          (decision) => decision.outcome !== 'uncovered' && decision.tags.length > 0,
+        ).length;
         expect(countMatches(judge, requested, records, undefined, new State()).matching).toBe(wanted);
         tagged += wanted;
         if (wanted > 0 && countsInOrder(requested)) inOrder += 1;

@@ -116,12 +116,12 @@ function burstRule({ burst }: StarterFacts): StarterRule | undefined {
 /** The country whose few clients send most requests: often one machine in a data centre. */
 function farCountryRule({ countries, requests, clients }: StarterFacts): StarterRule | undefined {
   const candidates = countries.filter(
-    (one) =>
-      one.country !== INTERNAL &&
-      one.country !== NO_COUNTRY &&
-      one.requests >= FAR_REQUESTS &&
-      one.requests <= requests * FAR_SHARE &&
-      one.requests / one.clients.count >= (FAR_TIMES_AS_MANY * requests) / clients.count,
+    (country) =>
+      country.country !== INTERNAL &&
+      country.country !== NO_COUNTRY &&
+      country.requests >= FAR_REQUESTS &&
+      country.requests <= requests * FAR_SHARE &&
+      country.requests / country.clients.count >= (FAR_TIMES_AS_MANY * requests) / clients.count,
   );
   const far = candidates.reduce<(typeof candidates)[number] | undefined>(
     (best, one) => (best && best.requests / best.clients.count >= one.requests / one.clients.count ? best : one),

@@ -48,7 +48,7 @@ export function judgeNaively(
 ): NaiveDecision[] {
   const memory: NaiveCounters = { counted: [], held: [] };
   const ofKind = <K extends Statement['kind']>(kind: K) =>
-    statements.filter((one): one is Extract<Statement, { kind: K }> => one.kind === kind);
+    statements.filter((statement): statement is Extract<Statement, { kind: K }> => statement.kind === kind);
   const lists = new Map(ofKind('list').map((list) => [list.name, list]));
   return log.map((record) => {
     const gate = findGate(ofKind('gate'), lists, record);

@@ -44,7 +44,7 @@ export class ReferenceSnapshots {
     const [country] = await this.datasets.active('country', db);
     const corrections = await CorrectionModel.query(db).orderBy(['kind', 'key']);
     const of = (kind: string): [string, string][] =>
-      corrections.filter((one) => one.kind === kind).map(({ key, value }) => [key, value]);
+      corrections.filter((correction) => correction.kind === kind).map(({ key, value }) => [key, value]);
     return {
       country: country ? pinDataset(country) : null,
       countryCorrections: of('country'),

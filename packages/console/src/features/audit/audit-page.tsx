@@ -79,7 +79,7 @@ function describeDetail(detail: Readonly<Record<string, unknown>>): string {
   if (Array.isArray(changes)) {
     if (changes.length > NAMED_CHANGES) return `${changes.length} changes`;
     const named = changes.map(
-      (one: { kind: string; part: string; name: string }) => `${one.part} ${one.name} ${one.kind}`,
+      (change: { kind: string; part: string; name: string }) => `${change.part} ${change.name} ${change.kind}`,
     );
     return named.join(', ') || 'nothing';
   }

@@ -38,14 +38,14 @@ export default function CountryMap({ countries: { countries, requests } }: { cou
   return (
     <figure className="px-4 pt-4">
       <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} role="img" aria-label={describe(countries, hasLog)} className="w-full">
-        {shown.features.map((one, index) => {
-          const country = byNumber.get(String(one.id));
+        {shown.features.map((feature, index) => {
+          const country = byNumber.get(String(feature.id));
           const value = country ? valueOf(country) : 0;
           const shade = value === 0 ? 0 : Math.max(1, Math.ceil(Math.sqrt(value / most) * SHADES));
           return (
             <path
-              key={`${one.id} ${index}`}
-              d={path(one) ?? ''}
+              key={`${feature.id} ${index}`}
+              d={path(feature) ?? ''}
               stroke="var(--color-surface)"
               strokeWidth={0.5}
               fill={
@@ -59,7 +59,7 @@ export default function CountryMap({ countries: { countries, requests } }: { cou
               <title>
                 {country
                   ? `${country.name}: ${hasLog ? `${formatCount(country.requests ?? 0)} requests` : `${formatCount(Number(country.addresses4))} IPv4 addresses`}`
-                  : `${one.properties.name}: not in the table`}
+                  : `${feature.properties.name}: not in the table`}
               </title>
             </path>
           );

@@ -34,7 +34,11 @@ export function SurveyCards({ survey }: { survey: Survey }) {
             head={['client', 'requests', 'share']}
             rows={survey.busiestClients
               .slice(0, 10)
-              .map((one) => [one.value, formatBusy(one), formatShare(one.requests / survey.requests)])}
+              .map((busiestClient) => [
+                busiestClient.value,
+                formatBusy(busiestClient),
+                formatShare(busiestClient.requests / survey.requests),
+              ])}
           />
         </Card>
         <Card title="Busiest paths">
@@ -43,17 +47,21 @@ export function SurveyCards({ survey }: { survey: Survey }) {
             head={['path', 'requests', 'share']}
             rows={survey.busiestPaths
               .slice(0, 10)
-              .map((one) => [one.value, formatBusy(one), formatShare(one.requests / survey.requests)])}
+              .map((busiestPath) => [
+                busiestPath.value,
+                formatBusy(busiestPath),
+                formatShare(busiestPath.requests / survey.requests),
+              ])}
           />
         </Card>
         <Card title="Most within a minute">
           <Figures
             label="Bursts"
             head={['client', 'requests', 'minute (UTC)']}
-            rows={survey.bursts.map((one) => [
-              one.client,
-              formatCount(one.requests),
-              formatTime(one.minuteUnixMs).slice(0, 16),
+            rows={survey.bursts.map((burst) => [
+              burst.client,
+              formatCount(burst.requests),
+              formatTime(burst.minuteUnixMs).slice(0, 16),
             ])}
           />
         </Card>
@@ -93,11 +101,11 @@ function OriginCard({ survey }: { survey: Survey }) {
           head={['country', 'requests', 'share', 'clients']}
           rows={survey.countries
             .slice(0, 12)
-            .map((one) => [
-              one.country,
-              formatCount(one.requests),
-              formatShare(one.requests / survey.requests),
-              formatDistinct(one.clients),
+            .map((country) => [
+              country.country,
+              formatCount(country.requests),
+              formatShare(country.requests / survey.requests),
+              formatDistinct(country.clients),
             ])}
         />
       )}

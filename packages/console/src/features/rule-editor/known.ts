@@ -114,7 +114,7 @@ export function groupsFor({ field }: FieldInfo): PickGroup[] {
 
 /** Those that the log has come first, each with its addresses and its share of the log; a warning where the table has none. */
 function countryOptions({ countries }: KnownNames): PickOption[] {
-  const held = new Map(countries?.countries.map((one) => [one.country, one]));
+  const held = new Map(countries?.countries.map((country) => [country.country, country]));
   const total = countries?.requests ?? 0;
   const requestsOf = (code: string): number => held.get(code)?.requests ?? countries?.elsewhere?.[code] ?? 0;
   const noteOf = (code: string): Partial<PickOption> => {

@@ -96,8 +96,12 @@ export class Comparisons {
       .orderBy('id', 'desc')
       .offset(offset)
       .limit(limit);
-    const replays = await this.parts.replays.showMany(comparisons.flatMap((one) => [one.beforeId, one.afterId]));
-    return comparisons.map((one) => presentComparison(one, replays.get(one.beforeId)!, replays.get(one.afterId)!));
+    const replays = await this.parts.replays.showMany(
+      comparisons.flatMap((comparison) => [comparison.beforeId, comparison.afterId]),
+    );
+    return comparisons.map((comparison) =>
+      presentComparison(comparison, replays.get(comparison.beforeId)!, replays.get(comparison.afterId)!),
+    );
   }
 
   /** @throws ProblemError when there is no such comparison */

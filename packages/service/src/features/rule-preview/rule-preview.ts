@@ -148,12 +148,15 @@ function refuseErrors(
   const { diagnostics } = checkFences([{ path: DRAFT_PATH, text: `${head}${rule}\n}\n` }], namedFiles, outside);
   const errors = diagnostics
     .filter(({ place }) => place.line > numLines)
-    .map((one): Diagnostic => ({ ...one, place: { ...one.place, file: 'rule', line: one.place.line - numLines } }));
+    .map((diagnostic): Diagnostic => ({
+      ...diagnostic,
+      place: { ...diagnostic.place, file: 'rule', line: diagnostic.place.line - numLines },
+    }));
   if (errors.length > 0)
     throw new ProblemError('invalid-text', errors.map(formatDiagnostic).join('\n'), {
-      errors: errors.map((one) => ({
-        place: `${one.place.line}:${one.place.column}`,
-        message: `${one.message}${one.hint ? ` ${one.hint}` : ''}`,
+      errors: errors.map((error) => ({
+        place: `${error.place.line}:${error.place.column}`,
+        message: `${error.message}${error.hint ? ` ${error.hint}` : ''}`,
       })),
     });
 }
