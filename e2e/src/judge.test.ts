@@ -300,7 +300,7 @@ describe('user errors are reported in a line, and exit with 2', () => {
       'no host',
       () => ['judge', '-', '--fences', good(), '--format', 'combined'],
       combined,
-      'The log has no column for the host (NCSA combined), so no gate would cover any request.\nAdd --host HOST with the host of the log, or --gate NAME with the gate that judges it.\n',
+      'The log names no host (NCSA combined), so no gate would cover any request.\nAdd --host HOST with the host of the log, or --gate NAME with the gate that judges it.\n',
     ],
     [
       'another kind of file',

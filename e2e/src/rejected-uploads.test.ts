@@ -74,7 +74,7 @@ describe('a log that is refused', () => {
       'names no host',
       ['nohost.log'],
       [
-        'The log has no column for the host (NCSA combined), so no gate would cover any request.',
+        'The log names no host (NCSA combined), so no gate would cover any request.',
         'Add --host HOST with the host of the log.',
       ],
     ],

@@ -5,6 +5,7 @@ import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { createGunzip } from 'node:zlib';
 import {
+  describeMissingHost,
   detectFormat,
   LOG_FORMATS,
   LogReader,
@@ -73,7 +74,7 @@ export async function openLog(
   const [first] = files as [OpenedFile];
   if (needy && !knowsHost) {
     throw new Failure(
-      `The log has no column for the host (${LOG_FORMATS[needy.fit.format]}), so no gate would cover any request.`,
+      describeMissingHost(needy.fit),
       EXIT.wrongInput,
       'Add --host HOST with the host of the log, or --gate NAME with the gate that judges it.',
     );

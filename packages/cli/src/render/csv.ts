@@ -1,5 +1,6 @@
 /** Tables and decisions as CSV (RFC 4180). */
 import type { DecidedRecord } from '@jadefence/core/replay';
+import { DECISION_ATTRIBUTES } from '@jadefence/core/request';
 import { stringify } from 'csv-stringify/sync';
 
 /** The columns of decisions as CSV: what is known of most requests, then the decision. Everything else is in NDJSON only. */
@@ -17,21 +18,8 @@ const CSV_COLUMNS = [
   'http.response.body.size',
   'user_agent.original',
   'user.name',
-  'jade.line',
-  'jade.outcome',
-  'jade.stopped',
-  'jade.gate',
-  'jade.fence',
-  'jade.rule',
-  'jade.status',
-  'jade.reason',
-  'jade.would',
-  'jade.file',
-  'jade.tags',
-  'jade.blind',
-  'jade.country',
-  'jade.client',
-] as const;
+  ...DECISION_ATTRIBUTES,
+];
 
 /** A cell that a spreadsheet would run as a formula is made harmless. */
 const OPTIONS = { escape_formulas: true, quoted_match: /\r/, eof: false };

@@ -98,6 +98,11 @@ export function detectFormat(
   return { numLines: best.numAccepted + best.numRejected, best, needsHost, summary: summaryOf(best) };
 }
 
+/** Why a log that needs a host cannot be judged without one. */
+export function describeMissingHost({ format }: FormatFit): string {
+  return `The log names no host (${LOG_FORMATS[format]}), so no gate would cover any request.`;
+}
+
 function summaryOf({ format, isInSyslog, numAccepted, numRejected }: FormatFit): string {
   const rejects = numRejected === 0 ? 'none would be rejected' : `${numRejected} would be rejected`;
   const name = isInSyslog ? `syslog with ${LOG_FORMATS[format]} in it` : LOG_FORMATS[format];

@@ -1,4 +1,4 @@
-export { detectFormat, type Detection, type FormatFit } from './detect.js';
+export { describeMissingHost, detectFormat, type Detection, type FormatFit } from './detect.js';
 export { restoreLine } from './import/line-encoding.js';
 export { mergeByTime } from './merge.js';
 export { parseMapping } from './naming/naming.js';

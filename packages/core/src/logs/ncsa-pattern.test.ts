@@ -45,6 +45,11 @@ describe('NCSA lines with further columns', () => {
     expect(patternOf('192.0.2.1:8080', '192.0.2.2:8080')).toBe(`${rest} {}`);
   });
 
+  it('are those of most lines, whatever the first is', () => {
+    const text = `broken\n${line} 0.1\n${line} 0.2\n${line} 0.3\n`;
+    expect(detectFormat(Buffer.from(text), true).pattern).toBe(`${whole} {}`);
+  });
+
   it('are not proposed where a format fits, or lines differ', () => {
     expect(detectFormat(Buffer.from(`${line}\n`), true).pattern).toBeUndefined();
     expect(detectFormat(Buffer.from(`shop.example:443 ${line}\n`), true).pattern).toBeUndefined();

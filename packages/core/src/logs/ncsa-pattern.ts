@@ -36,12 +36,16 @@ const WORDS: Readonly<Record<string, string>> = { [FORWARDED]: 'a list of forwar
  * @returns undefined where they are not of that kind, or differ in what they have
  */
 export function proposePattern(lines: readonly string[]): NcsaPattern | undefined {
-  const taken = lines.map(takeApart);
-  const [first] = taken;
-  const shape = first && shapeOf(first);
-  const alike = taken.filter((line): line is NcsaLine => line !== undefined && shapeOf(line) === shape);
-  if (!first || alike.length * 2 <= lines.length) return undefined;
-  const { front, end, hasAgent } = first;
+  const byShape = new Map<string, NcsaLine[]>();
+  for (const line of lines.map(takeApart)) {
+    if (!line) continue;
+    const shape = shapeOf(line);
+    byShape.set(shape, [...(byShape.get(shape) ?? []), line]);
+  }
+  // Most lines, so that there is at most one; the first of the log may be broken.
+  const alike = [...byShape.values()].find(({ length }) => length * 2 > lines.length);
+  if (!alike) return undefined;
+  const { front, end, hasAgent } = alike[0]!;
   if (front.length + end.length === 0) return undefined;
   const used = new Set<string>();
   const nameColumn = (side: 'front' | 'end', at: number): string => {

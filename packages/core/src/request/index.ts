@@ -10,7 +10,14 @@ export {
 export { normalizeHost } from './host.js';
 export { invariant } from './invariant.js';
 export { PROTOCOLS } from './protocols.js';
-export { FILE_ATTRIBUTE, type LogRecord, REJECT_REASONS, type RejectedLine, type RejectReason } from './record.js';
+export {
+  DECISION_ATTRIBUTES,
+  FILE_ATTRIBUTE,
+  type LogRecord,
+  REJECT_REASONS,
+  type RejectedLine,
+  type RejectReason,
+} from './record.js';
 export { normalizeRequest } from './request.js';
 export {
   buildSyntheticFlow,

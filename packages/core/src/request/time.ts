@@ -1,7 +1,7 @@
 /** As logs write them, in English. */
 export const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
 
-/** @returns the number of a month in two digits; 00 for a name that is none */
+/** @returns the number of a month in two digits; 00 for an unknown name */
 export function monthNumber(name: string): string {
   return String(MONTHS.indexOf(name) + 1).padStart(2, '0');
 }

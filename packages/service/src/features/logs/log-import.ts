@@ -3,6 +3,7 @@ import { availableParallelism } from 'node:os';
 import type { Log } from '@jadefence/contract';
 import type { ImportLogQuery } from '@jadefence/contract/server';
 import {
+  describeMissingHost,
   detectFormat,
   LogOptionsError,
   LOG_FORMATS,
@@ -307,11 +308,9 @@ function requireSingleFormat(files: readonly ImportFile[], knowsHost: boolean): 
       throw new ProblemError('unknown-format', found, hint === undefined ? {} : { hint });
     }
     if (needsHost && !knowsHost)
-      throw new ProblemError(
-        'host-required',
-        `The log has no column for the host (${LOG_FORMATS[best.format]}), so no gate would cover any request.`,
-        { hint: 'Add --host HOST with the host of the log.' },
-      );
+      throw new ProblemError('host-required', describeMissingHost(best), {
+        hint: 'Add --host HOST with the host of the log.',
+      });
     return best;
   });
   const [first] = fits as [FormatFit];

@@ -2,7 +2,6 @@ import { createReadStream } from 'node:fs';
 import { realpath, stat } from 'node:fs/promises';
 import { isAbsolute, relative, resolve } from 'node:path';
 import type { DatasetInfo, DatasetOwner, SourceInfo } from '@jadefence/contract';
-import type { DatasetKind } from '@jadefence/core/reference';
 import { decompress } from '@jadefence/files';
 import type { Logger } from 'pino';
 import { recordChange } from '../../database/audit.js';
@@ -16,14 +15,7 @@ import type { Doer, ReferenceImports } from '../datasets/imports.js';
 const MINUTE_MS = 60_000;
 
 /** The settings of a source. */
-export interface SourceInput {
-  readonly kind: DatasetOwner;
-  readonly name: string;
-  readonly locations: readonly string[];
-  readonly category?: string;
-  readonly listKind?: DatasetKind;
-  readonly everyMinutes: number;
-}
+export type SourceInput = Pick<SourceInfo, 'kind' | 'name' | 'locations' | 'category' | 'listKind' | 'everyMinutes'>;
 
 /** What a location holds now. */
 type FetchedSource =
