@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { parseAddress } from '@jadefence/core/request';
 import { createTestDatabase } from '../../../e2e/src/test-database.js';
 import { Datasets } from './reference/datasets.js';
 import { ReferenceSnapshots } from './reference/reference-snapshots.js';
@@ -52,7 +53,7 @@ describe('a database from before there were datasets of every kind', () => {
   it('keeps its country table, which was stored as text, and answers from it', async () => {
     const datasets = new Datasets(db);
     const { referenceData: referenceData } = await new ReferenceSnapshots(db, datasets).loadCurrent();
-    expect(referenceData.countries!.findText('198.19.4.7')).toBe('SE');
+    expect(referenceData.countries!.countryOf(parseAddress('198.19.4.7')!)).toBe('SE');
     expect((await DatasetModel.query(db))[0]!.stats).toEqual({ numEntries: 2, numRejected: 0, problems: [] });
   });
 

@@ -23,7 +23,7 @@ export function createAddressSet(ranges: readonly AddressRange[]): AddressSet {
     find(address) {
       const { sorted, firsts, widestEnds } = index[address.family];
       if (sorted.length === 0) return undefined;
-      const value = toKey(address.family, address.value);
+      const value = address.key;
       let best: AddressRange | undefined;
       for (let at = upperBound(firsts, value) - 1; at >= 0 && widestEnds[at]! >= value; at -= 1) {
         const range = sorted[at]!;

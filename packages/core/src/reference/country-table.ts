@@ -1,4 +1,4 @@
-import { formatRange, parseAddress, parseNetwork, type Address, type AddressRange } from '../request/address.js';
+import { formatRange, parseNetwork, type Address, type AddressRange } from '../request/address.js';
 import { createRangeTable, RangeTable, type RangeRow } from './range-table.js';
 
 /** An ISO 3166-1 code, or one of the two values for addresses that belong to no country. */
@@ -36,8 +36,6 @@ export interface CountryTable {
   find(address: Address): CountryAnswer;
   /** The country without evidence, which is much faster. */
   countryOf(address: Address): Country;
-  /** The country of an address in any of its spellings, faster than by way of `find`; undefined where the text is none. */
-  findText(text: string): Country | undefined;
 }
 
 /** Loopback, link-local, private, shared and unique-local networks (RFC 6890, RFC 4193). */
@@ -116,15 +114,6 @@ export function createCountryTable(
       const fromCorrection = corrected?.findValue(address) ?? -1;
       const value = fromCorrection >= 0 ? fromCorrection : table.findValue(address);
       return value >= 0 ? COUNTRIES[value]! : outside(address);
-    },
-    findText(text) {
-      const value = corrected ? undefined : table.findText(text);
-      if (value === undefined) {
-        const address = parseAddress(text);
-        return address && find(address).country;
-      }
-      if (value >= 0) return COUNTRIES[value];
-      return internal.findText(text)! < 0 ? NO_COUNTRY : INTERNAL;
     },
   };
 }

@@ -1,5 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
+import { parseAddress } from '../request/address.js';
 import { DatasetReader } from '../language/dataset-lines.js';
 import { isBelowDomain } from '../request/host.js';
 import { Dataset, REACHES, type DatasetKind } from './dataset.js';
@@ -115,7 +116,7 @@ describe('a dataset', () => {
 
   it('of addresses finds the narrowest entry', () => {
     const { dataset } = read('addresses', '198.18.0.0/16', '198.18.4.0/24', '2001:db8::1 - 2001:db8::9');
-    expect(dataset.findAddress({ family: 4, value: 0xc6120407n })).toEqual({
+    expect(dataset.findAddress(parseAddress('198.18.4.7')!)).toEqual({
       family: 4,
       first: 0xc6120400n,
       last: 0xc61204ffn,

@@ -20,14 +20,7 @@
  */
 import { crc32 } from '../binary/checksum.js';
 import { DamagedTableError } from '../binary/damaged.js';
-import {
-  FAMILY_BITS,
-  fromWords,
-  parseIpv4,
-  parseIpv6Words,
-  type Address,
-  type AddressRange,
-} from '../request/address.js';
+import { FAMILY_BITS, fromWords, type Address, type AddressRange } from '../request/address.js';
 import { cutIntoPieces, NO_OWNER } from './range-pieces.js';
 import { findIpv4, findIpv6, buildIpv4Index, buildIpv6Index, type Ipv4Index, type Ipv6Index } from './range-search.js';
 
@@ -84,29 +77,14 @@ export class RangeTable {
   }
 
   /** @returns the smallest range that contains the address, with its value */
-  find({ family, value }: Address): RangeRow | undefined {
-    if (family === 4) return this.#row(this.#four, ownerAt(this.#four, findIpv4(this.#search4, Number(value) | 0)));
-    setWords(scratch, value);
-    return this.#row(this.#six, ownerAt(this.#six, findIpv6(this.#search6, scratch)));
+  find(address: Address): RangeRow | undefined {
+    const part = address.family === 4 ? this.#four : this.#six;
+    return this.#row(part, ownerAt(part, this.#pieceOf(address)));
   }
 
   /** The value of the smallest range that contains the address, or -1. */
-  findValue({ family, value }: Address): number {
-    if (family === 4) return this.#value4(Number(value) | 0);
-    setWords(scratch, value);
-    return this.#value6(scratch);
-  }
-
-  /**
-   * The value of the smallest range that contains an address, from its plain text.
-   * @returns -1 where no range does, undefined where the text is not plain (a port, brackets, a zone) or no address
-   */
-  findText(text: string): number | undefined {
-    const four = parseIpv4(text);
-    if (four !== undefined) return this.#value4(four);
-    if (!parseIpv6Words(text, scratch)) return undefined;
-    if (scratch[0] === 0 && scratch[1] === 0 && scratch[2] === 0xffff) return this.#value4(scratch[3]! | 0);
-    return this.#value6(scratch);
+  findValue(address: Address): number {
+    return valueAt(address.family === 4 ? this.#four : this.#six, this.#pieceOf(address));
   }
 
   /** Every range, IPv4 before IPv6, each family as it was added. */
@@ -133,12 +111,13 @@ export class RangeTable {
     return counts;
   }
 
-  #value4(bits: number): number {
-    return valueAt(this.#four, findIpv4(this.#search4, bits));
-  }
-
-  #value6(words: Uint32Array): number {
-    return valueAt(this.#six, findIpv6(this.#search6, words));
+  #pieceOf(address: Address): number {
+    if (address.family === 4) return findIpv4(this.#search4, address.word3);
+    scratch[0] = address.word0;
+    scratch[1] = address.word1;
+    scratch[2] = address.word2;
+    scratch[3] = address.word3;
+    return findIpv6(this.#search6, scratch);
   }
 
   #row(part: FamilyPart, owner: number): RangeRow | undefined {
@@ -150,10 +129,6 @@ export class RangeTable {
       value: part.values[owner]!,
     };
   }
-}
-
-function setWords(words: Uint32Array, value: bigint): void {
-  for (let word = 3, rest = value; word >= 0; word -= 1, rest >>= 32n) words[word] = Number(rest & 0xffff_ffffn);
 }
 
 function addressAt({ width }: FamilyPart, words: Uint32Array, at: number): bigint {

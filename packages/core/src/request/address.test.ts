@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import ipaddr from 'ipaddr.js';
 import { describe, expect, it } from 'vitest';
-import { formatAddress, formatRange, parseAddress, parseIpv6Words, parseNetwork, type Family } from './address.js';
+import { Address, formatAddress, formatRange, parseAddress, parseIpv6Words, parseNetwork } from './address.js';
 
 const show = (text: string): string | undefined => {
   const address = parseAddress(text);
@@ -68,14 +68,16 @@ describe('an address', () => {
     ' 198.18.4.7',
   ])('"%s" is none', (text) => expect(parseAddress(text)).toBeUndefined());
 
-  it('survives being written and read again', () => {
+  it('survives being written and read again, and keeps the bits of its network', () => {
     const address = fc.oneof(
-      fc.record({ family: fc.constant<Family>(4), value: fc.bigInt(0n, 2n ** 32n - 1n) }),
-      fc.record({ family: fc.constant<Family>(6), value: fc.bigInt(2n ** 48n, 2n ** 128n - 1n) }),
+      fc.bigInt(0n, 2n ** 32n - 1n).map((value) => Address.ofValue(4, value)),
+      fc.bigInt(2n ** 48n, 2n ** 128n - 1n).map((value) => Address.ofValue(6, value)),
     );
     fc.assert(
-      fc.property(address, (one) => {
+      fc.property(address, fc.nat(32), fc.nat(128), (one, bits4, bits6) => {
         expect(parseAddress(formatAddress(one))).toEqual(one);
+        const network = parseNetwork(`${formatAddress(one)}/${one.family === 4 ? bits4 : bits6}`)!;
+        expect(one.keepBits(bits4, bits6).value).toBe(network.first);
       }),
     );
   });

@@ -1,13 +1,66 @@
 import ipaddr from 'ipaddr.js';
-
-/** An IPv4 or IPv6 address. IPv4-mapped IPv6 addresses are IPv4; zones, ports and brackets are gone. */
-export interface Address {
-  readonly family: Family;
-  /** The address as an unsigned number: below 2^32 for IPv4, below 2^128 for IPv6. */
-  readonly value: bigint;
-}
+import type { Key } from '../arrays/upper-bound.js';
 
 export type Family = 4 | 6;
+
+/**
+ * An IPv4 or IPv6 address. IPv4-mapped IPv6 addresses are IPv4; zones, ports and brackets are gone. It is kept as four
+ * words of 32 bits, the highest first and each signed, which engines pass on without an allocation; IPv4 has the last.
+ */
+export class Address {
+  private constructor(
+    readonly family: Family,
+    readonly word0: number,
+    readonly word1: number,
+    readonly word2: number,
+    readonly word3: number,
+  ) {}
+
+  /** @param bits of the address, signed or not */
+  static ofIpv4(bits: number): Address {
+    return new Address(4, 0, 0, 0, bits | 0);
+  }
+
+  /** @param words four, the highest first; those of an IPv4-mapped address give the IPv4 address */
+  static ofIpv6(words: Uint32Array): Address {
+    if (words[0] === 0 && words[1] === 0 && words[2] === 0xffff) return Address.ofIpv4(words[3]!);
+    return new Address(6, words[0]! | 0, words[1]! | 0, words[2]! | 0, words[3]! | 0);
+  }
+
+  /** @param value as `value` gives it */
+  static ofValue(family: Family, value: bigint): Address {
+    const word = (shift: bigint): number => Number((value >> shift) & 0xffff_ffffn) | 0;
+    return new Address(family, word(96n), word(64n), word(32n), word(0n));
+  }
+
+  /** The address as an unsigned number: below 2^32 for IPv4, below 2^128 for IPv6. */
+  get value(): bigint {
+    if (this.family === 4) return BigInt(this.word3 >>> 0);
+    return fromWords(this.word0 >>> 0, this.word1 >>> 0, this.word2 >>> 0, this.word3 >>> 0);
+  }
+
+  /** The same as `value`, an ordinary number for IPv4, which compares four times as fast as a big integer. */
+  get key(): Key {
+    return this.family === 4 ? this.word3 >>> 0 : this.value;
+  }
+
+  /** The address with all but its first bits zero. */
+  keepBits(bits4: number, bits6: number): Address {
+    if (this.family === 4) return Address.ofIpv4(this.word3 & maskOf(bits4));
+    return new Address(
+      6,
+      this.word0 & maskOf(bits6),
+      this.word1 & maskOf(bits6 - 32),
+      this.word2 & maskOf(bits6 - 64),
+      this.word3 & maskOf(bits6 - 96),
+    );
+  }
+}
+
+/** A mask of the first bits of a word, all of them from 32 on and none below one. */
+function maskOf(bits: number): number {
+  return bits >= 32 ? -1 : bits <= 0 ? 0 : -1 << (32 - bits);
+}
 
 /** All addresses of one family from `first` to `last`, both included. */
 export interface AddressRange {
@@ -50,7 +103,7 @@ function isPortSuffix(text: string): boolean {
 }
 
 function fromIpv4(bits: number | undefined): Address | undefined {
-  return bits === undefined ? undefined : { family: 4, value: BigInt(bits >>> 0) };
+  return bits === undefined ? undefined : Address.ofIpv4(bits);
 }
 
 /**
@@ -95,9 +148,7 @@ const words = new Uint32Array(4);
 
 function parseIpv6(text: string): Address | undefined {
   const zone = text.indexOf('%');
-  if (!parseIpv6Words(zone < 0 ? text : text.slice(0, zone), words)) return undefined;
-  if (words[0] === 0 && words[1] === 0 && words[2] === 0xffff) return fromIpv4(words[3]);
-  return { family: 6, value: fromWords(words[0]!, words[1]!, words[2]!, words[3]!) };
+  return parseIpv6Words(zone < 0 ? text : text.slice(0, zone), words) ? Address.ofIpv6(words) : undefined;
 }
 
 export function fromWords(w0: number, w1: number, w2: number, w3: number): bigint {
@@ -188,7 +239,7 @@ export function formatIpv4(bits: number): string {
 }
 
 /** The address as text: dotted decimals, or IPv6 in the form of RFC 5952. */
-export function formatAddress({ family, value }: Address): string {
+export function formatAddress({ family, value }: Pick<Address, 'family' | 'value'>): string {
   if (family === 4) return formatIpv4(Number(value));
   const parts = Array.from({ length: 8 }, (_, index) => Number((value >> BigInt(112 - 16 * index)) & 0xffffn));
   return new ipaddr.IPv6(parts).toRFC5952String();
@@ -223,6 +274,6 @@ export function formatRange({ family, first, last }: AddressRange): string {
   return `${from} - ${formatAddress({ family, value: last })}`;
 }
 
-export function isInRange(range: AddressRange, address: Address): boolean {
-  return range.family === address.family && range.first <= address.value && address.value <= range.last;
+export function isInRange(range: AddressRange, { family, value }: Address): boolean {
+  return range.family === family && range.first <= value && value <= range.last;
 }

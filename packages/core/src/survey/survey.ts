@@ -1,6 +1,6 @@
 import type { CountryTable } from '../reference/country-table.js';
 import { describeHostless } from '../request/hostless.js';
-import { formatAddress } from '../request/address.js';
+import { formatAddress, parseAddress } from '../request/address.js';
 import { REJECT_REASONS, type LogRecord, type RejectedLine, type RejectReason } from '../request/record.js';
 import type { ChunkRows } from '../columns/chunk.js';
 import { SparseCounts } from '../columns/sparse-counts.js';
@@ -125,13 +125,18 @@ export class SurveyBuilder {
 
   #addClient(text: string, requests: number): void {
     addTo(this.#clients, text, requests);
-    const country = this.countries?.findText(text);
+    const country = this.#countryOf(text);
     if (country === undefined) return;
     let counts = this.#countries.get(country);
     if (!counts)
       this.#countries.set(country, (counts = { requests: 0, clients: new CardinalityEstimator(COUNTRY_HASHES) }));
     counts.requests += requests;
     counts.clients.add(text);
+  }
+
+  #countryOf(client: string): string | undefined {
+    const address = this.countries && parseAddress(client);
+    return address && this.countries!.countryOf(address);
   }
 
   #addForwarded(header: ForwardedHeader, client: string | undefined, requests: number): void {
@@ -141,7 +146,7 @@ export class SurveyBuilder {
 
   #addUncoveredClient(text: string, requests: number): void {
     this.#uncovered.clients.add(text, requests);
-    const country = this.countries?.findText(text);
+    const country = this.#countryOf(text);
     if (country !== undefined) this.#uncovered.countries.add(country, requests);
   }
 

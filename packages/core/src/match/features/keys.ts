@@ -96,7 +96,9 @@ export function limitKey(key: LimitKey, view: GateView): Feature<KeyPart> {
     const mask = key.bits4 === 0 ? 0 : -1 << (FAMILY_BITS[4] - key.bits4);
     return feature(`${client.key} /${key.bits4} /${key.bits6}`, client.inputs, (reading) => {
       const address = client.read(reading);
-      return address?.family === 4 ? Number(address.value) & mask : toJson(cutAddress(address, key.bits4, key.bits6));
+      return address?.family === 4
+        ? address.word3 & mask
+        : toJson(address && formatAddress(address.keepBits(key.bits4, key.bits6)));
     });
   }
   const read = featureOf(key.field, key.parameter, view);
@@ -109,7 +111,7 @@ export function limitKey(key: LimitKey, view: GateView): Feature<KeyPart> {
 export function personKey({ gate }: GateView): Feature<string | undefined> {
   return feature(`person by ${gate.statement.name}`, ['user.name', ...clientInputs(gate)], ({ request }) => {
     const user = usersOf(request);
-    const who = user ?? cutAddress(resolveClient(gate, request).client, 32, 64);
+    const who = user ?? describeClient(resolveClient(gate, request).client);
     return who === undefined ? undefined : `"${user ? 'user' : 'client'}",${JSON.stringify(who)}`;
   });
 }
@@ -118,10 +120,7 @@ function toJson(value: unknown): string | undefined {
   return value === undefined ? undefined : JSON.stringify(value);
 }
 
-/** The first bits of an address, as text. */
-function cutAddress(address: Field<Address>, bits4: number, bits6: number): Field<string> {
-  if (!address) return address;
-  const { family, value } = address;
-  const dropped = BigInt(FAMILY_BITS[family] - (family === 4 ? bits4 : bits6));
-  return formatAddress({ family, value: (value >> dropped) << dropped });
+/** The client as a person is told apart by: the network of 64 bits for IPv6. */
+function describeClient(client: Field<Address>): Field<string> {
+  return client && formatAddress(client.keepBits(32, 64));
 }

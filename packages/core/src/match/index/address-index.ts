@@ -40,7 +40,7 @@ export class AddressIndex {
   collect(address: Address, atoms: AtomSet): void {
     for (const { atom, members } of this.#large) if (members.find(address)) atoms.addTrue(atom);
     const intervals = (this.#intervals ??= { 4: this.#cut(4), 6: this.#cut(6) })[address.family];
-    const value = address.family === 4 ? Number(address.value) : address.value;
+    const value = address.key;
     const { firsts } = intervals;
     let low = 0;
     let high = firsts.length;

@@ -2,6 +2,7 @@ import { afterEach, describe, expect, it, vi } from 'vitest';
 import { State } from '../../decide/state.js';
 import { View } from '../../decide/view.js';
 import { compareEvaluators } from '../../test/compare-evaluators.js';
+import type { Address } from '../../request/address.js';
 import { AddressIndex } from '../index/address-index.js';
 import { AtomIndex } from '../index/atoms.js';
 import { DomainIndex } from '../index/domain-index.js';
@@ -73,8 +74,8 @@ describe('a fault in either side is found', () => {
           AddressIndex.prototype,
           'collect',
           (evaluate) =>
-            function (this: AddressIndex, address: { value: bigint }, receive: unknown) {
-              return evaluate.call(this, { ...address, value: address.value - (address.value % 4n) }, receive);
+            function (this: AddressIndex, address: Address, receive: unknown) {
+              return evaluate.call(this, address.keepBits(30, 126), receive);
             },
         ),
     ],
