@@ -34,23 +34,23 @@ export async function benchCountry(): Promise<void> {
   const cached = new Map<string | number, unknown>();
   const cache = {
     get: (key: string | number) => cached.get(key),
-    set: (key: string | number, one: unknown) => void cached.set(key, one),
+    set: (key: string | number, item: unknown) => void cached.set(key, item),
   };
   const reader = new Reader<never>(mmdb);
   const cachingReader = new Reader<never>(mmdb, { cache });
-  let found = 0;
+  let match = 0;
   const times = await timeRounds(ROUNDS, {
     'jadefence': () => {
       for (const text of addresses) {
         const address = parseAddress(text);
-        if (address && table.countryOf(address) !== 'no-country') found += 1;
+        if (address && table.countryOf(address) !== 'no-country') match += 1;
       }
     },
     'MMDB reader': () => {
-      for (const address of addresses) if (reader.get(address) !== null) found += 1;
+      for (const address of addresses) if (reader.get(address) !== null) match += 1;
     },
     'with a cache': () => {
-      for (const address of addresses) if (cachingReader.get(address) !== null) found += 1;
+      for (const address of addresses) if (cachingReader.get(address) !== null) match += 1;
     },
   });
   process.stdout.write(
@@ -65,7 +65,7 @@ export async function benchCountry(): Promise<void> {
     return (record?.country_code ?? undefined) === twoLetters(table.countryOf(parseAddress(address)!));
   }).length;
   process.stdout.write(
-    `  ${(theirs / ours).toFixed(1)} times the reader (goal: 10), ${(cachedTheirs / ours).toFixed(1)} times the reader with a cache of records; ${agree.toLocaleString('en')} of ${NUM_LOOKUPS.toLocaleString('en')} answers agree (${found > 0 ? 'overlapping rows are resolved otherwise there' : ''})\n` +
+    `  ${(theirs / ours).toFixed(1)} times the reader (goal: 10), ${(cachedTheirs / ours).toFixed(1)} times the reader with a cache of records; ${agree.toLocaleString('en')} of ${NUM_LOOKUPS.toLocaleString('en')} answers agree (${match > 0 ? 'overlapping rows are resolved otherwise there' : ''})\n` +
       `  in memory ${(bytes / 1e6).toFixed(1)} MB (goal: under 64); loading from the stored form median ${median(loading).toFixed(3)} s (${Math.min(...loading).toFixed(3)} to ${Math.max(...loading).toFixed(3)}; target 1 s); import from CSV ${importSeconds.toFixed(1)} s\n`,
   );
 }

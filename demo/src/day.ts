@@ -50,8 +50,8 @@ export function* generateDay<H extends Happening<E>, E extends string>(
     owed -= happenings.length;
     happenings.push(...day.planted(minute, random));
     happenings.sort((a, b) => a.second - b.second);
-    for (const one of happenings)
-      yield { text: day.print(one, minute, random), ...(one.label ? { label: one.label } : {}) };
+    for (const happening of happenings)
+      yield { text: day.print(happening, minute, random), ...(happening.label ? { label: happening.label } : {}) };
     const malformed = day.malformed[minute];
     if (malformed !== undefined) yield { text: malformed, label: 'malformed' };
   }

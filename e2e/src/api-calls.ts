@@ -30,7 +30,7 @@ const call = (method: string, path: string, rest: Omit<Call, 'method' | 'path'> 
   path,
   ...rest,
 });
-const edit = (one: object): Call => call('POST', '/draft/edits/preview', { body: { edits: [one] } });
+const edit = (item: object): Call => call('POST', '/draft/edits/preview', { body: { edits: [item] } });
 
 /** Calls that are fine, on the service that `prepareService` makes. */
 export const CALLS: readonly Call[] = [

@@ -12,18 +12,20 @@ import { importTable, replayOnService, startTestService, type TestService } from
 const cases = readConformanceCases();
 
 describe('the interpreter decides as the corpus expects', () => {
-  it.each(cases)('$name', (one) => {
-    const categories = one.categoryFile
-      ? createCategories([parseCategoryFeed('categories.csv', readFileSync(one.categoryFile, 'utf8')).feed])
+  it.each(cases)('$name', (conformanceCase) => {
+    const categories = conformanceCase.categoryFile
+      ? createCategories([parseCategoryFeed('categories.csv', readFileSync(conformanceCase.categoryFile, 'utf8')).feed])
       : undefined;
-    const { rulebook, diagnostics } = checkFences(one.fenceFiles, one.namedFiles, { categories: categories?.names });
+    const { rulebook, diagnostics } = checkFences(conformanceCase.fenceFiles, conformanceCase.namedFiles, {
+      categories: categories?.names,
+    });
     expect(diagnostics).toEqual([]);
-    const countries = one.countryFile
-      ? createCountryTable(parseCountryRows(readFileSync(one.countryFile, 'utf8')).ranges)
+    const countries = conformanceCase.countryFile
+      ? createCountryTable(parseCountryRows(readFileSync(conformanceCase.countryFile, 'utf8')).ranges)
       : undefined;
-    const bytes = readFileSync(one.logFile);
-    const reader = new LogReader(detectFormat(bytes, true).best!.format, { host: one.options.host });
-    const replay = new SequentialReplay({ rulebook: rulebook!, countries, categories, ...one.options });
+    const bytes = readFileSync(conformanceCase.logFile);
+    const reader = new LogReader(detectFormat(bytes, true).best!.format, { host: conformanceCase.options.host });
+    const replay = new SequentialReplay({ rulebook: rulebook!, countries, categories, ...conformanceCase.options });
     const records = [...reader.push(bytes), ...reader.end()].map((line) => {
       expect(line.kind).toBe('record');
       return (line as Extract<typeof line, { kind: 'record' }>).record;
@@ -32,29 +34,29 @@ describe('the interpreter decides as the corpus expects', () => {
       .sort((a, b) => a.atUnixMs - b.atUnixMs || a.line - b.line)
       .map((record) => ({ line: record.line, decided: toDecidedRecord(record, replay.next(record).decision) }));
     const lines = decided.sort((a, b) => a.line - b.line).map((record) => `${JSON.stringify(record.decided)}\n`);
-    expect(lines.join('')).toBe(one.expected);
+    expect(lines.join('')).toBe(conformanceCase.expected);
   });
 });
 
 describe('jadefence judge prints what the corpus expects', () => {
-  it.each(cases)('$name', async (one) => {
-    const options = Object.entries(one.options).flatMap(([name, value]) => [`--${name}`, value]);
+  it.each(cases)('$name', async (conformanceCase) => {
+    const options = Object.entries(conformanceCase.options).flatMap(([name, value]) => [`--${name}`, value]);
     const table = [
-      ...(one.countryFile ? ['--country-table', one.countryFile] : []),
-      ...(one.categoryFile ? ['--category-feed', one.categoryFile] : []),
+      ...(conformanceCase.countryFile ? ['--country-table', conformanceCase.countryFile] : []),
+      ...(conformanceCase.categoryFile ? ['--category-feed', conformanceCase.categoryFile] : []),
     ];
     const { stdout, exitCode } = await jadefence([
       'judge',
-      one.logFile,
+      conformanceCase.logFile,
       '--fences',
-      `${one.folder}/fences`,
+      `${conformanceCase.folder}/fences`,
       '--output',
       'ndjson',
       ...table,
       ...options,
     ]);
     expect(exitCode).toBe(0);
-    expect(stdout).toBe(one.expected);
+    expect(stdout).toBe(conformanceCase.expected);
   });
 });
 
@@ -65,23 +67,25 @@ describe('a replay in the service decides as the corpus expects', () => {
   });
   afterAll(() => service.stop());
 
-  const decide = async (one: ConformanceCase): Promise<string> => {
+  const decide = async (conformanceCase: ConformanceCase): Promise<string> => {
     const { client } = service;
-    if (one.countryFile) await importTable(client, readFileSync(one.countryFile));
+    if (conformanceCase.countryFile) await importTable(client, readFileSync(conformanceCase.countryFile));
     // The name of the case makes its bytes its own, since the same log is not taken twice.
-    const bytes = new TextEncoder().encode(`${readFileSync(one.logFile, 'utf8')}# ${one.name}\n`);
-    const { fenceFiles, namedFiles } = one;
+    const bytes = new TextEncoder().encode(
+      `${readFileSync(conformanceCase.logFile, 'utf8')}# ${conformanceCase.name}\n`,
+    );
+    const { fenceFiles, namedFiles } = conformanceCase;
     const replay = await replayOnService(
       client,
       { fenceFiles, namedFiles },
-      { name: one.name, bytes, host: one.options.host },
-      one.options,
+      { name: conformanceCase.name, bytes, host: conformanceCase.options.host },
+      conformanceCase.options,
     );
     expect(replay.failure).toBeNull();
     const { rows } = await client.decisions(replay.id, { offset: 0, limit: 1000 });
-    const lines = readFileSync(one.logFile, 'utf8').split(/\r?\n/);
+    const lines = readFileSync(conformanceCase.logFile, 'utf8').split(/\r?\n/);
     // Entries of a HAR file are no lines.
-    if (!one.logFile.endsWith('.har'))
+    if (!conformanceCase.logFile.endsWith('.har'))
       expect(rows.map(({ written }) => written)).toEqual(rows.map(({ line }) => lines[line - 1]));
     return rows.map(({ record }) => `${JSON.stringify(record)}\n`).join('');
   };
@@ -91,8 +95,8 @@ describe('a replay in the service decides as the corpus expects', () => {
   const inService = cases.filter(({ categoryFile }) => !categoryFile);
   it.each([...inService].sort((a, b) => Number(a.countryFile !== undefined) - Number(b.countryFile !== undefined)))(
     '$name',
-    async (one) => {
-      expect(await decide(one)).toBe(one.expected);
+    async (conformanceCase) => {
+      expect(await decide(conformanceCase)).toBe(conformanceCase.expected);
     },
   );
 });

@@ -19,7 +19,7 @@ afterAll(async () => {
 async function expectOn(path: string, expected: readonly string[]): Promise<void> {
   const { page, context, errors } = await openPage(service, browser, path);
   const main = page.getByRole('main');
-  for (const one of expected) await main.getByText(one).first().waitFor();
+  for (const text of expected) await main.getByText(text).first().waitFor();
   await expect.poll(() => main.innerText(), { timeout: 8000 }).not.toMatch(/Loading|undefined|NaN|null/);
   expect(errors.filter((error) => !/4\d\d/.test(error))).toEqual([]);
   await context.close();

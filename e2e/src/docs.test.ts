@@ -70,9 +70,9 @@ describe('the tutorial', () => {
           .filter(Boolean);
         let at = 0;
         for (const line of lines) {
-          const found = stdout.indexOf(line, at);
-          expect([line, found >= 0]).toEqual([line, true]);
-          at = found + line.length;
+          const match = stdout.indexOf(line, at);
+          expect([line, match >= 0]).toEqual([line, true]);
+          at = match + line.length;
         }
         numRun += 1;
       }

@@ -99,7 +99,7 @@ describe('a log that is imported in threads', () => {
     const all = async (format: LogFormat, text: string): Promise<unknown[]> => {
       const imported: unknown[] = [];
       const pieces = inPieces(new TextEncoder().encode(text), 9);
-      for await (const one of importInThreads(task(format), { pieces }, 2)) imported.push(one);
+      for await (const item of importInThreads(task(format), { pieces }, 2)) imported.push(item);
       return imported;
     };
     await expect(all('pattern', 'x\n')).rejects.toThrow('The format is that of a pattern, and none is given.');

@@ -48,7 +48,7 @@ async function send({
 }
 
 describe('the API', () => {
-  it.each(CALLS.map((one) => [`${one.method} ${one.path}`, one] as const))(
+  it.each(CALLS.map((call) => [`${call.method} ${call.path}`, call] as const))(
     '%s reports what is wrong with it, whatever it is',
     async (_, good) => {
       const failed: string[] = [];

@@ -179,7 +179,7 @@ the first of them
         .trimEnd()
         .split('\n')
         .map((line) => JSON.parse(line) as Record<string, unknown>)
-        .map((one) => [one['jade.line'], one]),
+        .map((item) => [item['jade.line'], item]),
     );
     const labels = readFileSync(`${log}.labels`, 'utf8')
       .trimEnd()
@@ -214,18 +214,18 @@ the first of them
     // One fence in trial would stop only the touts, so it is ready; the other would stop visitors.
     const wouldStop = (fence: string): unknown[] =>
       [...decisions.values()]
-        .filter((one) => (one['jade.would'] as { fence: string }[]).some((would) => would.fence === fence))
-        .map((one) => one['jade.line']);
+        .filter((item) => (item['jade.would'] as { fence: string }[]).some((would) => would.fence === fence))
+        .map((item) => item['jade.line']);
     const linesOf = (event: string): number[] =>
       labels.filter((label) => label.event === event).map(({ line }) => line);
     expect(wouldStop('tout-watch')).toEqual(linesOf('tout-spread'));
     expect(wouldStop('originals-watch').length).toBeGreaterThan(linesOf('scraper').length);
     const planted = new Set(labels.map(({ line }) => line));
     const others = [...decisions.values()].filter(
-      (one) => one['jade.stopped'] === true && !planted.has(one['jade.line'] as number),
+      (item) => item['jade.stopped'] === true && !planted.has(item['jade.line'] as number),
     );
     // Visitors from Japan who sign in are the only others that a rule stops.
-    expect([...new Set(others.map((one) => `${one['jade.rule']} ${one['jade.country']}`))]).toEqual([
+    expect([...new Set(others.map((other) => `${other['jade.rule']} ${other['jade.country']}`))]).toEqual([
       'login-abroad JP',
     ]);
   });

@@ -31,7 +31,7 @@ function operationOf(method: string, path: string): Operation | undefined {
   const template = Object.keys(description.paths)
     .toSorted((a, b) => a.split('{').length - b.split('{').length)
     .find(
-      (one) => new RegExp(`^${one.replaceAll(/\{\w+\}/g, '[^/]+')}$`).test(path) && description.paths[one]![method],
+      (text) => new RegExp(`^${text.replaceAll(/\{\w+\}/g, '[^/]+')}$`).test(path) && description.paths[text]![method],
     );
   return template === undefined ? undefined : description.paths[template]![method];
 }
@@ -42,7 +42,7 @@ describe('the description of the API', () => {
     const references = [...JSON.stringify(description).matchAll(/"#\/components\/schemas\/([^"]+)"/g)];
     const names = new Set(Object.keys(description.components.schemas));
     expect(references.map(([, name]) => name!).filter((name) => !names.has(name))).toEqual([]);
-    const ids = Object.values(description.paths).flatMap((path) => Object.values(path).map((one) => one.operationId));
+    const ids = Object.values(description.paths).flatMap((path) => Object.values(path).map((item) => item.operationId));
     expect(ids.length).toBeGreaterThan(75);
     expect(new Set(ids).size).toBe(ids.length);
   });

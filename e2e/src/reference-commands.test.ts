@@ -53,9 +53,9 @@ describe('country tables', () => {
     expect(await run('country', 'lookup', '198.18.4.7')).toBe(
       'There is no country table yet.\nImport one with jadefence country import FILE.\nexit 2\n',
     );
-    const one = file('one.csv', '198.18.0.0/17,NO\n198.18.128.0/17,SE\n2001:db8::/32,NO\n');
+    const text = file('one.csv', '198.18.0.0/17,NO\n198.18.128.0/17,SE\n2001:db8::/32,NO\n');
     const two = file('two.csv', '198.18.0.0/17,NO\n198.18.128.0/17,DK\n2001:db8::/33,NO\n');
-    expect(await run('country', 'import', one)).toBe('The country table is now one.csv with 3 ranges.\n');
+    expect(await run('country', 'import', text)).toBe('The country table is now one.csv with 3 ranges.\n');
     // Half of IPv6 is gone.
     expect(await run('country', 'import', two, '--no-replay')).toBe(
       'Dataset 2, two.csv with 3 ranges, waits for a yes.\nIt holds 50% fewer IPv6 addresses than what is active.\nUse it anyway with: jadefence country use 2 --yes\nexit 1\n',

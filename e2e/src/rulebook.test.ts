@@ -322,10 +322,10 @@ describe('a stored log that is out of order', () => {
     expect(await client.followReplay(id, () => undefined)).toMatchObject({ state: 'done', requestsDone: 70_000 });
     const { summary } = await client.replayResult(id);
     const count = (outcome: string): number =>
-      expected.filter((one) => one.includes(`"jade.outcome":"${outcome}"`)).length;
+      expected.filter((text) => text.includes(`"jade.outcome":"${outcome}"`)).length;
     for (const outcome of ['allowed', 'limited', 'held'] as const) {
       expect(count(outcome)).toBeGreaterThan(100);
-      expect(summary.outcomes.find((one) => one.outcome === outcome)?.requests).toBe(count(outcome));
+      expect(summary.outcomes.find((eachOutcome) => eachOutcome.outcome === outcome)?.requests).toBe(count(outcome));
     }
     for (const offset of [0, 34_900, 65_500, 69_000]) {
       const { rows } = await client.decisions(id, { offset, limit: 200 });

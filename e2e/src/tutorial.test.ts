@@ -129,7 +129,7 @@ describe('jadefence admin', () => {
       id: number;
       name: string;
     }[];
-    const { id } = listed.find((one) => one.name === 'pipeline')!;
+    const { id } = listed.find((item) => item.name === 'pipeline')!;
     expect((await run('admin', 'token', 'revoke', String(id))).stdout).toBe(`Token ${id} is revoked.\n`);
     await expect(client.me()).rejects.toThrow('The token is not valid or has expired.');
     expect(await run('admin', 'token', 'revoke', '999')).toMatchObject({

@@ -22,11 +22,11 @@ export async function benchImport(): Promise<void> {
     `import: ${REQUESTS.toLocaleString('en')} requests of the frozen log, ${(combined.length / REQUESTS).toFixed(0)} bytes a line, ${ROUNDS} interleaved rounds\n`,
   );
   const stages = new Stages();
-  let one: readonly StoredChunk[] = [];
+  let item: readonly StoredChunk[] = [];
   let two: readonly StoredChunk[] = [];
   const times = await timeRounds(ROUNDS, {
     'JSON.parse': () => void parseEach(ndjson),
-    'one thread': () => void (one = importCombined(combined, stages)),
+    'one thread': () => void (item = importCombined(combined, stages)),
     'two threads': async () => void (two = await importInTwoThreads(combined)),
     'two apart': async () => void (await Promise.all(apart.map((side) => side.do('import')))),
   });
@@ -34,14 +34,14 @@ export async function benchImport(): Promise<void> {
   const { 'two apart': twoApart, ...ofOne } = times;
   printTimes(ofOne, REQUESTS, 'lines');
   printTimes({ 'two apart': twoApart! }, 2 * REQUESTS, 'lines');
-  const size = storedBytes(one);
+  const size = storedBytes(item);
   const ratio = median(times['JSON.parse']!) / median(times['one thread']!);
   const speedUp = median(times['one thread']!) / median(times['two threads']!);
   const atMost = (2 * median(times['one thread']!)) / median(twoApart!);
   const third = gzipSync(combined, { level: 6 }).length / 3;
   process.stdout.write(`  one thread: ${ratio.toFixed(2)} times the lines a second of JSON.parse (goal: 1)\n`);
   process.stdout.write(
-    `  two threads: ${speedUp.toFixed(2)} times one (goal: 1.5); the bytes are ${hashOf(one) === hashOf(two) ? 'the same' : 'NOT THE SAME'}\n`,
+    `  two threads: ${speedUp.toFixed(2)} times one (goal: 1.5); the bytes are ${hashOf(item) === hashOf(two) ? 'the same' : 'NOT THE SAME'}\n`,
   );
   process.stdout.write(
     `  two imports that share nothing, each in its own process: ${atMost.toFixed(2)} times one, which is all that the machine has\n`,

@@ -24,11 +24,11 @@ export function createReferenceData({ countries, categories }: Scenery): Referen
       return row && address <= row.last ? row.country : 'no-country';
     },
     categoryOf(host) {
-      const own = categoryOf.get(host);
-      if (own !== undefined) return own;
+      const exact = categoryOf.get(host);
+      if (exact !== undefined) return exact;
       for (let dot = host.indexOf('.'); dot >= 0; dot = host.indexOf('.', dot + 1)) {
-        const found = categoryOf.get(host.slice(dot + 1));
-        if (found !== undefined) return found;
+        const text = categoryOf.get(host.slice(dot + 1));
+        if (text !== undefined) return text;
       }
       return 'uncategorised';
     },

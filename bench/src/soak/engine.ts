@@ -98,7 +98,7 @@ export function replay(program: Program, chunks: readonly ChunkRows[]): Decided 
 
 export function hashDecided({ codes, rulings }: Decided): string {
   const hash = createHash('sha256').update(JSON.stringify(rulings));
-  for (const own of codes) hash.update(own);
+  for (const codesOfChunk of codes) hash.update(codesOfChunk);
   return hash.digest('hex');
 }
 
@@ -122,13 +122,13 @@ export function filterRows(
 ): Uint32Array[] {
   const { filter, diagnostics } = checkFilter(text, context.rulebook);
   if (!filter) throw new Error(`The filter of the soak is wrong: ${diagnostics[0]?.message}`);
-  const found = new DecisionFilter(filter, context, decided.rulings);
-  return chunks.map((rows, chunk) => Uint32Array.from(found.select(rows, decided.codes[chunk]!)));
+  const decisionFilter = new DecisionFilter(filter, context, decided.rulings);
+  return chunks.map((rows, chunk) => Uint32Array.from(decisionFilter.select(rows, decided.codes[chunk]!)));
 }
 
 export function hashRows(rows: readonly Uint32Array[]): string {
   const hash = createHash('sha256');
-  for (const own of rows) hash.update(`${own.length}`).update(own);
+  for (const row of rows) hash.update(`${row.length}`).update(row);
   return hash.digest('hex');
 }
 

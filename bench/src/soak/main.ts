@@ -112,10 +112,10 @@ async function importInThreads(path: string, format: RealFormat): Promise<Import
   return gatherer.end();
 }
 
-function mustBeSame(where: string, expected: Digest, found: Digest): void {
+function mustBeSame(where: string, expected: Digest, item: Digest): void {
   for (const step of Object.keys(expected) as (keyof Digest)[])
-    if (expected[step] !== found[step])
-      throw new Error(`${where}, "${step}" is not the same: ${found[step]}, not ${expected[step]}`);
+    if (expected[step] !== item[step])
+      throw new Error(`${where}, "${step}" is not the same: ${item[step]}, not ${expected[step]}`);
 }
 
 function judgeFresh(task: SoakTask): Promise<Digest> {
@@ -151,11 +151,11 @@ function compareWithInterpreter(
       const record = rows.row(row) as LogRecord;
       if (!isSampled(String(record.attributes['client.address'] ?? ''))) continue;
       const { client: _client, country: _country, ...expected } = decide(context, normalizeRequest(record), state);
-      const found = rulings[codes[chunk]![row]!]!;
+      const ruling = rulings[codes[chunk]![row]!]!;
       count += 1;
-      if (JSON.stringify(sorted(expected)) !== JSON.stringify(sorted(found)))
+      if (JSON.stringify(sorted(expected)) !== JSON.stringify(sorted(ruling)))
         throw new Error(
-          `Line ${record.line}: the interpreter decides ${JSON.stringify(expected)}, the engine ${JSON.stringify(found)}; the request is ${JSON.stringify(record)}`,
+          `Line ${record.line}: the interpreter decides ${JSON.stringify(expected)}, the engine ${JSON.stringify(ruling)}; the request is ${JSON.stringify(record)}`,
         );
     }
   }

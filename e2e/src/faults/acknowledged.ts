@@ -41,8 +41,8 @@ export class Acknowledged {
   async check(client: ServiceClient): Promise<void> {
     const logs = new Map((await listAll(client.logs)).map((log) => [log.id, log]));
     for (const [id, { name, requests }] of this.#logs) {
-      const found = logs.get(id);
-      mustBe(found?.name === name && found.requests === requests, `log ${id} "${name}" with ${requests} requests`);
+      const item = logs.get(id);
+      mustBe(item?.name === name && item.requests === requests, `log ${id} "${name}" with ${requests} requests`);
     }
     for (const log of logs.values())
       mustBe(log.requests > 0 && log.incomplete === null, `all of log ${log.id}, which is shown`);

@@ -96,7 +96,7 @@ export async function openReaders(): Promise<Reader[]> {
       samples: [
         ...categories,
         Buffer.from('0.0.0.0 localhost ads.example\n'),
-        ...categories.map((one) => gzipSync(one)),
+        ...categories.map((category) => gzipSync(category)),
       ],
       read: (bytes) => readCategoryFile('feed', inPieces(bytes), { category: 'sport' }),
       errors: [UnreadableFileError],

@@ -30,9 +30,9 @@ const ITEMS = [
 ];
 const LAYOUT = {
   columns: {
-    number: (one: (typeof ITEMS)[number]) => String(one.id),
-    name: (one: (typeof ITEMS)[number]) => one.name,
-    requests: (one: (typeof ITEMS)[number]) => formatCount(one.requests),
+    number: (item: (typeof ITEMS)[number]) => String(item.id),
+    name: (item: (typeof ITEMS)[number]) => item.name,
+    requests: (item: (typeof ITEMS)[number]) => formatCount(item.requests),
   },
   figures: ['number', 'requests'],
   empty: 'There is nothing yet.',

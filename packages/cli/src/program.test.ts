@@ -7,16 +7,16 @@ import { guard } from './render/terminal.js';
 const streams = guard({ stdin: new PassThrough(), stdout: new PassThrough(), stderr: new PassThrough(), env: {} });
 
 function allBelow(command: Command): Command[] {
-  return command.commands.flatMap((one) => [one, ...allBelow(one)]);
+  return command.commands.flatMap((eachCommand) => [eachCommand, ...allBelow(eachCommand)]);
 }
 
 describe('the help of the command line', () => {
   it('describes each command by an imperative phrase of under 60 characters', () => {
     const commands = allBelow(buildProgram(streams));
     expect(commands.length).toBeGreaterThan(80);
-    const long = commands.map((one) => one.description()).filter((text) => text.length >= 60);
+    const long = commands.map((eachCommand) => eachCommand.description()).filter((text) => text.length >= 60);
     expect(long).toEqual([]);
-    const verbs = new Set(commands.map((one) => one.description().split(' ')[0]!));
+    const verbs = new Set(commands.map((eachCommand) => eachCommand.description().split(' ')[0]!));
     expect([...verbs].toSorted()).toMatchInlineSnapshot(`
       [
         "",

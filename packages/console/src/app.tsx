@@ -144,8 +144,8 @@ function SignedIn() {
 
 /** Where the sign-in covers pages that keep what is being written: outside what an open dialog shuts off. */
 function signInHost(): HTMLElement {
-  const found = document.getElementById('sign-in');
-  if (found) return found;
+  const item = document.getElementById('sign-in');
+  if (item) return item;
   const host = document.createElement('div');
   host.id = 'sign-in';
   host.className = 'fixed inset-0 z-50 overflow-y-auto bg-ground empty:hidden';

@@ -108,7 +108,7 @@ describe('a failure', () => {
 
 describe('following a replay', () => {
   const events = (...progress: Partial<ReplayProgress>[]): Response => {
-    const text = progress.map((one) => `: still here\n\ndata: ${JSON.stringify(one)}\n\n`).join('');
+    const text = progress.map((item) => `: still here\n\ndata: ${JSON.stringify(item)}\n\n`).join('');
     // In pieces that end in the middle of an event.
     const bytes = new TextEncoder().encode(text);
     const pieces = Array.from({ length: Math.ceil(bytes.length / 7) }, (_, index) =>

@@ -69,7 +69,7 @@ export async function listAll<T>(list: (page: ListPage) => Promise<T[]>): Promis
   const all: T[] = [];
   for (;;) {
     const page = await list({ offset: all.length, limit: LONGEST_PAGE });
-    for (const one of page) all.push(one);
+    for (const item of page) all.push(item);
     if (page.length < LONGEST_PAGE) return all;
   }
 }

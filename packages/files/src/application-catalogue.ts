@@ -73,5 +73,5 @@ function word(value: unknown): string[] | undefined {
 
 function list(value: unknown): string[] | undefined {
   if (typeof value === 'string') return [value];
-  return Array.isArray(value) && value.every((one) => typeof one === 'string') ? (value as string[]) : undefined;
+  return Array.isArray(value) && value.every((item) => typeof item === 'string') ? (value as string[]) : undefined;
 }

@@ -121,7 +121,7 @@ describe('addresses', () => {
       }));
       const { rows } = await client.query(
         'select network(n::inet)::text as network, a::inet <<= network(n::inet) as holds from unnest($1::text[], $2::text[]) with ordinality as t(a, n, i) order by i',
-        [requested.map((one) => one.address), requested.map((one) => one.network)],
+        [requested.map((item) => item.address), requested.map((item) => item.network)],
       );
       const ours = requested.map(({ address, network }) => {
         const [range, value] = [parseNetwork(network)!, parseAddress(address)!.value];

@@ -203,7 +203,7 @@ export async function createService(config: Config, hasThreads = true): Promise<
     logger,
     drain: () => health.drain(),
     async close() {
-      for (const one of periodic) await one.stop();
+      for (const item of periodic) await item.stop();
       await queue.stop();
       await threads?.close();
       await pool.close();

@@ -11,11 +11,11 @@ export class Recent<V> {
 
   /** The value of a key, made where it is not kept. One that cannot be made is not kept. */
   get(key: string, make: () => Promise<V>): Promise<V> {
-    const found = this.#kept.get(key) ?? make();
-    this.#kept.set(key, found);
-    found.catch(() => {
-      if (this.#kept.peek(key) === found) this.#kept.delete(key);
+    const item = this.#kept.get(key) ?? make();
+    this.#kept.set(key, item);
+    item.catch(() => {
+      if (this.#kept.peek(key) === item) this.#kept.delete(key);
     });
-    return found;
+    return item;
   }
 }

@@ -51,13 +51,13 @@ export function addAdmin(admin: Command, streams: Streams): void {
       const tokens = await (await connect(streams)).tokens();
       writeRows(streams, output, tokens, {
         columns: {
-          'number': (one) => String(one.id),
-          'name': (one) => one.name,
-          'user': (one) => one.user,
-          'scope': (one) => one.scope,
-          'made': (one) => one.createdAt.slice(0, 10),
-          'expires': (one) => one.expiresAt?.slice(0, 10) ?? 'never',
-          'last used': (one) => one.lastUsedAt?.slice(0, 16).replace('T', ' ') ?? 'never',
+          'number': (accessToken) => String(accessToken.id),
+          'name': (accessToken) => accessToken.name,
+          'user': (accessToken) => accessToken.user,
+          'scope': (accessToken) => accessToken.scope,
+          'made': (accessToken) => accessToken.createdAt.slice(0, 10),
+          'expires': (accessToken) => accessToken.expiresAt?.slice(0, 10) ?? 'never',
+          'last used': (accessToken) => accessToken.lastUsedAt?.slice(0, 16).replace('T', ' ') ?? 'never',
         },
         figures: ['number'],
         empty: 'There is no token.',

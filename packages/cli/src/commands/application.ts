@@ -54,10 +54,10 @@ export function addApplication(application: Command, streams: Streams): void {
     .addHelpText('after', '\nExamples:\n  jadefence application show dns')
     .action(async (name: string, { output }: { output: OneOutput }) => {
       const all = await (await connect(streams)).applications();
-      const found = all.find((one) => one.name === name);
-      if (!found)
+      const item = all.find((applicationInfo) => applicationInfo.name === name);
+      if (!item)
         throw new Failure(`There is no application "${name}".`, 2, 'jadefence application list shows those there are.');
-      printRecord(streams, output, found, renderApplication(found));
+      printRecord(streams, output, item, renderApplication(item));
     });
   application
     .command('import')
@@ -120,22 +120,22 @@ async function listApplications(
 ): Promise<void> {
   const all = await (await connect(streams)).applications();
   const text = search?.toLowerCase();
-  const found = all.filter(
-    (one) =>
-      (text === undefined || `${one.name} ${one.title ?? ''}`.toLowerCase().includes(text)) &&
-      (category === undefined || one.category === category) &&
-      (risk === undefined || one.risk === risk) &&
-      (port === undefined || one.ports.some((known) => known === port || known.endsWith(`/${port}`))),
+  const item = all.filter(
+    (application) =>
+      (text === undefined || `${application.name} ${application.title ?? ''}`.toLowerCase().includes(text)) &&
+      (category === undefined || application.category === category) &&
+      (risk === undefined || application.risk === risk) &&
+      (port === undefined || application.ports.some((known) => known === port || known.endsWith(`/${port}`))),
   );
-  writeRows(streams, output, found, {
+  writeRows(streams, output, item, {
     columns: {
-      application: (one) => one.name,
-      title: (one) => one.title ?? '',
-      category: (one) => one.category ?? '',
-      risk: (one) => one.risk ?? '',
-      ports: (one) => one.ports.join(', '),
-      over: (one) => one.over ?? '',
-      needs: (one) => one.needs.join(', '),
+      application: (application) => application.name,
+      title: (application) => application.title ?? '',
+      category: (application) => application.category ?? '',
+      risk: (application) => application.risk ?? '',
+      ports: (application) => application.ports.join(', '),
+      over: (application) => application.over ?? '',
+      needs: (application) => application.needs.join(', '),
     },
     empty: 'No matching applications.',
   });

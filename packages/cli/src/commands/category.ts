@@ -113,9 +113,9 @@ async function listCategories(output: Output, streams: Streams): Promise<void> {
   const { categories } = await (await connect(streams)).categories();
   writeRows(streams, output, categories, {
     columns: {
-      category: (one) => one.name,
-      entries: (one) => formatCount(one.numEntries),
-      feeds: (one) => one.feeds.join(', '),
+      category: (item) => item.name,
+      entries: (item) => formatCount(item.numEntries),
+      feeds: (item) => item.feeds.join(', '),
     },
     figures: ['entries'],
     empty: 'There is no category feed yet. Import one with jadefence category import FILE.',
@@ -127,12 +127,12 @@ async function showFeeds(output: Output, streams: Streams): Promise<void> {
   if (output === 'json') return writeJson(streams, feeds);
   writeRows(streams, output, feeds, {
     columns: {
-      'feed': (one) => one.name,
-      'entries': (one) => formatCount(one.dataset.numEntries),
-      'categories': (one) => formatCount(one.dataset.categories?.length ?? 0),
-      'dataset': (one) => String(one.dataset.id),
-      'imported (UTC)': (one) => formatMinute(one.dataset.importedAt),
-      'freshness': (one) => describeFreshness(one.freshness),
+      'feed': (feed) => feed.name,
+      'entries': (feed) => formatCount(feed.dataset.numEntries),
+      'categories': (feed) => formatCount(feed.dataset.categories?.length ?? 0),
+      'dataset': (feed) => String(feed.dataset.id),
+      'imported (UTC)': (feed) => formatMinute(feed.dataset.importedAt),
+      'freshness': (feed) => describeFreshness(feed.freshness),
     },
     figures: ['entries', 'categories', 'dataset'],
     empty: 'There is no category feed yet. Import one with jadefence category import FILE.',

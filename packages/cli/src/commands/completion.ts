@@ -43,8 +43,8 @@ export function addCompletion(program: Command, streams: Streams): void {
     .command('complete', { hidden: true })
     .argument('[words...]')
     .action(async (words: string[]) => {
-      const found = await complete(program, words, streams);
-      streams.stdout.write(found.map((word) => `${word}\n`).join(''));
+      const item = await complete(program, words, streams);
+      streams.stdout.write(item.map((word) => `${word}\n`).join(''));
     });
 }
 
@@ -68,7 +68,7 @@ async function complete(program: Command, words: readonly string[], streams: Str
   const current = words.at(-1) ?? '';
   const before = words.slice(0, -1);
   let command = program;
-  for (const word of before) command = command.commands.find((one) => one.name() === word) ?? command;
+  for (const word of before) command = command.commands.find((eachCommand) => eachCommand.name() === word) ?? command;
   const option = before.at(-1) ?? '';
   const candidates =
     option === '--gate'
@@ -76,9 +76,11 @@ async function complete(program: Command, words: readonly string[], streams: Str
       : option.startsWith('--') && takesValue(command, option)
         ? (VALUES[option] ?? [])
         : current.startsWith('-')
-          ? command.options.map((one) => one.long ?? '').concat('--help')
+          ? command.options.map((eachOption) => eachOption.long ?? '').concat('--help')
           : [
-              ...command.commands.filter((one) => one.name() !== 'complete').map((one) => one.name()),
+              ...command.commands
+                .filter((eachCommand) => eachCommand.name() !== 'complete')
+                .map((eachCommand) => eachCommand.name()),
               ...(command.name() === 'completion' ? SHELLS : argumentChoices(command.registeredArguments)),
               ...(await namesOfDraft(command, streams)),
               ...(await namesOfReference(command, streams)),
@@ -125,11 +127,11 @@ async function namesOfReference(command: Command, streams: Streams): Promise<rea
 }
 
 function takesValue(command: Command, option: string): boolean {
-  return command.options.some((one) => one.long === option && one.required);
+  return command.options.some((eachOption) => eachOption.long === option && eachOption.required);
 }
 
 function argumentChoices(args: readonly Argument[]): readonly string[] {
-  return args.flatMap((one) => one.argChoices ?? []);
+  return args.flatMap((arg) => arg.argChoices ?? []);
 }
 
 /** The gates of the fences that the command line names already. */

@@ -89,11 +89,11 @@ function listCorrections(
 ): void {
   writeRows(streams, output, corrections, {
     columns: {
-      [kind === 'country' ? 'range' : 'site']: (one) => one.key,
-      [kind === 'country' ? 'country' : 'categories']: (one) => one.value,
-      reason: (one) => one.reason ?? '',
-      by: (one) => one.changedBy ?? '',
-      at: (one) => formatMinute(one.changedAt),
+      [kind === 'country' ? 'range' : 'site']: (correction) => correction.key,
+      [kind === 'country' ? 'country' : 'categories']: (correction) => correction.value,
+      reason: (correction) => correction.reason ?? '',
+      by: (correction) => correction.changedBy ?? '',
+      at: (correction) => formatMinute(correction.changedAt),
     },
     empty: 'There is no correction.',
   });

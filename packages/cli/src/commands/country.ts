@@ -95,12 +95,12 @@ async function listTables(output: Output, streams: Streams): Promise<void> {
   const tables = await listAll((page) => client.datasets('country', page));
   writeRows(streams, output, tables, {
     columns: {
-      'number': (one) => String(one.id),
-      'table': (one) => one.name,
-      'ranges': (one) => formatCount(one.numEntries),
-      'imported (UTC)': (one) => formatMinute(one.importedAt),
+      'number': (dataset) => String(dataset.id),
+      'table': (dataset) => dataset.name,
+      'ranges': (dataset) => formatCount(dataset.numEntries),
+      'imported (UTC)': (dataset) => formatMinute(dataset.importedAt),
       'state': stateOf,
-      'effect': (one) => (one.effect ? describeEffect(one.effect) : ''),
+      'effect': (dataset) => (dataset.effect ? describeEffect(dataset.effect) : ''),
     },
     figures: ['number', 'ranges'],
     empty: 'There is no country table yet. Import one with jadefence country import FILE.',
@@ -121,12 +121,12 @@ async function showTable({ log, output }: { log?: string; output: Output }, stre
   if (output === 'table') for (const line of headLines(countries)) logMessage(streams, line);
   writeRows(streams, output, countries.countries, {
     columns: {
-      'code': (one) => one.country,
-      'country': (one) => one.name,
-      'ranges': (one) => formatCount(one.numRanges),
-      'IPv4 addresses': (one) => formatAddressCount(one.addresses4),
-      'IPv6 addresses': (one) => formatAddressCount(one.addresses6),
-      ...(logId === undefined ? {} : { requests: (one: { requests?: number }) => formatCount(one.requests ?? 0) }),
+      'code': (item) => item.country,
+      'country': (item) => item.name,
+      'ranges': (item) => formatCount(item.numRanges),
+      'IPv4 addresses': (item) => formatAddressCount(item.addresses4),
+      'IPv6 addresses': (item) => formatAddressCount(item.addresses6),
+      ...(logId === undefined ? {} : { requests: (item: { requests?: number }) => formatCount(item.requests ?? 0) }),
     },
     figures: ['ranges', 'IPv4 addresses', 'IPv6 addresses', 'requests'],
     empty: 'There is no country table yet. Import one with jadefence country import FILE.',

@@ -71,7 +71,7 @@ export function addDataset(dataset: Command, streams: Streams): void {
 }
 
 function parseKind(text: string): DatasetKind {
-  const kind = DATASET_KINDS.find((one) => one === text);
+  const kind = DATASET_KINDS.find((value) => value === text);
   if (!kind) throw new InvalidArgumentError(`Expected one of ${DATASET_KINDS.join(', ')}.`);
   return kind;
 }
@@ -81,11 +81,11 @@ async function listDatasets(output: Output, streams: Streams): Promise<void> {
   const datasets = await listAll((page) => client.datasets(undefined, page));
   writeRows(streams, output, datasets, {
     columns: {
-      'number': (one) => String(one.id),
-      'kind': (one) => one.listKind ?? one.kind,
-      'name': (one) => one.name,
-      'entries': (one) => formatCount(one.numEntries),
-      'imported (UTC)': (one) => formatMinute(one.importedAt),
+      'number': (dataset) => String(dataset.id),
+      'kind': (dataset) => dataset.listKind ?? dataset.kind,
+      'name': (dataset) => dataset.name,
+      'entries': (dataset) => formatCount(dataset.numEntries),
+      'imported (UTC)': (dataset) => formatMinute(dataset.importedAt),
       'state': stateOf,
     },
     figures: ['number', 'entries'],

@@ -74,15 +74,16 @@ async function readText(path: string): Promise<string> {
 }
 
 async function showChanges(output: OneOutput, streams: Streams): Promise<void> {
-  const found = await (await connect(streams)).draftChanges();
-  const against = found.against === null ? 'Nothing is published yet.' : `Against revision ${found.against}:`;
+  const draftChanges = await (await connect(streams)).draftChanges();
+  const against =
+    draftChanges.against === null ? 'Nothing is published yet.' : `Against revision ${draftChanges.against}:`;
   const text =
-    found.changes.length === 0
-      ? found.against === null
+    draftChanges.changes.length === 0
+      ? draftChanges.against === null
         ? 'The draft is empty.'
         : 'Nothing differs.'
-      : renderChanges(found.changes, streams);
-  printRecord(streams, output, found, `${against}\n${text}`);
+      : renderChanges(draftChanges.changes, streams);
+  printRecord(streams, output, draftChanges, `${against}\n${text}`);
 }
 
 export function addGate(gate: Command, streams: Streams): void {
@@ -95,11 +96,11 @@ export function addGate(gate: Command, streams: Streams): void {
       const { gates } = await (await connect(streams)).draft();
       writeRows(streams, output, gates, {
         columns: {
-          gate: (one) => one.name,
-          direction: (one) => one.direction,
-          protects: (one) => [...one.hosts, ...one.clients].join(', '),
-          fences: (one) => one.fences.join(', '),
-          otherwise: (one) => one.otherwise,
+          gate: (item) => item.name,
+          direction: (item) => item.direction,
+          protects: (item) => [...item.hosts, ...item.clients].join(', '),
+          fences: (item) => item.fences.join(', '),
+          otherwise: (item) => item.otherwise,
         },
         empty: 'The draft has no gates yet.',
       });

@@ -73,7 +73,9 @@ export function addFenceEdits(fence: Command, streams: Streams): void {
     .addHelpText('after', '\nExamples:\n  jadefence fence start-from\n  jadefence fence start-from published-site')
     .action(async (name: string | undefined, { output }: { output: OneOutput }) => {
       if (name !== undefined) return editDraft([{ kind: 'start-from', startingPoint: name }], output, streams);
-      const text = STARTING_POINTS.map((one) => `${one.name}: ${one.title}. ${one.description}`).join('\n');
+      const text = STARTING_POINTS.map(
+        (startingPoint) => `${startingPoint.name}: ${startingPoint.title}. ${startingPoint.description}`,
+      ).join('\n');
       return printRecord(streams, output, STARTING_POINTS, text);
     });
   for (const verb of ['attach', 'detach'] as const) {
@@ -118,11 +120,11 @@ async function listFences(output: Output, streams: Streams): Promise<void> {
   const { fences } = await (await connect(streams)).draft();
   writeRows(streams, output, fences, {
     columns: {
-      fence: (one) => one.name,
-      mode: (one) => one.mode,
-      rules: (one) => formatCount(one.rules.length),
-      at: (one) => one.gates.join(', ') || 'no gate',
-      title: (one) => one.title ?? '',
+      fence: (draftFence) => draftFence.name,
+      mode: (draftFence) => draftFence.mode,
+      rules: (draftFence) => formatCount(draftFence.rules.length),
+      at: (draftFence) => draftFence.gates.join(', ') || 'no gate',
+      title: (draftFence) => draftFence.title ?? '',
     },
     figures: ['rules'],
     empty: 'The draft has no fences yet. Bring some in with jadefence fence import PATH.',
@@ -130,14 +132,14 @@ async function listFences(output: Output, streams: Streams): Promise<void> {
 }
 
 async function showFence(name: string, output: OneOutput, streams: Streams): Promise<void> {
-  const found = findFence(await (await connect(streams)).draft(), name);
-  printRecord(streams, output, found, renderFence(found, streams));
+  const draftFence = findFence(await (await connect(streams)).draft(), name);
+  printRecord(streams, output, draftFence, renderFence(draftFence, streams));
 }
 
 /** @throws Failure listing the fences */
 export function findFence({ fences }: Draft, name: string): DraftFence {
-  const found = fences.find((fence) => fence.name === name);
-  if (found) return found;
+  const draftFence = fences.find((fence) => fence.name === name);
+  if (draftFence) return draftFence;
   const names = fences.map((fence) => fence.name);
   throw new Failure(
     `No fence is named "${name}".`,

@@ -129,12 +129,12 @@ async function listLists(output: Output, streams: Streams): Promise<void> {
   const lists = await (await connect(streams)).lists();
   writeRows(streams, output, lists, {
     columns: {
-      list: (one) => one.name,
-      kind: (one) => one.kind,
-      entries: (one) => formatCount(one.entries.length),
-      except: (one) => formatCount(one.exceptions.length),
-      used: (one) => one.usedBy.join(', ') || 'nowhere',
-      changed: (one) => `${formatMinute(one.changedAt)} by ${one.changedBy ?? 'unknown'}`,
+      list: (list) => list.name,
+      kind: (list) => list.kind,
+      entries: (list) => formatCount(list.entries.length),
+      except: (list) => formatCount(list.exceptions.length),
+      used: (list) => list.usedBy.join(', ') || 'nowhere',
+      changed: (list) => `${formatMinute(list.changedAt)} by ${list.changedBy ?? 'unknown'}`,
     },
     figures: ['entries', 'except'],
     empty: 'The draft has no lists yet. Create one with jadefence list create NAME KIND.',
@@ -151,9 +151,9 @@ async function showList(name: string, output: OneOutput, streams: Streams): Prom
 function renderContents({ kind, dataset, entries, exceptions }: ListContents, depth: number): string[] {
   const indent = '  '.repeat(depth);
   if (dataset) return [`${indent}the ${countEntries(kind, dataset.numEntries)} of the dataset ${dataset.name}`];
-  const render = (one: ListContents['entries'][number]): string[] => [
-    `${indent}${one.text}${one.contents ? ' (a list)' : ''}`,
-    ...(one.contents ? renderContents(one.contents, depth + 1) : []),
+  const render = (listEntry: ListContents['entries'][number]): string[] => [
+    `${indent}${listEntry.text}${listEntry.contents ? ' (a list)' : ''}`,
+    ...(listEntry.contents ? renderContents(listEntry.contents, depth + 1) : []),
   ];
   return [
     ...entries.flatMap(render),
@@ -162,12 +162,13 @@ function renderContents({ kind, dataset, entries, exceptions }: ListContents, de
 }
 
 async function lookup(name: string, value: string, output: OneOutput, streams: Streams): Promise<void> {
-  const found = await (await connect(streams)).lookupInList(name, value);
-  const through = found.through && found.through.length > 0 ? ` through ${found.through.join(' > ')}` : '';
-  const out = found.takenOutBy ? `: ${found.takenOutBy} takes it out` : '';
-  const text = found.isIn
-    ? `${value} is in ${name}${through}, as ${found.entry}.`
+  const listLookup = await (await connect(streams)).lookupInList(name, value);
+  const through =
+    listLookup.through && listLookup.through.length > 0 ? ` through ${listLookup.through.join(' > ')}` : '';
+  const out = listLookup.takenOutBy ? `: ${listLookup.takenOutBy} takes it out` : '';
+  const text = listLookup.isIn
+    ? `${value} is in ${name}${through}, as ${listLookup.entry}.`
     : `${value} is not in ${name}${out}.`;
-  printRecord(streams, output, found, text);
-  if (!found.isIn) throw new Failure(`Not in ${name}.`, EXIT.checkFailed);
+  printRecord(streams, output, listLookup, text);
+  if (!listLookup.isIn) throw new Failure(`Not in ${name}.`, EXIT.checkFailed);
 }

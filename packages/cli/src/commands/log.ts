@@ -62,11 +62,11 @@ async function listLogs(output: Output, streams: Streams): Promise<void> {
   const logs = await listAll((await connect(streams)).logs);
   writeRows(streams, output, logs, {
     columns: {
-      'number': (one) => String(one.id),
-      'log': (one) => one.name,
-      'requests': (one) => formatCount(one.requests),
-      'rejected': (one) => formatCount(one.rejectedLines),
-      'span (UTC)': (one) => `${formatTime(one.fromUnixMs)} to ${formatTime(one.toUnixMs)}`,
+      'number': (log) => String(log.id),
+      'log': (log) => log.name,
+      'requests': (log) => formatCount(log.requests),
+      'rejected': (log) => formatCount(log.rejectedLines),
+      'span (UTC)': (log) => `${formatTime(log.fromUnixMs)} to ${formatTime(log.toUnixMs)}`,
     },
     figures: ['number', 'requests', 'rejected'],
     empty: 'There is no log yet. Bring one in with jadefence log import FILE.',
@@ -138,7 +138,7 @@ async function previewLog(paths: readonly string[], options: PreviewOptions, str
         (text) =>
           `${text
             .split('\n')
-            .map((one) => shorten(one, width))
+            .map((name) => shorten(name, width))
             .join('\n')}\n`,
       )
       .join(''),

@@ -23,11 +23,11 @@ export function addPassphrase(passphrase: Command, streams: Streams): void {
       const passphrases = await (await connect(streams)).passphrases();
       writeRows(streams, output, passphrases, {
         columns: {
-          'name': (one) => one.name,
-          'state': (one) => (one.isSet ? 'set' : 'not set'),
-          'used by': (one) => one.usedBy.join(', '),
-          'set by': (one) => one.changedBy ?? '',
-          'at (UTC)': (one) => (one.changedAt ? formatMinute(one.changedAt) : ''),
+          'name': (passphraseInfo) => passphraseInfo.name,
+          'state': (passphraseInfo) => (passphraseInfo.isSet ? 'set' : 'not set'),
+          'used by': (passphraseInfo) => passphraseInfo.usedBy.join(', '),
+          'set by': (passphraseInfo) => passphraseInfo.changedBy ?? '',
+          'at (UTC)': (passphraseInfo) => (passphraseInfo.changedAt ? formatMinute(passphraseInfo.changedAt) : ''),
         },
         empty: 'There is no passphrase, and no rule requires one.',
       });

@@ -48,11 +48,11 @@ export function addReplay(replay: Command, streams: Streams): void {
       const replays = await listAll((await connect(streams)).replays);
       writeRows(streams, output, replays, {
         columns: {
-          'number': (one) => String(one.id),
-          'log': (one) => one.logName,
-          'state': (one) => one.state,
-          'requests': (one) => formatCount(one.requests),
-          'started (UTC)': (one) => formatTime(Date.parse(one.startedAt)),
+          'number': (item) => String(item.id),
+          'log': (item) => item.logName,
+          'state': (item) => item.state,
+          'requests': (item) => formatCount(item.requests),
+          'started (UTC)': (item) => formatTime(Date.parse(item.startedAt)),
         },
         figures: ['number', 'requests'],
         empty: 'There is no replay yet. Start one with jadefence replay start LOG.',

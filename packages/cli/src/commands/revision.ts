@@ -82,10 +82,10 @@ export function addRevision(revision: Command, streams: Streams): void {
     .action(async ({ output }: { output: Output }) => {
       writeRows(streams, output, await listAll((await connect(streams)).revisions), {
         columns: {
-          revision: (one) => String(one.number),
-          published: (one) => `${formatMinute(one.publishedAt)} by ${one.publishedBy ?? 'unknown'}`,
-          note: (one) => `${one.note}${one.isForced ? ' (forced)' : ''}`,
-          is: (one) => (one.isPublished ? 'published' : ''),
+          revision: (item) => String(item.number),
+          published: (item) => `${formatMinute(item.publishedAt)} by ${item.publishedBy ?? 'unknown'}`,
+          note: (item) => `${item.note}${item.isForced ? ' (forced)' : ''}`,
+          is: (item) => (item.isPublished ? 'published' : ''),
         },
         figures: ['revision'],
         empty: 'Nothing is published yet. Publish the draft with jadefence publish --note TEXT.',
@@ -108,7 +108,8 @@ export function addRevision(revision: Command, streams: Streams): void {
     .addHelpText('after', '\nExamples:\n  jadefence revision diff 2 3\n  jadefence revision diff 3 draft --text')
     .action(async (from: ReplayPolicy, to: ReplayPolicy, { text, output }: OutputOption & { text?: boolean }) => {
       const diff = await (await connect(streams)).diffRevisions(from, to);
-      const nameOf = (one: ReplayPolicy): string => (one === 'draft' ? 'the draft' : `revision ${one}`);
+      const nameOf = (replayPolicy: ReplayPolicy): string =>
+        replayPolicy === 'draft' ? 'the draft' : `revision ${replayPolicy}`;
       const shown = text
         ? diff.text.trimEnd()
         : `From ${nameOf(from)} to ${nameOf(to)}:\n${renderChanges(diff.changes, streams)}`;
@@ -159,11 +160,11 @@ export function addAudit(audit: Command, streams: Streams): void {
       const page = await (await connect(streams)).audit({ limit, offset });
       writeRows(streams, output, page.entries, {
         columns: {
-          entry: (one) => String(one.id),
-          at: (one) => formatTime(Date.parse(one.at)),
-          who: (one) => one.user ?? 'the service',
-          what: (one) => one.what,
-          detail: (one) => shorten(JSON.stringify(one.detail)),
+          entry: (auditEntry) => String(auditEntry.id),
+          at: (auditEntry) => formatTime(Date.parse(auditEntry.at)),
+          who: (auditEntry) => auditEntry.user ?? 'the service',
+          what: (auditEntry) => auditEntry.what,
+          detail: (auditEntry) => shorten(JSON.stringify(auditEntry.detail)),
         },
         figures: ['entry'],
         empty: 'The audit trail has no entries there.',

@@ -66,7 +66,7 @@ export function addRule(rule: Command, streams: Streams): void {
     .argument(id, 'the rule', parseRuleId)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence rule show ticket-desk/resale')
-    .action((one: RuleId, { output }: Options) => showRule(one, output, streams));
+    .action((ruleId: RuleId, { output }: Options) => showRule(ruleId, output, streams));
   withPosition(rule.command('add'))
     .description('Add a rule to a fence of the draft')
     .argument('<fence>', 'name of the fence', parseFenceName)
@@ -93,16 +93,16 @@ export function addRule(rule: Command, streams: Streams): void {
       'after',
       "\nExamples:\n  jadefence rule replace house/late 'rule late trial block when path under /desk'",
     )
-    .action(async (one: RuleId, text: string, { output }: Options) =>
-      editDraft([{ kind: 'replace-rule', ...one, text: await textOrInput(text, streams) }], output, streams),
+    .action(async (ruleId: RuleId, text: string, { output }: Options) =>
+      editDraft([{ kind: 'replace-rule', ...ruleId, text: await textOrInput(text, streams) }], output, streams),
     );
   withPosition(rule.command('move'))
     .description('Move a rule among those of its fence')
     .argument(id, 'the rule', parseRuleId)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence rule move house/late --above touts')
-    .action((one: RuleId, options: Options) =>
-      editDraft([{ kind: 'move-rule', ...one, position: positionOf(options) }], options.output, streams),
+    .action((ruleId: RuleId, options: Options) =>
+      editDraft([{ kind: 'move-rule', ...ruleId, position: positionOf(options) }], options.output, streams),
     );
   rule
     .command('clone')
@@ -111,8 +111,8 @@ export function addRule(rule: Command, streams: Streams): void {
     .option('--name <name>', 'name of the clone')
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence rule clone house/touts --name touts-by-country')
-    .action((one: RuleId, { name, output }: Options & { name?: string }) =>
-      editDraft([{ kind: 'clone-rule', ...one, ...(name === undefined ? {} : { name }) }], output, streams),
+    .action((ruleId: RuleId, { name, output }: Options & { name?: string }) =>
+      editDraft([{ kind: 'clone-rule', ...ruleId, ...(name === undefined ? {} : { name }) }], output, streams),
     );
   rule
     .command('rename')
@@ -121,8 +121,8 @@ export function addRule(rule: Command, streams: Streams): void {
     .argument('<name>', 'its new name')
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence rule rename house/touts tout-networks')
-    .action((one: RuleId, to: string, { output }: Options) =>
-      editDraft([{ kind: 'rename-rule', ...one, to }], output, streams),
+    .action((ruleId: RuleId, to: string, { output }: Options) =>
+      editDraft([{ kind: 'rename-rule', ...ruleId, to }], output, streams),
     );
   rule
     .command('remove')
@@ -130,7 +130,7 @@ export function addRule(rule: Command, streams: Streams): void {
     .argument(id, 'the rule', parseRuleId)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence rule remove house/late')
-    .action((one: RuleId, { output }: Options) => editDraft([{ kind: 'remove-rule', ...one }], output, streams));
+    .action((ruleId: RuleId, { output }: Options) => editDraft([{ kind: 'remove-rule', ...ruleId }], output, streams));
   addRuleStates(rule, streams);
   addRuleNotes(rule, streams);
 }
@@ -148,7 +148,9 @@ function addRuleStates(rule: Command, streams: Streams): void {
       .argument('<fence/rule>', 'the rule', parseRuleId)
       .option(...RECORD_FORMATS)
       .addHelpText('after', `\nExamples:\n  jadefence rule ${state} ticket-desk/resale`)
-      .action((one: RuleId, { output }: Options) => editDraft([{ kind: 'set-rule', ...one, state }], output, streams));
+      .action((ruleId: RuleId, { output }: Options) =>
+        editDraft([{ kind: 'set-rule', ...ruleId, state }], output, streams),
+      );
   }
 }
 
@@ -167,7 +169,7 @@ function addRuleNotes(rule: Command, streams: Streams): void {
       'after',
       "\nExamples:\n  jadefence rule note house/touts --until 2026-12-31 --owner kari --reason 'sale of the winter tickets'",
     )
-    .action((one: RuleId, { until, owner, reason, title, output }: Options & Record<string, string | undefined>) => {
+    .action((ruleId: RuleId, { until, owner, reason, title, output }: Options & Record<string, string | undefined>) => {
       const settings: RuleSettings = {
         ...(until === undefined ? {} : { until: orNull(until) }),
         ...(owner === undefined ? {} : { owner: orNull(owner) }),
@@ -175,24 +177,24 @@ function addRuleNotes(rule: Command, streams: Streams): void {
         ...(title === undefined ? {} : { title: orNull(title) }),
       };
       if (Object.keys(settings).length === 0) throw new Failure('Expected --until, --owner, --reason or --title.');
-      return editDraft([{ kind: 'set-rule', ...one, ...settings }], output as OneOutput, streams);
+      return editDraft([{ kind: 'set-rule', ...ruleId, ...settings }], output as OneOutput, streams);
     });
 }
 
 async function showRule({ fence, rule }: RuleId, output: OneOutput, streams: Streams): Promise<void> {
   const client = await connect(streams);
   const { rules } = findFence(await client.draft(), fence);
-  const found = rules.find((one) => one.name === rule);
-  if (!found)
+  const item = rules.find((draftRule) => draftRule.name === rule);
+  if (!item)
     throw new Failure(
       `Fence ${fence} has no rule "${rule}".`,
       EXIT.wrongInput,
       suggestNearest(
         rule,
-        rules.map((one) => one.name),
+        rules.map((draftRule) => draftRule.name),
       ) ?? `jadefence fence show ${fence} lists them.`,
     );
   const uses = findUses((await client.draftSources()).parts, 'rule', `${fence}/${rule}`);
-  const lines = [found.sentence, '', found.text, ...(uses.length > 0 ? ['', `Mentioned by ${uses.join(', ')}.`] : [])];
-  printRecord(streams, output, { fence, ...found, usedBy: uses }, lines.join('\n'));
+  const lines = [item.sentence, '', item.text, ...(uses.length > 0 ? ['', `Mentioned by ${uses.join(', ')}.`] : [])];
+  printRecord(streams, output, { fence, ...item, usedBy: uses }, lines.join('\n'));
 }

@@ -24,9 +24,9 @@ async function collect<T>(items: AsyncIterable<T>): Promise<T[]> {
 async function run(records: readonly LogRecord[], size: number): Promise<{ judged: number[]; printed: string[] }> {
   const judged: number[] = [];
   const printed = await collect(
-    judgeReordered(inBatches(records, size), (one) => {
-      judged.push(one.line);
-      return `${one.line} ${String(one.attributes['url.path'])}`;
+    judgeReordered(inBatches(records, size), (logRecord) => {
+      judged.push(logRecord.line);
+      return `${logRecord.line} ${String(logRecord.attributes['url.path'])}`;
     }),
   );
   return { judged, printed: printed.flat() };
@@ -69,7 +69,8 @@ describe('standard input that is out of order', () => {
     const follow = async (last: number): Promise<void> => {
       let number = 0;
       printed.length = 0;
-      const judge = (one: LogRecord): string => `${one.line} judged ${(number += 1) === 1 ? '1st' : `${number}nd`}`;
+      const judge = (logRecord: LogRecord): string =>
+        `${logRecord.line} judged ${(number += 1) === 1 ? '1st' : `${number}nd`}`;
       for await (const lines of judgeReordered(source(last), judge)) printed.push(...[...lines].reverse());
     };
     await follow(20);

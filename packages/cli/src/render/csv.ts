@@ -41,5 +41,5 @@ export function printDecisionRow(record: DecidedRecord): string {
 function textOf(value: DecidedRecord[string] | undefined): string {
   if (value == null) return '';
   if (!Array.isArray(value)) return String(value);
-  return value.map((one) => (typeof one === 'string' ? one : JSON.stringify(one))).join(' ');
+  return value.map((item) => (typeof item === 'string' ? item : JSON.stringify(item))).join(' ');
 }

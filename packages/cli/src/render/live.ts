@@ -35,7 +35,7 @@ export function renderProgress({ requestsDone, requests, partial, state }: Repla
   const share = requests === 0 ? '' : `, ${formatShare(requestsDone / requests)}`;
   const head = `${formatCount(requestsDone)} of ${countOf(requests, 'request')}${share}, ${state}`;
   if (!isWhole || !partial) return head;
-  const judged = Object.values(partial.outcomes).reduce((sum, one) => sum + one, 0);
+  const judged = Object.values(partial.outcomes).reduce((sum, value) => sum + value, 0);
   const outcomes = Object.entries(partial.outcomes).map(([outcome, one]) => [
     outcome,
     formatCount(one),

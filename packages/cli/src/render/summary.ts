@@ -69,19 +69,19 @@ function renderIgnoredHeaders({ gates }: Summary): string[] {
 const SHOWN_VALUES = 20;
 
 function renderBreakdown(name: BreakdownName, { breakdowns, requests }: Summary): string {
-  const found = breakdowns.find(({ by }) => by === name);
-  if (!found)
+  const breakdown = breakdowns.find(({ by }) => by === name);
+  if (!breakdown)
     return `Nothing is known of the ${TITLES[name] ?? name} of requests${name in NEEDS ? `, since there is no ${NEEDS[name]}` : ''}.`;
-  const shown = found.by === 'hour' ? found.values : found.values.slice(0, SHOWN_VALUES);
-  const rows = shown.map((one) => [
-    one.value,
-    formatCount(one.requests),
-    formatShare(one.requests / requests),
-    formatCount(one.stopped),
-    formatShare(one.stopped / one.requests),
+  const shown = breakdown.by === 'hour' ? breakdown.values : breakdown.values.slice(0, SHOWN_VALUES);
+  const rows = shown.map((value) => [
+    value.value,
+    formatCount(value.requests),
+    formatShare(value.requests / requests),
+    formatCount(value.stopped),
+    formatShare(value.stopped / value.requests),
   ]);
   const table = printTable([TITLES[name] ?? name, 'requests', 'share', 'stopped', 'of them'], rows, [1, 2, 3, 4]);
-  const others = found.numValues - shown.length;
+  const others = breakdown.numValues - shown.length;
   return others > 0 ? `${table}\n${formatCount(others)} others` : table;
 }
 

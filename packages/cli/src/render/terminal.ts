@@ -26,7 +26,7 @@ export function showControls(text: string): string {
     .map((part, index) =>
       index % 2 === 1
         ? sequences[part.charCodeAt(0) - 0x80]!
-        : part.replace(CONTROL, (one) => `\\x${one.charCodeAt(0).toString(16).padStart(2, '0')}`),
+        : part.replace(CONTROL, (name) => `\\x${name.charCodeAt(0).toString(16).padStart(2, '0')}`),
     )
     .join('');
 }

@@ -49,16 +49,16 @@ export function MultiPick({
   const known = new Set(options.map(({ value }) => value));
   const all = [...values.filter((value) => !known.has(value)).map((value): PickOption => ({ value })), ...options];
   const wanted = search.trim().toLowerCase();
-  const found = all.filter((option) => wordsOf(option).includes(wanted));
+  const item = all.filter((option) => wordsOf(option).includes(wanted));
   /** The one that is meant where it is written whole, or the only one that is left. */
   const meant =
-    found.find(({ value, text, aliases = '' }) =>
-      [value, text, ...aliases.split(', ')].some((one) => one?.toLowerCase() === wanted),
-    ) ?? (found.length === 1 ? found[0] : undefined);
+    item.find(({ value, text, aliases = '' }) =>
+      [value, text, ...aliases.split(', ')].some((name) => name?.toLowerCase() === wanted),
+    ) ?? (item.length === 1 ? item[0] : undefined);
   const isNew = !isClosed && wanted !== '' && !all.some(({ value }) => value === search.trim());
   const toggle = (value: string): void => {
     if (isSingle) return onChange([value]);
-    onChange(values.includes(value) ? values.filter((one) => one !== value) : [...values, value]);
+    onChange(values.includes(value) ? values.filter((eachValue) => eachValue !== value) : [...values, value]);
   };
   const add = (): void => {
     toggle(search.trim());
@@ -93,7 +93,7 @@ export function MultiPick({
       </Field>
       {!isSingle && <Groups label={label} groups={groups} values={values} onChange={onChange} />}
       <ul className="mt-2 max-h-52 overflow-auto" aria-label={`${label}, to pick from`}>
-        {found.slice(0, SHOWN_OPTIONS).map((option) => (
+        {item.slice(0, SHOWN_OPTIONS).map((option) => (
           <OptionRow
             key={option.value}
             option={option}
@@ -102,7 +102,7 @@ export function MultiPick({
           />
         ))}
       </ul>
-      {found.length === 0 && !isNew && (
+      {item.length === 0 && !isNew && (
         <p className="text-muted">{isClosed ? 'Nothing is called so.' : 'Nothing to pick from: write a value.'}</p>
       )}
     </div>

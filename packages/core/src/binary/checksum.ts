@@ -35,12 +35,12 @@ export function crc32Anywhere(bytes: Uint8Array): number {
 type Tables = readonly [Int32Array, Int32Array, Int32Array, Int32Array, Int32Array, Int32Array, Int32Array, Int32Array];
 
 function makeTables(): Tables {
-  const one = Int32Array.from({ length: 256 }, (_, byte) => {
+  const item = Int32Array.from({ length: 256 }, (_, byte) => {
     let value = byte;
     for (let bit = 0; bit < 8; bit += 1) value = value & 1 ? (value >>> 1) ^ 0xedb88320 : value >>> 1;
     return value;
   });
-  const tables = [one];
-  while (tables.length < 8) tables.push(tables.at(-1)!.map((value) => (value >>> 8) ^ one[value & 255]!));
+  const tables = [item];
+  while (tables.length < 8) tables.push(tables.at(-1)!.map((value) => (value >>> 8) ^ item[value & 255]!));
   return tables as unknown as Tables;
 }

@@ -114,8 +114,8 @@ describe('checking fences', () => {
       [],
     );
     const find = (list: string, address: string): string | undefined => {
-      const found = rulebook!.lists.get(list)!.members.find(parseAddress(address)!);
-      return found && [...found.through, formatEntry(found.entry)].join(' > ');
+      const membership = rulebook!.lists.get(list)!.members.find(parseAddress(address)!);
+      return membership && [...membership.through, formatEntry(membership.entry)].join(' > ');
     };
     expect(['198.18.0.5', '198.18.0.6', '198.18.0.7'].map((address) => find('inner', address))).toEqual([
       undefined,

@@ -212,7 +212,10 @@ function buildRulebook(statements: readonly Statement[], lists: ReadonlyMap<stri
   const fences = [...byName.values()];
   const zone = statements.find((statement) => statement.kind === 'zone')?.zone ?? 'UTC';
   const rules = fences.flatMap((fence) => fence.rules);
-  const applications = [...BUILT_IN_APPLICATIONS, ...statements.filter((one) => one.kind === 'application')];
+  const applications = [
+    ...BUILT_IN_APPLICATIONS,
+    ...statements.filter((eachStatement) => eachStatement.kind === 'application'),
+  ];
   return {
     gates: statements.flatMap((statement) => (statement.kind === 'gate' ? [checkGate(statement, byName, lists)] : [])),
     fences,
@@ -220,10 +223,16 @@ function buildRulebook(statements: readonly Statement[], lists: ReadonlyMap<stri
     zone,
     lookups: collectLookups([...statements, ...BUILT_IN_APPLICATIONS].flatMap(conditionsOf), lists),
     schedules: new Map(
-      statements.flatMap((one) => (one.kind === 'schedule' ? [[one.name, scheduleOf(one, zone)] as const] : [])),
+      statements.flatMap((eachStatement) =>
+        eachStatement.kind === 'schedule' ? [[eachStatement.name, scheduleOf(eachStatement, zone)] as const] : [],
+      ),
     ),
     applications,
-    pages: new Map(statements.flatMap((one) => (one.kind === 'page' ? [[one.name, one.source.path] as const] : []))),
+    pages: new Map(
+      statements.flatMap((eachStatement) =>
+        eachStatement.kind === 'page' ? [[eachStatement.name, eachStatement.source.path] as const] : [],
+      ),
+    ),
     expectations: statements.filter((statement) => statement.kind === 'expect'),
     endsAtUnixMs: new Map(rules.flatMap((rule) => (rule.until ? [[rule, endOf(rule.until, zone)] as const] : []))),
     isStateful: rules.some(({ action }) => isStatefulAction(action)),

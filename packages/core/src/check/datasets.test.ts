@@ -78,11 +78,11 @@ describe('a list from a dataset answers as one that is written', () => {
       fc.property(
         fc.uniqueArray(entry, { minLength: 1, maxLength: 8 }),
         half(host),
-        half(path.map((one) => one || '/')),
+        half(path.map((value) => value || '/')),
         reading,
         (lines, requestedHost, requestedPath, server) => {
           const { kept, written } = bothLists('urls', lines);
-          const read = (one: string): string => readPath(one, server);
+          const read = (text: string): string => readPath(text, server);
           const url = { host: requestedHost, path: requestedPath && read(requestedPath), readPath: read };
           const truth = written.urls!.evaluate(url);
           expect(kept.urls!.evaluate(url)).toBe(truth);
@@ -148,18 +148,22 @@ describe('a list from a dataset', () => {
   });
 
   it('is shown by its size, looked up through other lists, and not edited entry by entry', () => {
-    const one = configuration(['a.example', 'b.example'], 'aaaaaaaaaaaaaaaa');
-    expect(datasetNamesOf(one.parts)).toEqual(['d']);
-    expect(showList(one, 'd')).toEqual({
+    const item = configuration(['a.example', 'b.example'], 'aaaaaaaaaaaaaaaa');
+    expect(datasetNamesOf(item.parts)).toEqual(['d']);
+    expect(showList(item, 'd')).toEqual({
       name: 'd',
       kind: 'domains',
       dataset: { name: 'd', numEntries: 2 },
       entries: [],
       exceptions: [],
     });
-    expect(lookupInList(one, 'all', 'www.a.example')).toMatchObject({ isIn: true, entry: 'a.example', through: ['d'] });
-    expect(lookupInList(one, 'all', 'b.a.example')).toMatchObject({ isIn: false, takenOutBy: 'b.a.example' });
-    expect(() => applyEdits(one, [{ kind: 'edit-list', list: 'd', add: ['c.example'], remove: [] }])).toThrow(
+    expect(lookupInList(item, 'all', 'www.a.example')).toMatchObject({
+      isIn: true,
+      entry: 'a.example',
+      through: ['d'],
+    });
+    expect(lookupInList(item, 'all', 'b.a.example')).toMatchObject({ isIn: false, takenOutBy: 'b.a.example' });
+    expect(() => applyEdits(item, [{ kind: 'edit-list', list: 'd', add: ['c.example'], remove: [] }])).toThrow(
       'The entries of the list d are the dataset d, which is not edited entry by entry.',
     );
   });

@@ -55,14 +55,14 @@ export function createMembers(
   const nested = values.flatMap((value) => (isListName(value, lists) ? [listNamed(lists, value.name)] : []));
   return {
     find(value) {
-      const own = findOwn(value);
-      let best: Membership | undefined = own === undefined ? undefined : { entry: own, through: DIRECTLY };
+      const direct = findOwn(value);
+      let best: Membership | undefined = direct === undefined ? undefined : { entry: direct, through: DIRECTLY };
       for (const list of nested) {
         // Of domains the closest entry answers, wherever it is written; of other kinds the first.
         if (best && kind !== 'domains') break;
-        const found = list.members.find(value);
-        if (!found || (best && !isCloser(found.entry as DomainEntry, best.entry as DomainEntry))) continue;
-        best = { entry: found.entry, through: [list.name, ...found.through] };
+        const membership = list.members.find(value);
+        if (!membership || (best && !isCloser(membership.entry as DomainEntry, best.entry as DomainEntry))) continue;
+        best = { entry: membership.entry, through: [list.name, ...membership.through] };
       }
       return best;
     },

@@ -67,7 +67,7 @@ export function createDatasetUrls(dataset: Dataset): UrlMembers {
       }
       paths ??= new Set(Array.from(dataset.hostRows(), (row) => row.path));
       const isPossible =
-        path === undefined ? paths.size > 0 : [...paths].some((one) => isUnderPath(path, readPath(one)));
+        path === undefined ? paths.size > 0 : [...paths].some((text) => isUnderPath(path, readPath(text)));
       return isPossible ? 'unknown' : 'false';
     },
     find(url) {

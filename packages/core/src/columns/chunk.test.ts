@@ -57,7 +57,7 @@ describe('a chunk', () => {
       fc.property(fc.array(rowOrVisit, { minLength: 1, maxLength: 12 }), (rows) => {
         const stored = chunkOf(rows)!;
         expect(rows.map((_, index) => stored.row(index))).toEqual(
-          rows.map((one) => ({ ...one, attributes: { ...one.attributes } })),
+          rows.map((eachRow) => ({ ...eachRow, attributes: { ...eachRow.attributes } })),
         );
       }),
     );

@@ -38,9 +38,9 @@ function entryOf(cell: NonNullable<Cell>): Buffer {
 
 function planesOf(codes: readonly number[]): Buffer {
   if (codes.every((code) => code === codes[0])) {
-    const one = Buffer.alloc(5);
-    one.writeUInt32LE(codes[0]!, 1);
-    return one;
+    const item = Buffer.alloc(5);
+    item.writeUInt32LE(codes[0]!, 1);
+    return item;
   }
   const numPlanes = Math.max(...codes) < 0x100 ? 1 : Math.max(...codes) < 0x10000 ? 2 : 3;
   const planes = Array.from({ length: numPlanes }, (_, plane) =>
@@ -81,7 +81,7 @@ describe('chunks that are written', () => {
               const cells = rows.map((row) => row[place]);
               const payload = (bytes: Uint8Array | undefined): string | undefined =>
                 bytes && Buffer.from(bytes.subarray(HEADER_BYTES)).toString('hex');
-              const isThere = cells.some((one) => one !== undefined);
+              const isThere = cells.some((eachCell) => eachCell !== undefined);
               const expected = isThere ? naive.get(name)!.endChunk(cells) : undefined;
               expect(payload(columns.get(name))).toBe(expected?.codes.toString('hex'));
               expect(payload(dictionaries.get(name))).toBe(expected?.part?.toString('hex'));

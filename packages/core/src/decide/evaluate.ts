@@ -150,7 +150,7 @@ function isSatisfied(comparison: Comparison, actual: Seen, view: View, lookup: L
   if (typeof actual === 'number')
     return comparison.values.some((value) => satisfiesNumber(comparison, actual, value, lookup));
   if (actual instanceof Uint8Array) return satisfiesPayload(comparison, actual, view);
-  if (Array.isArray(actual)) return actual.some((one: string) => isSatisfied(comparison, one, view, lookup));
+  if (Array.isArray(actual)) return actual.some((text: string) => isSatisfied(comparison, text, view, lookup));
   const known = actual as Address | string;
   if (lookup?.kind === 'members') return lookup.members.find(known) !== undefined;
   if (lookup?.kind === 'tests')

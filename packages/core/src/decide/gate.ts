@@ -42,9 +42,9 @@ function chooseInbound({ gates }: Rulebook, request: Request): GateSelection | u
   if (request.host == null) return undefined;
   let best: { gate: CheckedGate; entry: DomainEntry } | undefined;
   for (const gate of gates) {
-    const found = gate.statement.direction === 'inbound' ? gate.hosts.find(request.host) : undefined;
-    if (!found) continue;
-    const entry = found.entry as DomainEntry;
+    const membership = gate.statement.direction === 'inbound' ? gate.hosts.find(request.host) : undefined;
+    if (!membership) continue;
+    const entry = membership.entry as DomainEntry;
     if (!best || isCloser(entry, best.entry)) best = { gate, entry };
   }
   if (!best) return undefined;
@@ -56,8 +56,9 @@ function chooseOutbound({ gates }: Rulebook, request: Request): GateSelection | 
   for (const gate of gates) {
     if (gate.statement.direction !== 'outbound') continue;
     const resolved = resolveClient(gate, request);
-    const found = resolved.client ? gate.clients.find(resolved.client) : undefined;
-    if (found) return { gate, why: { kind: 'client', entry: found.through[0] ?? formatEntry(found.entry) }, resolved };
+    const membership = resolved.client ? gate.clients.find(resolved.client) : undefined;
+    if (membership)
+      return { gate, why: { kind: 'client', entry: membership.through[0] ?? formatEntry(membership.entry) }, resolved };
   }
   return undefined;
 }

@@ -31,7 +31,7 @@ const summaryOf = ({ outcome, gate, fence, rule, would, tags, blind }: Decision)
   outcome,
   gate,
   decider: [fence, rule].filter(Boolean).join('/'),
-  would: would.map((one) => `${[one.fence, one.rule].filter(Boolean).join('/')}:${one.outcome}`),
+  would: would.map((item) => `${[item.fence, item.rule].filter(Boolean).join('/')}:${item.outcome}`),
   tags,
   blind,
 });

@@ -204,9 +204,9 @@ class Evaluation {
   /** Counts the request under its key; nothing counts where a key is unknown. */
   #limit(fence: FenceStatement, rule: Rule, action: LimitAction): FenceEnding | undefined {
     const key: KeyValue[] = [];
-    for (const one of action.keys) {
-      const value = this.#keyValue(one);
-      if (value === undefined) return this.#blindKey(fence, rule, one);
+    for (const limitKey of action.keys) {
+      const value = this.#keyValue(limitKey);
+      if (value === undefined) return this.#blindKey(fence, rule, limitKey);
       key.push(value);
     }
     const { count: max, windowMs, holdMs } = action;

@@ -31,8 +31,8 @@ export const EDIT_FILE = 'edit';
 
 /** @throws EditError naming the part */
 export function findPart(parts: readonly Part[], kind: PartKind, name: string, owner = ''): Part {
-  const found = parts.find((part) => part.kind === kind && part.owner === owner && part.name === name);
-  if (found) return found;
+  const item = parts.find((part) => part.kind === kind && part.owner === owner && part.name === name);
+  if (item) return item;
   const what = kind === 'rule' ? `fence ${owner} has no rule "${name}"` : `there is no ${kind} "${name}"`;
   throw new EditError('unknown-part', `${what[0]!.toUpperCase()}${what.slice(1)}.`);
 }

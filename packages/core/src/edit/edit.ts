@@ -130,7 +130,7 @@ function editParts(parts: readonly Part[], edit: PartsEdit): readonly Part[] {
     case 'move-rule': {
       const part = findPart(parts, 'rule', edit.rule, edit.fence);
       return insertRule(
-        parts.filter((one) => one !== part),
+        parts.filter((eachPart) => eachPart !== part),
         part,
         edit.position,
       );
@@ -200,7 +200,9 @@ function removeStatement(parts: readonly Part[], kind: StatementKind, name: stri
       `The ${kind} ${name} is used by ${all.join(', ')}.`,
       'Take it out there first; nothing was removed.',
     );
-  return parts.filter((one) => one !== part && !(kind === 'fence' && one.kind === 'rule' && one.owner === name));
+  return parts.filter(
+    (eachPart) => eachPart !== part && !(kind === 'fence' && eachPart.kind === 'rule' && eachPart.owner === name),
+  );
 }
 
 function usersOfRules(parts: readonly Part[], fence: string): string[] {
@@ -214,11 +216,13 @@ function renameStatement(parts: readonly Part[], kind: StatementKind, name: stri
   const part = findPart(parts, kind, name);
   checkName(to);
   if (to === name) return [...parts];
-  if (parts.some((one) => one.kind === kind && one.name === to))
+  if (parts.some((eachPart) => eachPart.kind === kind && eachPart.name === to))
     throw new EditError('name-taken', `There is a ${kind} "${to}" already.`, 'Choose another name.');
-  const renamed = parts.flatMap((one): readonly Part[] => {
-    if (one === part) return splitStatement({ ...statementOf(one), name: to } as GateStatement);
-    return one.kind === 'rule' && kind === 'fence' && one.owner === name ? [{ ...one, owner: to }] : [one];
+  const renamed = parts.flatMap((eachPart): readonly Part[] => {
+    if (eachPart === part) return splitStatement({ ...statementOf(eachPart), name: to } as GateStatement);
+    return eachPart.kind === 'rule' && kind === 'fence' && eachPart.owner === name
+      ? [{ ...eachPart, owner: to }]
+      : [eachPart];
   });
   return MENTIONED.includes(kind) ? renameMentions(renamed, kind as Mentioned, name, to) : renamed;
 }
@@ -251,7 +255,7 @@ function insertRule(parts: readonly Part[], rule: Part, position: Position): Par
 function replaceRule(parts: readonly Part[], fence: string, name: string, rule: Rule): Part[] {
   const part = findPart(parts, 'rule', name, fence);
   if (rule.name !== name) refuseTakenRule(parts, fence, rule.name);
-  const replaced = parts.map((one) => (one === part ? rulePart(fence, rule) : one));
+  const replaced = parts.map((eachPart) => (eachPart === part ? rulePart(fence, rule) : eachPart));
   return rule.name === name ? replaced : renameMentions(replaced, 'rule', `${fence}/${name}`, `${fence}/${rule.name}`);
 }
 
@@ -283,7 +287,7 @@ function removeRule(parts: readonly Part[], fence: string, name: string): Part[]
       `${capital(describePart(part))} is used by ${users.join(', ')}.`,
       'Take it out there first.',
     );
-  return parts.filter((one) => one !== part);
+  return parts.filter((eachPart) => eachPart !== part);
 }
 
 function capital(text: string): string {
@@ -324,7 +328,7 @@ function replaceStatement(
 ): Part[] {
   const part = findPart(parts, kind, name);
   const changed = splitStatement(change(statementOf(part) as FenceStatement | GateStatement));
-  return parts.map((one) => (one === part ? changed[0]! : one));
+  return parts.map((eachPart) => (eachPart === part ? changed[0]! : eachPart));
 }
 
 /** A fence that is already attached is moved. */

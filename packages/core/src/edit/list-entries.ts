@@ -48,14 +48,14 @@ export function editList(
   const file = source.kind === 'file' ? configuration.namedFiles.find(({ path }) => path === source.path) : undefined;
   const rows = file ? file.text.split(/\r?\n/) : [];
   const before = source.kind === 'inline' ? source.entries : rows.flatMap((row) => readEntry(row, list).entry ?? []);
-  const lists = new Set(configuration.parts.flatMap((one) => (one.kind === 'list' ? [one.name] : [])));
+  const lists = new Set(configuration.parts.flatMap((eachPart) => (eachPart.kind === 'list' ? [eachPart.name] : [])));
   const editing = new ListEditing(list, lists, before);
   const removed = remove.flatMap((text, index) => editing.remove(text, index + 1) ?? []);
   const added = add.flatMap((text, index) => editing.add(text, index + 1) ?? []);
   const reports = [...removed, ...added];
   if (source.kind === 'inline') {
     const changed = splitStatement({ ...list, source: { ...source, entries: editing.entries } });
-    const parts = configuration.parts.map((one) => (one === part ? changed[0]! : one));
+    const parts = configuration.parts.map((eachPart) => (eachPart === part ? changed[0]! : eachPart));
     return { configuration: { ...configuration, parts }, entries: reports };
   }
   const gone = new Set(removed.flatMap((report) => (report.result === 'removed' ? [report.text] : [])));
@@ -110,7 +110,7 @@ class ListEditing {
     const problem = this.#problemOf(entry);
     if (problem !== undefined) return { ...base, text, result: 'invalid', note: problem };
     if (this.#byText.has(text)) return { ...base, text, result: 'already-there' };
-    const overlaps = this.#overlaps.find(entry, (one) => this.#byText.has(one));
+    const overlaps = this.#overlaps.find(entry, (overlap) => this.#byText.has(overlap));
     this.#keep(text, entry);
     this.added.push(entry);
     if (overlaps.length === 0) return { ...base, text, result: 'added' };
@@ -121,9 +121,9 @@ class ListEditing {
 
   #problemOf(entry: Value): string | undefined {
     if (entry.kind === 'country') {
-      const found: string[] = [];
-      checkCountry(entry.code, entry.place, (_code, message, _place, hint) => found.push(`${message} ${hint ?? ''}`));
-      return found[0]?.trim();
+      const item: string[] = [];
+      checkCountry(entry.code, entry.place, (_code, message, _place, hint) => item.push(`${message} ${hint ?? ''}`));
+      return item[0]?.trim();
     }
     if (entry.kind !== 'list') return undefined;
     if (entry.name === this.list.name) return 'A list cannot contain itself.';
@@ -183,8 +183,8 @@ export function lookupInList(configuration: Configuration, name: string, text: s
   const base = { list: name, value };
   if (list.kind === 'urls') return { ...base, ...lookupUrl(list, value) };
   const requested = lookupTarget(list, value);
-  const found = list.members.find(requested);
-  if (found) return { ...base, isIn: true, entry: formatEntry(found.entry), through: found.through };
+  const membership = list.members.find(requested);
+  if (membership) return { ...base, isIn: true, entry: formatEntry(membership.entry), through: membership.through };
   const out = createMembers(list.kind, list.source.exceptions, rulebook.lists).find(requested);
   const isEntry = createMembers(list.kind, list.source.entries, rulebook.lists).find(requested);
   return { ...base, isIn: false, ...(out && isEntry ? { takenOutBy: formatEntry(out.entry) } : {}) };
@@ -206,8 +206,10 @@ function lookupUrl(list: ResolvedList, value: string): Omit<ListLookup, 'list' |
   const [, authority, path] = /^(?:https?:\/\/)?([^/?#]*)([^?#]*)/.exec(value)!;
   const host = normalizeHost(authority!);
   if (host === null) throw new EditError('invalid-text', `Found "${value}", expected a URL such as shop.example/sale.`);
-  const found = list.urls!.find({ host, path: normalizePath(path!), readPath: (one) => one });
-  return found ? { isIn: true, entry: formatEntry(found.entry), through: found.through } : { isIn: false };
+  const membership = list.urls!.find({ host, path: normalizePath(path!), readPath: (text) => text });
+  return membership
+    ? { isIn: true, entry: formatEntry(membership.entry), through: membership.through }
+    : { isIn: false };
 }
 
 /** A list with the lists inside it, as people look at it. */

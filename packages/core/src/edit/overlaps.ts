@@ -25,7 +25,7 @@ export class OverlapIndex {
     if (entry.kind === 'addresses') {
       const kept = { text, one: entry.range };
       const { family } = entry.range;
-      const shift = BLOCK_SHIFTS[family].find((one) => numBlocks(entry.range, one) <= MAX_BLOCKS)!;
+      const shift = BLOCK_SHIFTS[family].find((value) => numBlocks(entry.range, value) <= MAX_BLOCKS)!;
       put(this.#bySize, `${family} ${shift}`, kept);
       for (const block of blocksOf(entry.range, shift)) put(this.#byBlock, block, kept);
     } else if (entry.kind === 'domain') {
@@ -37,8 +37,8 @@ export class OverlapIndex {
 
   /** @returns the texts of entries that overlap, each once, in no order that means anything */
   find(entry: Value, isStillThere: (text: string) => boolean): string[] {
-    const found = entry.kind === 'addresses' ? this.#findRanges(entry.range) : this.#findDomains(entry);
-    return [...new Set(found)].filter(isStillThere);
+    const item = entry.kind === 'addresses' ? this.#findRanges(entry.range) : this.#findDomains(entry);
+    return [...new Set(item)].filter(isStillThere);
   }
 
   #findRanges(range: AddressRange): string[] {
@@ -56,7 +56,7 @@ export class OverlapIndex {
     const same = (this.#byName.get(name) ?? []).filter(
       ({ one }) => !(one.reach === 'only' && reach === 'below') && !(one.reach === 'below' && reach === 'only'),
     );
-    const above = namesAbove(name).flatMap((one) => this.#byName.get(one) ?? []);
+    const above = namesAbove(name).flatMap((item) => this.#byName.get(item) ?? []);
     const below = reach === 'only' ? [] : (this.#below.get(name) ?? []);
     return [...same, ...above.filter(({ one }) => one.reach !== 'only'), ...below].map(({ text }) => text);
   }

@@ -70,15 +70,15 @@ fence visitors-network trial "Visitors' network" {
 
 /** Puts the parts of a starting point behind the others. @throws EditError where there is none, or a name is taken */
 export function startFrom(configuration: Configuration, name: string): Configuration {
-  const found = STARTING_POINTS.find((one) => one.name === name);
-  if (!found)
+  const item = STARTING_POINTS.find((startingPoint) => startingPoint.name === name);
+  if (!item)
     throw new EditError(
       'unknown-part',
       `There is no starting point "${name}".`,
-      `There are: ${STARTING_POINTS.map((one) => one.name).join(', ')}.`,
+      `There are: ${STARTING_POINTS.map((startingPoint) => startingPoint.name).join(', ')}.`,
     );
-  const added = splitIntoParts([parseFences(found.text, EDIT_FILE).file]);
-  const taken = added.find((part) => configuration.parts.some((one) => isSamePart(one, part)));
+  const added = splitIntoParts([parseFences(item.text, EDIT_FILE).file]);
+  const taken = added.find((part) => configuration.parts.some((eachPart) => isSamePart(eachPart, part)));
   if (taken)
     throw new EditError(
       'name-taken',

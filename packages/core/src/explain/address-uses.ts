@@ -23,8 +23,8 @@ export function findAddressUses(rulebook: Rulebook, address: Address, country: s
   const lists = [...rulebook.lists.values()].flatMap(({ name, kind, members, isBuiltIn }) => {
     if (isBuiltIn) return [];
     const value = kind === 'addresses' ? address : kind === 'countries' ? country : undefined;
-    const found = value === undefined ? undefined : members.find(value);
-    return found ? [{ list: name, entry: formatEntry(found.entry), through: found.through }] : [];
+    const membership = value === undefined ? undefined : members.find(value);
+    return membership ? [{ list: name, entry: formatEntry(membership.entry), through: membership.through }] : [];
   });
   const gates = rulebook.gates
     .filter(({ statement, clients }) => statement.direction === 'outbound' && clients.find(address))
@@ -56,10 +56,10 @@ function isTrueOf(
   const holds =
     lookup?.kind === 'members'
       ? lookup.members.find(value) !== undefined
-      : values.some((one) =>
-          one.kind === 'addresses'
-            ? one.range.family === address.family && one.range.first === address.value
-            : one.kind === 'country' && one.code === country,
+      : values.some((eachValue) =>
+          eachValue.kind === 'addresses'
+            ? eachValue.range.family === address.family && eachValue.range.first === address.value
+            : eachValue.kind === 'country' && eachValue.code === country,
         );
   return holds !== isNegated;
 }

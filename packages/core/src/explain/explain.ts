@@ -122,7 +122,7 @@ export function explainRequest(context: EvaluationContext, request: Request, sta
     otherwise: (fence) => ended.add(fence),
   });
   const { client, country, ...ruling } = decision;
-  const found = context.countries && client ? context.countries.find(client) : undefined;
+  const countryAnswer = context.countries && client ? context.countries.find(client) : undefined;
   const { gate, view } = seen;
   const clientBecause = view && describeClient(view);
   return {
@@ -137,7 +137,7 @@ export function explainRequest(context: EvaluationContext, request: Request, sta
       connection: describeConnection(request),
     },
     ...(clientBecause ? { clientBecause } : {}),
-    country: { value: showSeen(country), because: countryReason(context, client, found) },
+    country: { value: showSeen(country), because: countryReason(context, client, countryAnswer) },
     facts: gate && view ? collectFacts(context, gate, view) : [],
     ...(gate ? { gate: { name: gate.statement.name, because: gateReason(seen.why!) } } : {}),
     ...(seen.visibility ? { visibility: seen.visibility } : {}),
@@ -173,7 +173,7 @@ function explainRule(
   return {
     ...base,
     verdict,
-    because: decisive.map((one) => showDecisive(one, subject, context)),
+    because: decisive.map((item) => showDecisive(item, subject, context)),
     ...(memory ? { memory: describeCounter(memory) } : {}),
   };
 }
@@ -255,10 +255,10 @@ function describeMembership(
   actual: Shown,
 ): string | undefined {
   const lookup = context.rulebook.lookups.get(comparison);
-  const found = lookup && findMembership(lookup, comparison, subject);
-  if (!found) return undefined;
-  const entry = formatEntry(found.entry);
-  if (found.through.length > 0) return `${found.through.join(' > ')} holds it as ${entry}`;
+  const membership = lookup && findMembership(lookup, comparison, subject);
+  if (!membership) return undefined;
+  const entry = formatEntry(membership.entry);
+  if (membership.through.length > 0) return `${membership.through.join(' > ')} holds it as ${entry}`;
   return actual.kind === 'known' && entry !== actual.text ? `covered by ${entry}` : undefined;
 }
 
@@ -268,7 +268,7 @@ function findMembership(lookup: Lookup, comparison: Comparison, { view, tag }: S
   if (lookup.kind !== 'members' || comparison.field === 'application') return undefined;
   const value = fieldOf(comparison, { view, tag });
   const all = Array.isArray(value) ? (value as readonly string[]) : value == null ? [] : [value as Address | string];
-  return all.map((one) => lookup.members.find(one)).find((one) => one !== undefined);
+  return all.map((item) => lookup.members.find(item)).find((membership) => membership !== undefined);
 }
 
 function pickUrl({ host, path }: View): { host: View['host']; path: View['path'] } {

@@ -14,11 +14,11 @@ import type { Request } from '../request/request.js';
 export function countryReason(
   context: EvaluationContext,
   client: Request['client'],
-  found: CountryAnswer | undefined,
+  country: CountryAnswer | undefined,
 ): string {
   if (!context.countries) return 'no country table is loaded';
   if (!client) return 'the client has no known address';
-  return found ? describeCountryAnswer(found) : '';
+  return country ? describeCountryAnswer(country) : '';
 }
 
 export function gateReason(why: GateReason): string {
@@ -101,16 +101,16 @@ const PRESENT: Record<string, string> = { allowed: 'allows', blocked: 'blocks', 
 /** What stops a request: the action of the rule, or the ending of the fence or gate. */
 function findStop(rulebook: Rulebook, { gate, fence, rule }: Ruling): Action | Ending | undefined {
   if (fence === undefined) return rulebook.gates.find(({ statement }) => statement.name === gate)?.statement.otherwise;
-  const statement = rulebook.fences.find((one) => one.name === fence);
-  if (rule !== undefined) return statement?.rules.find((one) => one.name === rule)?.action;
+  const statement = rulebook.fences.find((fenceStatement) => fenceStatement.name === fence);
+  if (rule !== undefined) return statement?.rules.find((eachRule) => eachRule.name === rule)?.action;
   return statement && statement.otherwise.kind !== 'continue' ? statement.otherwise : undefined;
 }
 
 /** The address that a ruling redirects to; undefined where it redirects nowhere. */
 export function redirectOf(rulebook: Rulebook, ruling: Ruling): string | undefined {
   if (ruling.outcome !== 'redirected' && ruling.outcome !== 'limited') return undefined;
-  const found = findStop(rulebook, ruling);
-  const stop = found?.kind === 'limit' ? found.then : found;
+  const match = findStop(rulebook, ruling);
+  const stop = match?.kind === 'limit' ? match.then : match;
   return stop?.kind === 'redirect' ? stop.url : undefined;
 }
 
@@ -122,8 +122,8 @@ export function describeClientResponse(rulebook: Rulebook, ruling: Ruling, view:
   if (view?.isHidden) return 'A connection that fails: it is encrypted and not inspected, so no page can be shown.';
   if (view && view.request.httpDefault !== 'is-http')
     return 'A connection that fails: it is not HTTP, so no page can be shown.';
-  const found = findStop(rulebook, ruling);
-  const stop = found?.kind === 'limit' ? found.then : found;
+  const match = findStop(rulebook, ruling);
+  const stop = match?.kind === 'limit' ? match.then : match;
   if (stop?.kind === 'redirect') return `A redirect (${status}) to ${stop.url}.`;
   const page = stop && 'page' in stop && stop.page ? `, with the page ${stop.page.name}` : '';
   return `Status ${status}${page} instead of what was requested.`;

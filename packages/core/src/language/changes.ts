@@ -27,8 +27,8 @@ export function compareParts(
 ): Change[] {
   const old = new Map(before.map((part, index) => [keyOf(part), { part, index }]));
   const kept = after.flatMap((part) => {
-    const found = old.get(keyOf(part));
-    return found ? [{ part, index: found.index }] : [];
+    const item = old.get(keyOf(part));
+    return item ? [{ part, index: item.index }] : [];
   });
   const moved = new Set(
     groupByOrder(kept)
@@ -37,9 +37,9 @@ export function compareParts(
   );
   const changes = after.flatMap((part): Change[] => {
     const base = { part: part.kind, name: nameOf(part) };
-    const found = old.get(keyOf(part));
-    if (!found) return [{ kind: 'added', ...base, after: part.text }];
-    if (found.part.text !== part.text) return [{ kind: 'changed', ...base, before: found.part.text, after: part.text }];
+    const item = old.get(keyOf(part));
+    if (!item) return [{ kind: 'added', ...base, after: part.text }];
+    if (item.part.text !== part.text) return [{ kind: 'changed', ...base, before: item.part.text, after: part.text }];
     return moved.has(keyOf(part)) ? [{ kind: 'moved', ...base, before: part.text, after: part.text }] : [];
   });
   const still = new Set(after.map(keyOf));
@@ -75,9 +75,9 @@ const HEAD = /^((?:#.*\n)*\s*[a-z]+ )([a-z0-9-]+)/;
 
 /** What is the same of a part under every name. */
 function withoutName({ part, name }: Change, text: string): string {
-  const own = name.slice(name.indexOf('/') + 1);
-  const owner = name.slice(0, name.length - own.length);
-  const nameless = text.replace(HEAD, (all, head: string, named: string) => (named === own ? head : all));
+  const shortName = name.slice(name.indexOf('/') + 1);
+  const owner = name.slice(0, name.length - shortName.length);
+  const nameless = text.replace(HEAD, (all, head: string, named: string) => (named === shortName ? head : all));
   return [part, owner, nameless].join('\n');
 }
 
@@ -90,10 +90,10 @@ interface KeptPart {
 /** The parts whose order decides something, those that are ordered among each other together: gates, and the rules of each fence. */
 function groupByOrder(kept: readonly KeptPart[]): KeptPart[][] {
   const groups = new Map<string, KeptPart[]>();
-  for (const one of kept) {
-    if (one.part.kind !== 'gate' && one.part.kind !== 'rule') continue;
-    const key = `${one.part.kind} ${one.part.owner}`;
-    addTo(groups, key, one);
+  for (const keptPart of kept) {
+    if (keptPart.part.kind !== 'gate' && keptPart.part.kind !== 'rule') continue;
+    const key = `${keptPart.part.kind} ${keptPart.part.owner}`;
+    addTo(groups, key, keptPart);
   }
   return [...groups.values()];
 }

@@ -31,9 +31,9 @@ export function suggestCode(letters: string): string {
   if (code === 'EU') return 'Write europe for the continent, or the countries one by one.';
   const meant = isWritableCountry(code) ? code : MEANT[code];
   if (meant !== undefined) return `Write ${meant} for ${nameCountry(meant)}.`;
-  const near = listCountries().filter((one) => one.code[0] === code[0] || one.code[1] === code[1]);
-  const start = near.filter((one) => one.code[0] === code[0]).slice(0, 3);
+  const near = listCountries().filter((item) => item.code[0] === code[0] || item.code[1] === code[1]);
+  const start = near.filter((item) => item.code[0] === code[0]).slice(0, 3);
   return start.length === 0
     ? 'Codes are those of ISO 3166-1.'
-    : `Codes that begin so are ${start.map((one) => `${one.code} (${one.name})`).join(', ')}.`;
+    : `Codes that begin so are ${start.map((item) => `${item.code} (${item.name})`).join(', ')}.`;
 }

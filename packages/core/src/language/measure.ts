@@ -35,8 +35,8 @@ const BYTE_UNITS: readonly (readonly [string, number])[] = [
 
 /** In the first unit that leaves a whole number. */
 export function printBytes(bytes: number): string {
-  const found = bytes > 0 ? BYTE_UNITS.find(([, factor]) => bytes % factor === 0) : undefined;
-  return found ? `${bytes / found[1]}${found[0]}` : String(bytes);
+  const item = bytes > 0 ? BYTE_UNITS.find(([, factor]) => bytes % factor === 0) : undefined;
+  return item ? `${bytes / item[1]}${item[0]}` : String(bytes);
 }
 
 /** Reads `2026-12-24`. @returns the text, or undefined where there is no such day */

@@ -108,11 +108,11 @@ function summaryOf({ format, isInSyslog, numAccepted, numRejected }: FormatFit):
   const name = isInSyslog ? `syslog with ${LOG_FORMATS[format]} in it` : LOG_FORMATS[format];
   const [one, several] = format === 'har' ? ['entry', 'entries'] : ['line', 'lines'];
   const numLooked = numAccepted + numRejected;
-  const found =
+  const text =
     numLooked === 1
       ? `its one ${one} ${numAccepted === 1 ? 'can be read' : 'would be rejected'}`
       : `of the first ${numLooked} ${several} ${numAccepted} can be read and ${rejects}`;
-  return `Looks like ${name}: ${found}.`;
+  return `Looks like ${name}: ${text}.`;
 }
 
 /** The formats that are tried, each as it is, and within syslog where the lines look like that. */
@@ -189,7 +189,7 @@ function namesHost({ attributes }: LogRecord): boolean {
 function separatedAs(bytes: Uint8Array): 'csv' | 'tsv' | undefined {
   const text = new TextDecoder().decode(bytes.subarray(0, 4096));
   const [header = '', row = ''] = text.split(/\r?\n/);
-  const separator = [',', ';', '\t'].find((one) => header.split(one).length > 2);
+  const separator = [',', ';', '\t'].find((name) => header.split(name).length > 2);
   if (separator === undefined || /^\s*[[{]/.test(text) || !row.includes(separator)) return undefined;
   return separator === '\t' ? 'tsv' : 'csv';
 }

@@ -31,10 +31,10 @@ describe('NCSA lines with further columns', () => {
     ['a number in front', `17 ${line}`, `{} ${whole}`, '1 without a name'],
     ['the host in front and a time at the end', `shop.example ${line} 12`, `{host} ${whole} {}`, 'the host, 1'],
     ['the host in quotation marks', `"shop.example:443" ${line}`, `"{host}" ${whole}`, 'the host'],
-  ])('propose a pattern that reads them: %s', (_, text, pattern, found) => {
+  ])('propose a pattern that reads them: %s', (_, text, pattern, name) => {
     const detection = detectFormat(Buffer.from(`${text}\n${text}\n`), true);
     expect(detection).toMatchObject({ pattern, hint: `Read it with --pattern '${pattern}'.` });
-    expect(detection.summary).toContain(`with further columns (${found}`);
+    expect(detection.summary).toContain(`with further columns (${name}`);
     expect(read('pattern', text, { pattern })).toMatchObject({ 'client.address': '198.18.1.1', 'url.path': '/a' });
   });
 

@@ -63,12 +63,12 @@ export function proposePattern(lines: readonly string[]): NcsaPattern | undefine
     ...write(end, 'end'),
   ];
   const numOthers = front.length + end.length - used.size;
-  const found = [...[...used].map((name) => WORDS[name]!), ...(numOthers === 0 ? [] : [`${numOthers} without a name`])];
+  const item = [...[...used].map((name) => WORDS[name]!), ...(numOthers === 0 ? [] : [`${numOthers} without a name`])];
   return {
     pattern: columns.join(' '),
     isNoHost:
       front.length > 0 && alike.every((line) => line.front[0]!.isQuoted || /^[\d.]+$/.test(line.front[0]!.text)),
-    summary: `it is NCSA ${hasAgent ? 'combined' : 'common'} with further columns (${found.join(', ')}).`,
+    summary: `it is NCSA ${hasAgent ? 'combined' : 'common'} with further columns (${item.join(', ')}).`,
   };
 }
 

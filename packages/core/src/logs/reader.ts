@@ -98,8 +98,8 @@ export class LogReader {
       file === undefined
         ? read
         : (line) => {
-            const one = read(line);
-            return one && markLine(one, file);
+            const readLine = read(line);
+            return readLine && markLine(readLine, file);
           };
   }
 
@@ -126,8 +126,8 @@ export class LogReader {
   }
 
   #take(line: Line, read: ReadLine[]): void {
-    const one = line.isEmpty ? undefined : this.#read(line);
-    if (one) read.push(one);
+    const readLine = line.isEmpty ? undefined : this.#read(line);
+    if (readLine) read.push(readLine);
   }
 }
 

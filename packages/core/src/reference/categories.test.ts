@@ -44,14 +44,17 @@ describe('category feeds', () => {
     fc.assert(
       fc.property(fc.array(entry, { maxLength: 12 }), host, fc.option(path), (entries, requested, requestedPath) => {
         const covering = entries.filter(
-          (one) =>
-            isUnderDomain(requested, one.host) &&
-            (one.path === undefined || (requestedPath !== null && isUnderPath(requestedPath, one.path))),
+          (categoryEntry) =>
+            isUnderDomain(requested, categoryEntry.host) &&
+            (categoryEntry.path === undefined ||
+              (requestedPath !== null && isUnderPath(requestedPath, categoryEntry.path))),
         );
-        const longestHost = Math.max(...covering.map((one) => one.host.length));
-        const ofHost = covering.filter((one) => one.host.length === longestHost);
-        const longestPath = Math.max(...ofHost.map((one) => one.path?.length ?? 0));
-        const best = ofHost.filter((one) => (one.path?.length ?? 0) === longestPath).map((one) => one.category);
+        const longestHost = Math.max(...covering.map((categoryEntry) => categoryEntry.host.length));
+        const ofHost = covering.filter((categoryEntry) => categoryEntry.host.length === longestHost);
+        const longestPath = Math.max(...ofHost.map((categoryEntry) => categoryEntry.path?.length ?? 0));
+        const best = ofHost
+          .filter((categoryEntry) => (categoryEntry.path?.length ?? 0) === longestPath)
+          .map((categoryEntry) => categoryEntry.category);
         expect(createCategories([createCategoryFeed('f', entries)]).find(requested, requestedPath).categories).toEqual(
           best.length > 0 ? [...new Set(best)] : ['uncategorised'],
         );
@@ -108,21 +111,26 @@ describe('a category feed', () => {
       .tuple(site, category, fc.constantFrom('\n', '\r\n', '\n\n', ' # x\n', '\r'))
       .map((parts) => parts.join(''));
     fc.assert(
-      fc.property(fc.array(line, { maxLength: 8 }), fc.nat(60), fc.option(fc.constant('own')), (lines, cut, own) => {
-        const readBy = (pieces: readonly string[]) => {
-          const reader = new CategoryFeedReader(own ?? undefined);
-          for (const piece of pieces) reader.push(new TextEncoder().encode(piece));
-          const { feed: read, report } = reader.end('f');
-          return { rows: [...read.table.rows()].map((row) => [row.host, read.categories[row.value]]).sort(), report };
-        };
-        const text = lines.join('');
-        // A space in front makes a line unusual, and changes nothing else.
-        const asText = lines.map((one) => ` ${one}`);
-        const whole = readBy([text]);
-        expect(readBy([text.slice(0, cut), text.slice(cut)])).toEqual(whole);
-        expect(readBy(asText).rows).toEqual(whole.rows);
-        expect(readBy(asText).report.numRejected).toBe(whole.report.numRejected);
-      }),
+      fc.property(
+        fc.array(line, { maxLength: 8 }),
+        fc.nat(60),
+        fc.option(fc.constant('own')),
+        (lines, cut, category) => {
+          const readBy = (pieces: readonly string[]) => {
+            const reader = new CategoryFeedReader(category ?? undefined);
+            for (const piece of pieces) reader.push(new TextEncoder().encode(piece));
+            const { feed: read, report } = reader.end('f');
+            return { rows: [...read.table.rows()].map((row) => [row.host, read.categories[row.value]]).sort(), report };
+          };
+          const text = lines.join('');
+          // A space in front makes a line unusual, and changes nothing else.
+          const asText = lines.map((eachLine) => ` ${eachLine}`);
+          const whole = readBy([text]);
+          expect(readBy([text.slice(0, cut), text.slice(cut)])).toEqual(whole);
+          expect(readBy(asText).rows).toEqual(whole.rows);
+          expect(readBy(asText).report.numRejected).toBe(whole.report.numRejected);
+        },
+      ),
       { numRuns: 1000 },
     );
   });

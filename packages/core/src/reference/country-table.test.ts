@@ -39,12 +39,12 @@ describe('a stored country table', () => {
             family === requested.family && first <= requested.value && requested.value <= last,
         );
         const slow = holding.reduce<(typeof ranges)[number] | undefined>(
-          (best, one) => (!best || one.last - one.first <= best.last - best.first ? one : best),
+          (best, item) => (!best || item.last - item.first <= best.last - best.first ? item : best),
           undefined,
         );
-        const found = table.find(requested);
-        expect(found.range).toEqual(slow);
-        expect(table.countryOf(requested)).toBe(found.country);
+        const countryAnswer = table.find(requested);
+        expect(countryAnswer.range).toEqual(slow);
+        expect(table.countryOf(requested)).toBe(countryAnswer.country);
       }),
       { numRuns: 300 },
     );

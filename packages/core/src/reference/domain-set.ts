@@ -29,8 +29,8 @@ export function createDomainSet(entries: readonly DomainEntry[]): DomainSet {
       if (exact !== undefined || isAddressHost(host)) return exact;
       for (let dot = host.indexOf('.'); dot >= 0; dot = host.indexOf('.', dot + 1)) {
         const parent = host.slice(dot + 1);
-        const found = byName.below.get(parent) ?? byName.whole.get(parent);
-        if (found !== undefined) return found;
+        const domainEntry = byName.below.get(parent) ?? byName.whole.get(parent);
+        if (domainEntry !== undefined) return domainEntry;
       }
       return undefined;
     },

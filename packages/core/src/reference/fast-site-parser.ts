@@ -52,9 +52,9 @@ export class FastSiteParser {
     let at = start;
     for (; at < bytes.length; at += 1) {
       const byte = bytes[at]!;
-      const own = CLASSES[byte]!;
-      if (own !== 0) {
-        kind = own;
+      const byteClass = CLASSES[byte]!;
+      if (byteClass !== 0) {
+        kind = byteClass;
         // What begins with these characters may encode letters beyond ASCII.
         if (byte === DASH && bytes[at - 1] === DASH && bytes[at - 2] === 0x6e && bytes[at - 3] === 0x78) return -1;
         continue;

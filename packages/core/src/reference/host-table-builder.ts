@@ -70,14 +70,14 @@ export class HostTableBuilder {
   addPlain(bytes: Uint8Array, start: number, end: number, numLabels: number, value: number): void {
     const size = GATHERED_HEAD + end - start;
     if (this.#numBytes + size > this.#bytes.length) this.#grow(size);
-    const own = this.#bytes;
+    const gathered = this.#bytes;
     let at = this.#numBytes;
-    own[at++] = end - start;
-    own[at++] = 0;
-    own[at++] = 0;
-    own[at++] = value & 255;
-    own[at++] = value >>> 8;
-    for (let from = start; from < end; from += 1) own[at++] = bytes[from]!;
+    gathered[at++] = end - start;
+    gathered[at++] = 0;
+    gathered[at++] = 0;
+    gathered[at++] = value & 255;
+    gathered[at++] = value >>> 8;
+    for (let from = start; from < end; from += 1) gathered[at++] = bytes[from]!;
     this.#numBytes = at;
     this.#numEntries += 1;
     this.#labels |= 1 << Math.min(numLabels, MAX_LABELS);

@@ -23,16 +23,18 @@ describe('a host table', () => {
       fc.property(fc.array(row, { maxLength: 40 }), host, (rows, requested) => {
         const table = new HostTable(createHostTable(rows).buffer);
         const isWanted = ({ value }: HostRow): boolean => value !== 300;
-        const covering = rows.filter((one) => isWanted(one) && isCovered(requested, one.host));
-        const longest = Math.max(...covering.map((one) => one.host.length));
+        const covering = rows.filter((hostRow) => isWanted(hostRow) && isCovered(requested, hostRow.host));
+        const longest = Math.max(...covering.map((hostRow) => hostRow.host.length));
         const distinct = new Map(
-          covering.filter((one) => one.host.length === longest).map((one) => [JSON.stringify(one), one]),
+          covering
+            .filter((hostRow) => hostRow.host.length === longest)
+            .map((hostRow) => [JSON.stringify(hostRow), hostRow]),
         );
         expect(table.find(requested, isWanted)).toEqual([...distinct.values()]);
-        expect(table.covers(requested)).toBe(rows.some((one) => isCovered(requested, one.host)));
-        expect(table.numEntries).toBe(new Set(rows.map((one) => JSON.stringify(one))).size);
-        expect(new Set(Array.from(table.rows(), (one) => JSON.stringify(one)))).toEqual(
-          new Set(rows.map((one) => JSON.stringify(one))),
+        expect(table.covers(requested)).toBe(rows.some((hostRow) => isCovered(requested, hostRow.host)));
+        expect(table.numEntries).toBe(new Set(rows.map((hostRow) => JSON.stringify(hostRow))).size);
+        expect(new Set(Array.from(table.rows(), (hostRow) => JSON.stringify(hostRow)))).toEqual(
+          new Set(rows.map((hostRow) => JSON.stringify(hostRow))),
         );
       }),
       { numRuns: 500 },
@@ -71,10 +73,10 @@ describe('a dataset', () => {
         const table = createHostTable(
           entries.map(({ name, reach }) => ({ host: name, path: '', value: REACHES.indexOf(reach) })),
         );
-        const found = new Dataset('d', 'domains', table.buffer).findDomain(requested);
+        const domainEntry = new Dataset('d', 'domains', table.buffer).findDomain(requested);
         const slow = createDomainSet(entries).find(requested);
         // Of two entries that reach a host alike either may be named.
-        expect(found?.name).toBe(slow?.name);
+        expect(domainEntry?.name).toBe(slow?.name);
       }),
       { numRuns: 300 },
     );
@@ -94,8 +96,8 @@ describe('a dataset', () => {
       'other-list',
     );
     const entryOf = (requested: string): string | undefined => {
-      const found = dataset.findDomain(requested);
-      return found && formatDomainEntry(found);
+      const domainEntry = dataset.findDomain(requested);
+      return domainEntry && formatDomainEntry(domainEntry);
     };
     expect(
       ['x.a.example', 'b.example', 'x.b.example', 'c.example', 'x.c.example', 'xn--bcher-kva.example', 'e.example'].map(

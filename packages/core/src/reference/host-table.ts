@@ -114,14 +114,14 @@ export class HostTable {
     for (let suffix = numSuffixes - 1; suffix >= 0; suffix -= 1) {
       const first = this.#firstAt(host, suffix);
       if (first < 0) continue;
-      const found: HostRow[] = [];
+      const item: HostRow[] = [];
       const end = this.#starts[this.#bucketAt(suffix) + 1]!;
       for (let at = first; at < end; at += this.#sizeAt(at)) {
         if (!this.#isHostAt(at, host, this.#suffixStarts[suffix]!)) continue;
         const row = this.#rowAt(at);
-        if (accept(row, this.#suffixStarts[suffix] === 0)) found.push(row);
+        if (accept(row, this.#suffixStarts[suffix] === 0)) item.push(row);
       }
-      if (found.length > 0) return found;
+      if (item.length > 0) return item;
     }
     return [];
   }

@@ -148,8 +148,8 @@ export function findIpv6({ slots, nodes, keys, tails, starts }: Ipv6Index, words
   }
   while (low < high) {
     const middle = (low + high) >>> 1;
-    const found = keys[middle]!;
-    if (found < key || (found === key && !isTailBelow(words, tails[middle]!, starts, 4 * middle))) low = middle + 1;
+    const match = keys[middle]!;
+    if (match < key || (match === key && !isTailBelow(words, tails[middle]!, starts, 4 * middle))) low = middle + 1;
     else high = middle;
   }
   return low - 1;

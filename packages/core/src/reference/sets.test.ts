@@ -19,14 +19,17 @@ describe('an address set', () => {
   it('finds what a look at every range finds, the narrowest first', () => {
     fc.assert(
       fc.property(fc.array(range, { maxLength: 12 }), address, (ranges, requested) => {
-        const holding = ranges.filter((one) => isInRange(one, requested));
+        const holding = ranges.filter((addressRange) => isInRange(addressRange, requested));
         const narrowest = holding.reduce<bigint | undefined>(
-          (size, one) => (size === undefined || one.last - one.first < size ? one.last - one.first : size),
+          (size, addressRange) =>
+            size === undefined || addressRange.last - addressRange.first < size
+              ? addressRange.last - addressRange.first
+              : size,
           undefined,
         );
-        const found = createAddressSet(ranges).find(requested);
-        expect(found && found.last - found.first).toBe(narrowest);
-        if (found) expect(holding).toContain(found);
+        const item = createAddressSet(ranges).find(requested);
+        expect(item && item.last - item.first).toBe(narrowest);
+        if (item) expect(holding).toContain(item);
       }),
     );
   });
@@ -42,9 +45,12 @@ describe('a country table', () => {
     fc.assert(
       fc.property(rows, address, (ranges, requested) => {
         const slow = ranges
-          .filter((one) => isInRange(one, requested))
+          .filter((countryRange) => isInRange(countryRange, requested))
           .reduce<CountryRange | undefined>(
-            (best, one) => (best === undefined || one.last - one.first <= best.last - best.first ? one : best),
+            (best, countryRange) =>
+              best === undefined || countryRange.last - countryRange.first <= best.last - best.first
+                ? countryRange
+                : best,
             undefined,
           );
         expect(createCountryTable(ranges).find(requested).range).toEqual(slow);
@@ -113,11 +119,11 @@ describe('a domain set', () => {
     fc.assert(
       fc.property(fc.array(entry, { maxLength: 8 }), name, (entries, host) => {
         const longest = entries
-          .filter((one) => covers(one, host))
-          .reduce((length, one) => Math.max(length, one.name.length), -1);
-        const found = createDomainSet(entries).find(host);
-        expect(found ? found.name.length : -1).toBe(longest);
-        if (found) expect(covers(found, host)).toBe(true);
+          .filter((domainEntry) => covers(domainEntry, host))
+          .reduce((length, domainEntry) => Math.max(length, domainEntry.name.length), -1);
+        const item = createDomainSet(entries).find(host);
+        expect(item ? item.name.length : -1).toBe(longest);
+        if (item) expect(covers(item, host)).toBe(true);
       }),
     );
   });

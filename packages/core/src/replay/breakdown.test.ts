@@ -71,7 +71,7 @@ describe('what requests are counted by', () => {
       { numRuns: 150, seed: 91 },
     );
     // What the generator reaches, so that agreement means something.
-    for (const aspect of ASPECTS.filter((one) => one !== 'status')) {
+    for (const aspect of ASPECTS.filter((item) => item !== 'status')) {
       expect([aspect, [...seen.get(aspect)!].includes('(unknown)')]).toEqual([aspect, true]);
       expect([aspect, seen.get(aspect)!.size >= 3]).toEqual([aspect, true]);
     }

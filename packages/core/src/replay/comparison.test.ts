@@ -14,7 +14,7 @@ const ruling = fc
     status: fc.constantFrom(undefined, 403, 451),
     blind: fc.constantFrom([], ['f/b']),
   })
-  .map((one): Ruling => ({ ...one, would: [], tags: [], matched: [], isHeaderIgnored: false }) as unknown as Ruling);
+  .map((item): Ruling => ({ ...item, would: [], tags: [], matched: [], isHeaderIgnored: false }) as unknown as Ruling);
 const redirectBefore = ({ outcome, rule }: Ruling): string | undefined =>
   outcome === 'redirected' ? `https://${rule ?? 'all'}.example/` : undefined;
 const redirectAfter = ({ outcome }: Ruling): string | undefined =>

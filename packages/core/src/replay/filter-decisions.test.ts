@@ -60,10 +60,10 @@ function linesWhere(where: string): number[] {
   const replay = new ChunkReplay(new Program(judge));
   const { codes } = replay.judge([rows]);
   const { rulings } = replay.table;
-  const found = filterChunk(filter!, judge, rows, codes, rulings);
+  const item = filterChunk(filter!, judge, rows, codes, rulings);
   // In columns it finds the same.
-  if (!isRowByRow(filter!)) expect(new DecisionFilter(filter!, judge, rulings).select(rows, codes)).toEqual(found);
-  return [...found].map((row) => row + 1);
+  if (!isRowByRow(filter!)) expect(new DecisionFilter(filter!, judge, rulings).select(rows, codes)).toEqual(item);
+  return [...item].map((row) => row + 1);
 }
 
 describe('a filter', () => {

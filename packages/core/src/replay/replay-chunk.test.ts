@@ -38,13 +38,13 @@ it('a span of chunks in any order gives the results of its requests one by one i
         const chunks = [records.slice(0, cut), records.slice(cut)].flatMap((part) => chunkOf(part) ?? []);
 
         const replay = new ChunkReplay(new Program(judge));
-        const found: unknown[] = [];
+        const item: unknown[] = [];
         for (const { chunks: numbers, sequence } of orderByTime(chunks.map((rows) => rows.timesUnixMs()))) {
           const requested = numbers.map((number) => chunks[number]!);
           if (sequence) seen.outOfOrder += 1;
           judgeSpan(replay, requested, sequence, span).codes.forEach((code, at) => {
             const { line } = requested[sequence ? sequence.chunkOf[at]! : 0]!.row(sequence ? sequence.rowOf[at]! : at);
-            found.push([line, code === NOT_JUDGED ? 'not judged' : replay.table.rulings[code]]);
+            item.push([line, code === NOT_JUDGED ? 'not judged' : replay.table.rulings[code]]);
           });
         }
 
@@ -55,7 +55,7 @@ it('a span of chunks in any order gives the results of its requests one by one i
             record.line,
             isInSpan(span, record.atUnixMs) ? rulingOf(oneByOne.next(record).decision) : 'not judged',
           ]);
-        expect(found).toEqual(expected);
+        expect(item).toEqual(expected);
         for (const [, ruling] of expected) seen[ruling === 'not judged' ? 'left' : 'judged'] += 1;
       },
     ),

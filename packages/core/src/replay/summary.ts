@@ -131,7 +131,7 @@ function summarizeUncovered(tally: Tally): Pick<Summary, 'uncoveredHosts' | 'oth
     .map(([host, requests]) => ({ host, requests }))
     .sort((a, b) => b.requests - a.requests || (a.host < b.host ? -1 : 1));
   const uncoveredHosts = all.slice(0, SHOWN_HOSTS);
-  const requests = (tally.outcomes.uncovered ?? 0) - uncoveredHosts.reduce((sum, one) => sum + one.requests, 0);
+  const requests = (tally.outcomes.uncovered ?? 0) - uncoveredHosts.reduce((sum, item) => sum + item.requests, 0);
   if (requests === 0) return { uncoveredHosts };
   const isExact = all.length < MAX_UNCOVERED_HOSTS;
   return { uncoveredHosts, otherUncovered: { hosts: all.length - uncoveredHosts.length, requests, isExact } };

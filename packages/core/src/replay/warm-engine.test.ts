@@ -117,8 +117,8 @@ class Engine {
     const tally = createTally();
     let first = 0;
     for (const rows of chunks) {
-      const own = codes.subarray(first, (first += rows.numRows));
-      this.#breakdown.count([rows], own, rulings, rows.timesUnixMs(), undefined);
+      const codesOfRows = codes.subarray(first, (first += rows.numRows));
+      this.#breakdown.count([rows], codesOfRows, rulings, rows.timesUnixMs(), undefined);
       addBreakdown(tally, this.#breakdown.take());
     }
     return tally.by;
@@ -127,23 +127,23 @@ class Engine {
   /** The rows of a log that a filter finds. */
   filter(chunks: readonly ChunkRows[], rulings: readonly Ruling[]): number[] {
     const { filter } = checkFilter(FILTER, this.context.rulebook);
-    const found = new DecisionFilter(filter!, this.context, rulings);
+    const decisionFilter = new DecisionFilter(filter!, this.context, rulings);
     let first = 0;
     return chunks.flatMap((rows) => {
       const codes = Uint32Array.from({ length: rows.numRows }, (_, row) => first + row);
-      const own = [...found.select(rows, codes)].map((row) => row + first);
+      const selected = [...decisionFilter.select(rows, codes)].map((row) => row + first);
       first += rows.numRows;
-      return own;
+      return selected;
     });
   }
 
   count(chunks: readonly ChunkRows[]): unknown {
     return chunks
       .map((rows) => this.#counter.count(rows))
-      .reduce((sum, one) => ({
-        matching: sum.matching + one.matching,
-        unknown: sum.unknown + one.unknown,
-        requests: sum.requests + one.requests,
+      .reduce((sum, matches) => ({
+        matching: sum.matching + matches.matching,
+        unknown: sum.unknown + matches.unknown,
+        requests: sum.requests + matches.requests,
       }));
   }
 }

@@ -74,10 +74,10 @@ describe('an address', () => {
       fc.bigInt(2n ** 48n, 2n ** 128n - 1n).map((value) => Address.ofValue(6, value)),
     );
     fc.assert(
-      fc.property(address, fc.nat(32), fc.nat(128), (one, bits4, bits6) => {
-        expect(parseAddress(formatAddress(one))).toEqual(one);
-        const network = parseNetwork(`${formatAddress(one)}/${one.family === 4 ? bits4 : bits6}`)!;
-        expect(one.keepBits(bits4, bits6).value).toBe(network.first);
+      fc.property(address, fc.nat(32), fc.nat(128), (item, bits4, bits6) => {
+        expect(parseAddress(formatAddress(item))).toEqual(item);
+        const network = parseNetwork(`${formatAddress(item)}/${item.family === 4 ? bits4 : bits6}`)!;
+        expect(item.keepBits(bits4, bits6).value).toBe(network.first);
       }),
     );
   });

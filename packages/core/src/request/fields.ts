@@ -137,7 +137,7 @@ function numberOf(value: Field<AttributeValue>): Field<number> {
 function textsOf(value: Field<AttributeValue>): Field<readonly string[]> {
   if (value == null) return value;
   const all = (Array.isArray(value) ? value : [value]) as readonly AttributeValue[];
-  const texts = all.filter((one): one is string => typeof one === 'string');
+  const texts = all.filter((attributeValue): attributeValue is string => typeof attributeValue === 'string');
   if (texts.length < all.length) return undefined;
   return texts.length > 0 && texts.some((text) => text !== '') ? texts : null;
 }

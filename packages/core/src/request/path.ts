@@ -39,7 +39,7 @@ export function readPath(path: string, reading: PathReading): string {
 export function readPathPart(text: string, reading: PathReading): string {
   const merged = reading['merge-slashes'] ? text.replace(/\/{2,}/g, '/') : text;
   return reading['fold-case']
-    ? merged.replace(/%..|[A-Z]/g, (one) => (one.length > 1 ? one : one.toLowerCase()))
+    ? merged.replace(/%..|[A-Z]/g, (name) => (name.length > 1 ? name : name.toLowerCase()))
     : merged;
 }
 

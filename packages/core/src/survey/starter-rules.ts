@@ -124,7 +124,7 @@ function farCountryRule({ countries, requests, clients }: StarterFacts): Starter
       country.requests / country.clients.count >= (FAR_TIMES_AS_MANY * requests) / clients.count,
   );
   const far = candidates.reduce<(typeof candidates)[number] | undefined>(
-    (best, one) => (best && best.requests / best.clients.count >= one.requests / one.clients.count ? best : one),
+    (best, item) => (best && best.requests / best.clients.count >= item.requests / item.clients.count ? best : item),
     undefined,
   );
   if (!far) return undefined;

@@ -39,7 +39,7 @@ const LOG = [
 
 function survey(log: readonly LogRecord[], hasTable = true): Survey {
   const builder = new SurveyBuilder(hasTable ? countries : undefined);
-  log.forEach((one) => builder.add(one));
+  log.forEach((logRecord) => builder.add(logRecord));
   return builder.finish();
 }
 
@@ -99,7 +99,7 @@ describe('a survey', () => {
       const { rulebook, diagnostics } = checkFences([{ path: 'starter.fence', text: starter.text }], []);
       expect(diagnostics).toEqual([]);
       const replay = new SequentialReplay({ rulebook: rulebook!, countries });
-      LOG.forEach((one) => replay.next(one));
+      LOG.forEach((logRecord) => replay.next(logRecord));
       expect(starter.rules.map((rule) => rule.name)).toEqual([
         'block-bursting-client',
         hasTable ? 'block-low-traffic-country' : 'limit-writes',
@@ -136,7 +136,7 @@ describe('a survey', () => {
     const { starter } = survey(log, false);
     const { rulebook } = checkFences([{ path: 'starter.fence', text: starter.text }], []);
     const replay = new SequentialReplay({ rulebook: rulebook! });
-    log.forEach((one) => replay.next(one));
+    log.forEach((logRecord) => replay.next(logRecord));
     expect(starter.rules.map(({ name, wouldStop, isExact }) => [name, wouldStop, isExact])).toEqual([
       ['block-bursting-client', 33, true],
       ['limit-writes', null, false],

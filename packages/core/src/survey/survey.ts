@@ -275,11 +275,11 @@ export class SurveyBuilder {
             this.#uncovered.clients.countOf(bursts[0].client),
           ),
         },
-        countries: countries.map((one) => ({
-          ...one,
+        countries: countries.map((eachCountry) => ({
+          ...eachCountry,
           covered: covered(
-            { value: one.country, requests: one.requests, isExact: true },
-            this.#uncovered.countries.countOf(one.country),
+            { value: eachCountry.country, requests: eachCountry.requests, isExact: true },
+            this.#uncovered.countries.countOf(eachCountry.country),
           ),
         })),
         ofMethod,

@@ -383,11 +383,11 @@ const timesUnixMs = fc
   );
 
 /** A log of few distinct requests, so that limits and holds come into play. */
-const repeatingLogOf = <T>(one: fc.Arbitrary<T>) =>
+const repeatingLogOf = <T>(item: fc.Arbitrary<T>) =>
   fc
     .tuple(
       timesUnixMs,
-      fc.array(one, { minLength: 1, maxLength: 3 }),
+      fc.array(item, { minLength: 1, maxLength: 3 }),
       fc.array(fc.nat(5), { minLength: 14, maxLength: 14 }),
     )
     .map(([times, kinds, choices]) =>

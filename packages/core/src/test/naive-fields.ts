@@ -29,7 +29,7 @@ export function readNaively(
   const hidden = (values: Values): Values => (isHidden ? undefined : values);
   const pairs = (text: Values, separator: RegExp, name: string): Values =>
     text
-      ?.flatMap((one) => one.split(separator))
+      ?.flatMap((item) => item.split(separator))
       .flatMap((pair) => (pair.startsWith(`${name}=`) ? [pair.slice(name.length + 1)] : []));
   return (field, parameter) => {
     switch (field) {

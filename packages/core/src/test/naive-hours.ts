@@ -25,7 +25,7 @@ export function localTime(t: number, zone: string): { date: string; day: number;
     hour: '2-digit',
     minute: '2-digit',
   }).formatToParts(t);
-  const part = (type: string): string => parts.find((one) => one.type === type)!.value;
+  const part = (type: string): string => parts.find((eachPart) => eachPart.type === type)!.value;
   const date = `${part('year')}-${part('month')}-${part('day')}`;
   const day = new Date(`${date}T12:00:00Z`).getUTCDay() || 7;
   return { date, day, minute: Number(part('hour')) * 60 + Number(part('minute')) };

@@ -155,7 +155,7 @@ function remember({ action }: Rule, id: string, { gate, evaluate, t, memory }: W
     if (parts.includes(undefined)) return undefined;
     const key = JSON.stringify([id, action.isAcrossGates ? '' : gate.name, parts]);
     memory.counted.push({ key, t });
-    const inWindow = memory.counted.filter((one) => one.key === key && one.t > t - action.windowMs && one.t <= t);
+    const inWindow = memory.counted.filter((item) => item.key === key && item.t > t - action.windowMs && item.t <= t);
     const isOver = inWindow.length > action.count;
     if (isHeld(key)) return true;
     if (isOver && action.holdMs !== undefined) memory.held.push({ key, from: t, to: t + action.holdMs });
@@ -188,7 +188,7 @@ function isLive({ state, hours, until }: Rule, { t, schedules, zone = 'UTC' }: W
   if (until?.kind === 'instant' && t >= until.atUnixMs) return false;
   if (until?.kind === 'date' && localTime(t, zone).date > until.date) return false;
   if (!hours) return true;
-  const schedule = schedules.find((one) => one.name === hours.schedule.name)!;
+  const schedule = schedules.find((scheduleStatement) => scheduleStatement.name === hours.schedule.name)!;
   return isInHours(schedule, t, schedule.zone ?? zone) !== hours.isOutside;
 }
 
@@ -201,7 +201,7 @@ function isVisible(gate: GateStatement, record: NaiveRecord, degree: (condition:
     attributes['tls.client.server_name'] !== undefined;
   if (gate.direction === 'inbound' || !isEncrypted) return true;
   if (!gate.inspection) return attributes['jade.inspected'] === true;
-  const rule = gate.inspection.rules.find((one) => degree(one.condition) === 1);
+  const rule = gate.inspection.rules.find((eachRule) => degree(eachRule.condition) === 1);
   return rule ? rule.isInspected : gate.inspection.otherwise;
 }
 
@@ -226,8 +226,8 @@ function degreeOf(condition: Condition, evaluate: Evaluate, tags: readonly strin
       if (actual === undefined) return 0.5;
       if (operator === 'present') return actual.length > 0 !== isNegated ? 1 : 0;
       const fold = (text: string): string => (isAnyCase ? text.toLowerCase() : text);
-      const holds = actual.some((one) =>
-        values.some((value) => covers(field, operator, value, fold(one), lists, fold)),
+      const holds = actual.some((name) =>
+        values.some((value) => covers(field, operator, value, fold(name), lists, fold)),
       );
       return holds !== isNegated ? 1 : 0;
     }
@@ -239,7 +239,7 @@ function urlDegree(value: Value | undefined, evaluate: Evaluate, lists: Lists): 
   if (value?.kind === 'list') {
     const { source } = lists.get(value.name)!;
     if (source.kind !== 'inline') throw new Error('lists in files are not tested here');
-    const any = (all: readonly Value[]): number => Math.max(0, ...all.map((one) => urlDegree(one, evaluate, lists)));
+    const any = (all: readonly Value[]): number => Math.max(0, ...all.map((item) => urlDegree(item, evaluate, lists)));
     return Math.min(any(source.entries), 1 - any(source.exceptions)) as Degree;
   }
   const half = (actual: Values, test: (text: string) => boolean): number =>
@@ -291,8 +291,8 @@ function covers(
   if (value.kind === 'domain' && operator === 'in') return isInDomainEntry(text, actual);
   if (operator !== 'under') return actual === text;
   const separator = field === 'path' ? '/' : '.';
-  const parts = (one: string): string[] => {
-    const split = one.split(separator);
+  const parts = (name: string): string[] => {
+    const split = name.split(separator);
     return field === 'path' ? split : split.reverse();
   };
   const wanted = parts(text.length > 1 && text.endsWith('/') ? text.slice(0, -1) : text);
@@ -314,7 +314,7 @@ export function isInAddresses(text: string, actual: string): boolean {
     const [network, bits] = ipaddr.parseCIDR(text);
     return network.kind() === address.kind() && address.match(network, bits);
   }
-  const [first, last = first] = text.split(' - ').map((one) => ipaddr.parse(one));
+  const [first, last = first] = text.split(' - ').map((name) => ipaddr.parse(name));
   if (first!.kind() !== address.kind()) return false;
   const compare = (a: readonly number[], b: readonly number[]): number =>
     a.reduce((difference, byte, index) => difference || byte - b[index]!, 0);
@@ -330,22 +330,22 @@ function isInDomainEntry(entry: string, host: string): boolean {
 
 /** The client after the trusted hops of the header; the last address where the next one cannot be read. */
 function clientOf({ clientFrom }: GateStatement, lists: Lists, { attributes }: NaiveRecord): Values {
-  const one = (value: unknown): Values => {
+  const item = (value: unknown): Values => {
     if (value === undefined) return undefined;
     if (value === null) return [];
     return ipaddr.isValid(String(value)) ? [ipaddr.process(String(value)).toString()] : undefined;
   };
   const settings = [attributes['network.peer.address'], attributes['client.address']];
-  const peer = one(settings.find((value) => value != null) ?? (settings.includes(null) ? null : undefined));
+  const peer = item(settings.find((value) => value != null) ?? (settings.includes(null) ? null : undefined));
   const header = clientFrom && (attributes[`http.request.header.${clientFrom.header}`] as string[] | null | undefined);
   if (!clientFrom || header == null)
-    return attributes['client.address'] == null ? peer : one(attributes['client.address']);
+    return attributes['client.address'] == null ? peer : item(attributes['client.address']);
   const hops = header.join(',').split(',');
   let client = peer;
   while (client?.length === 1) {
     const now = client[0]!;
     if (!clientFrom.trusting.some((value) => covers('peer', 'in', value, now, lists))) break;
-    const next = one(hops.pop()?.trim());
+    const next = item(hops.pop()?.trim());
     if (!next || next.length === 0) break;
     client = next;
   }

@@ -24,7 +24,7 @@ import { addToTimeline, coarsenTimeline, createTimeline } from '../replay/timeli
 const countries = createCountryTable(parseCountryRows('198.18.0.0/30,NO\n198.18.0.4/30,SE\n2001:db8::/32,NO').ranges);
 const records = fc
   .array(attributes, { minLength: 1, maxLength: 20 })
-  .map((all) => all.map((one, index): LogRecord => ({ line: index + 1, atUnixMs: index * 1000, attributes: one })));
+  .map((all) => all.map((item, index): LogRecord => ({ line: index + 1, atUnixMs: index * 1000, attributes: item })));
 
 describe('random fences over random requests', () => {
   it('decide the same from stored chunks as from records, in parts as in the whole, and as explained', () => {
@@ -54,7 +54,7 @@ describe('random fences over random requests', () => {
         expect({ ...tally, evaluations: {} }).toEqual(whole.tally);
         const numRequested = Object.values(tally.evaluations).reduce((sum, times) => sum + times, 0);
         expect(numRequested).toBeLessThanOrEqual(
-          log.length * rulebook!.fences.reduce((sum, one) => sum + one.rules.length, 0),
+          log.length * rulebook!.fences.reduce((sum, fence) => sum + fence.rules.length, 0),
         );
 
         const explained = new State();

@@ -201,8 +201,8 @@ export class AuditTrail {
         const stored = (await SettingModel.query(trx).findById(HEAD))?.value;
         const limits = await limitsOf(trx);
         const { problem, last, next } = await this.#walk(trx, limits);
-        const found = problem ?? (await this.#checkEnd(stored, limits, last));
-        if (found !== undefined) return { isIntact: false, numEntries: last.numEntries, problem: found };
+        const text = problem ?? (await this.#checkEnd(stored, limits, last));
+        if (text !== undefined) return { isIntact: false, numEntries: last.numEntries, problem: text };
         this.#checkedUpTo = next;
         await this.#noteSeen(limits.trail, last.id);
         return { isIntact: true, numEntries: last.numEntries };

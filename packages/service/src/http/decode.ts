@@ -44,6 +44,6 @@ function listErrors(
   prefix: string,
 ): { place: string; message: string }[] {
   const place = prefix === '' ? property : `${prefix}.${property}`;
-  const own = Object.values(constraints ?? {}).map((message) => ({ place, message }));
-  return [...own, ...(children ?? []).flatMap((child) => listErrors(child, place))];
+  const violations = Object.values(constraints ?? {}).map((message) => ({ place, message }));
+  return [...violations, ...(children ?? []).flatMap((child) => listErrors(child, place))];
 }

@@ -112,7 +112,11 @@ export class Datasets {
   }
 
   async feed({ id, name, stats }: DatasetModel): Promise<CategoryFeed> {
-    return { name, categories: (stats.categories ?? []).map((one) => one.name), table: (await this.#open(id)).hosts! };
+    return {
+      name,
+      categories: (stats.categories ?? []).map((item) => item.name),
+      table: (await this.#open(id)).hosts!,
+    };
   }
 
   /** The active datasets of these names, for the lists that take their entries from them. */

@@ -56,7 +56,7 @@ export class Caller {
    */
   to<T extends object>(
     target: string,
-    own: Partial<T> = {},
+    members: Partial<T> = {},
     transfersOf: (method: string, args: unknown[]) => TransferListItem[] = () => [],
   ): T {
     const call = (method: string, args: unknown[]): Promise<unknown> =>
@@ -65,8 +65,8 @@ export class Caller {
         this.#waiting.set(id, { resolve, reject });
         this.port.postMessage({ id, target, method, args } satisfies Call, transfersOf(method, args));
       });
-    return new Proxy(own as T, {
-      get: (own, method) => Reflect.get(own, method) ?? ((...args: unknown[]) => call(String(method), args)),
+    return new Proxy(members as T, {
+      get: (members, method) => Reflect.get(members, method) ?? ((...args: unknown[]) => call(String(method), args)),
     });
   }
 }

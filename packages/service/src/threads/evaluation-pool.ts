@@ -129,7 +129,9 @@ export class JudgingPool {
 /** Those that hold one array, all of it. */
 export function buffersOf({ chunks, dictionaries }: ChunkPayload): ArrayBuffer[] {
   const columns = chunks.flatMap((chunk) => [...chunk.columns.values()]);
-  const parts = [...dictionaries.values()].flatMap((one) => one.parts.map(([, bytes]) => bytes));
+  const parts = [...dictionaries.values()].flatMap((dictionaryParts) =>
+    dictionaryParts.parts.map(([, bytes]) => bytes),
+  );
   const whole = [...columns, ...parts].filter((array) => array.byteLength === array.buffer.byteLength);
   return whole.map((array) => array.buffer as ArrayBuffer);
 }

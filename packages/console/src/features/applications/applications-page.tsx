@@ -39,15 +39,16 @@ function Catalogue({ all }: { all: readonly ApplicationInfo[] }) {
   const [risk, setRisk] = useState(ANY);
   const [port, setPort] = useState('');
   const [chosen, setChosen] = useState<string>();
-  const categories = [...new Set(all.flatMap((one) => one.category ?? []))].sort();
-  const found = all.filter(
-    (one) =>
-      `${one.name} ${one.title ?? ''}`.toLowerCase().includes(search.trim().toLowerCase()) &&
-      (category === ANY || one.category === category) &&
-      (risk === ANY || one.risk === risk) &&
-      (port.trim() === '' || one.ports.some((known) => known === port.trim() || known.endsWith(`/${port.trim()}`))),
+  const categories = [...new Set(all.flatMap((applicationInfo) => applicationInfo.category ?? []))].sort();
+  const item = all.filter(
+    (applicationInfo) =>
+      `${applicationInfo.name} ${applicationInfo.title ?? ''}`.toLowerCase().includes(search.trim().toLowerCase()) &&
+      (category === ANY || applicationInfo.category === category) &&
+      (risk === ANY || applicationInfo.risk === risk) &&
+      (port.trim() === '' ||
+        applicationInfo.ports.some((known) => known === port.trim() || known.endsWith(`/${port.trim()}`))),
   );
-  const shown = found.find(({ name }) => name === chosen) ?? found[0];
+  const shown = item.find(({ name }) => name === chosen) ?? item[0];
   const options = (values: readonly string[]) => [ANY, ...values].map((value) => ({ value, text: value }));
   return (
     <>
@@ -67,16 +68,18 @@ function Catalogue({ all }: { all: readonly ApplicationInfo[] }) {
         <div className="grid items-start gap-6 md:grid-cols-[18rem_1fr]">
           <Card>
             <ul>
-              {found.map((one) => (
-                <li key={one.name} className="border-b border-line last:border-b-0">
+              {item.map((applicationInfo) => (
+                <li key={applicationInfo.name} className="border-b border-line last:border-b-0">
                   <button
                     type="button"
-                    aria-current={one === shown}
-                    onClick={() => setChosen(one.name)}
-                    className={`flex w-full items-baseline justify-between gap-2 px-4 py-2 text-left text-sm ${one === shown ? 'bg-jade-soft text-jade-strong' : 'hover:bg-sunken'}`}
+                    aria-current={applicationInfo === shown}
+                    onClick={() => setChosen(applicationInfo.name)}
+                    className={`flex w-full items-baseline justify-between gap-2 px-4 py-2 text-left text-sm ${applicationInfo === shown ? 'bg-jade-soft text-jade-strong' : 'hover:bg-sunken'}`}
                   >
-                    <span>{one.title ?? one.name}</span>
-                    <span className={one === shown ? '' : 'text-muted'}>{one.isBuiltIn ? 'built in' : one.risk}</span>
+                    <span>{applicationInfo.title ?? applicationInfo.name}</span>
+                    <span className={applicationInfo === shown ? '' : 'text-muted'}>
+                      {applicationInfo.isBuiltIn ? 'built in' : applicationInfo.risk}
+                    </span>
                   </button>
                 </li>
               ))}

@@ -84,8 +84,8 @@ function Result({ result }: { result: ComparisonResult }) {
 /** Outcomes before as rows, after as columns; what stays the same is muted. */
 function Matrix({ matrix }: { matrix: ComparisonResult['tally']['matrix'] }) {
   const from = OUTCOMES.filter((outcome) => matrix[outcome]);
-  const to = OUTCOMES.filter((outcome) => from.some((one) => matrix[one]![outcome]));
-  const share = (one: Outcome, other: Outcome): number => matrix[one]?.[other] ?? 0;
+  const to = OUTCOMES.filter((outcome) => from.some((value) => matrix[value]![outcome]));
+  const share = (value: Outcome, other: Outcome): number => matrix[value]?.[other] ?? 0;
   return (
     <Card title="Before and after">
       <WideTable label="Outcomes before and after">
@@ -102,17 +102,17 @@ function Matrix({ matrix }: { matrix: ComparisonResult['tally']['matrix'] }) {
           </tr>
         </thead>
         <tbody>
-          {from.map((one) => (
-            <tr key={one} className="border-b border-line last:border-b-0">
+          {from.map((value) => (
+            <tr key={value} className="border-b border-line last:border-b-0">
               <th scope="row" className="px-4 py-2 text-left font-normal">
-                <OutcomeLabel outcome={one} />
+                <OutcomeLabel outcome={value} />
               </th>
               {to.map((other) => (
                 <td
                   key={other}
-                  className={`px-4 py-2 text-right tabular-nums ${one === other || share(one, other) === 0 ? 'text-muted' : 'bg-soft-limited font-semibold'}`}
+                  className={`px-4 py-2 text-right tabular-nums ${value === other || share(value, other) === 0 ? 'text-muted' : 'bg-soft-limited font-semibold'}`}
                 >
-                  {share(one, other) === 0 ? 'none' : formatCount(share(one, other))}
+                  {share(value, other) === 0 ? 'none' : formatCount(share(value, other))}
                 </td>
               ))}
             </tr>

@@ -79,7 +79,7 @@ function Overview({ countries }: { countries: Countries }) {
 function CountryTable({ countries: { countries, requests, elsewhere } }: { countries: Countries }) {
   const [search, setSearch] = useState('');
   const wanted = search.trim().toLowerCase();
-  const found = countries
+  const row = countries
     .filter(({ country, name }) => `${country} ${name}`.toLowerCase().includes(wanted))
     .sort((a, b) => (b.requests ?? 0) - (a.requests ?? 0) || a.name.localeCompare(b.name, 'en'));
   const columns = ['country', 'ranges', 'IPv4 addresses', 'IPv6 addresses', ...(requests ? ['requests', 'share'] : [])];
@@ -111,18 +111,18 @@ function CountryTable({ countries: { countries, requests, elsewhere } }: { count
             </tr>
           </thead>
           <tbody>
-            {found.map((one) => (
-              <tr key={one.country} className="border-b border-line last:border-b-0">
+            {row.map((item) => (
+              <tr key={item.country} className="border-b border-line last:border-b-0">
                 <td className="px-4 py-1.5">
-                  {one.name} <span className="font-mono text-muted">{one.country}</span>
+                  {item.name} <span className="font-mono text-muted">{item.country}</span>
                 </td>
-                <td className="px-4 py-1.5 text-right">{formatCount(one.numRanges)}</td>
-                <td className="px-4 py-1.5 text-right">{formatAddressCount(one.addresses4)}</td>
-                <td className="px-4 py-1.5 text-right">{formatAddressCount(one.addresses6)}</td>
+                <td className="px-4 py-1.5 text-right">{formatCount(item.numRanges)}</td>
+                <td className="px-4 py-1.5 text-right">{formatAddressCount(item.addresses4)}</td>
+                <td className="px-4 py-1.5 text-right">{formatAddressCount(item.addresses6)}</td>
                 {requests !== undefined && requests > 0 && (
                   <>
-                    <td className="px-4 py-1.5 text-right">{formatCount(one.requests ?? 0)}</td>
-                    <td className="px-4 py-1.5 text-right">{formatShare((one.requests ?? 0) / requests)}</td>
+                    <td className="px-4 py-1.5 text-right">{formatCount(item.requests ?? 0)}</td>
+                    <td className="px-4 py-1.5 text-right">{formatShare((item.requests ?? 0) / requests)}</td>
                   </>
                 )}
               </tr>

@@ -31,10 +31,10 @@ const path = geoPath(
 
 export default function CountryMap({ countries: { countries, requests } }: { countries: Countries }) {
   const hasLog = requests !== undefined && requests > 0;
-  const valueOf = (one: Countries['countries'][number]): number =>
-    hasLog ? (one.requests ?? 0) : Number(one.addresses4) + (one.addresses6 === '0' ? 0 : 1);
+  const valueOf = (item: Countries['countries'][number]): number =>
+    hasLog ? (item.requests ?? 0) : Number(item.addresses4) + (item.addresses6 === '0' ? 0 : 1);
   const most = Math.max(1, ...countries.map(valueOf));
-  const byNumber = new Map(countries.map((one) => [alpha2ToNumeric(one.country), one]));
+  const byNumber = new Map(countries.map((eachCountry) => [alpha2ToNumeric(eachCountry.country), eachCountry]));
   return (
     <figure className="px-4 pt-4">
       <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} role="img" aria-label={describe(countries, hasLog)} className="w-full">

@@ -30,27 +30,27 @@ export function BreakdownCard({
   isOfChanges?: boolean;
 }) {
   const [name, setName] = useState<BreakdownName>(breakdowns[0]!.by);
-  const found = breakdowns.find(({ by }) => by === name) ?? breakdowns[0]!;
-  const shown = found.by === 'hour' ? found.values : found.values.slice(0, SHOWN_VALUES);
+  const breakdown = breakdowns.find(({ by }) => by === name) ?? breakdowns[0]!;
+  const shown = breakdown.by === 'hour' ? breakdown.values : breakdown.values.slice(0, SHOWN_VALUES);
   const most = Math.max(...shown.map(({ requests }) => requests));
-  const numOthers = found.numValues - shown.length;
+  const numOthers = breakdown.numValues - shown.length;
   return (
     <Card
       title={title}
       aside={
         <Choice
           label="By"
-          value={found.by}
+          value={breakdown.by}
           options={breakdowns.map(({ by }) => ({ value: by, text: TITLES[by] }))}
           onChange={setName}
         />
       }
     >
-      <WideTable label={`Requests by ${TITLES[found.by]}`}>
+      <WideTable label={`Requests by ${TITLES[breakdown.by]}`}>
         <thead className="text-muted">
           <tr className="border-b border-line">
             <th scope="col" className="px-4 py-2 font-medium">
-              {TITLES[found.by]}
+              {TITLES[breakdown.by]}
             </th>
             <th scope="col" className="px-2 py-2 text-right font-medium">
               requests
@@ -77,11 +77,11 @@ export function BreakdownCard({
           </tr>
         </thead>
         <tbody>
-          {shown.map((one) => (
+          {shown.map((valueSummary) => (
             <ValueRow
-              key={one.value}
-              by={found.by}
-              one={one}
+              key={valueSummary.value}
+              by={breakdown.by}
+              one={valueSummary}
               most={most}
               onFilter={onFilter}
               isOfChanges={isOfChanges}

@@ -17,7 +17,7 @@ export function ExpectationsPage() {
     event.preventDefault();
     edit.mutate([{ kind: 'put', text, part: 'expect' }]);
   };
-  const nameOf = (one: string): string => one.replace(/ because "(?:[^"\\]|\\.)*"$/, '');
+  const nameOf = (name: string): string => name.replace(/ because "(?:[^"\\]|\\.)*"$/, '');
   return (
     <>
       <PageHeading title="Expectations">

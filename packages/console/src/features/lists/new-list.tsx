@@ -35,8 +35,10 @@ function NewListForm({ onDone }: { onDone: () => void }) {
   const [kind, setKind] = useState<ListKind>('addresses');
   const [entries, setEntries] = useState('');
   const [from, setFrom] = useState(HERE);
-  const datasets = (useQuery(datasetsQuery).data ?? []).filter((one) => one.isActive && one.listKind === kind);
-  const dataset = datasets.find((one) => one.name === from);
+  const datasets = (useQuery(datasetsQuery).data ?? []).filter(
+    (datasetInfo) => datasetInfo.isActive && datasetInfo.listKind === kind,
+  );
+  const dataset = datasets.find((datasetInfo) => datasetInfo.name === from);
   const edit = useEdit(onDone);
   const edits: Edit[] = [
     {
@@ -64,7 +66,7 @@ function NewListForm({ onDone }: { onDone: () => void }) {
       <Choice
         label="Holds"
         value={kind}
-        options={LIST_KINDS.map((one) => ({ value: one, text: one }))}
+        options={LIST_KINDS.map((item) => ({ value: item, text: item }))}
         onChange={setKind}
       />
       {datasets.length > 0 && (
@@ -73,7 +75,7 @@ function NewListForm({ onDone }: { onDone: () => void }) {
           value={dataset ? from : HERE}
           options={[
             { value: HERE, text: 'written here' },
-            ...datasets.map((one) => ({ value: one.name, text: `the dataset ${one.name}` })),
+            ...datasets.map((datasetInfo) => ({ value: datasetInfo.name, text: `the dataset ${datasetInfo.name}` })),
           ]}
           onChange={setFrom}
         />

@@ -26,7 +26,7 @@ export function LogPage({ id }: { id: number }) {
             {data.incomplete && ` It is incomplete: ${data.incomplete}`}
           </PageHeading>
           {data.hostNotice && <Notice>{data.hostNotice}</Notice>}
-          <Loaded query={survey}>{(found) => <SurveyCards survey={found} />}</Loaded>
+          <Loaded query={survey}>{(item) => <SurveyCards survey={item} />}</Loaded>
           {data.rejectedLines > 0 && <RejectedLines log={data} />}
         </>
       )}

@@ -8,8 +8,8 @@ const file = (...parts: BlobPart[]): File => new File(parts, 'a.log');
 
 it('shows how a file would be read, gzip or not, and its first lines only', async () => {
   const text = Array.from({ length: 300 }, (_, n) => line(n)).join('');
-  for (const one of [file(text), file(gzipSync(text))]) {
-    const { detection, lines } = await previewLog(one, {});
+  for (const item of [file(text), file(gzipSync(text))]) {
+    const { detection, lines } = await previewLog(item, {});
     expect(detection).toMatchObject({ best: { format: 'combined' }, numLines: 200, needsHost: true });
     expect(lines).toHaveLength(5);
   }

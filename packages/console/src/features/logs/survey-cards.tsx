@@ -69,10 +69,10 @@ export function SurveyCards({ survey }: { survey: Survey }) {
           <Figures
             label="Methods and statuses"
             head={['answer', 'requests', 'share']}
-            rows={[...survey.methods, ...survey.statuses].map((one) => [
-              one.value,
-              formatBusy(one),
-              formatShare(one.requests / survey.requests),
+            rows={[...survey.methods, ...survey.statuses].map((busyValue) => [
+              busyValue.value,
+              formatBusy(busyValue),
+              formatShare(busyValue.requests / survey.requests),
             ])}
           />
         </Card>

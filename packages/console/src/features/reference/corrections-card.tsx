@@ -26,7 +26,7 @@ export function CorrectionsCard({ kind }: { kind: Correction['kind'] }) {
     onSuccess: () => [setKey, setValue, setReason].forEach((reset) => reset('')),
     onSettled,
   });
-  const remove = useMutation({ mutationFn: (one: string) => service.removeCorrection(kind, one), onSettled });
+  const remove = useMutation({ mutationFn: (text: string) => service.removeCorrection(kind, text), onSettled });
   const texts = TEXTS[kind];
   const submit = (event: FormEvent): void => {
     event.preventDefault();

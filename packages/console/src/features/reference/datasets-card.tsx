@@ -10,7 +10,7 @@ import { EffectSentence } from './effect-sentence.js';
 
 /** Everything of one kind that was imported, latest first: what is active, what waits for a yes, and what can be gone back to. */
 export function DatasetsCard({ kind, title }: { kind: DatasetOwner; title: string }) {
-  const datasets = (useQuery(datasetsQuery).data ?? []).filter((one) => one.kind === kind);
+  const datasets = (useQuery(datasetsQuery).data ?? []).filter((datasetInfo) => datasetInfo.kind === kind);
   const client = useQueryClient();
   const use = useMutation({
     mutationFn: ({ id, waitsFor }: DatasetInfo) => service.activateDataset(id, waitsFor !== null),

@@ -14,7 +14,7 @@ const MINUTES_AN_HOUR = 60;
 /** Where a dataset is refreshed from, and how often; and doing it now. */
 export function SourceCard({ kind, name }: { kind: DatasetOwner; name: string }) {
   const sources = useQuery(sourcesQuery).data;
-  const source = sources?.find((one) => one.kind === kind && one.name === name);
+  const source = sources?.find((sourceInfo) => sourceInfo.kind === kind && sourceInfo.name === name);
   const client = useQueryClient();
   const onSettled = (): Promise<void> => client.invalidateQueries({ queryKey: ['reference'] });
   const refresh = useMutation({

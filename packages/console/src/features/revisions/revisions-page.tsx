@@ -61,7 +61,7 @@ function DraftCard({ changes }: { changes: DraftChanges }) {
   );
   const publish = useMutation({
     mutationFn: (isForced: boolean) => {
-      const only = [...statements.values()].filter((one) => !leftOut.has(keyOf(one)));
+      const only = [...statements.values()].filter((item) => !leftOut.has(keyOf(item)));
       return service.publish(
         { note, ...(leftOut.size > 0 ? { only } : {}), ...(isForced ? { isForced } : {}) },
         changes.version,
@@ -74,7 +74,7 @@ function DraftCard({ changes }: { changes: DraftChanges }) {
     onSettled: () => client.invalidateQueries(),
   });
   const toggle = (key: string): void =>
-    setLeftOut((left) => new Set(left.has(key) ? [...left].filter((one) => one !== key) : [...left, key]));
+    setLeftOut((left) => new Set(left.has(key) ? [...left].filter((text) => text !== key) : [...left, key]));
   const against = changes.against === null ? 'nothing is published' : `against revision ${changes.against}`;
   return (
     <Card title="The draft" aside={<span className="text-sm text-muted">{against}</span>}>

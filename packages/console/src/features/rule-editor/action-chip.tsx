@@ -68,7 +68,7 @@ function ActionPicker({
   onApply: (action: Action) => void;
 }) {
   const [text, setText] = useState(printAction(action));
-  const kind = ACTIONS.find((one) => text.trim().startsWith(one)) ?? action.kind;
+  const kind = ACTIONS.find((item) => text.trim().startsWith(item)) ?? action.kind;
   const { rule, diagnostics } = parseRuleText(`rule r ${text} when always`);
   const problem = diagnostics[0];
   return (
@@ -76,8 +76,8 @@ function ActionPicker({
       <Choice
         label="Action"
         value={kind}
-        options={ACTIONS.map((one) => ({ value: one, text: one }))}
-        onChange={(one) => setText(TEMPLATES[one])}
+        options={ACTIONS.map((item) => ({ value: item, text: item }))}
+        onChange={(item) => setText(TEMPLATES[item])}
       />
       <TextField
         label={SHAPES[kind]}

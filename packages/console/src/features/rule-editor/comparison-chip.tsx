@@ -99,7 +99,7 @@ function ComparisonPicker({
   const { condition, diagnostics } = parseConditionText(writeComparison(draft));
   const isEmpty = takesValues && draft.values.length === 0;
   const changeField = (field: string): void => {
-    const { operators } = FIELD_INFOS.find((one) => one.field === field)!;
+    const { operators } = FIELD_INFOS.find((fieldInfo) => fieldInfo.field === field)!;
     const operator = operators.includes('in') ? 'in' : operators[0]!;
     setDraft({ field, parameter: '', operator, isAnyCase: false, values: [] });
   };

@@ -111,7 +111,9 @@ export default function FenceText({ text, label, diagnostics, known, onChange }:
           placeholder('rule name block when ...'),
           theme,
           autocompletion({ override: [(context) => complete(context, latest.current.known)] }),
-          linter((one) => latest.current.diagnostics.map((diagnostic) => lintOf(one, diagnostic)), { delay: 300 }),
+          linter((editorView) => latest.current.diagnostics.map((diagnostic) => lintOf(editorView, diagnostic)), {
+            delay: 300,
+          }),
           EditorView.updateListener.of((update) => {
             if (update.docChanged) latest.current.onChange(update.state.doc.toString());
           }),

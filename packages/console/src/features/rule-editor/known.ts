@@ -119,12 +119,12 @@ function countryOptions({ countries }: KnownNames): PickOption[] {
   const requestsOf = (code: string): number => held.get(code)?.requests ?? countries?.elsewhere?.[code] ?? 0;
   const noteOf = (code: string): Partial<PickOption> => {
     if (!countries) return {};
-    const one = held.get(code);
+    const item = held.get(code);
     const share = total > 0 ? formatShare(requestsOf(code) / total) : '';
     if (code.length > 2) return { note: share };
-    if (!one || one.numRanges === 0) return { note: 'no ranges in the table', isWarning: true };
+    if (!item || item.numRanges === 0) return { note: 'no ranges in the table', isWarning: true };
     const addresses =
-      one.addresses4 === '0' ? `${formatAddressCount(one.addresses6)} IPv6` : formatAddressCount(one.addresses4);
+      item.addresses4 === '0' ? `${formatAddressCount(item.addresses6)} IPv6` : formatAddressCount(item.addresses4);
     return { note: [`${addresses} addresses`, share].filter(Boolean).join(' · ') };
   };
   return [

@@ -51,7 +51,7 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
           <div className="mt-4 grid gap-5 lg:grid-cols-2">
             <section>
               <h3 className="mb-2 text-sm font-medium text-muted">As a sentence</h3>
-              {lastRule && <RuleChips rule={lastRule} known={known} onChange={(one) => setText(printRuleText(one))} />}
+              {lastRule && <RuleChips rule={lastRule} known={known} onChange={(to) => setText(printRuleText(to))} />}
             </section>
             <section>
               <h3 className="mb-2 text-sm font-medium text-muted">As fence text</h3>

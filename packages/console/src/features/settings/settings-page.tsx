@@ -29,7 +29,7 @@ function PassphrasesCard({ passphrases }: { passphrases: readonly PassphraseInfo
     onSuccess: () => setPassphrase(''),
     onSettled,
   });
-  const remove = useMutation({ mutationFn: (one: string) => service.removePassphrase(one), onSettled });
+  const remove = useMutation({ mutationFn: (text: string) => service.removePassphrase(text), onSettled });
   const error = set.error ?? remove.error;
   const submit = (event: FormEvent): void => {
     event.preventDefault();

@@ -41,7 +41,7 @@ export function TryPage() {
                 { value: published, text: `revision ${published}, which is published` },
                 { value: 'draft', text: 'the draft' },
               ]}
-              onChange={(one) => setAgainst(one)}
+              onChange={(replayPolicy) => setAgainst(replayPolicy)}
             />
           )
         }

@@ -79,7 +79,7 @@ function exactNumbers(text: string, flattensAll: boolean): Record<string, Attrib
 
 function isDeeperThan(value: unknown, levels: number): boolean {
   if (typeof value !== 'object' || value === null) return false;
-  return levels === 0 || Object.values(value).some((one) => isDeeperThan(one, levels - 1));
+  return levels === 0 || Object.values(value).some((item) => isDeeperThan(item, levels - 1));
 }
 
 /** Header names are case-insensitive (RFC 9110, 5.1), so their attributes are kept in lower case. */

@@ -212,17 +212,17 @@ describe('a log that is imported', () => {
         const options = format === 'common' ? { host: 'given.example' } : {};
         const pieces = files.map(({ lines, cuts }) => cutAt(Buffer.from(lines.join('\n')), cuts));
         const merged = mergeByTime(
-          pieces.map((own, index) => new LogReader(format, options, `file ${index}`).readAll(inOrder(own))),
+          pieces.map((piece, index) => new LogReader(format, options, `file ${index}`).readAll(inOrder(piece))),
         );
         const expected: ReadLine[] = [];
         for await (const batch of merged) expected.push(...batch);
         const { rows, rejected, lines } = mergeAll(format, pieces, options);
-        const records = expected.filter((one) => one.kind === 'record');
+        const records = expected.filter((readLine) => readLine.kind === 'record');
         expect(rows).toEqual(records.map(({ record }) => ({ ...record, attributes: { ...record.attributes } })));
         const given = new Map(
-          pieces.map((own, index) => [
+          pieces.map((piece, index) => [
             `file ${index}`,
-            Buffer.concat(own)
+            Buffer.concat(piece)
               .toString('latin1')
               .split('\n')
               .map((text) => text.replace(/\r$/, '')),
@@ -231,7 +231,9 @@ describe('a log that is imported', () => {
         expect(lines).toEqual(
           records.map(({ record: { line, attributes } }) => given.get(attributes['jade.file'] as string)![line - 1]),
         );
-        expect(rejected).toEqual(expected.flatMap((one) => (one.kind === 'rejected' ? [one.rejected] : [])));
+        expect(rejected).toEqual(
+          expected.flatMap((readLine) => (readLine.kind === 'rejected' ? [readLine.rejected] : [])),
+        );
       }),
       { numRuns: 300 },
     );

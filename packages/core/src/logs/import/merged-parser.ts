@@ -149,8 +149,8 @@ export class MergedParser {
     const parts: Uint8Array[] = [];
     let numBytes = 0;
     for (const file of new Set(runs.map((run) => run.file))) {
-      const own = runs.filter((run) => run.file === file);
-      const [start, end] = boundsOf(file.plain!.cells, own[0]!.from, own.at(-1)!.to - 1);
+      const runsOfFile = runs.filter((run) => run.file === file);
+      const [start, end] = boundsOf(file.plain!.cells, runsOfFile[0]!.from, runsOfFile.at(-1)!.to - 1);
       parts.push(file.plain!.source.subarray(start, end));
       sources.set(file, { start, shift: numBytes - start });
       numBytes += end - start;

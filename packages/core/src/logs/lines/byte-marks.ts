@@ -78,7 +78,8 @@ function resolveValue(name: string, value: AttributeValue | null): AttributeValu
       ? `${replaceMarks(parts[1]!)}${escapeMarks(parts[2]!)}${replaceMarks(parts[3]!)}`
       : replaceMarks(value);
   }
-  if (Array.isArray(value)) return (value as readonly AttributeValue[]).map((one) => resolveValue('', one)!);
+  if (Array.isArray(value))
+    return (value as readonly AttributeValue[]).map((attributeValue) => resolveValue('', attributeValue)!);
   if (typeof value !== 'object' || value === null) return value;
   return Object.fromEntries(
     Object.entries(value).map(([key, one]) => [replaceMarks(key), resolveValue('', one)]),

@@ -58,7 +58,8 @@ export class Naming {
   /** Whether one of the names gives the target. */
   gives(target: Target, names: readonly string[]): boolean {
     return (
-      names.some((name) => this.#targetsOf(name).includes(target)) || this.#joined.some((one) => one.target === target)
+      names.some((name) => this.#targetsOf(name).includes(target)) ||
+      this.#joined.some((item) => item.target === target)
     );
   }
 

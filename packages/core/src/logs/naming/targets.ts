@@ -119,7 +119,7 @@ export class RecordBuilder {
     const columns = (Object.keys(this.#lines) as TargetColumn[]).sort((a, b) => TARGET_RANK[b] - TARGET_RANK[a]);
     const full = columns.map((column) => this.#lines[column]!.full).find((url) => url !== null);
     if (full !== undefined) attributes['url.full'] = full;
-    const column = columns.find((one) => this.#lines[one]!.path !== null) ?? columns[0];
+    const column = columns.find((eachColumn) => this.#lines[eachColumn]!.path !== null) ?? columns[0];
     if (column !== undefined && (full === undefined || this.#lines[column]!.path !== null)) {
       const { path, query } = this.#lines[column]!;
       attributes['url.path'] = path;

@@ -43,6 +43,6 @@ export class TimeReader {
   #local(text: string): number | undefined {
     if (this.zone === 'UTC') return parseRfc3339(`${text}Z`);
     const time = DateTime.fromISO(text, { zone: this.zone });
-    return time.isValid ? Math.min(...time.getPossibleOffsets().map((one) => one.toMillis())) : undefined;
+    return time.isValid ? Math.min(...time.getPossibleOffsets().map((dateTime) => dateTime.toMillis())) : undefined;
   }
 }

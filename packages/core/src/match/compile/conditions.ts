@@ -64,9 +64,9 @@ export class Conditions {
         continue;
       }
       const truth = this.partitions.all[partition]!.truthOf(number, tests[at + 1]!);
-      const own = tests[at + 2] === 1 ? TRUE - truth : truth;
-      if (own === FALSE) return undefined;
-      if (own === UNKNOWN && least === TRUE) least = UNKNOWN;
+      const outcome = tests[at + 2] === 1 ? TRUE - truth : truth;
+      if (outcome === FALSE) return undefined;
+      if (outcome === UNKNOWN && least === TRUE) least = UNKNOWN;
     }
     return least;
   }

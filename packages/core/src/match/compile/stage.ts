@@ -195,16 +195,16 @@ export class Stage {
     this.#lists[indexed] = known;
     const partition = this.indexedPartitions[indexed]!;
     const ledBy = this.#candidatesByAtom[partition]!;
-    const found = this.#collected;
-    found.clear();
+    const atomSet = this.#collected;
+    atomSet.clear();
     for (const entry of this.partitions.all[partition]!.entriesOf(number)) {
       const rules = ledBy[entry >> 1];
-      if (rules) for (const rule of rules) found.addTrue(rule);
+      if (rules) for (const rule of rules) atomSet.addTrue(rule);
     }
-    found.sort();
+    atomSet.sort();
     const start = this.#numLeads;
-    for (let at = 0; at < found.size; at += 1) {
-      const rule = found.entries[at]! >> 1;
+    for (let at = 0; at < atomSet.size; at += 1) {
+      const rule = atomSet.entries[at]! >> 1;
       const least = this.conditions.lowerBoundFor(partition, number, rule);
       if (least !== undefined) this.#append(rule * 2 + (least === TRUE ? 1 : 0));
     }

@@ -64,7 +64,7 @@ export class AtomIndex {
       return;
     }
     for (const atom of this.#present) atoms.addTrue(atom);
-    if (Array.isArray(value)) for (const one of value as readonly string[]) this.#collectOne(one, atoms);
+    if (Array.isArray(value)) for (const text of value as readonly string[]) this.#collectOne(text, atoms);
     else this.#collectOne(value as Exclude<FeatureValue, readonly string[]>, atoms);
     for (const { atom, test } of this.#tests) {
       const truth = evaluateTest(test, value);
@@ -104,7 +104,7 @@ export class AtomIndex {
 
 function evaluateTest(test: (value: FeatureValue) => TruthValue, value: FeatureValue): TruthValue {
   if (!Array.isArray(value)) return test(value);
-  return (value as readonly string[]).some((one) => test(one) === TRUE) ? TRUE : FALSE;
+  return (value as readonly string[]).some((text) => test(text) === TRUE) ? TRUE : FALSE;
 }
 
 function rangeOf(operator: Comparison['operator'], value: Value): readonly [first: number, last: number] {

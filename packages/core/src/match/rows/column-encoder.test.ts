@@ -77,6 +77,6 @@ function numberOf(attributes: Attributes, inputs: readonly string[]): number {
   const seen = inputs.map((name) =>
     name.startsWith('?') ? attributes[name.slice(1)] !== undefined : attributes[name],
   );
-  const text = JSON.stringify(seen.map((one) => (one === undefined ? ['unknown'] : { one })));
+  const text = JSON.stringify(seen.map((value) => (value === undefined ? ['unknown'] : { one: value })));
   return [...text].reduce((sum, character) => (sum * 33 + character.charCodeAt(0)) % 65_521, 7);
 }

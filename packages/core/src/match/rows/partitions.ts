@@ -183,13 +183,13 @@ export class Partitions {
     reading: PathReading,
   ): { partition: number; atom: number } {
     const key = `${feature.key}\n${printCondition({ ...comparison, isNegated: false })}`;
-    let found = this.#atoms.get(key);
-    if (!found) {
+    let item = this.#atoms.get(key);
+    if (!item) {
       const partition = this.#partitionFor(feature, reading);
-      found = { partition, atom: this.all[partition]!.addAtom(comparison, lookup) };
-      this.#atoms.set(key, found);
+      item = { partition, atom: this.all[partition]!.addAtom(comparison, lookup) };
+      this.#atoms.set(key, item);
     }
-    return found;
+    return item;
   }
 
   #partitionFor(feature: Feature<Field<FeatureValue>>, reading: PathReading): number {

@@ -108,7 +108,7 @@ export class Matcher {
     if (!isStatefulAction(action)) return -1;
     const node = action.kind === 'limit' && action.isAcrossGates ? '' : gate;
     const start = JSON.stringify([node, id]).slice(0, -1);
-    const known = this.#counted.findIndex((one) => one.start === start);
+    const known = this.#counted.findIndex((item) => item.start === start);
     return known >= 0 ? known : this.#counted.push({ start, numKeys: keySlots.length }) - 1;
   }
 

@@ -119,13 +119,16 @@ export class Comparisons {
   /** The requests that change, or those of one group, in the order of the log. */
   async changes(id: number, { offset, limit, group }: ChangesQuery): Promise<ChangePage> {
     const { pages, replays, judges } = this.parts;
-    const found = await this.#findDone(id);
-    const [before, after] = await Promise.all([replays.find(found.beforeId), replays.find(found.afterId)]);
-    const wanted = group === undefined ? undefined : found.result!.groups[group];
+    const comparisonModel = await this.#findDone(id);
+    const [before, after] = await Promise.all([
+      replays.find(comparisonModel.beforeId),
+      replays.find(comparisonModel.afterId),
+    ]);
+    const wanted = group === undefined ? undefined : comparisonModel.result!.groups[group];
     if (group !== undefined && !wanted)
       throw new ProblemError(
         'not-found',
-        `Comparison ${id} has no group ${group}; it has ${found.result!.groups.length}.`,
+        `Comparison ${id} has no group ${group}; it has ${comparisonModel.result!.groups.length}.`,
       );
     const comparison = await openSides(pages, judges, before, after);
     const context = await judges.judge(after);
@@ -136,7 +139,7 @@ export class Comparisons {
       return isSameSide(was, wanted.before) && isSameSide(is, wanted.after);
     };
     const known = new Map<number, boolean>();
-    const total = wanted ? wanted.requests : found.result!.changed;
+    const total = wanted ? wanted.requests : comparisonModel.result!.changed;
     const rows: ChangeRow[] = [];
     let seen = 0;
     for (const chunk of await chunksOf(this.db, after)) {

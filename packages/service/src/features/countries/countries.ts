@@ -88,16 +88,16 @@ export class CountryTables {
     return {
       requested,
       ...(rulebook ? {} : { unavailable: diagnostics.map(formatDiagnostic) }),
-      addresses: addresses.map((one): AddressLookup => {
-        const answer = referenceData.countries!.find(one);
+      addresses: addresses.map((eachAddress): AddressLookup => {
+        const answer = referenceData.countries!.find(eachAddress);
         return {
-          address: formatAddress(one),
+          address: formatAddress(eachAddress),
           country: answer.country,
           countryName: nameCountry(answer.country),
           evidence: describeCountryAnswer(answer),
           ...(answer.range ? { range: formatRange(answer.range) } : {}),
           isCorrected: answer.isCorrected,
-          ...(rulebook ? findAddressUses(rulebook, one, answer.country) : SEES_NOTHING),
+          ...(rulebook ? findAddressUses(rulebook, eachAddress, answer.country) : SEES_NOTHING),
         };
       }),
     };
@@ -114,9 +114,9 @@ export class CountryTables {
         hint: 'Check the name, or look the address up itself.',
       });
     });
-    return texts.map((one) => {
-      const address = parseAddress(one);
-      invariant(address, `a resolver answered ${one}`);
+    return texts.map((eachText) => {
+      const address = parseAddress(eachText);
+      invariant(address, `a resolver answered ${eachText}`);
       return address;
     });
   }
@@ -126,9 +126,9 @@ export class CountryTables {
     const resolver = new Resolver({ timeout: RESOLVE_TIMEOUT_MS, tries: 1 });
     resolver.setServers([this.resolver]);
     const [four, six] = await Promise.allSettled([resolver.resolve4(name), resolver.resolve6(name)]);
-    const found = [four, six].flatMap((answer) => (answer.status === 'fulfilled' ? answer.value : []));
-    if (found.length === 0) throw four.status === 'rejected' ? four.reason : new Error('no address');
-    return found;
+    const item = [four, six].flatMap((answer) => (answer.status === 'fulfilled' ? answer.value : []));
+    if (item.length === 0) throw four.status === 'rejected' ? four.reason : new Error('no address');
+    return item;
   }
 
   async #count(logId: number): Promise<Map<string, number>> {

@@ -36,7 +36,7 @@ export class EffectReplays implements EffectRules {
       const replayWith = async (pin?: ReferencePin): Promise<Pick<ReplayModel, 'id' | 'state'>> => {
         const referenceHash = await this.referenceSnapshots.pin(trx, pin);
         const inputs = { logId: log.id, snapshotId, referenceHash, held: 'continue' as const };
-        const found =
+        const replay =
           (await ReplayModel.query(trx)
             .where({ ...inputs, state: 'done' })
             .whereNull('gate')
@@ -44,7 +44,7 @@ export class EffectReplays implements EffectRules {
           (await ReplayModel.query(trx)
             .insert({ ...inputs, gate: null, revision, state: 'waiting', requests: log.requests, startedBy: null })
             .returning('*'));
-        return { id: found.id, state: found.state };
+        return { id: replay.id, state: replay.state };
       };
       const current = await this.referenceSnapshots.current(trx);
       return { before: await replayWith(current), after: await replayWith(withDataset(current, dataset)) };

@@ -81,8 +81,8 @@ export function takeParts(
   only: readonly { readonly part: string; readonly name: string }[],
 ): Configuration {
   const isTaken = (kind: string, owner: string, name: string): boolean =>
-    only.some((one) =>
-      kind === 'rule' ? one.part === 'fence' && one.name === owner : one.part === kind && one.name === name,
+    only.some((item) =>
+      kind === 'rule' ? item.part === 'fence' && item.name === owner : item.part === kind && item.name === name,
     );
   const keyOf = ({ kind, owner, name }: Configuration['parts'][number]): string => `${kind} ${owner} ${name}`;
   const kept = new Map(

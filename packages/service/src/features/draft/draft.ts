@@ -172,7 +172,7 @@ export class Drafts {
     const { entries } = await this.#load(this.db);
     const authors = await this.#authors(entries);
     return (kind, name) => {
-      const entry = entries.find((one) => one.kind === kind && one.name === name);
+      const entry = entries.find((draftEntry) => draftEntry.kind === kind && draftEntry.name === name);
       return {
         changedBy: authors.get(entry?.changedBy ?? -1) ?? null,
         changedAt: (entry?.changedAt ?? new Date(0)).toISOString(),
@@ -266,7 +266,7 @@ export class Drafts {
     const authors = await this.#authors(unseen);
     const { parts, namedFiles } = await loadStored(this.db, unseen);
     const errors = unseen.map((entry) => {
-      const part = parts.find((one) => keyOf(one) === keyOf(entry));
+      const part = parts.find((eachPart) => keyOf(eachPart) === keyOf(entry));
       const text = part?.text.trim() ?? namedFiles.find((file) => file.path === entry.name)?.path ?? entry.name;
       const place = entry.kind === 'rule' ? `rule ${entry.owner}/${entry.name}` : `${entry.kind} ${entry.name}`;
       const author = authors.get(entry.changedBy ?? -1) ?? 'somebody';

@@ -304,8 +304,8 @@ function optionsOf({ host, pattern, mapping, syslog, zone, year }: ImportLogQuer
 function requireSingleFormat(files: readonly ImportFile[], knowsHost: boolean): FormatFit {
   const fits = files.map(({ name, incomplete, detection: { best, summary, hint, needsHost } }) => {
     if (!best) {
-      const found = [name === '' ? summary : `${name}: ${summary}`, ...(incomplete ? [incomplete] : [])].join(' ');
-      throw new ProblemError('unknown-format', found, hint === undefined ? {} : { hint });
+      const text = [name === '' ? summary : `${name}: ${summary}`, ...(incomplete ? [incomplete] : [])].join(' ');
+      throw new ProblemError('unknown-format', text, hint === undefined ? {} : { hint });
     }
     if (needsHost && !knowsHost)
       throw new ProblemError('host-required', describeMissingHost(best), {

@@ -144,8 +144,8 @@ export class Logs {
     const dictionaries = new Map<number, DictionaryParts>();
     for (const segment of new Set(chunks.map((chunk) => chunk.segment))) {
       const after = known.get(segment);
-      const own = chunks.filter((chunk) => chunk.segment === segment).map(({ chunk }) => chunk);
-      const upTo = Math.max(...own, after ?? segment);
+      const chunksOfSegment = chunks.filter((chunk) => chunk.segment === segment).map(({ chunk }) => chunk);
+      const upTo = Math.max(...chunksOfSegment, after ?? segment);
       const stored = LogDictionaryModel.query(this.db)
         .where({ logId })
         .whereBetween('chunk', [after === undefined ? segment : after + 1, upTo])
@@ -162,7 +162,7 @@ export class Logs {
       dictionaries,
       chunks: await Promise.all(
         numbers.map(async (number) => {
-          const chunk = chunks.find((one) => one.chunk === number);
+          const chunk = chunks.find((logChunk) => logChunk.chunk === number);
           invariant(chunk, `log ${logId} has no chunk ${number}`);
           const stored = ChunkColumnModel.query(this.db).where({ logId, chunk: number });
           if (wanted) stored.whereIn('columnName', wanted);

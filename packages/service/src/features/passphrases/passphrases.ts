@@ -18,7 +18,7 @@ export class Passphrases {
   /** Those that are set, and those that rules of the draft require. */
   async list(): Promise<PassphraseInfo[]> {
     const used = passphrasesOf((await this.drafts.sources()).parts);
-    const set = new Map((await PassphraseModel.query(this.db)).map((one) => [one.name, one]));
+    const set = new Map((await PassphraseModel.query(this.db)).map((passphrase) => [passphrase.name, passphrase]));
     const ids = [...set.values()].flatMap(({ changedBy }) => changedBy ?? []);
     const names = new Map((await UserModel.query(this.db).findByIds(ids)).map((user) => [user.id, user.name]));
     return [...new Set([...set.keys(), ...used.keys()])].sort().map((name) => ({

@@ -89,10 +89,10 @@ export class DecisionPages {
         : Object.entries(codeCounts).reduce((sum, [code, count]) => sum + (isWanted[Number(code)] ? count : 0), 0);
       const skip = Math.max(0, offset - total);
       if (skip < numWanted && rows.length < limit) {
-        const found = wantedRows
+        const item = wantedRows
           ? wantedRows.subarray(skip, skip + limit - rows.length)
           : await this.#findRows(replay, chunk, isIn, skip, limit - rows.length);
-        for (const row of await this.readRows(replay, context, chunk, rulings, found)) rows.push(row);
+        for (const row of await this.readRows(replay, context, chunk, rulings, item)) rows.push(row);
       }
       total += numWanted;
     }
@@ -127,7 +127,7 @@ export class DecisionPages {
     const task = { ...(await this.judges.source(replay)), replayId: replay.id, where, rulings };
     const attributes = await this.pool.filterAttributes(task);
     const wanted = new Set(chunks);
-    const found = await this.logs.mapChunks(
+    const item = await this.logs.mapChunks(
       replay.logId,
       { attributes, numThreads: this.pool.size, isRequested: (chunk) => wanted.has(chunk) },
       async (loaded) => {
@@ -137,7 +137,7 @@ export class DecisionPages {
         return loaded.chunks.map(({ chunk }, index) => [chunk, rows[index]!] as const);
       },
     );
-    return new Map(found);
+    return new Map(item);
   }
 
   /** @throws ProblemError when there is no such row */
@@ -185,7 +185,10 @@ export class DecisionPages {
     return {
       ...source,
       ...(await this.logs.load(replay.logId, numbers)),
-      parts: wanted.map(({ chunks, sequence }) => ({ chunks: chunks.map((one) => numbers.indexOf(one)), sequence })),
+      parts: wanted.map(({ chunks, sequence }) => ({
+        chunks: chunks.map((eachChunk) => numbers.indexOf(eachChunk)),
+        sequence,
+      })),
       index,
       state: stored?.bytes,
     };
@@ -200,10 +203,10 @@ export class DecisionPages {
     limit: number,
   ): Promise<Uint32Array> {
     const codes = await this.codes(replay.id, chunk);
-    const found: number[] = [];
-    for (let row = 0, seen = 0; row < codes.length && found.length < limit; row += 1)
-      if (isIn(row, codes) && seen++ >= skip) found.push(row);
-    return Uint32Array.from(found);
+    const item: number[] = [];
+    for (let row = 0, seen = 0; row < codes.length && item.length < limit; row += 1)
+      if (isIn(row, codes) && seen++ >= skip) item.push(row);
+    return Uint32Array.from(item);
   }
 
   /** @param rows of one chunk */
@@ -252,7 +255,7 @@ function placeOf(segments: readonly Segment[], chunk: number, row: number): { nu
     const at = chunks.indexOf(chunk);
     if (at < 0) continue;
     const index = sequence
-      ? sequence.rowOf.findIndex((one, position) => one === row && sequence.chunkOf[position] === at)
+      ? sequence.rowOf.findIndex((value, position) => value === row && sequence.chunkOf[position] === at)
       : row;
     if (index >= 0) return { number, index };
   }

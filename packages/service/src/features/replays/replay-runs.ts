@@ -54,14 +54,14 @@ export class ReplayRuns {
     await retryWhileUnreachable(async () => {
       const leases: Lease[] = [];
       try {
-        const own: number[] = [];
+        const claimed: number[] = [];
         for (const id of ids) {
           const lease = await this.#waitForLease(id);
           if (!lease) continue;
           leases.push(lease);
-          own.push(id);
+          claimed.push(id);
         }
-        await this.#run(own);
+        await this.#run(claimed);
       } finally {
         for (const lease of leases) await lease.release().catch(() => lease.end());
       }
@@ -172,9 +172,9 @@ export class ReplayRuns {
     const chunks = await this.logs.chunks(replay.logId);
     const segments = await this.logs.segments(replay.logId);
     const rowsOf = (chunk: number): number => chunks[chunk]!.numRows;
-    const sizeOf = (one: Segment): number => (one.sequence ? one.sequence.rowOf.length : rowsOf(one.chunks[0]!));
+    const sizeOf = (item: Segment): number => (item.sequence ? item.sequence.rowOf.length : rowsOf(item.chunks[0]!));
     const lastOf = new Map(segments.flatMap((segment, index) => segment.chunks.map((chunk) => [chunk, index])));
-    let numRows = segments.slice(0, first).reduce((sum, one) => sum + sizeOf(one), 0);
+    let numRows = segments.slice(0, first).reduce((sum, item) => sum + sizeOf(item), 0);
     const starts: number[] = [];
     for (let start = first; start < segments.length; start += STEP_SEGMENTS) starts.push(start);
     const stepAt = (index: number): readonly Segment[] => segments.slice(starts[index], starts[index]! + STEP_SEGMENTS);
@@ -225,7 +225,7 @@ export class ReplayRuns {
             ),
           ),
         );
-        numRows += step.reduce((sum, one) => sum + sizeOf(one), 0);
+        numRows += step.reduce((sum, item) => sum + sizeOf(item), 0);
         await keeping;
         keeping = keep(index, answers);
         // Its consumer handles a failure, which may occur before anybody waits.

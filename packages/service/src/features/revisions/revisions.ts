@@ -102,7 +102,8 @@ export class Revisions {
   /** What differs from one to the other, by meaning and as text. */
   async diff(from: ReplayPolicy, to: ReplayPolicy): Promise<RevisionDiff> {
     const [before, after] = await Promise.all([this.#configuration(from), this.#configuration(to)]);
-    const nameOf = (one: ReplayPolicy): string => (one === 'draft' ? 'draft' : `revision ${one}`);
+    const nameOf = (replayPolicy: ReplayPolicy): string =>
+      replayPolicy === 'draft' ? 'draft' : `revision ${replayPolicy}`;
     return {
       from,
       to,
@@ -219,7 +220,7 @@ function diffAll(before: Configuration, after: Configuration, from: string, to: 
 
 function refuseMissing(only: NonNullable<PublishRequest['only']>, base: Configuration, draft: Configuration): void {
   for (const { part, name } of only) {
-    const isThere = [...base.parts, ...draft.parts].some((one) => one.kind === part && one.name === name);
+    const isThere = [...base.parts, ...draft.parts].some((item) => item.kind === part && item.name === name);
     if (!isThere)
       throw new ProblemError('unknown-part', `Neither the draft nor what is published has a ${part} "${name}".`);
   }

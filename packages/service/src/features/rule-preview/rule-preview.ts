@@ -51,7 +51,7 @@ export class MatchCounts {
     });
     const gates = fence
       ? rulebook.gates
-          .filter(({ fences }) => fences.some((one) => one.name === fence))
+          .filter(({ fences }) => fences.some((fenceStatement) => fenceStatement.name === fence))
           .map(({ statement }) => statement.name)
       : undefined;
     const { shared } = await this.referenceSnapshots.loadCurrent();
@@ -60,7 +60,7 @@ export class MatchCounts {
         'draft',
         version,
         await this.referenceSnapshots.currentHash(),
-        datasets.map((one) => one.sha256),
+        datasets.map((eachDataset) => eachDataset.sha256),
       ]),
       fenceFile: { path: DRAFT_PATH, text: draftText },
       namedFiles,

@@ -28,8 +28,8 @@ describe('reference data', () => {
       'failed: The refresh of 2026-11-23T12:00:00.000Z failed: it answered 503.',
     ],
     [undefined, source(null, 'it is gone.'), 'failed: The refresh of 2026-11-23T12:00:00.000Z failed: it is gone.'],
-  ])('%#', (one, from, expected) => {
-    const { state, reason } = computeFreshness(one, from, NOW);
+  ])('%#', (datasetModel, from, expected) => {
+    const { state, reason } = computeFreshness(datasetModel, from, NOW);
     expect(`${state}: ${reason}`).toBe(expected);
   });
 });

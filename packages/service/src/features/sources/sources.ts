@@ -97,7 +97,7 @@ export class Sources {
           joinLines(opened),
           doer,
         ));
-      const validators = opened ? { validators: opened.map((one) => one.validators) } : {};
+      const validators = opened ? { validators: opened.map((item) => item.validators) } : {};
       await SourceModel.query(this.db)
         .patch({ checkedAt, succeededAt: checkedAt, failure: null, ...validators })
         .where(where);
@@ -143,7 +143,7 @@ export class Sources {
     const requested: FetchedSource[] = [];
     for (const [index, location] of locations.entries())
       requested.push(await this.#open(location, validators[index] ?? {}));
-    if (requested.every((one) => one === 'unchanged')) return undefined;
+    if (requested.every((fetchedSource) => fetchedSource === 'unchanged')) return undefined;
     const opened: Exclude<FetchedSource, 'unchanged'>[] = [];
     for (const [index, one] of requested.entries()) {
       // Where one has changed all are needed.

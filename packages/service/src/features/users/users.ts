@@ -18,12 +18,12 @@ export class Users implements Identities {
   ) {}
 
   async byToken(token: string): Promise<Actor | undefined> {
-    const found = await TokenModel.query(this.db).findOne({ hash: hashToken(token) });
-    if (!found || (found.expiresAt && found.expiresAt.getTime() < Date.now())) return undefined;
-    if (!found.lastUsedAt || Date.now() - found.lastUsedAt.getTime() > LAST_USE_STEP_MS)
-      await TokenModel.query(this.db).patch({ lastUsedAt: new Date() }).where({ id: found.id });
-    const user = await this.byUserId(found.userId);
-    return user && { ...user, role: smallerRole(user.role, found.scope), tokenId: found.id };
+    const tokenModel = await TokenModel.query(this.db).findOne({ hash: hashToken(token) });
+    if (!tokenModel || (tokenModel.expiresAt && tokenModel.expiresAt.getTime() < Date.now())) return undefined;
+    if (!tokenModel.lastUsedAt || Date.now() - tokenModel.lastUsedAt.getTime() > LAST_USE_STEP_MS)
+      await TokenModel.query(this.db).patch({ lastUsedAt: new Date() }).where({ id: tokenModel.id });
+    const user = await this.byUserId(tokenModel.userId);
+    return user && { ...user, role: smallerRole(user.role, tokenModel.scope), tokenId: tokenModel.id };
   }
 
   async byUserId(userId: number): Promise<Actor | undefined> {

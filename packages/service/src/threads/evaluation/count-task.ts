@@ -55,15 +55,15 @@ export interface MatchTask extends EvaluationInput {
 }
 
 function matchCounterFor({ rule, gates, ...source }: MatchTask): MatchCounter {
-  const one = preparedFor(source);
+  const prepared = preparedFor(source);
   const key = JSON.stringify([rule, gates]);
-  if (one.matches?.key !== key) {
+  if (prepared.matches?.key !== key) {
     const condition = readCondition(rule);
-    const { rulebook } = one.context;
+    const { rulebook } = prepared.context;
     const requested = resolveCondition(rulebook, condition, collectRuleLookups(condition, rulebook));
-    one.matches = { key, counter: new MatchCounter(one.context, requested, gates && new Set(gates)) };
+    prepared.matches = { key, counter: new MatchCounter(prepared.context, requested, gates && new Set(gates)) };
   }
-  return one.matches.counter;
+  return prepared.matches.counter;
 }
 
 export const matchAttributes = clearOnError(function matchAttributes(task: MatchTask): string[] {
@@ -77,8 +77,8 @@ export const matchChunks = clearOnError(function matchChunks(task: MatchTask & C
 });
 
 function countryCounterFor(source: EvaluationInput): CountryCounter {
-  const one = preparedFor(source);
-  return (one.countries ??= new CountryCounter(one.context));
+  const prepared = preparedFor(source);
+  return (prepared.countries ??= new CountryCounter(prepared.context));
 }
 
 export const countryAttributes = clearOnError(function countryAttributes(source: EvaluationInput): string[] {

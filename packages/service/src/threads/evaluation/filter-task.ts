@@ -20,18 +20,18 @@ export interface FilterChunksTask extends FilterTask, ChunkPayload {
 }
 
 function filterFor({ replayId, where, rulings, ...source }: FilterTask): NonNullable<Prepared['filter']> {
-  const one = preparedFor(source);
+  const prepared = preparedFor(source);
   const key = JSON.stringify([replayId, where]);
-  if (one.filter?.key !== key) {
-    const { filter } = checkFilter(where, one.context.rulebook);
+  if (prepared.filter?.key !== key) {
+    const { filter } = checkFilter(where, prepared.context.rulebook);
     if (!filter) throw new Error(`Internal error: a checked filter cannot be compiled: ${where}`);
-    one.filter = {
+    prepared.filter = {
       key,
       filter,
-      ...(isRowByRow(filter) ? {} : { inColumns: new DecisionFilter(filter, one.context, rulings) }),
+      ...(isRowByRow(filter) ? {} : { inColumns: new DecisionFilter(filter, prepared.context, rulings) }),
     };
   }
-  return one.filter;
+  return prepared.filter;
 }
 
 /** The attributes that it reads; undefined for all. */

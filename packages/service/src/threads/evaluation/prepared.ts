@@ -63,11 +63,11 @@ export function contextFor(source: EvaluationInput): EvaluationContext {
 
 /** The rules compiled, once for all chunks that are judged by them. */
 export function programFor(source: EvaluationInput): Program {
-  const one = preparedFor(source);
-  return (one.program ??= new Program(one.context));
+  const prepared = preparedFor(source);
+  return (prepared.program ??= new Program(prepared.context));
 }
 
 export function breakdownFor(source: EvaluationInput): Breakdown {
-  const one = preparedFor(source);
-  return (one.breakdown ??= new Breakdown(one.context));
+  const prepared = preparedFor(source);
+  return (prepared.breakdown ??= new Breakdown(prepared.context));
 }
