@@ -2,17 +2,22 @@ import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { ServiceClient } from '@jadefence/contract';
 import pg from 'pg';
-import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { jadefence, type Ran } from './jadefence.js';
 import { importInto, importTable, startTestService, type TestService } from './service.js';
 
 let service: TestService;
 let client: ServiceClient;
-beforeAll(async () => {
+beforeEach(async () => {
   service = await startTestService({ JADEFENCE_CHECKPOINT_SECONDS: '0' });
   client = service.client;
+  await importTable(client, Buffer.from('198.18.0.0/16,NO\n198.19.0.0/16,SE\n'));
+  await importInto(client, fences(BEFORE));
+  await client.publish({ note: 'first' }, (await client.draft()).version);
+  await importInto(client, fences(AFTER));
+  await client.importLog({ name: 'day' }, new TextEncoder().encode(LOG));
 });
-afterAll(() => service.stop());
+afterEach(() => service.stop());
 
 const run = (...args: string[]): Promise<Ran> =>
   jadefence(args, { env: { JADEFENCE_URL: service.address, JADEFENCE_TOKEN: service.token } });
@@ -42,14 +47,6 @@ const LOG = [
 ].join('');
 
 describe('a comparison', () => {
-  beforeAll(async () => {
-    await importTable(client, Buffer.from('198.18.0.0/16,NO\n198.19.0.0/16,SE\n'));
-    await importInto(client, fences(BEFORE));
-    await client.publish({ note: 'first' }, (await client.draft()).version);
-    await importInto(client, fences(AFTER));
-    await client.importLog({ name: 'day' }, new TextEncoder().encode(LOG));
-  });
-
   it('reports which requests change, from what to what, and because of which rules', async () => {
     const { stdout, exitCode } = await run('compare', 'day', '--before', '1');
     expect(exitCode).toBe(0);
@@ -78,6 +75,7 @@ describe('a comparison', () => {
   });
 
   it('lists the requests, of one group or all, with the earlier outcome', async () => {
+    await run('compare', 'day', '--before', '1');
     const { rows, total } = await client.changes(1, { offset: 1, limit: 1 });
     expect([total, rows.map(({ line, before, after }) => [line, before.outcome, after.outcome])]).toEqual([
       3,
@@ -103,6 +101,7 @@ describe('a comparison', () => {
   });
 
   it('of a side that cannot be judged, or an unknown group, is refused', async () => {
+    await run('compare', 'day', '--before', '1');
     expect(await run('compare', 'day', '--before', '7')).toMatchObject({
       exitCode: 2,
       stderr: expect.stringContaining('There is no revision 7.') as string,
@@ -154,7 +153,7 @@ describe('a replay', () => {
   describe('of many requests', () => {
     const NUM_REQUESTS = 400_000;
     let logId: number;
-    beforeAll(async () => {
+    beforeEach(async () => {
       const lines = Array.from({ length: NUM_REQUESTS }, (_, index) => {
         const time = new Date(Date.UTC(2026, 9, 12) + index * 100).toISOString();
         return `${time},198.18.${index % 7}.${index % 250},shop.example,/p${index % 9000}\n`;

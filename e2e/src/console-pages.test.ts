@@ -24,11 +24,19 @@ beforeAll(async () => {
   service = await startTestService();
   browser = await launchBrowser();
 });
+const importText = () =>
+  importInto(service.client, { fenceFiles: [{ path: 'site.fence', text: TEXT }], namedFiles: [] });
+/** Leaves what earlier tests did behind. */
+async function openNewService(): Promise<void> {
+  await service.stop();
+  service = await startTestService();
+  await importText();
+}
 afterAll(async () => {
   await browser?.close();
   await service.stop();
 });
-beforeEach(() => importInto(service.client, { fenceFiles: [{ path: 'site.fence', text: TEXT }], namedFiles: [] }));
+beforeEach(importText);
 
 /** Opens a page, does something there, and holds that nothing failed on the way. */
 async function on(path: string, work: (page: Page) => Promise<void>): Promise<void> {
@@ -175,8 +183,10 @@ describe('a new fence', () => {
 });
 
 describe('trying', () => {
-  it('uses the latest revision, or the draft', () =>
-    on('/try', async (page) => {
+  it('uses the latest revision, or the draft', async () => {
+    const { version } = await service.client.draft();
+    await service.client.publish({ note: 'to try', isForced: true }, version).catch(() => undefined);
+    await on('/try', async (page) => {
       await page.getByRole('button', { name: /Judged by/ }).waitFor();
       await service.client.edit(
         [{ kind: 'set-rule', fence: 'desk', rule: 'login', state: 'off' }],
@@ -190,19 +200,27 @@ describe('trying', () => {
       await page.getByRole('option', { name: 'the draft' }).click();
       await page.getByRole('button', { name: 'Try request' }).click();
       await page.getByText('No fence decided, so gate shop allows it').waitFor();
-    }));
+    });
+  });
 });
 
 describe('the audit trail', () => {
-  it('shows who changed what, with what was before and after', () =>
-    on('/audit', async (page) => {
+  it('shows who changed what, with what was before and after', async () => {
+    const text = 'rule login block 451 when path under /login';
+    const { version } = await service.client.draft();
+    await service.client.edit([{ kind: 'replace-rule', fence: 'desk', rule: 'login', text }], version);
+    await on('/audit', async (page) => {
       await page.getByText('Audit trail intact').waitFor();
       await page.getByText('rule desk/login changed').first().click();
       await page.getByText('"before"').first().waitFor();
-    }));
+    });
+  });
 });
 
 describe('the pages of reference data', () => {
+  // What comes in here is not taken away again.
+  beforeEach(openNewService);
+
   const upload = (name: string, text: string) => ({ name, mimeType: 'text/plain', buffer: Buffer.from(text) });
 
   it('import a country table, show it on a map, look addresses up in it and correct it', () =>
@@ -340,8 +358,9 @@ describe('the pages of reference data', () => {
     });
   });
 
-  it('set the source of a table, and report what is wrong with it', () =>
-    on('/countries', async (page) => {
+  it('set the source of a table, and report what is wrong with it', async () => {
+    await importTable(service.client, Buffer.from('198.18.0.0/16,NO\n'));
+    await on('/countries', async (page) => {
       await page.getByLabel(/^URLs, or paths below/).fill('ftp://data.example/table.csv');
       await page.getByRole('button', { name: 'Save source' }).click();
       await page
@@ -354,5 +373,6 @@ describe('the pages of reference data', () => {
       await page.getByText('failed', { exact: true }).waitFor();
       await page.getByRole('button', { name: 'Stop' }).click();
       await page.getByRole('button', { name: 'Refresh now' }).waitFor({ state: 'detached' });
-    }));
+    });
+  });
 });

@@ -2,7 +2,7 @@
 import type { Browser, Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { launchBrowser, openPage } from './browser.js';
-import { importInto, importTable, startTestService, type TestService } from './service.js';
+import { importInto, importTable, replayOnService, startTestService, type TestService } from './service.js';
 
 const FENCES = (rule: string): { fenceFiles: { path: string; text: string }[]; namedFiles: [] } => ({
   fenceFiles: [
@@ -19,13 +19,20 @@ const rows = Array.from(
     `2026-10-12 10:00:${String(index).padStart(2, '0')};198.${18 + (index % 3 === 0 ? 1 : 0)}.1.${index};${index % 2 === 0 ? '/login' : '/'}\n`,
 );
 
+const LOGIN = 'rule login block when path under /login';
+/** The rows with a field more, since the same bytes are not imported twice. */
+const logOf = (name: string) =>
+  new TextEncoder().encode(
+    `time,client,path,host,agent\n${rows.map((row) => `${row.trim().replaceAll(';', ',')},shop.example,${name}\n`).join('')}`,
+  );
+
 let service: TestService;
 let browser: Browser;
 beforeAll(async () => {
   service = await startTestService();
   browser = await launchBrowser();
   await importTable(service.client, Buffer.from('198.18.0.0/16,NO\n198.19.0.0/16,SE\n'));
-  await importInto(service.client, FENCES('rule login block when path under /login'));
+  await importInto(service.client, FENCES(LOGIN));
   await service.client.publish({ note: 'first' }, (await service.client.draft()).version);
 });
 afterAll(async () => {
@@ -66,8 +73,9 @@ describe('the console', () => {
       await page.getByText('Breakdown', { exact: true }).waitFor();
     }));
 
-  it('counts the requests of a replay by country and the like, and filters the decisions by one of them', () =>
-    on('/replays/1', async (page) => {
+  it('counts the requests of a replay by country and the like, and filters the decisions by one of them', async () => {
+    const { id } = await replayOnService(service.client, FENCES(LOGIN), { name: 'counted', bytes: logOf('counted') });
+    await on(`/replays/${id}`, async (page) => {
       const table = page.getByRole('region', { name: 'Requests by country of the client' });
       await table.waitFor();
       expect(await table.getByRole('row').allTextContents()).toEqual([
@@ -81,9 +89,11 @@ describe('the console', () => {
       await page.getByRole('button', { name: 'country of the client' }).click();
       await page.getByRole('option', { name: 'hour of the day (UTC)' }).click();
       await page.getByRole('rowheader', { name: '10:00' }).waitFor();
-    }));
+    });
+  });
 
   it('compares a revision with the draft, group by group, and explains both sides', async () => {
+    await service.client.importLog({ name: 'compared' }, logOf('compared'));
     await importInto(service.client, FENCES('rule login limit 5 per 1h by host when path under /login'));
     await on('/compare', async (page) => {
       await page.getByRole('button', { name: 'Compare', exact: true }).click();

@@ -14,6 +14,8 @@ export interface FileServer {
   answer(path: string, answer: Answer): void;
   /** Answers a file with its entity tag, or that it has not changed. */
   serve(path: string, text: string, contentType?: string): void;
+  /** Forgets what it answers, and what it was asked for. */
+  reset(): void;
   close(): Promise<void>;
 }
 
@@ -39,6 +41,10 @@ export async function startFileServer(): Promise<FileServer> {
         if (request.headers['if-none-match'] === etag) return response.writeHead(304).end();
         return response.writeHead(200, { 'content-type': contentType, etag }).end(text);
       });
+    },
+    reset() {
+      answers.clear();
+      seen.length = 0;
     },
     async close() {
       server.closeAllConnections();

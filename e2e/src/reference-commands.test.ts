@@ -1,8 +1,7 @@
 /** The commands for reference data, as whole outputs; and what happens to an import when the service dies. */
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { ServiceClient } from '@jadefence/contract';
-import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { jadefence } from './jadefence.js';
 import { importInto, importTable, startTestService, type TestService } from './service.js';
 import { startFileServer, type FileServer } from './fake-servers.js';
@@ -17,13 +16,29 @@ let service: TestService;
 let files: FileServer;
 beforeAll(async () => {
   files = await startFileServer();
+});
+beforeEach(async () => {
   service = await startTestService({ JADEFENCE_FETCH_PRIVATE: 'yes' });
   await importInto(service.client, { fenceFiles: [{ path: 'f.fence', text: FENCES }], namedFiles: [] });
 });
-afterAll(async () => {
-  await service.stop();
-  await files.close();
-});
+afterEach(() => service.stop());
+afterAll(() => files.close());
+
+/** A log of one request that is judged by the draft. @returns the replay */
+async function replayOne(): Promise<number> {
+  const record = {
+    'timestamp': '2026-10-12T10:00:00Z',
+    'client.address': '198.18.4.7',
+    'url.full': 'https://x.example/',
+  };
+  const { id: logId } = await service.client.importLog(
+    { name: 'one' },
+    new Uint8Array(Buffer.from(`${JSON.stringify(record)}\n`)),
+  );
+  const { id } = await service.client.startReplay({ logId, against: 'draft' });
+  await service.client.followReplay(id, () => undefined);
+  return id;
+}
 
 const file = (name: string, text: string): string => {
   const path = join(service.folder, name);
@@ -182,20 +197,15 @@ describe('category feeds and datasets', () => {
     expect(await run('dataset', 'import', 'Touts', touts, '--kind', 'domains')).toBe(
       '"Touts" is no name of a dataset.\nWrite small letters, digits and hyphens, since lists name it.\nexit 2\n',
     );
-    expect(await run('dataset', 'delete', '1', '--yes')).toBe('Dataset 1 is deleted.\n');
+    await importTable(service.client, Buffer.from('198.18.0.0/17,NO\n'), 'early.csv');
+    const early = (await service.client.datasets('country')).find(({ isActive }) => isActive)!;
+    await importTable(service.client, Buffer.from('198.18.0.0/17,NO\n198.18.128.0/17,SE\n'), 'table.csv');
+    expect(await run('dataset', 'delete', String(early.id), '--yes')).toBe(`Dataset ${early.id} is deleted.\n`);
     const active = (await service.client.datasets('country')).find(({ isActive }) => isActive)!;
     expect(await run('dataset', 'delete', String(active.id), '--yes')).toBe(
       `Dataset ${active.id} (table.csv) is the active one.\nUse another one first.\nexit 2\n`,
     );
-    const log = { name: 'one' };
-    const line = JSON.stringify({
-      'timestamp': '2026-10-12T10:00:00Z',
-      'client.address': '198.18.4.7',
-      'url.full': 'https://x.example/',
-    });
-    const { id: logId } = await service.client.importLog(log, new Uint8Array(Buffer.from(`${line}\n`)));
-    const { id } = await service.client.startReplay({ logId, against: 'draft' });
-    await service.client.followReplay(id, () => undefined);
+    const id = await replayOne();
     await importTable(service.client, Buffer.from('198.18.0.0/15,NO\n'), 'other.csv');
     // What was opened before is in memory no more.
     const client = await service.killAndRestart();
@@ -206,8 +216,9 @@ describe('category feeds and datasets', () => {
   });
 
   it('whose replay is cut off by the end of the service are replayed and used at its next start', async () => {
-    const before = new ServiceClient({ baseUrl: service.address, token: service.token });
-    const { id } = await before.importDataset(
+    await importTable(service.client, Buffer.from('198.18.0.0/15,NO\n'), 'early.csv');
+    await replayOne();
+    const { id } = await service.client.importDataset(
       { kind: 'country', name: 'late.csv', confirm: true },
       new Uint8Array(Buffer.from('198.18.0.0/15,SE\n')),
     );
@@ -254,6 +265,8 @@ describe('applications', () => {
 
 describe('completion', () => {
   it('knows codes of countries, applications and feeds', async () => {
+    await importTable(service.client, Buffer.from('198.18.0.0/15,NO\n'));
+    await run('category', 'import', file('lists.csv', 'daily.example,news\n'), '--name', 'lists');
     expect(await run('complete', '--', 'country', 'correct', '198.18.0.0/16', 'N')).toContain('NO\n');
     expect(await run('complete', '--', 'application', 'show', 'arch')).toBe('archive\n');
     expect(await run('complete', '--', 'category', 'remove', 'li')).toBe('lists\n');

@@ -5,15 +5,22 @@ import { ServiceClient, type ServiceError } from '@jadefence/contract';
 import type { Edit } from '@jadefence/core/edit';
 import pg from 'pg';
 import { importInto } from './service.js';
-import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { FENCES, setUpDesk, type Desk } from './fixture.js';
 
 let desk: Desk;
 let client: ServiceClient;
-beforeAll(async () => {
+async function openDesk(): Promise<void> {
   desk = await setUpDesk();
   client = new ServiceClient({ baseUrl: desk.service.address, token: desk.token });
-});
+}
+/** Leaves what earlier tests did behind. */
+async function openNewDesk(): Promise<void> {
+  await desk.clear();
+  await openDesk();
+}
+
+beforeAll(openDesk);
 afterAll(() => desk.clear());
 
 /** Runs a command that must do well. */
@@ -99,6 +106,8 @@ describe('two who write at once', () => {
 });
 
 describe('publishing', () => {
+  beforeEach(openNewDesk);
+
   it('makes numbered revisions, in part if the part is independent, and restores an older one at once', async () => {
     await begin();
     expect(await done('publish', '--note', 'first')).toBe('Published revision 1.\n');
@@ -144,6 +153,12 @@ describe('publishing', () => {
   it('judges by what is published unless the draft is requested', async () => {
     const url = 'https://shop.example/login';
     const input = { client: '203.0.113.9', url, at: '2026-10-12T10:00:00Z' };
+    await begin();
+    await done('publish', '--note', 'first');
+    await done('draft', 'put', 'schedule nights { mon-fri 22:00-06:00 }');
+    await done('rule', 'replace', 'desk/login', 'rule login block 451 when path under /login during nights');
+    await done('publish', '--note', 'second');
+    await done('revision', 'restore', '1', '--note', 'back');
     expect((await client.tryRequest(input)).decision.outcome).toBe('blocked');
     expect((await client.tryRequest({ ...input, against: 'draft' })).decision.outcome).toBe('allowed');
     expect((await client.tryRequest({ ...input, against: 2 })).fences[0]!.rules[1]!.verdict).toBe('out-of-hours');
@@ -342,9 +357,12 @@ describe('a stored log that is out of order', () => {
 });
 
 describe('how many requests a rule matches', () => {
+  beforeEach(openNewDesk);
+
   it('is counted exactly over a log, and an error is placed in the rule', async () => {
     await begin();
-    const count = (text: string) => client.countMatches(1, { text, fence: 'desk' });
+    const { id } = await client.importLog({ name: 'day' }, new Uint8Array(readFileSync(join(desk.folder, 'day.log'))));
+    const count = (text: string) => client.countMatches(id, { text, fence: 'desk' });
     expect(await count('rule x block when path under /login')).toEqual({ matching: 4, unknown: 0, requests: 12 });
     expect(await count('rule x block when tag = staff')).toEqual({ matching: 8, unknown: 0, requests: 12 });
     expect(await count('rule x block when country = NO')).toEqual({ matching: 0, unknown: 12, requests: 12 });

@@ -3,7 +3,7 @@ import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { ServiceClient, type ServiceError } from '@jadefence/contract';
 import pg from 'pg';
-import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { jadefence, type Ran } from './jadefence.js';
 import { importInto, importTable, replayOnService, startTestService, type TestService } from './service.js';
 
@@ -15,10 +15,10 @@ const bytesOf = (text: string): Uint8Array<ArrayBuffer> => new Uint8Array(Buffer
 const sources = (text: string) => ({ fenceFiles: [{ path: 'site.fence', text }], namedFiles: [] });
 
 let service: TestService;
-beforeAll(async () => {
+beforeEach(async () => {
   service = await startTestService();
 });
-afterAll(() => service.stop());
+afterEach(() => service.stop());
 
 /** Runs a SQL statement on the service's own database. */
 async function sql(text: string): Promise<Record<string, unknown>[]> {
@@ -74,6 +74,8 @@ describe('the everyday way from the command line', () => {
   });
 
   it('ends with 2 where something is wrong, and with 3 where there is no service', async () => {
+    await run('login', '--sign-in-file', join(service.folder, 'sign-in'));
+    await service.client.importLog({ name: 'day.log' }, bytesOf(LINE('/')));
     expect(await run('replay', 'start', 'nothing')).toMatchObject({
       exitCode: 2,
       stderr: 'There is no log "nothing".\nThe logs are: 1 (day.log).\n',
@@ -128,10 +130,10 @@ describe('the service', () => {
       sources('gate shop inbound { hosts shp-list otherwise allow }\nlist shop-list domains { shop.example }'),
     );
     expect(draft.diagnostics.map(({ message }) => message)).toEqual(['No list is named "shp-list".']);
-    expect(await problemOf(service.client.startReplay({ logId: 1 }))).toBe(
+    const { id: logId } = await service.client.importLog({ name: 'day' }, bytesOf(LINE('/')));
+    expect(await problemOf(service.client.startReplay({ logId }))).toBe(
       '409 draft-invalid: The draft has errors and cannot judge.',
     );
-    await importInto(service.client, sources(FENCES));
   });
 
   it('pins what a replay depends on: later changes of the draft do not touch it', async () => {
@@ -190,6 +192,7 @@ describe('the service', () => {
   }, 60_000);
 
   it('names a damaged chunk and fails the replay, other logs unharmed', async () => {
+    await importInto(service.client, sources(FENCES));
     const { id: logId } = await service.client.importLog({ name: 'damaged' }, bytesOf(LINE('/damaged')));
     await sql(
       `update chunk_columns set bytes = set_byte(bytes, length(bytes) - 1, 255 - get_byte(bytes, length(bytes) - 1)) where log_id = ${logId} and column_name = 'url.path'`,
@@ -246,6 +249,12 @@ describe('the service', () => {
   });
 
   it('chains its audit trail', async () => {
+    await replayOnService(service.client, sources(FENCES), { name: 'day', bytes: bytesOf(LINE('/')) });
+    await importTable(service.client, bytesOf('198.18.0.0/15,NO\n'));
+    const wrong = { ...service.signIn, password: 'wrong' };
+    await new ServiceClient({ baseUrl: service.address })
+      .createToken(wrong, { name: 't', scope: 'viewer' })
+      .catch(() => undefined);
     const rows = (await sql('select what, previous_hash, hash from audit order by id')) as {
       what: string;
       previous_hash: string;

@@ -87,10 +87,11 @@ describe('what goes wrong with any command of the service', () => {
   ];
   const withToken = (args: readonly string[], url: string, speaking: string): Promise<Ran> =>
     jadefence(args, { env: { JADEFENCE_URL: url, JADEFENCE_TOKEN: speaking }, cwd: folder });
+  const signedIn = (...args: string[]): Promise<Ran> => withToken(args, service.address, token);
 
   it('no service ends with 3, and a token that may not with 2, each with a clear line', async () => {
     writeFileSync(join(folder, 'countries.csv'), '198.18.0.0/15,NO\n');
-    const viewer = (await run('admin', 'token', 'create', 'viewer')).stdout.trim();
+    const viewer = (await signedIn('admin', 'token', 'create', 'viewer')).stdout.trim();
     for (const { args, needs } of COMMANDS) {
       const gone = await withToken(args, 'http://127.0.0.1:47399', viewer);
       expect([args, gone.exitCode, gone.stdout]).toEqual([args, 3, '']);
@@ -130,7 +131,7 @@ describe('what goes wrong with any command of the service', () => {
       [['admin', 'reset-password', 'stranger'], 'There is no user "stranger".'],
       [['login', '--sign-in-file', 'nowhere'], 'The sign-in file "nowhere" cannot be read (ENOENT).'],
     ] as const) {
-      const { exitCode, stderr } = await run(...args);
+      const { exitCode, stderr } = await signedIn(...args);
       expect([args, exitCode, stderr.split('\n')[0]]).toEqual([args, 2, message]);
     }
   });

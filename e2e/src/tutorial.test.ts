@@ -3,18 +3,18 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { ServiceClient } from '@jadefence/contract';
-import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { FENCES, LOG, setUpDesk, type Desk } from './fixture.js';
 
 let desk: Desk;
 let folder: Desk['folder'];
 let service: Desk['service'];
 let run: Desk['run'];
-beforeAll(async () => {
+beforeEach(async () => {
   desk = await setUpDesk();
   ({ folder, service, run } = desk);
 });
-afterAll(() => desk.clear());
+afterEach(() => desk.clear());
 
 describe('jadefence fence', () => {
   it('shows what an import changes, and changes nothing without a terminal', async () => {
@@ -40,6 +40,7 @@ describe('jadefence fence', () => {
   });
 
   it('merges with --only, and exports what imports back to no difference', async () => {
+    await run('fence', 'import', 'site.fence', '--yes');
     writeFileSync(join(folder, 'extra.fence'), 'fence extra trial { rule x block when always }\n');
     expect((await run('fence', 'import', 'extra.fence', '--only', '--yes')).stdout).toBe(
       '+ Fence extra was added.\n    The fence extra is on trial; where no rule ends it: continue with the next fence.\n+ Rule extra/x was added.\n    Block with 403 always.\nThe draft now has 1 gate, 2 fences with 3 rules, and 1 list.\n',
@@ -68,12 +69,12 @@ describe('jadefence fence', () => {
       exitCode: 2,
       stderr: 'No fence is named "dsk".\nDid you mean "desk"?\n',
     });
-    await run('fence', 'import', 'site.fence', '--yes');
   });
 });
 
 describe('jadefence log and replay', () => {
   it('previews a file, imports a gzip, filters decisions, and deletes only what is confirmed', async () => {
+    await run('fence', 'import', 'site.fence', '--yes');
     expect((await run('log', 'preview', 'day.log', '--lines', '1')).stdout).toBe(
       'line 1 at 2026-10-12T10:00:00.000Z\n  client.address: 198.18.4.0\n  network.protocol.version: 1.1\n  url.path: /\n  http.request.method: GET\n  http.request.header.host: ["shop.example"]\n  http.response.status_code: 200\n  http.response.body.size: 5\n',
     );
