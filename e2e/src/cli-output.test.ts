@@ -318,7 +318,7 @@ describe('a log, its replays and comparisons', () => {
     );
   });
 
-  it('say when the draft differs from what is published', async () => {
+  it('report where the draft differs from what is published', async () => {
     const started = await run('replay start 1');
     const { id } = JSON.parse((await run('replay list --output ndjson')).split('\n')[0]!) as { id: number };
     expect(started).toBe(

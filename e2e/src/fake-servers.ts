@@ -14,7 +14,7 @@ export interface FileServer {
   answer(path: string, answer: Answer): void;
   /** Answers a file with its entity tag, or that it has not changed. */
   serve(path: string, text: string, contentType?: string): void;
-  /** Forgets what it answers, and what it was asked for. */
+  /** Clears its answers and what was requested so far. */
   reset(): void;
   close(): Promise<void>;
 }

@@ -261,6 +261,15 @@ describe('applications', () => {
       'expected bytes as pairs of hexadecimal digits',
     );
   });
+
+  it('are recognised by the first bytes of traffic', async () => {
+    const identify = (payload: string) =>
+      run('application', 'identify', '--port', '53', '--transport', 'udp', '--payload', payload);
+    // A query of the domain name system, then something else on its port.
+    const query = '12 34 01 00 00 01 00 00 00 00 00 00 01 61 07 65 78 61 6d 70 6c 65 00 00 01 00 01';
+    expect(await identify(query)).toMatch(/^recognised as {2}dns\n/);
+    expect(await identify('de ad be ef')).toMatch(/^recognised as {2}unrecognised\n/);
+  });
 });
 
 describe('completion', () => {

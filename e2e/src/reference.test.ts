@@ -373,26 +373,6 @@ describe('on the command line, reference data', () => {
     expect([stderr.split('\n')[1], exitCode]).toEqual(['It holds 80% fewer entries than what is active.', 1]);
   });
 
-  it('reports what traffic is recognised as', async () => {
-    // A query of the domain name system, then something else on its port.
-    const query = '12 34 01 00 00 01 00 00 00 00 00 00 01 61 07 65 78 61 6d 70 6c 65 00 00 01 00 01';
-    const asDns = await run('application', 'identify', '--port', '53', '--transport', 'udp', '--payload', query);
-    const other = await run(
-      'application',
-      'identify',
-      '--port',
-      '53',
-      '--transport',
-      'udp',
-      '--payload',
-      'de ad be ef',
-    );
-    expect([asDns.stdout.split('\n')[0], other.stdout.split('\n')[0]]).toEqual([
-      'recognised as  dns',
-      'recognised as  unrecognised',
-    ]);
-  });
-
   it('keeps passphrases as hashes, and reports which are requested', async () => {
     const set = await jadefence(['passphrase', 'set', 'door'], {
       env: { JADEFENCE_URL: service.address, JADEFENCE_TOKEN: service.token },

@@ -244,23 +244,6 @@ describe('a list', () => {
   });
 });
 
-describe('files', () => {
-  it('are formatted in place, all or none, and checked', async () => {
-    const folder = join(desk.folder, 'format');
-    mkdirSync(folder);
-    const write = (name: string, text: string): void => writeFileSync(join(folder, name), text);
-    write('a.fence', '# kept\nlist b addresses{198.18.1.1}   # and this\n');
-    write('b.fence', 'fence f enforce { rule r blok when always }');
-    const broken = await desk.run('format', 'format');
-    expect([broken.exitCode, broken.stderr]).toEqual([2, expect.stringContaining('Nothing is written.')]);
-    write('b.fence', 'fence f enforce {\n  rule r block when always\n}\n');
-    expect((await desk.run('format', '--check', 'format')).exitCode).toBe(1);
-    await done('format', 'format');
-    expect(readFileSync(join(folder, 'a.fence'), 'utf8')).toBe('# kept\n# and this\nlist b addresses { 198.18.1.1 }\n');
-    await done('format', '--check', 'format');
-  });
-});
-
 describe('a manipulated audit trail', () => {
   it('is reported, and the command exits with 1', async () => {
     await begin();

@@ -1,5 +1,5 @@
 /** What every command owes a person at a terminal, above all when something is wrong. */
-import { readFileSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { connect, createServer, type Server, type Socket } from 'node:net';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
@@ -147,6 +147,25 @@ describe('what goes wrong with any command of the service', () => {
       exitCode: 2,
       stderr: 'Not signed in.\nRun jadefence login first, or set JADEFENCE_TOKEN.\n',
     });
+  });
+});
+
+describe('files', () => {
+  it('are formatted in place, all or none, and checked', async () => {
+    const formatted = join(folder, 'format');
+    mkdirSync(formatted);
+    const write = (name: string, text: string): void => writeFileSync(join(formatted, name), text);
+    write('a.fence', '# kept\nlist b addresses{198.18.1.1}   # and this\n');
+    write('b.fence', 'fence f enforce { rule r blok when always }');
+    const broken = await run('format', 'format');
+    expect([broken.exitCode, broken.stderr]).toEqual([2, expect.stringContaining('Nothing is written.')]);
+    write('b.fence', 'fence f enforce {\n  rule r block when always\n}\n');
+    expect((await run('format', '--check', 'format')).exitCode).toBe(1);
+    expect((await run('format', 'format')).exitCode).toBe(0);
+    expect(readFileSync(join(formatted, 'a.fence'), 'utf8')).toBe(
+      '# kept\n# and this\nlist b addresses { 198.18.1.1 }\n',
+    );
+    expect((await run('format', '--check', 'format')).exitCode).toBe(0);
   });
 });
 

@@ -120,7 +120,7 @@ function toJson(value: unknown): string | undefined {
   return value === undefined ? undefined : JSON.stringify(value);
 }
 
-/** The client as a person is told apart by: the network of 64 bits for IPv6. */
+/** What distinguishes clients as people: the address, or of IPv6 its network of 64 bits. */
 function describeClient(client: Field<Address>): Field<string> {
   return client && formatAddress(client.keepBits(32, 64));
 }
