@@ -1,5 +1,5 @@
 /** Everything people do with rules between writing and publishing, through the command line and the service. */
-import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { ServiceClient, type ServiceError } from '@jadefence/contract';
 import type { Edit } from '@jadefence/core/edit';
