@@ -9,6 +9,7 @@ import { addDataset } from './commands/dataset.js';
 import { addFence, addFenceEdits } from './commands/fence.js';
 import { addDraft, addGate } from './commands/draft.js';
 import { addExpect } from './commands/expect.js';
+import { addReview } from './commands/review.js';
 import { addFormat } from './commands/format.js';
 import { addJudge } from './commands/judge.js';
 import { addList } from './commands/list.js';
@@ -49,6 +50,7 @@ export function buildProgram(streams: Streams): Command {
   addJudge(program, streams);
   addTry(program, streams);
   addExpect(program, streams);
+  addReview(program, streams);
   addFormat(program, streams);
   addLogin(program, streams);
   addLogout(program, streams);

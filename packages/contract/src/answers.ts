@@ -1,5 +1,6 @@
 import type { ListLookup, StartingPoint } from '@jadefence/core/edit';
 import type { ExpectationResult } from '@jadefence/core/expectations';
+import type { Finding } from '@jadefence/core/findings';
 import type { Explanation, Identified } from '@jadefence/core/explain';
 import type { Survey } from '@jadefence/core/survey';
 import type { Problem } from './problems.js';
@@ -60,6 +61,7 @@ export interface Answers {
   readonly DraftSources: DraftSources;
   readonly EditResult: EditResult;
   readonly ExpectationResult: ExpectationResult;
+  readonly Finding: Finding;
   readonly Explanation: Explanation;
   readonly Health: Health;
   readonly Identified: Identified;

@@ -49,7 +49,7 @@ export function formatDiagnostic({ code, message, place, hint }: Diagnostic): st
 }
 
 /** Orders by file (byte order of path), line and column. */
-export function compareDiagnostics(a: Diagnostic, b: Diagnostic): number {
+export function compareDiagnostics(a: Pick<Diagnostic, 'place'>, b: Pick<Diagnostic, 'place'>): number {
   if (a.place.file !== b.place.file) return a.place.file < b.place.file ? -1 : 1;
   return a.place.line - b.place.line || a.place.column - b.place.column;
 }

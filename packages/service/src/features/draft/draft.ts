@@ -17,6 +17,7 @@ import {
   type Edit,
   type EntryReport,
 } from '@jadefence/core/edit';
+import { reviewRules, type Finding } from '@jadefence/core/findings';
 import type { Change } from '@jadefence/core/language';
 import type { Dataset } from '@jadefence/core/reference';
 import { recordChange } from '../../database/audit.js';
@@ -178,6 +179,14 @@ export class Drafts {
         changedAt: (entry?.changedAt ?? new Date(0)).toISOString(),
       };
     };
+  }
+
+  /** What is probably wrong with the draft. @throws ProblemError when it cannot judge */
+  async findings(): Promise<Finding[]> {
+    const { configuration } = await this.#load(this.db);
+    const checked = await this.#check(this.db, configuration);
+    const statements = checked.files.flatMap((file) => file.statements);
+    return reviewRules({ statements, rulebook: usableRulebook(checked), nowUnixMs: Date.now() });
   }
 
   /** A judge by the draft as it is now. @throws ProblemError when it cannot judge */

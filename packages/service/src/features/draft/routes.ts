@@ -82,6 +82,14 @@ function editRoutes(drafts: Drafts, referenceSnapshots: ReferenceSnapshots): Rou
     }),
     threadRoute('rules', {
       method: 'get',
+      path: '/draft/findings',
+      summary: 'Review the draft',
+      answer: 'Finding[]',
+      access: 'viewer',
+      handle: () => drafts.findings(),
+    }),
+    threadRoute('rules', {
+      method: 'get',
       path: '/draft/expectations',
       summary: 'Run the expectations of the draft',
       answer: 'ExpectationResult[]',
