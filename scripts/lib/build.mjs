@@ -2,6 +2,7 @@
 import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { brotliCompressSync, gzipSync } from 'node:zlib';
 import { writeAnswerSchemas } from './answer-schemas.mjs';
 import { buildKernel } from './kernel.mjs';
 import { ROOT, run, step } from './run.mjs';
@@ -26,10 +27,22 @@ export async function build() {
     await run(process.execPath, [join(ROOT, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'], {
       cwd: join(ROOT, 'packages/console'),
     });
+    compressAssets(join(ROOT, 'packages/console/dist'));
     mkdirSync(join(ROOT, '.jadefence'), { recursive: true });
     // The kernel is a source of the rest.
     writeFileSync(STAMP, hashSources());
   });
+}
+
+/** Puts a copy next to each file of the console, by Brotli and by gzip, which the service sends. */
+function compressAssets(folder) {
+  for (const entry of readdirSync(folder, { recursive: true, withFileTypes: true })) {
+    if (!entry.isFile() || !/\.(js|css|svg|json)$/.test(entry.name)) continue;
+    const path = join(entry.parentPath, entry.name);
+    const bytes = readFileSync(path);
+    writeFileSync(`${path}.br`, brotliCompressSync(bytes));
+    writeFileSync(`${path}.gz`, gzipSync(bytes, { level: 9 }));
+  }
 }
 
 const CLIENT = 'packages/cli/dist';

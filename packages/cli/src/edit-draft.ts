@@ -11,7 +11,11 @@ import { connect } from './service.js';
 export async function editDraft(edits: readonly Edit[], output: OneOutput, streams: Streams): Promise<void> {
   const client = await connect(streams);
   const { version } = await client.draftSources();
-  const result = await client.edit(edits, version);
+  printEdit(await client.edit(edits, version), output, streams);
+}
+
+/** @throws Failure where an entry of a list was refused */
+export function printEdit(result: EditResult, output: OneOutput, streams: Streams): void {
   if (output === 'json') {
     writeJson(streams, result);
     return refuseInvalid(result.entries);

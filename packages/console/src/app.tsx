@@ -1,31 +1,15 @@
-import {
-  ArrowRightStartOnRectangleIcon,
-  ArrowsRightLeftIcon,
-  BeakerIcon,
-  CheckBadgeIcon,
-  ClockIcon,
-  Cog6ToothIcon,
-  DocumentTextIcon,
-  FingerPrintIcon,
-  GlobeAltIcon,
-  PlayCircleIcon,
-  QueueListIcon,
-  RectangleStackIcon,
-  ScaleIcon,
-  Squares2X2Icon,
-  TagIcon,
-} from '@heroicons/react/24/outline';
 import { ServiceError } from '@jadefence/contract';
-import { QueryClient, QueryClientProvider, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { QueryClient, QueryClientProvider, useQuery } from '@tanstack/react-query';
 import type { ComponentType } from 'react';
 import { createPortal } from 'react-dom';
-import { createBrowserRouter, Navigate, NavLink, Outlet, RouterProvider, useParams, useRouteError } from 'react-router';
-import { hasProblem, service } from './api/client.js';
+import { createBrowserRouter, RouterProvider, useParams, useRouteError } from 'react-router';
+import { hasProblem } from './api/client.js';
 import { meQuery } from './api/queries.js';
 import { Button } from './components/button.js';
 import { EmptyState } from './components/layout.js';
 import { Loaded, Loading } from './components/loaded.js';
 import { SignInPage } from './features/sign-in/sign-in-page.js';
+import { Frame } from './frame.js';
 
 const queryClient = new QueryClient({
   defaultOptions: {
@@ -45,13 +29,32 @@ queryClient.getMutationCache().subscribe(({ mutation, type }) => {
     void queryClient.invalidateQueries({ queryKey: meQuery.queryKey });
 });
 
+const RELOADED_AT = 'jade-reloaded-at';
+const RELOAD_AGAIN_MS = 10_000;
+
+/**
+ * Loads the module of a page. A tab that was open while the service was renewed requests files that are gone; it loads
+ * the requested address anew, unless that did not help a moment ago.
+ */
+async function load<M>(module: Promise<M>): Promise<M> {
+  try {
+    return await module;
+  } catch (error) {
+    if (Date.now() - Number(sessionStorage.getItem(RELOADED_AT)) < RELOAD_AGAIN_MS) throw error;
+    sessionStorage.setItem(RELOADED_AT, String(Date.now()));
+    const { pathname, search } = router.state.navigation.location ?? window.location;
+    window.location.assign(pathname + search);
+    return new Promise(() => undefined);
+  }
+}
+
 /** A page is loaded when it is opened first, so that the frame appears without the language and the charts. */
 async function pageOf<N extends string>(module: Promise<Record<N, ComponentType>>, name: N) {
-  return { Component: (await module)[name] };
+  return { Component: (await load(module))[name] };
 }
 
 async function pageWithId<N extends string>(module: Promise<Record<N, ComponentType<{ id: number }>>>, name: N) {
-  const page = (await module)[name];
+  const page = (await load(module))[name];
   return { Component: () => <WithId page={page} /> };
 }
 
@@ -59,7 +62,7 @@ const router = createBrowserRouter([
   {
     element: <Frame />,
     children: [
-      { index: true, element: <Navigate to="/fences" replace /> },
+      { index: true, lazy: () => pageOf(import('./features/overview/overview-page.js'), 'OverviewPage') },
       { path: 'fences', lazy: () => pageOf(import('./features/fences/fences-page.js'), 'FencesPage') },
       { path: 'gates', lazy: () => pageOf(import('./features/gates/gates-page.js'), 'GatesPage') },
       { path: 'lists', lazy: () => pageOf(import('./features/lists/lists-page.js'), 'ListsPage') },
@@ -151,63 +154,4 @@ function signInHost(): HTMLElement {
   host.className = 'fixed inset-0 z-50 overflow-y-auto bg-ground empty:hidden';
   document.body.append(host);
   return host;
-}
-
-/** In the order of the work. */
-const PAGES = [
-  { to: '/fences', text: 'Fences', Icon: QueueListIcon },
-  { to: '/lists', text: 'Lists', Icon: RectangleStackIcon },
-  { to: '/countries', text: 'Countries', Icon: GlobeAltIcon },
-  { to: '/categories', text: 'Categories', Icon: TagIcon },
-  { to: '/applications', text: 'Applications', Icon: Squares2X2Icon },
-  { to: '/gates', text: 'Gates', Icon: ArrowsRightLeftIcon },
-  { to: '/logs', text: 'Logs', Icon: DocumentTextIcon },
-  { to: '/replays', text: 'Replays', Icon: PlayCircleIcon },
-  { to: '/compare', text: 'Compare', Icon: ScaleIcon },
-  { to: '/try', text: 'Try', Icon: BeakerIcon },
-  { to: '/expectations', text: 'Expectations', Icon: CheckBadgeIcon },
-  { to: '/revisions', text: 'Revisions', Icon: ClockIcon },
-  { to: '/settings', text: 'Settings', Icon: Cog6ToothIcon },
-  { to: '/audit', text: 'Audit trail', Icon: FingerPrintIcon },
-];
-
-function Frame() {
-  const me = useQuery(meQuery);
-  const client = useQueryClient();
-  const signOut = useMutation({ mutationFn: service.signOut, onSettled: () => client.resetQueries() });
-  return (
-    <div className="md:grid md:min-h-screen md:grid-cols-[13rem_1fr]">
-      <nav
-        aria-label="Pages"
-        className="flex flex-wrap items-center gap-1 border-b border-line bg-surface p-3 md:sticky md:top-0 md:h-screen md:flex-col md:flex-nowrap md:items-stretch md:border-r md:border-b-0 md:p-4"
-      >
-        <p className="flex items-center gap-2 px-2 font-semibold md:mb-6">
-          <img src="/icon.svg" alt="" className="size-7" />
-          Jade Fence
-        </p>
-        {PAGES.map(({ to, text, Icon }) => (
-          <NavLink
-            key={to}
-            to={to}
-            className={({ isActive }) =>
-              `flex items-center gap-2 rounded-lg px-2 py-1.5 text-sm font-medium ${isActive ? 'bg-jade-soft text-jade-strong' : 'text-muted hover:bg-sunken'}`
-            }
-          >
-            <Icon aria-hidden className="size-5" />
-            {text}
-          </NavLink>
-        ))}
-        <div className="ml-auto flex items-center gap-2 text-sm text-muted md:mt-auto md:ml-0 md:justify-between">
-          {me.data?.name}
-          <Button size="small" onClick={() => signOut.mutate()}>
-            <ArrowRightStartOnRectangleIcon aria-hidden className="size-4" />
-            Sign out
-          </Button>
-        </div>
-      </nav>
-      <main className="mx-auto w-full max-w-6xl p-4 md:p-8">
-        <Outlet />
-      </main>
-    </div>
-  );
 }

@@ -15,7 +15,16 @@ import type { ChangePage, ComparisonInfo, ComparisonProgress, ComparisonResult }
 import type { Log } from './logs.js';
 import type { DecisionPage, Replay, ReplayProgress, ReplayResult } from './replays.js';
 import type { AuditCheck, AuditPage } from './audit.js';
-import type { Draft, DraftChanges, DraftSources, EditResult, ImportPreview, ListInfo, MatchCount } from './draft.js';
+import type {
+  Draft,
+  DraftChanges,
+  DraftSources,
+  DraftSteps,
+  EditResult,
+  ImportPreview,
+  ListInfo,
+  MatchCount,
+} from './draft.js';
 import type { Health } from './health.js';
 import type { Revision, RevisionDiff } from './revisions.js';
 import type { Tried } from './try-requests.js';
@@ -58,6 +67,7 @@ export interface Answers {
   readonly DecisionPage: DecisionPage;
   readonly Draft: Draft;
   readonly DraftChanges: DraftChanges;
+  readonly DraftSteps: DraftSteps;
   readonly DraftSources: DraftSources;
   readonly EditResult: EditResult;
   readonly ExpectationResult: ExpectationResult;

@@ -19,7 +19,9 @@ import type { SourceInfo } from './sources.js';
 import type { AuditCheck, AuditPage } from './audit.js';
 import type {
   Draft,
+  ChangeSelector,
   DraftChanges,
+  DraftSteps,
   DraftSources,
   EditResult,
   FenceSources,
@@ -105,6 +107,11 @@ export class ServiceClient {
     this.#json('POST', '/draft/edits', { edits }, version);
   /** What edits would do, with nothing written. */
   previewEdits = (edits: readonly Edit[]): Promise<EditResult> => this.#json('POST', '/draft/edits/preview', { edits });
+  draftSteps = (): Promise<DraftSteps> => this.#json('GET', '/draft/steps');
+  undo = (): Promise<EditResult> => this.#json('POST', '/draft/undo');
+  redo = (): Promise<EditResult> => this.#json('POST', '/draft/redo');
+  discard = (only: readonly ChangeSelector[] | undefined, version: number): Promise<EditResult> =>
+    this.#json('POST', '/draft/discard', only ? { only } : {}, version);
   draftChanges = (): Promise<DraftChanges> => this.#json('GET', '/draft/changes');
   startingPoints = (): Promise<StartingPoint[]> => this.#json('GET', '/starting-points');
   lists = (): Promise<ListInfo[]> => this.#json('GET', '/lists');

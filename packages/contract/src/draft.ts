@@ -1,4 +1,4 @@
-import type { FenceFilesInput } from './server.js';
+import type { ChangeSelectorInput, FenceFilesInput } from './server.js';
 import type { Shape } from './shape.js';
 import type { Change, Diagnostic, ListKind, Part, WeeklyHours } from '@jadefence/core/language';
 import type { DescribedChange, EntryReport, ListContents } from '@jadefence/core/edit';
@@ -102,6 +102,21 @@ export interface AuthoredChange extends DescribedChange {
   /** Absent for what was removed. */
   readonly changedBy?: string | null;
   readonly changedAt?: string;
+}
+
+/** A change of the draft, by the part and name that `DraftChanges` has. */
+export type ChangeSelector = Shape<ChangeSelectorInput>;
+
+/** A write of the draft that can be undone or redone. */
+export interface DraftStep {
+  readonly summary: string;
+  readonly at: string;
+}
+
+/** The next of the caller's own writes in each direction, if there is one. */
+export interface DraftSteps {
+  readonly undo: DraftStep | null;
+  readonly redo: DraftStep | null;
 }
 
 export interface DraftChanges {

@@ -26,6 +26,8 @@ export const PROBLEMS = {
   'duplicate-log': { status: 409, title: 'This log is already here' },
   'draft-invalid': { status: 409, title: 'The draft has errors and cannot judge' },
   'precondition-required': { status: 428, title: 'The write lacks the version that it is based on' },
+  'changed-since': { status: 409, title: 'Another change came after it' },
+  'nothing-to-undo': { status: 409, title: 'There is nothing to undo or redo' },
   'edit-conflict': { status: 412, title: 'Another user changed this meanwhile' },
   'unknown-part': { status: 404, title: 'The configuration has no such part' },
   'name-taken': { status: 409, title: 'The name is taken' },

@@ -157,6 +157,17 @@ export class PartSelectorInput {
   @IsString() @Length(1, 2000) name!: string;
 }
 
+const CHANGED_PARTS = [...STATEMENTS, 'rule', 'file'] as const;
+
+export class ChangeSelectorInput {
+  @IsIn(CHANGED_PARTS) part!: (typeof CHANGED_PARTS)[number];
+  @IsString() @Length(1, 2000) name!: string;
+}
+
+export class DiscardInput {
+  @Optional() @IsListOf(() => ChangeSelectorInput, { min: 1, max: MAX_EDITS }) only?: ChangeSelectorInput[];
+}
+
 export class PublishInput {
   @IsString() @Length(1, 2000) note!: string;
   @Optional() @IsListOf(() => PartSelectorInput, { min: 1, max: MAX_FILES }) only?: PartSelectorInput[];

@@ -10,6 +10,7 @@ import helmet from 'helmet';
 import pg from 'pg';
 import { pino, type Logger } from 'pino';
 import { pinoHttp } from 'pino-http';
+import sirv from 'sirv';
 import { Admission } from './admission.js';
 import type { Config } from './config.js';
 import { doHere, doInThreads } from './request-threads/thread-work.js';
@@ -274,11 +275,19 @@ const PAGES: ReadonlySet<string> = new Set([
   'try',
 ]);
 
+const YEAR_SECONDS = 365 * 24 * 60 * 60;
+
 /** An address that is not the API's is a page of the console, which also reports that it has no such page. */
 function serveConsole(app: Express, folder: string): void {
   if (!existsSync(join(folder, 'index.html'))) return;
-  app.use('/assets', express.static(join(folder, 'assets'), { immutable: true, maxAge: '1y', fallthrough: false }));
-  app.use(express.static(folder, { index: false }));
+  // The build put a compressed copy next to each file; a name in assets has a hash of what it holds.
+  const compressed = { brotli: true, gzip: true };
+  app.use('/assets', sirv(join(folder, 'assets'), { ...compressed, immutable: true, maxAge: YEAR_SECONDS }));
+  app.use(
+    '/assets',
+    (_request, response) => void response.status(404).type('text/plain').send('There is no such file.\n'),
+  );
+  app.use(sirv(folder, { ...compressed, extensions: [] }));
   app.get('/{*page}', (request, response) =>
     response
       .status(PAGES.has(request.path.split('/')[1]!) ? 200 : 404)

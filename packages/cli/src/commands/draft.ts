@@ -1,7 +1,7 @@
 import { readFile } from 'node:fs/promises';
 import { STATEMENTS, type StatementKind } from '@jadefence/core/language';
 import { Argument, type Command } from 'commander';
-import { editDraft, textOrInput } from '../edit-draft.js';
+import { editDraft, printEdit, textOrInput } from '../edit-draft.js';
 import { Failure } from '../cli-error.js';
 import {
   RECORD_FORMATS,
@@ -12,7 +12,9 @@ import {
   type Output,
   type Streams,
 } from '../output.js';
+import { confirm } from '../prompts.js';
 import { renderChanges } from '../render/changes.js';
+import { countOf } from '../render/text.js';
 import { connect } from '../service.js';
 import { positionOf, withPosition, type PositionOptions } from './rule.js';
 
@@ -28,6 +30,29 @@ export function addDraft(draft: Command, streams: Streams): void {
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence draft changes')
     .action(({ output }: OutputOption) => showChanges(output, streams));
+  draft
+    .command('undo')
+    .description('Undo your latest edit of the draft')
+    .option(...RECORD_FORMATS)
+    .addHelpText('after', '\nExamples:\n  jadefence draft undo')
+    .action(async ({ output }: OutputOption) => printEdit(await (await connect(streams)).undo(), output, streams));
+  draft
+    .command('redo')
+    .description('Redo the edit that you undid last')
+    .option(...RECORD_FORMATS)
+    .addHelpText('after', '\nExamples:\n  jadefence draft redo')
+    .action(async ({ output }: OutputOption) => printEdit(await (await connect(streams)).redo(), output, streams));
+  draft
+    .command('discard')
+    .description('Make parts of the draft what is published again')
+    .addArgument(new Argument('[kind]', 'kind of what changed, such as rule; all changes if absent'))
+    .argument('[name]', 'its name; of a rule FENCE/RULE')
+    .option('--yes', 'discard all changes without confirmation')
+    .option(...RECORD_FORMATS)
+    .addHelpText('after', '\nExamples:\n  jadefence draft discard rule desk/login\n  jadefence draft discard --yes')
+    .action((kind: string | undefined, name: string | undefined, options: OutputOption & { yes?: boolean }) =>
+      discard(kind, name, options, streams),
+    );
   draft
     .command('put')
     .description('Add or replace a statement of the draft')
@@ -65,6 +90,30 @@ export function addDraft(draft: Command, streams: Streams): void {
     .action((part: StatementKind, name: string, to: string, { output }: OutputOption) =>
       editDraft([{ kind: 'rename', part, name, to }], output, streams),
     );
+}
+
+async function discard(
+  part: string | undefined,
+  name: string | undefined,
+  { yes = false, output }: OutputOption & { yes?: boolean },
+  streams: Streams,
+): Promise<void> {
+  const client = await connect(streams);
+  const { version, changes } = await client.draftChanges();
+  if (part === undefined) {
+    await confirm(`Discard all ${countOf(changes.length, 'change')} of the draft?`, yes, streams);
+    return printEdit(await client.discard(undefined, version), output, streams);
+  }
+  const change = changes.find((candidate) => candidate.part === part && candidate.name === name);
+  if (!change || change.part === 'dataset') {
+    const what = `${part}${name === undefined ? '' : ` ${name}`}`;
+    throw new Failure(
+      `The draft has no change of ${what}.`,
+      undefined,
+      'jadefence draft changes shows those there are.',
+    );
+  }
+  printEdit(await client.discard([{ part: change.part, name: change.name }], version), output, streams);
 }
 
 async function readText(path: string): Promise<string> {

@@ -7,6 +7,8 @@ import { service } from './client.js';
 export const meQuery = queryOptions({ queryKey: ['me'], queryFn: service.me, retry: false });
 export const draftQuery = queryOptions({ queryKey: ['draft'], queryFn: service.draft });
 export const draftSourcesQuery = queryOptions({ queryKey: ['draft', 'sources'], queryFn: service.draftSources });
+export const draftStepsQuery = queryOptions({ queryKey: ['draft', 'steps'], queryFn: service.draftSteps });
+export const findingsQuery = queryOptions({ queryKey: ['draft', 'findings'], queryFn: service.findings, retry: false });
 export const draftChangesQuery = queryOptions({ queryKey: ['draft', 'changes'], queryFn: service.draftChanges });
 export const expectationsQuery = queryOptions({
   queryKey: ['draft', 'expectations'],

@@ -1,12 +1,17 @@
-import type { ReactNode } from 'react';
+import { useEffect, type ReactNode } from 'react';
 
 /** The head of a page: what it is, and what can be done with the whole of it. */
 export function PageHeading({ title, children, aside }: { title: string; children?: ReactNode; aside?: ReactNode }) {
+  useEffect(() => {
+    document.title = `${title} · Jade Fence`;
+  }, [title]);
   return (
-    <header className="mb-6 flex flex-wrap items-end justify-between gap-4">
+    <header className="mb-4 flex flex-wrap items-end justify-between gap-4">
       <div>
-        <h1 className="text-2xl font-semibold tracking-tight">{title}</h1>
-        {children && <p className="mt-1 max-w-3xl text-sm text-muted">{children}</p>}
+        <h1 tabIndex={-1} className="text-xl font-semibold tracking-tight outline-none">
+          {title}
+        </h1>
+        {children && <p className="mt-0.5 max-w-3xl text-sm text-muted">{children}</p>}
       </div>
       {aside}
     </header>
@@ -15,9 +20,9 @@ export function PageHeading({ title, children, aside }: { title: string; childre
 
 export function Card({ title, aside, children }: { title?: ReactNode; aside?: ReactNode; children: ReactNode }) {
   return (
-    <section className="mb-6 overflow-hidden rounded-xl border border-line bg-surface shadow-sm">
+    <section className="mb-4 overflow-hidden rounded-xl border border-line bg-surface shadow-sm">
       {title && (
-        <div className="flex flex-wrap items-center justify-between gap-3 border-b border-line px-4 py-3">
+        <div className="flex flex-wrap items-center justify-between gap-3 border-b border-line px-4 py-2">
           <h2 className="flex flex-wrap items-center gap-2 font-semibold">{title}</h2>
           {aside}
         </div>
@@ -27,7 +32,6 @@ export function Card({ title, aside, children }: { title?: ReactNode; aside?: Re
   );
 }
 
-/** What to do first if there is nothing yet. @param isPage it is the whole page, so its title is the page's */
 /** What to read before the rest of a page. */
 export function Notice({ children }: { children: ReactNode }) {
   return (
@@ -37,6 +41,7 @@ export function Notice({ children }: { children: ReactNode }) {
   );
 }
 
+/** What to do first if there is nothing yet. @param isPage it is the whole page, so its title is the page's */
 export function EmptyState({
   title,
   children,
@@ -47,9 +52,14 @@ export function EmptyState({
   isPage?: boolean;
 }) {
   const Title = isPage ? 'h1' : 'p';
+  useEffect(() => {
+    if (isPage) document.title = `${title} · Jade Fence`;
+  }, [isPage, title]);
   return (
     <div className="rounded-xl border border-dashed border-line bg-surface px-6 py-12 text-center">
-      <Title className="font-semibold">{title}</Title>
+      <Title tabIndex={isPage ? -1 : undefined} className="font-semibold outline-none">
+        {title}
+      </Title>
       <div className="mt-2 text-sm text-muted">{children}</div>
     </div>
   );

@@ -49,12 +49,12 @@ export function MultiPick({
   const known = new Set(options.map(({ value }) => value));
   const all = [...values.filter((value) => !known.has(value)).map((value): PickOption => ({ value })), ...options];
   const wanted = search.trim().toLowerCase();
-  const item = all.filter((option) => wordsOf(option).includes(wanted));
+  const matching = all.filter((option) => wordsOf(option).includes(wanted));
   /** The one that is meant where it is written whole, or the only one that is left. */
   const meant =
-    item.find(({ value, text, aliases = '' }) =>
+    matching.find(({ value, text, aliases = '' }) =>
       [value, text, ...aliases.split(', ')].some((name) => name?.toLowerCase() === wanted),
-    ) ?? (item.length === 1 ? item[0] : undefined);
+    ) ?? (matching.length === 1 ? matching[0] : undefined);
   const isNew = !isClosed && wanted !== '' && !all.some(({ value }) => value === search.trim());
   const toggle = (value: string): void => {
     if (isSingle) return onChange([value]);
@@ -93,7 +93,7 @@ export function MultiPick({
       </Field>
       {!isSingle && <Groups label={label} groups={groups} values={values} onChange={onChange} />}
       <ul className="mt-2 max-h-52 overflow-auto" aria-label={`${label}, to pick from`}>
-        {item.slice(0, SHOWN_OPTIONS).map((option) => (
+        {matching.slice(0, SHOWN_OPTIONS).map((option) => (
           <OptionRow
             key={option.value}
             option={option}
@@ -102,7 +102,7 @@ export function MultiPick({
           />
         ))}
       </ul>
-      {item.length === 0 && !isNew && (
+      {matching.length === 0 && !isNew && (
         <p className="text-muted">{isClosed ? 'Nothing is called so.' : 'Nothing to pick from: write a value.'}</p>
       )}
     </div>

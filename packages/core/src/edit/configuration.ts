@@ -14,7 +14,7 @@ export interface Configuration {
 }
 
 /** Why an edit cannot be made. */
-export type EditProblemCode = 'unknown-part' | 'name-taken' | 'part-in-use' | 'invalid-text';
+export type EditProblemCode = 'unknown-part' | 'name-taken' | 'part-in-use' | 'invalid-text' | 'changed-since';
 
 export class EditError extends Error {
   constructor(

@@ -4,4 +4,5 @@ export { applyEdits, type Edit, EDIT_KINDS, freeName, type Position, type RuleSe
 export { type EntryReport, type ListContents, type ListLookup, lookupInList, showList } from './list-entries.js';
 export { FIELD_INFOS, type FieldInfo, parseConditionText, parseRuleText, printRuleText } from './rule-text.js';
 export { STARTING_POINTS, type StartingPoint } from './starting-points.js';
+export { applyStep, recordStep, type Step, type StepDirection } from './step.js';
 export { datasetNamesOf, findUses, passphrasesOf } from './uses.js';

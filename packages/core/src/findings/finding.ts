@@ -34,7 +34,7 @@ export interface Finding {
   readonly evidence: readonly string[];
   /** A request that shows it. */
   readonly example?: SyntheticRequest;
-  /** Edits of the draft that mend it. */
+  /** Edits of the draft that fix it. */
   readonly fix?: readonly Edit[];
 }
 

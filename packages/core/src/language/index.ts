@@ -29,6 +29,7 @@ export {
   NAME,
   type Rule,
   RULE_STATES,
+  type GateStatement,
   type Statement,
   type StatementKind,
   STATEMENTS,

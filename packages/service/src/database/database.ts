@@ -10,6 +10,7 @@ import * as logLayouts from './migrations/0006-log-layouts.js';
 import * as comparisons from './migrations/0007-comparisons.js';
 import * as safety from './migrations/0008-safety.js';
 import * as names from './migrations/0009-names.js';
+import * as draftSteps from './migrations/0010-draft-steps.js';
 
 /** A connection pool or a transaction on it; every query of a model takes one. */
 export type Database = Knex;
@@ -30,6 +31,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0007-comparisons': comparisons,
   '0008-safety': safety,
   '0009-names': names,
+  '0010-draft-steps': draftSteps,
 };
 
 export function openDatabase(url: string, maxConnections: number): Database {

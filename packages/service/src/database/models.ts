@@ -1,4 +1,5 @@
 /** One class a table. Names are camel-cased by the connection; nothing here leaves the feature that queries it. */
+import type { Step } from '@jadefence/core/edit';
 import type {
   ComparisonState,
   DatasetEffect,
@@ -118,6 +119,20 @@ export class DraftEntryModel extends Model implements Entry {
   declare version: number;
   declare changedBy: number | null;
   declare changedAt: Date;
+}
+
+/** A write of the draft that its user can take back. */
+export class DraftStepModel extends Row {
+  static override tableName = 'draft_steps';
+  declare id: number;
+  declare draftId: number;
+  declare userId: number | null;
+  /** In words. */
+  declare summary: string;
+  declare step: Step;
+  declare isUndone: boolean;
+  declare createdAt: Date;
+  static override jsonAttributes = ['step'];
 }
 
 export class RevisionModel extends Row {

@@ -5,6 +5,7 @@ import { Button } from '../../components/button.js';
 import { Card, PageHeading, WideTable } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
 import { countOf, formatTime } from '../../format.js';
+import { describeDetail } from './describe-detail.js';
 
 const PAGE_ROWS = 25;
 
@@ -68,24 +69,4 @@ export function AuditPage() {
       </Loaded>
     </>
   );
-}
-
-/** Beyond this many changes only their number is shown. */
-const NAMED_CHANGES = 4;
-
-/** The changed parts by name, or the first detail of the entry. */
-function describeDetail(detail: Readonly<Record<string, unknown>>): string {
-  const changes = detail['changes'];
-  if (Array.isArray(changes)) {
-    if (changes.length > NAMED_CHANGES) return `${changes.length} changes`;
-    const named = changes.map(
-      (change: { kind: string; part: string; name: string }) => `${change.part} ${change.name} ${change.kind}`,
-    );
-    return named.join(', ') || 'nothing';
-  }
-  return Object.entries(detail)
-    .flatMap(([key, value]) =>
-      (typeof value === 'string' && value.length < 64) || typeof value === 'number' ? [`${key} ${value}`] : [],
-    )
-    .join(', ');
 }

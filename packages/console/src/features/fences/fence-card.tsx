@@ -1,16 +1,8 @@
-import {
-  closestCenter,
-  DndContext,
-  KeyboardSensor,
-  PointerSensor,
-  useSensor,
-  useSensors,
-  type DragEndEvent,
-} from '@dnd-kit/core';
-import { SortableContext, sortableKeyboardCoordinates, verticalListSortingStrategy } from '@dnd-kit/sortable';
 import { PlusIcon } from '@heroicons/react/20/solid';
-import type { DraftFence, Edit } from '@jadefence/contract';
+import type { DraftFence, DraftRule, Edit } from '@jadefence/contract';
+import { freeName } from '@jadefence/core/edit';
 import type { RuleSummary } from '@jadefence/core/replay';
+import { memo, useMemo } from 'react';
 import { useEdit } from '../../api/edit.js';
 import { Button } from '../../components/button.js';
 import { Card } from '../../components/layout.js';
@@ -18,18 +10,20 @@ import { ErrorNotice } from '../../components/loaded.js';
 import { StateBadge } from '../../components/state-badge.js';
 import type { Edited } from '../rule-editor/rule-editor.js';
 import { GatePicker } from './gate-picker.js';
-import { RuleRow } from './rule-row.js';
+import { FenceRules } from './fence-rules.js';
+import type { RuleActions } from './rule-row.js';
 
 /** A new rule that does nothing yet: it is on trial, and to be written. */
 const NEW_RULE = 'rule new-rule trial block when path under /';
 
 /** One fence: its rules can be dragged, or moved by keys, and edited in place. */
-export function FenceCard({
+export const FenceCard = memo(function FenceCard({
   fence,
   isReached,
   tallies,
   most,
   filter,
+  isLong,
   onEdit,
 }: {
   fence: DraftFence;
@@ -38,71 +32,79 @@ export function FenceCard({
   tallies: ReadonlyMap<string, RuleSummary>;
   most: number;
   filter: string;
+  /** The page has many rules, of which it shows those in view. */
+  isLong: boolean;
   onEdit: (edited: Edited) => void;
 }) {
-  const edit = useEdit();
-  const sensors = useSensors(
-    useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),
-    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
-  );
+  const { mutate, error } = useEdit();
   const wanted = filter.trim().toLowerCase();
-  const shown = fence.rules.filter(({ name, title = '', sentence }) =>
-    `${name} ${title} ${sentence}`.toLowerCase().includes(wanted),
+  const shown = useMemo(
+    () => (wanted === '' ? fence.rules : fence.rules.filter((rule) => wordsOf(rule).includes(wanted))),
+    [fence.rules, wanted],
   );
+  const positions = useMemo(() => new Map(fence.rules.map(({ name }, index) => [name, index + 1])), [fence.rules]);
+  // The same as long as the fence is, so that rows are drawn again only where they change.
+  const actions = useMemo(() => actionsOf(fence, onEdit, (change) => mutate([change])), [fence, onEdit, mutate]);
   if (shown.length === 0 && wanted !== '') return null;
-  const move = ({ active, over }: DragEndEvent): void => {
-    if (!over || active.id === over.id) return;
-    const indexOf = (id: unknown): number => fence.rules.findIndex(({ name }) => name === id);
-    const at = indexOf(active.id) < indexOf(over.id) ? 'below' : 'above';
-    edit.mutate([
-      { kind: 'move-rule', fence: fence.name, rule: String(active.id), position: { at, name: String(over.id) } },
-    ]);
-  };
-  const addRule = (position: Extract<Edit, { kind: 'add-rule' }>['position'], text = NEW_RULE): void =>
-    onEdit({
-      fence: fence.name,
-      text,
-      title: `New rule of ${fence.title ?? fence.name}`,
-      editOf: (written) => ({ kind: 'add-rule', fence: fence.name, text: written, position }),
-    });
   return (
-    <Card
-      title={<Heading fence={fence} />}
-      aside={<Aside fence={fence} onChange={(change) => edit.mutate([change])} />}
-    >
-      {edit.error && (
+    <Card title={<Heading fence={fence} />} aside={<Aside fence={fence} onChange={(change) => mutate([change])} />}>
+      {error && (
         <div className="p-3">
-          <ErrorNotice error={edit.error} />
+          <ErrorNotice error={error} />
         </div>
       )}
       {!isReached && <p className="px-4 py-2 text-sm text-muted">No request of this replay reached this fence.</p>}
-      <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={move}>
-        <SortableContext items={shown.map(({ name }) => name)} strategy={verticalListSortingStrategy}>
-          <ol>
-            {shown.map((rule) => (
-              <RuleRow
-                key={rule.name}
-                fence={fence}
-                rule={rule}
-                tally={tallies.get(`${fence.name}/${rule.name}`)}
-                most={most}
-                onEdit={onEdit}
-                onInsert={(at) => addRule({ at, name: rule.name })}
-                onChange={(change) => edit.mutate([change])}
-              />
-            ))}
-          </ol>
-        </SortableContext>
-      </DndContext>
+      <FenceRules
+        fence={fence.name}
+        rules={shown}
+        positions={positions}
+        tallies={tallies}
+        most={most}
+        actions={actions}
+        onMove={(change) => mutate([change])}
+        isLong={isLong}
+      />
       <div className="flex flex-wrap items-center justify-between gap-2 bg-sunken px-4 py-2 text-sm text-muted">
         <span>Otherwise {fence.otherwise}.</span>
-        <Button size="small" onClick={() => addRule({ at: 'bottom' })}>
+        <Button size="small" onClick={() => actions.add({ at: 'bottom' })}>
           <PlusIcon aria-hidden className="size-4" />
           Add rule
         </Button>
       </div>
     </Card>
   );
+});
+
+const wordsByRule = new WeakMap<DraftRule, string>();
+
+/** All that a rule is found by. */
+function wordsOf(rule: DraftRule): string {
+  let words = wordsByRule.get(rule);
+  if (words === undefined)
+    wordsByRule.set(rule, (words = `${rule.name} ${rule.title ?? ''} ${rule.sentence}`.toLowerCase()));
+  return words;
+}
+
+function actionsOf(fence: DraftFence, onEdit: (edited: Edited) => void, onChange: (edit: Edit) => void): RuleActions {
+  const names = fence.rules.map(({ name }) => name);
+  return {
+    names: () => new Set(names),
+    change: onChange,
+    add: (position) =>
+      onEdit({
+        fence: fence.name,
+        text: NEW_RULE.replace('new-rule', freeName('new-rule', new Set(names))),
+        title: `New rule of ${fence.title ?? fence.name}`,
+        editOf: (text) => ({ kind: 'add-rule', fence: fence.name, text, position }),
+      }),
+    open: (rule) =>
+      onEdit({
+        fence: fence.name,
+        text: rule.text,
+        title: `Rule ${fence.name}/${rule.name}`,
+        editOf: (text) => ({ kind: 'replace-rule', fence: fence.name, rule: rule.name, text }),
+      }),
+  };
 }
 
 function Heading({ fence }: { fence: DraftFence }) {

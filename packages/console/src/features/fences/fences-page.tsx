@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import type { Draft, Replay, ReplayResult } from '@jadefence/contract';
 import type { RuleSummary } from '@jadefence/core/replay';
 import { Input } from '@headlessui/react';
-import { useState } from 'react';
+import { useDeferredValue, useMemo, useState } from 'react';
 import { Link } from 'react-router';
 import { draftQuery, replayResultQuery, replaysQuery } from '../../api/queries.js';
 import { Choice } from '../../components/choice.js';
@@ -14,6 +14,8 @@ import { RuleEditor, type Edited } from '../rule-editor/rule-editor.js';
 import { FenceCard } from './fence-card.js';
 import { StartFrom } from './start-from.js';
 
+/** Up to this many rules all are on the page, so that the browser finds text in them. */
+const ALL_ROWS = 200;
 const NO_TALLIES: ReadonlyMap<string, RuleSummary> = new Map();
 
 /** The rules of the draft in order, as sentences, with the hits of a replay. */
@@ -24,13 +26,14 @@ export function FencesPage() {
   const [chosenId, setChosenId] = useState<number>();
   const [edited, setEdited] = useState<Edited>();
   const [filter, setFilter] = useState('');
+  // What is typed is shown first.
+  const shownFilter = useDeferredValue(filter);
   const replayId = chosenId ?? done[0]?.id;
   const result = useQuery({ ...replayResultQuery(replayId ?? 0), enabled: replayId !== undefined });
   return (
     <>
       <PageHeading title="Fences" aside={<StartFrom />}>
-        Rules are evaluated from top to bottom; the first that ends a fence decides it. Everything here is the draft
-        until it is published.
+        Rules are evaluated from top to bottom. Everything here is the draft until it is published.
       </PageHeading>
       <div className="mb-4 flex flex-wrap items-center justify-between gap-3">
         <Input
@@ -43,7 +46,7 @@ export function FencesPage() {
         {replayId !== undefined && <ReplayChoice replays={done} value={replayId} onChange={setChosenId} />}
       </div>
       <Loaded query={draft}>
-        {(data) => <DraftFences draft={data} result={result.data} filter={filter} onEdit={setEdited} />}
+        {(data) => <DraftFences draft={data} result={result.data} filter={shownFilter} onEdit={setEdited} />}
       </Loaded>
       {edited && <RuleEditor edited={edited} onClose={() => setEdited(undefined)} />}
     </>
@@ -69,6 +72,14 @@ function ReplayChoice({
   );
 }
 
+function talliesOf(result: ReplayResult | undefined): ReadonlyMap<string, RuleSummary> {
+  return new Map(
+    result?.summary.fences.flatMap((fence) =>
+      fence.rules.map((rule) => [`${fence.fence}/${rule.rule}`, rule] as const),
+    ),
+  );
+}
+
 function DraftFences({
   draft,
   result,
@@ -80,6 +91,9 @@ function DraftFences({
   filter: string;
   onEdit: (edited: Edited) => void;
 }) {
+  const tallies = useMemo(() => talliesOf(result), [result]);
+  const most = useMemo(() => [...tallies.values()].reduce((max, { hits }) => Math.max(max, hits), 0), [tallies]);
+  const isLong = draft.fences.reduce((sum, { rules }) => sum + rules.length, 0) > ALL_ROWS;
   if (draft.fences.length === 0) {
     return (
       <EmptyState title="No fences yet">
@@ -90,16 +104,10 @@ function DraftFences({
     );
   }
   const isOtherDraft = result !== undefined && result.snapshot !== draft.snapshot;
-  const tallies = new Map(
-    result?.summary.fences.flatMap((fence) =>
-      fence.rules.map((rule) => [`${fence.fence}/${rule.rule}`, rule] as const),
-    ),
-  );
   const requested =
     result && new Set(result.summary.gates.filter(({ requests }) => requests > 0).map(({ gate }) => gate));
   const isReached = ({ gates }: Draft['fences'][number]): boolean =>
     !requested || gates.some((gate) => requested.has(gate));
-  const most = Math.max(0, ...[...tallies.values()].map((tally) => tally.hits));
   return (
     <>
       {isOtherDraft && (
@@ -135,6 +143,7 @@ function DraftFences({
           tallies={isReached(fence) ? tallies : NO_TALLIES}
           most={most}
           filter={filter}
+          isLong={isLong}
           onEdit={onEdit}
         />
       ))}

@@ -1,42 +1,65 @@
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
 import { Bars3Icon, EllipsisHorizontalIcon, PencilIcon } from '@heroicons/react/20/solid';
 import { useSortable } from '@dnd-kit/sortable';
-import type { DraftFence, DraftRule, Edit } from '@jadefence/contract';
+import type { DraftRule, Edit } from '@jadefence/contract';
 import { freeName } from '@jadefence/core/edit';
 import { RULE_STATES } from '@jadefence/core/language';
 import type { RuleSummary } from '@jadefence/core/replay';
+import { memo, useCallback } from 'react';
 import { Hits } from '../../components/hits.js';
 import { StateBadge } from '../../components/state-badge.js';
-import type { Edited } from '../rule-editor/rule-editor.js';
+
+/** What can be done with the rules of a fence. */
+export interface RuleActions {
+  /** All names that are taken. */
+  readonly names: () => ReadonlySet<string>;
+  readonly change: (edit: Edit) => void;
+  readonly add: (position: Extract<Edit, { kind: 'add-rule' }>['position']) => void;
+  readonly open: (rule: DraftRule) => void;
+}
 
 interface RuleRowProps {
-  readonly fence: DraftFence;
+  /** Its name. */
+  readonly fence: string;
   readonly rule: DraftRule;
+  /** From 1. */
+  readonly position: number;
   readonly tally?: RuleSummary;
   readonly most: number;
-  readonly onEdit: (edited: Edited) => void;
-  readonly onInsert: (at: 'above' | 'below') => void;
-  readonly onChange: (edit: Edit) => void;
+  readonly actions: RuleActions;
+  /** Of a long fence, of which only the rows in view are on the page: the place among the shown ones, from 0. */
+  readonly index?: number;
+  /** Receives the row, whose height counts. */
+  readonly measure?: (row: HTMLElement | null) => void;
 }
 
 /** One rule as a sentence, with its hits and actions. */
-export function RuleRow({ fence, rule, tally, most, onEdit, onInsert, onChange }: RuleRowProps) {
+export const RuleRow = memo(function RuleRow({
+  fence,
+  rule,
+  position,
+  tally,
+  most,
+  actions,
+  index,
+  measure,
+}: RuleRowProps) {
   const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition, isDragging } = useSortable({
     id: rule.name,
   });
-  const position = fence.rules.indexOf(rule) + 1;
-  const open = (): void =>
-    onEdit({
-      fence: fence.name,
-      text: rule.text,
-      title: `Rule ${fence.name}/${rule.name}`,
-      editOf: (text) => ({ kind: 'replace-rule', fence: fence.name, rule: rule.name, text }),
-    });
+  const row = useCallback(
+    (node: HTMLElement | null) => {
+      setNodeRef(node);
+      measure?.(node);
+    },
+    [setNodeRef, measure],
+  );
   return (
     <li
-      ref={setNodeRef}
+      ref={row}
+      data-index={index}
       style={{ transform: transform ? `translateY(${transform.y}px)` : undefined, transition }}
-      className={`grid grid-cols-[2.75rem_1fr] items-center gap-x-3 gap-y-1 border-b border-line px-3 py-3 last:border-b-0 sm:grid-cols-[2.75rem_1fr_auto_auto] ${isDragging ? 'relative z-10 bg-jade-soft' : 'bg-surface'}`}
+      className={`grid grid-cols-[2.5rem_1fr_auto] items-center gap-x-3 gap-y-0.5 border-b border-line px-3 py-1 text-sm last:border-b-0 md:grid-cols-[2.5rem_11rem_1fr_auto_auto] ${isDragging ? 'relative z-10 bg-jade-soft' : 'bg-surface'}`}
     >
       <button
         ref={setActivatorNodeRef}
@@ -44,53 +67,42 @@ export function RuleRow({ fence, rule, tally, most, onEdit, onInsert, onChange }
         {...attributes}
         {...listeners}
         aria-label={`Move rule ${rule.name}, now ${position}`}
-        className="flex cursor-grab items-center gap-1 rounded text-sm text-muted tabular-nums"
+        className="flex cursor-grab items-center gap-1 rounded text-muted tabular-nums"
       >
-        <Bars3Icon aria-hidden className="size-4" />
+        <Bars3Icon aria-hidden className="size-4 shrink-0" />
         {position}
       </button>
-      <div className="min-w-0">
-        <p className="flex flex-wrap items-center gap-2">
-          <span className="font-mono text-sm font-medium">{rule.name}</span>
-          <StateBadge state={rule.state} />
-          {rule.title && <span className="text-sm text-muted">{rule.title}</span>}
-        </p>
-        <p className="mt-0.5">{rule.sentence}</p>
-      </div>
-      <div className="col-start-2 sm:col-start-3">
+      <p className="flex min-w-0 flex-wrap items-center gap-x-2">
+        <span className="min-w-0 truncate font-mono font-medium" title={rule.title}>
+          {rule.name}
+        </span>
+        {rule.state !== 'on' && <StateBadge state={rule.state} />}
+      </p>
+      <p className="order-last col-span-3 min-w-0 md:order-none md:col-span-1">
+        {rule.sentence}
+        {rule.title && <span className="text-muted"> {rule.title}.</span>}
+      </p>
+      <div className="order-last col-span-3 md:order-none md:col-span-1">
         {tally && <Hits hits={tally.hits} most={most} lastHitUnixMs={tally.lastHitUnixMs} />}
       </div>
-      <div className="col-start-2 flex items-center gap-1 sm:col-start-4">
+      <div className="flex items-center">
         <button
           type="button"
-          onClick={open}
+          onClick={() => actions.open(rule)}
           aria-label={`Edit rule ${rule.name}`}
           className="rounded-lg p-1.5 text-muted hover:bg-sunken"
         >
           <PencilIcon aria-hidden className="size-4" />
         </button>
-        <RuleMenu fence={fence} rule={rule} onInsert={onInsert} onChange={onChange} />
+        <RuleMenu fence={fence} rule={rule} actions={actions} />
       </div>
     </li>
   );
-}
+});
 
-function RuleMenu({ fence, rule, onInsert, onChange }: Pick<RuleRowProps, 'fence' | 'rule' | 'onInsert' | 'onChange'>) {
-  const of = { fence: fence.name, rule: rule.name };
-  const taken = new Set(fence.rules.map(({ name }) => name));
-  const items: { text: string; act: () => void }[] = [
-    { text: 'Insert a rule above', act: () => onInsert('above') },
-    { text: 'Insert a rule below', act: () => onInsert('below') },
-    {
-      text: `Clone it, off, as ${freeName(rule.name, taken)}`,
-      act: () => onChange({ kind: 'clone-rule', ...of }),
-    },
-    ...RULE_STATES.filter((state) => state !== rule.state).map((state) => ({
-      text: { on: 'Turn on', trial: 'Put on trial', off: 'Turn off' }[state],
-      act: () => onChange({ kind: 'set-rule', ...of, state }),
-    })),
-    { text: 'Remove', act: () => onChange({ kind: 'remove-rule', ...of }) },
-  ];
+type MenuProps = Pick<RuleRowProps, 'fence' | 'rule' | 'actions'>;
+
+function RuleMenu({ fence, rule, actions }: MenuProps) {
   return (
     <Menu>
       <MenuButton aria-label={`More for rule ${rule.name}`} className="rounded-lg p-1.5 text-muted hover:bg-sunken">
@@ -100,18 +112,39 @@ function RuleMenu({ fence, rule, onInsert, onChange }: Pick<RuleRowProps, 'fence
         anchor="bottom end"
         className="z-20 rounded-lg border border-line bg-surface p-1 text-sm shadow-lg [--anchor-gap:4px]"
       >
-        {items.map(({ text, act }) => (
-          <MenuItem key={text}>
-            <button
-              type="button"
-              onClick={act}
-              className="block w-full rounded-md px-3 py-1.5 text-left data-focus:bg-jade-soft"
-            >
-              {text}
-            </button>
-          </MenuItem>
-        ))}
+        <RuleMenuItems fence={fence} rule={rule} actions={actions} />
       </MenuItems>
     </Menu>
   );
+}
+
+/** Made when the menu opens: a page has as many menus as rules. */
+function RuleMenuItems({ fence, rule, actions }: MenuProps) {
+  const of = { fence, rule: rule.name };
+  const items: { text: string; act: () => void }[] = [
+    { text: 'Insert a rule above', act: () => actions.add({ at: 'above', name: rule.name }) },
+    { text: 'Insert a rule below', act: () => actions.add({ at: 'below', name: rule.name }) },
+    {
+      text: `Clone it, off, as ${freeName(rule.name, actions.names())}`,
+      act: () => actions.change({ kind: 'clone-rule', ...of }),
+    },
+    { text: 'Move to the top', act: () => actions.change({ kind: 'move-rule', ...of, position: { at: 'top' } }) },
+    { text: 'Move to the bottom', act: () => actions.change({ kind: 'move-rule', ...of, position: { at: 'bottom' } }) },
+    ...RULE_STATES.filter((state) => state !== rule.state).map((state) => ({
+      text: { on: 'Turn on', trial: 'Put on trial', off: 'Turn off' }[state],
+      act: () => actions.change({ kind: 'set-rule', ...of, state }),
+    })),
+    { text: 'Remove', act: () => actions.change({ kind: 'remove-rule', ...of }) },
+  ];
+  return items.map(({ text, act }) => (
+    <MenuItem key={text}>
+      <button
+        type="button"
+        onClick={act}
+        className="block w-full rounded-md px-3 py-1.5 text-left data-focus:bg-jade-soft"
+      >
+        {text}
+      </button>
+    </MenuItem>
+  ));
 }

@@ -1,28 +1,47 @@
-import { ArrowDownIcon, ArrowUpIcon, XMarkIcon } from '@heroicons/react/20/solid';
+import { ArrowDownIcon, ArrowUpIcon, PlusIcon, XMarkIcon } from '@heroicons/react/20/solid';
 import { useQuery } from '@tanstack/react-query';
 import type { Draft, Edit } from '@jadefence/contract';
+import type { GateStatement } from '@jadefence/core/language';
+import { useState } from 'react';
 import { useEdit } from '../../api/edit.js';
-import { draftQuery } from '../../api/queries.js';
+import { draftQuery, draftSourcesQuery } from '../../api/queries.js';
+import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
 import { Card, EmptyState, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
+import { GateForm } from './gate-form.js';
+import { readGate } from './gate-text.js';
 
 type Gate = Draft['gates'][number];
 
 /** Where requests pass: each gate with its fences in order. */
 export function GatesPage() {
   const draft = useQuery(draftQuery);
+  const sources = useQuery(draftSourcesQuery).data;
   const edit = useEdit();
+  const [edited, setEdited] = useState<{ readonly old?: GateStatement }>();
+  const open = (name: string): void => {
+    const part = sources?.parts.find((candidate) => candidate.kind === 'gate' && candidate.name === name);
+    setEdited({ old: part && readGate(part.text) });
+  };
+  const newGate = (
+    <Button look="primary" onClick={() => setEdited({})}>
+      <PlusIcon aria-hidden className="size-4" />
+      New gate
+    </Button>
+  );
   return (
     <>
-      <PageHeading title="Gates">
+      <PageHeading title="Gates" aside={newGate}>
         A gate evaluates its fences from top to bottom. A fence can be attached to any number of gates.
       </PageHeading>
       {edit.error && <ErrorNotice error={edit.error} />}
       <Loaded query={draft}>
         {({ gates, fences }) =>
           gates.length === 0 ? (
-            <EmptyState title="No gates yet">Gates come with the fences that are imported.</EmptyState>
+            <EmptyState title="No gates yet">
+              A gate names the hosts or clients whose requests are judged. Create one with the button above.
+            </EmptyState>
           ) : (
             gates.map((gate) => (
               <GateCard
@@ -30,16 +49,28 @@ export function GatesPage() {
                 gate={gate}
                 fences={fences.map(({ name }) => name)}
                 onEdit={(change) => edit.mutate([change])}
+                onOpen={sources && (() => open(gate.name))}
               />
             ))
           )
         }
       </Loaded>
+      {edited && <GateForm old={edited.old} onClose={() => setEdited(undefined)} />}
     </>
   );
 }
 
-function GateCard({ gate, fences, onEdit }: { gate: Gate; fences: readonly string[]; onEdit: (edit: Edit) => void }) {
+function GateCard({
+  gate,
+  fences,
+  onEdit,
+  onOpen,
+}: {
+  gate: Gate;
+  fences: readonly string[];
+  onEdit: (edit: Edit) => void;
+  onOpen?: () => void;
+}) {
   const others = fences.filter((name) => !gate.fences.includes(name));
   const attach = (fence: string, position: Extract<Edit, { kind: 'attach' }>['position']): void =>
     onEdit({ kind: 'attach', gate: gate.name, fence, position });
@@ -51,7 +82,21 @@ function GateCard({ gate, fences, onEdit }: { gate: Gate; fences: readonly strin
   return (
     <Card
       title={heading}
-      aside={<span className="text-sm text-muted">{[...gate.hosts, ...gate.clients].join(', ')}</span>}
+      aside={
+        <span className="flex flex-wrap items-center gap-2 text-sm text-muted">
+          {[...gate.hosts, ...gate.clients].join(', ')}
+          <Button size="small" disabled={!onOpen} onClick={onOpen} aria-label={`Edit gate ${gate.name}`}>
+            Edit
+          </Button>
+          <Button
+            size="small"
+            aria-label={`Delete gate ${gate.name}`}
+            onClick={() => onEdit({ kind: 'remove', part: 'gate', name: gate.name })}
+          >
+            Delete
+          </Button>
+        </span>
+      }
     >
       <ol>
         {gate.fences.map((fence, index) => (

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import type { AuthoredChange, DraftChanges, PartSelector, Revision } from '@jadefence/contract';
+import type { ChangeSelector, DraftChanges, PartSelector, Revision } from '@jadefence/contract';
 import type { DescribedChange } from '@jadefence/core/edit';
 import { useState } from 'react';
 import { service } from '../../api/client.js';
@@ -9,6 +9,7 @@ import { Card, EmptyState, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { ListPager } from '../../components/pager.js';
 import { TextField } from '../../components/text-field.js';
+import { ChangeList } from './change-list.js';
 import { ProblemList } from './problem-list.js';
 import { formatMinute } from '../../format.js';
 
@@ -49,6 +50,20 @@ function statementOf({ part, name }: DescribedChange): PartSelector | undefined 
 
 const keyOf = (only: PartSelector): string => `${only.part} ${only.name}`;
 
+/** Makes one change, or all, what is published again; like every edit, that can be undone. */
+function useDiscard(version: number) {
+  const client = useQueryClient();
+  const { mutate, error, isPending } = useMutation({
+    mutationFn: (only: readonly ChangeSelector[] | undefined) => service.discard(only, version),
+    onSettled: () => client.invalidateQueries({ queryKey: ['draft'] }),
+  });
+  const discard = (change?: DescribedChange): void => {
+    if (!change) mutate(undefined);
+    else if (change.part !== 'dataset') mutate([{ part: change.part, name: change.name }]);
+  };
+  return { discard, error, isPending };
+}
+
 function DraftCard({ changes }: { changes: DraftChanges }) {
   const [note, setNote] = useState('');
   const [leftOut, setLeftOut] = useState<ReadonlySet<string>>(new Set());
@@ -73,6 +88,7 @@ function DraftCard({ changes }: { changes: DraftChanges }) {
     },
     onSettled: () => client.invalidateQueries(),
   });
+  const { discard, error: discardError, isPending: isDiscarding } = useDiscard(changes.version);
   const toggle = (key: string): void =>
     setLeftOut((left) => new Set(left.has(key) ? [...left].filter((text) => text !== key) : [...left, key]));
   const against = changes.against === null ? 'nothing is published' : `against revision ${changes.against}`;
@@ -85,7 +101,7 @@ function DraftCard({ changes }: { changes: DraftChanges }) {
       ) : (
         <div className="grid gap-4 p-4">
           {[...statements].map(([key]) => (
-            <label key={key} className="flex items-start gap-3 text-sm">
+            <div key={key} className="flex items-start gap-3 text-sm">
               <input
                 type="checkbox"
                 checked={!leftOut.has(key)}
@@ -98,10 +114,12 @@ function DraftCard({ changes }: { changes: DraftChanges }) {
                   const only = statementOf(change);
                   return only && keyOf(only) === key;
                 })}
+                onDiscard={discard}
               />
-            </label>
+            </div>
           ))}
-          <ChangeList changes={changes.changes.filter(({ part }) => part === 'file')} />
+          <ChangeList changes={changes.changes.filter(({ part }) => part === 'file')} onDiscard={discard} />
+          {discardError && <ErrorNotice error={discardError} />}
           <div className="flex flex-wrap items-end gap-3 border-t border-line pt-4">
             <TextField
               label="Note: what changes, and why"
@@ -109,6 +127,9 @@ function DraftCard({ changes }: { changes: DraftChanges }) {
               onChange={(event) => setNote(event.target.value)}
               className="min-w-60 grow"
             />
+            <Button disabled={isDiscarding} onClick={() => discard()}>
+              Discard all changes
+            </Button>
             <Button
               look="primary"
               disabled={note.trim() === '' || publish.isPending || leftOut.size === statements.size}
@@ -121,42 +142,6 @@ function DraftCard({ changes }: { changes: DraftChanges }) {
         </div>
       )}
     </Card>
-  );
-}
-
-const SIGNS = { added: '+', removed: '−', changed: '~', moved: '↕' } as const;
-const SIGN_STYLES = {
-  added: 'text-allowed',
-  removed: 'text-blocked',
-  changed: 'text-limited',
-  moved: 'text-redirected',
-};
-
-function ChangeList({ changes }: { changes: readonly (DescribedChange | AuthoredChange)[] }) {
-  return (
-    <ul className="grid min-w-0 grow gap-2 text-sm">
-      {changes.map((change) => (
-        <li key={`${change.kind} ${change.part} ${change.name}`}>
-          <p>
-            <span aria-hidden className={`mr-2 font-mono font-semibold ${SIGN_STYLES[change.kind]}`}>
-              {SIGNS[change.kind]}
-            </span>
-            {change.summary}
-            {'changedAt' in change && change.changedAt && (
-              <span className="text-muted">
-                {' '}
-                {change.changedBy ?? 'somebody'}, {formatMinute(change.changedAt)}
-              </span>
-            )}
-          </p>
-          {change.details.map((detail) => (
-            <p key={detail} className="ml-5 text-muted">
-              {detail}
-            </p>
-          ))}
-        </li>
-      ))}
-    </ul>
   );
 }
 

@@ -10,6 +10,7 @@ import { draftQuery, logsQuery, matchesQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
 import { ErrorNotice } from '../../components/loaded.js';
+import { useUnsaved } from '../../components/unsaved.js';
 import { formatCount } from '../../format.js';
 import { NewList } from '../lists/new-list.js';
 import { useKnown } from './known.js';
@@ -39,14 +40,17 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
   const draft = useQuery(draftQuery).data;
   const [openedOn, setOpenedOn] = useState(draft?.version);
   const edit = useEdit(onClose, openedOn);
+  const unsaved = useUnsaved(text !== edited.text && !edit.isSuccess);
+  const cancel = (): void => unsaved.leave(onClose);
   const matches = useMatches(logId, text, edited.fence, draft?.version ?? 0, diagnostics.length === 0 && !!rule);
   const sizes = new Map(draft?.lists.map(({ name, kind, numEntries = 0 }) => [name, { kind, numEntries }]));
   const all = [...diagnostics, ...matches.problems];
   return (
-    <Dialog open onClose={onClose} className="relative z-30">
+    <Dialog open onClose={cancel} className="relative z-30">
       <div className="fixed inset-0 bg-black/40" aria-hidden />
       <div className="fixed inset-0 overflow-y-auto p-3 md:p-8">
         <DialogPanel className="mx-auto max-w-5xl rounded-xl border border-line bg-surface p-4 shadow-2xl md:p-6">
+          {unsaved.question}
           <DialogTitle className="text-lg font-semibold">{edited.title}</DialogTitle>
           <div className="mt-4 grid gap-5 lg:grid-cols-2">
             <section>
@@ -75,25 +79,18 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
             {logs.length > 0 && <LogChoice logs={logs} value={logId!} onChange={setChosenLog} />}
           </div>
           {edit.error && (
-            <div className="mt-3">
-              <ErrorNotice error={edit.error} />
-              {hasProblem(edit.error, 'edit-conflict') && (
-                <Button
-                  className="mt-2"
-                  onClick={() => {
-                    setOpenedOn(draft?.version);
-                    edit.reset();
-                  }}
-                >
-                  I have seen it: let me keep mine in its place
-                </Button>
-              )}
-            </div>
+            <Refusal
+              error={edit.error}
+              onOverwrite={() => {
+                setOpenedOn(draft?.version);
+                edit.reset();
+              }}
+            />
           )}
           <div className="mt-5 flex flex-wrap justify-between gap-2">
             <NewList />
             <span className="flex gap-2">
-              <Button onClick={onClose}>Cancel</Button>
+              <Button onClick={cancel}>Cancel</Button>
               <Button
                 look="primary"
                 disabled={!rule || diagnostics.length > 0 || edit.isPending}
@@ -106,6 +103,20 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
         </DialogPanel>
       </div>
     </Dialog>
+  );
+}
+
+/** Why the rule was not saved; where another user changed it meanwhile, the way to save it all the same. */
+function Refusal({ error, onOverwrite }: { error: Error; onOverwrite: () => void }) {
+  return (
+    <div className="mt-3">
+      <ErrorNotice error={error} />
+      {hasProblem(error, 'edit-conflict') && (
+        <Button className="mt-2" onClick={onOverwrite}>
+          I have seen it: let me keep mine in its place
+        </Button>
+      )}
+    </div>
   );
 }
 

@@ -1,7 +1,9 @@
 import type {
   AuthoredChange,
+  ChangeSelector,
   Draft,
   DraftChanges,
+  DraftSteps,
   DraftSources,
   EditResult,
   FenceSources,
@@ -10,12 +12,15 @@ import type {
 import type { CheckedFences, Rulebook } from '@jadefence/core/check';
 import {
   applyEdits,
+  applyStep,
   compareConfigurations,
   datasetNamesOf,
   describeChange,
+  recordStep,
   type Configuration,
   type Edit,
   type EntryReport,
+  type StepDirection,
 } from '@jadefence/core/edit';
 import { reviewRules, type Finding } from '@jadefence/core/findings';
 import type { Change } from '@jadefence/core/language';
@@ -28,6 +33,7 @@ import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
 import { readSources, assertNoErrors, toProblem, usableRulebook } from './check.js';
 import { presentFences } from './present.js';
+import { keepStep, markStep, nextStep, showSteps } from './steps.js';
 import { checkStored, hashEntries, loadStored, pickEntry, pinSnapshot, storeObjects } from './snapshots.js';
 
 const MAIN = 'main';
@@ -133,6 +139,42 @@ export class Drafts {
       const { configuration, entries } = toProblem(() => applyEdits(before.configuration, edits));
       const written = await this.#write(trx, before, configuration, seenVersion, actor, 'draft.edit', moversOf(edits));
       return presentEdit(written.version, written.changes, entries, written.checked);
+    });
+  }
+
+  /** The writes of the actor that can be undone and redone. */
+  async steps(actor: Actor): Promise<DraftSteps> {
+    const { id } = (await DraftModel.query(this.db).findOne({ name: MAIN }))!;
+    return showSteps(this.db, id, actor);
+  }
+
+  /** Takes back the actor's latest write, or takes it again. @throws ProblemError where another user changed the same since */
+  async takeStep(direction: StepDirection, actor: Actor): Promise<EditResult> {
+    return inTransaction(this.db, async (trx) => {
+      const before = await this.#load(trx, true);
+      const next = await nextStep(trx, before.id, actor, direction);
+      const configuration = toProblem(() => applyStep(before.configuration, next.step, direction));
+      const written = await this.#write(trx, before, configuration, before.version, actor, `draft.${direction}`);
+      await markStep(trx, next.id, direction);
+      return presentEdit(written.version, written.changes, [], written.checked);
+    });
+  }
+
+  /**
+   * Makes parts of the draft, or all of it, what is published again.
+   * @param only names of changes, see `changes`; absent for all
+   */
+  async discard(only: readonly ChangeSelector[] | undefined, seenVersion: number, actor: Actor): Promise<EditResult> {
+    return inTransaction(this.db, async (trx) => {
+      const before = await this.#load(trx, true);
+      const published = (await this.published.latest(trx))?.configuration ?? { parts: [], namedFiles: [] };
+      const all = compareConfigurations(published, before.configuration);
+      const isWanted = (change: Change): boolean =>
+        !only || only.some(({ part, name }) => part === change.part && name === change.name);
+      const step = recordStep(published, before.configuration, all.filter(isWanted));
+      const configuration = toProblem(() => applyStep(before.configuration, step, 'undo'));
+      const written = await this.#write(trx, before, configuration, seenVersion, actor, 'draft.discard');
+      return presentEdit(written.version, written.changes, [], written.checked);
     });
   }
 
@@ -266,6 +308,9 @@ export class Drafts {
     await replaceEntries(trx, before, entries, changed);
     await DraftModel.query(trx).patch({ version }).where({ id: before.id });
     await recordChange(trx, { userId: actor.userId, what, detail: { version, changes } });
+    // What is undone or redone is a step already.
+    if (what !== 'draft.undo' && what !== 'draft.redo')
+      await keepStep(trx, before.id, actor, [before.configuration, after], changes);
     return { version, changes, checked };
   }
 

@@ -1,4 +1,4 @@
-import { EditsInput, ImportFencesInput } from '@jadefence/contract/server';
+import { DiscardInput, EditsInput, ImportFencesInput } from '@jadefence/contract/server';
 import { STARTING_POINTS, type Edit } from '@jadefence/core/edit';
 import { runExpectations } from '@jadefence/core/expectations';
 import { threadRoute, type Route } from '../../http/route.js';
@@ -49,6 +49,45 @@ export function draftRoutes(drafts: Drafts, referenceSnapshots: ReferenceSnapsho
   ];
 }
 
+function stepRoutes(drafts: Drafts): Route[] {
+  return [
+    threadRoute('rules', {
+      method: 'get',
+      path: '/draft/steps',
+      summary: 'Show what you can undo and redo',
+      answer: 'DraftSteps',
+      access: 'viewer',
+      handle: ({ actor }) => drafts.steps(actor),
+    }),
+    threadRoute('rules', {
+      method: 'post',
+      path: '/draft/undo',
+      summary: 'Undo your latest edit of the draft',
+      answer: 'EditResult',
+      access: 'editor',
+      handle: ({ actor }) => drafts.takeStep('undo', actor),
+    }),
+    threadRoute('rules', {
+      method: 'post',
+      path: '/draft/redo',
+      summary: 'Redo the edit that you undid last',
+      answer: 'EditResult',
+      access: 'editor',
+      handle: ({ actor }) => drafts.takeStep('redo', actor),
+    }),
+    threadRoute('rules', {
+      method: 'post',
+      path: '/draft/discard',
+      summary: 'Discard changes of the draft',
+      answer: 'EditResult',
+      access: 'editor',
+      body: DiscardInput,
+      handle: async ({ body, actor, ...context }) =>
+        setETag(context, await drafts.discard(body.only, expectedVersion(context), actor)),
+    }),
+  ];
+}
+
 function editRoutes(drafts: Drafts, referenceSnapshots: ReferenceSnapshots): Route[] {
   return [
     threadRoute('rules', {
@@ -72,6 +111,7 @@ function editRoutes(drafts: Drafts, referenceSnapshots: ReferenceSnapshots): Rou
       hasLargeBody: true,
       handle: ({ body }) => drafts.previewEdits(body.edits as Edit[]),
     }),
+    ...stepRoutes(drafts),
     threadRoute('rules', {
       method: 'get',
       path: '/draft/changes',

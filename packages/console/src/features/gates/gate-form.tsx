@@ -1,0 +1,178 @@
+import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react';
+import { useQuery } from '@tanstack/react-query';
+import type { Draft } from '@jadefence/contract';
+import type { GateStatement } from '@jadefence/core/language';
+import { useState } from 'react';
+import { useEdit } from '../../api/edit.js';
+import { draftQuery, logsQuery, surveyQuery } from '../../api/queries.js';
+import { Button } from '../../components/button.js';
+import { Choice } from '../../components/choice.js';
+import { ErrorNotice } from '../../components/loaded.js';
+import { MultiPick, type PickOption } from '../../components/multi-pick.js';
+import { TextField } from '../../components/text-field.js';
+import { useUnsaved } from '../../components/unsaved.js';
+import { countOf } from '../../format.js';
+import { fieldsOf, NEW_GATE, writeGate, type GateFields } from './gate-text.js';
+
+const DIRECTIONS = [
+  { value: 'inbound', text: 'inbound: visitors to hosts of yours' },
+  { value: 'outbound', text: 'outbound: your clients to anywhere' },
+] as const;
+const HEADERS = [
+  { value: '', text: 'the connection' },
+  { value: 'x-forwarded-for', text: 'X-Forwarded-For' },
+  { value: 'forwarded', text: 'Forwarded' },
+  { value: 'x-real-ip', text: 'X-Real-IP' },
+];
+const ENDINGS = ['allow', 'block'];
+
+/** Creates a gate, or edits one. @param old the gate that is edited; a new one otherwise */
+export function GateForm({ old, onClose }: { old?: GateStatement; onClose: () => void }) {
+  const [initial] = useState(old ? fieldsOf(old) : NEW_GATE);
+  const [fields, setFields] = useState<GateFields>(initial);
+  const edit = useEdit(onClose);
+  const unsaved = useUnsaved(fields !== initial && !edit.isSuccess);
+  const cancel = (): void => unsaved.leave(onClose);
+  const { text, problems } = writeGate(fields, old);
+  const set = (change: Partial<GateFields>): void => setFields({ ...fields, ...change });
+  const isComplete = fields.name !== '' && (fields.direction === 'inbound' ? fields.hosts : fields.clients).length > 0;
+  return (
+    <Dialog open onClose={cancel} className="relative z-30">
+      <div className="fixed inset-0 bg-black/40" aria-hidden />
+      <div className="fixed inset-0 overflow-y-auto p-3 md:p-8">
+        <DialogPanel
+          as="form"
+          onSubmit={(event: React.FormEvent) => {
+            event.preventDefault();
+            edit.mutate([{ kind: 'put', text, part: 'gate', isNew: !old }]);
+          }}
+          className="mx-auto grid max-w-3xl gap-4 rounded-xl border border-line bg-surface p-4 shadow-2xl md:p-6"
+        >
+          {unsaved.question}
+          <DialogTitle className="text-lg font-semibold">{old ? `Edit gate ${old.name}` : 'New gate'}</DialogTitle>
+          {!old && (
+            <div className="flex flex-wrap items-end gap-4">
+              <TextField
+                label="Name"
+                value={fields.name}
+                placeholder="shop"
+                onChange={(event) => set({ name: event.target.value })}
+              />
+              <Choice
+                label="Direction"
+                value={fields.direction}
+                options={DIRECTIONS}
+                onChange={(direction) => set({ direction })}
+              />
+            </div>
+          )}
+          <GateMembers fields={fields} set={set} />
+          <ClientAddress fields={fields} set={set} />
+          <Ending value={fields.otherwise} onChange={(otherwise) => set({ otherwise })} />
+          {isComplete &&
+            problems.map(({ message, hint }) => (
+              <p key={message} role="alert" className="text-sm text-blocked">
+                {message} {hint}
+              </p>
+            ))}
+          {edit.error && <ErrorNotice error={edit.error} />}
+          <div className="flex justify-end gap-2">
+            <Button onClick={cancel}>Cancel</Button>
+            <Button type="submit" look="primary" disabled={!isComplete || problems.length > 0 || edit.isPending}>
+              {old ? 'Save gate' : 'Create gate'}
+            </Button>
+          </div>
+        </DialogPanel>
+      </div>
+    </Dialog>
+  );
+}
+
+interface PartProps {
+  readonly fields: GateFields;
+  readonly set: (change: Partial<GateFields>) => void;
+}
+
+/** Whom the gate is for, picked from lists and from what the latest log has, and which fences it evaluates. */
+function GateMembers({ fields, set }: PartProps) {
+  const draft = useQuery(draftQuery).data;
+  const log = useQuery(logsQuery()).data?.[0];
+  const survey = useQuery({ ...surveyQuery(log?.id ?? 0), enabled: log !== undefined }).data;
+  const isInbound = fields.direction === 'inbound';
+  const busiest = (isInbound ? survey?.busiestHosts : survey?.busiestClients) ?? [];
+  const covered = new Set(draft?.gates.flatMap((gate) => (gate.name === fields.name ? [] : gate.hosts)));
+  const options: PickOption[] = [
+    ...listOptions(draft, isInbound ? 'domains' : 'addresses'),
+    ...busiest
+      .filter(({ value }) => value !== '')
+      .map(({ value, requests }) => ({
+        value,
+        note: countOf(requests, 'request'),
+        detail: isInbound && !covered.has(value) ? 'at no gate' : undefined,
+      })),
+  ];
+  return (
+    <div className="grid gap-4 md:grid-cols-2">
+      <MultiPick
+        label={isInbound ? 'Hosts' : 'Clients'}
+        options={options}
+        values={isInbound ? fields.hosts : fields.clients}
+        onChange={(values) => set(isInbound ? { hosts: values } : { clients: values })}
+      />
+      <MultiPick
+        label="Fences"
+        isClosed
+        options={(draft?.fences ?? []).map(({ name, title }) => ({ value: name, text: title }))}
+        values={fields.fences}
+        onChange={(fences) => set({ fences })}
+      />
+    </div>
+  );
+}
+
+function listOptions(draft: Draft | undefined, kind: 'domains' | 'addresses'): PickOption[] {
+  return (draft?.lists ?? [])
+    .filter((list) => list.kind === kind)
+    .map(({ name, title, numEntries = 0 }) => ({
+      value: name,
+      text: title ?? 'list',
+      note: countOf(numEntries, 'entry', 'entries'),
+    }));
+}
+
+function ClientAddress({ fields, set }: PartProps) {
+  const draft = useQuery(draftQuery).data;
+  const others = HEADERS.some(({ value }) => value === fields.header)
+    ? []
+    : [{ value: fields.header, text: fields.header }];
+  return (
+    <div className="grid gap-2">
+      <Choice
+        label="Address of the client from"
+        value={fields.header}
+        options={[...HEADERS, ...others]}
+        onChange={(header) => set({ header })}
+      />
+      {fields.header !== '' && (
+        <MultiPick
+          label="Proxies that are trusted to name it"
+          options={listOptions(draft, 'addresses')}
+          values={fields.trusting}
+          onChange={(trusting) => set({ trusting })}
+        />
+      )}
+    </div>
+  );
+}
+
+function Ending({ value, onChange }: { value: string; onChange: (value: string) => void }) {
+  const options = [...ENDINGS, ...(ENDINGS.includes(value) ? [] : [value])];
+  return (
+    <Choice
+      label="Where no fence decides"
+      value={value}
+      options={options.map((text) => ({ value: text, text }))}
+      onChange={onChange}
+    />
+  );
+}

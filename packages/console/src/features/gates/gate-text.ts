@@ -1,0 +1,69 @@
+import { parseFences, printStatement, printValue, type Diagnostic, type GateStatement } from '@jadefence/core/language';
+
+/** A gate as the form has it; what it has no field for stays as it is. */
+export interface GateFields {
+  readonly name: string;
+  readonly direction: 'inbound' | 'outbound';
+  readonly hosts: readonly string[];
+  readonly clients: readonly string[];
+  /** The header that names the client; empty where the connection does. */
+  readonly header: string;
+  readonly trusting: readonly string[];
+  readonly fences: readonly string[];
+  /** Fence text, such as `allow` or `block 451`. */
+  readonly otherwise: string;
+}
+
+export const NEW_GATE: GateFields = {
+  name: '',
+  direction: 'inbound',
+  hosts: [],
+  clients: [],
+  header: '',
+  trusting: [],
+  fences: [],
+  otherwise: 'allow',
+};
+
+/** @returns undefined where the text is no gate */
+export function readGate(text: string): GateStatement | undefined {
+  const { file, diagnostics } = parseFences(text, 'gate');
+  const [statement] = file.statements;
+  return diagnostics.length === 0 && statement?.kind === 'gate' ? statement : undefined;
+}
+
+export function fieldsOf(gate: GateStatement): GateFields {
+  const { name, direction, hosts, clients, clientFrom, fences } = gate;
+  return {
+    name,
+    direction,
+    hosts: hosts.map((value) => printValue(value)),
+    clients: clients.map((value) => printValue(value)),
+    header: clientFrom?.header ?? '',
+    trusting: (clientFrom?.trusting ?? []).map((value) => printValue(value)),
+    fences: fences.map((fence) => fence.name),
+    otherwise: /^\s*otherwise (.*)$/m.exec(printStatement(gate))?.[1] ?? 'allow',
+  };
+}
+
+/**
+ * The gate as fence text.
+ * @param old whose inspection and path forms are kept
+ * @returns the errors of the fields where they make no gate
+ */
+export function writeGate(fields: GateFields, old?: GateStatement): { text: string; problems: readonly Diagnostic[] } {
+  const isInbound = fields.direction === 'inbound';
+  const clauses = [
+    isInbound && fields.hosts.length > 0 && `hosts ${fields.hosts.join(', ')}`,
+    !isInbound && fields.clients.length > 0 && `clients ${fields.clients.join(', ')}`,
+    fields.header !== '' && `client from header ${fields.header.toLowerCase()} trusting ${fields.trusting.join(', ')}`,
+    fields.fences.length > 0 && `fences ${fields.fences.join(', ')}`,
+    `otherwise ${fields.otherwise}`,
+  ].filter(Boolean);
+  const text = `gate ${fields.name} ${fields.direction} {\n${clauses.map((clause) => `  ${clause}\n`).join('')}}\n`;
+  const { file, diagnostics } = parseFences(text, 'gate');
+  const [statement] = file.statements;
+  if (diagnostics.length > 0 || statement?.kind !== 'gate') return { text, problems: diagnostics };
+  const { comments, pathForms, inspection } = old ?? statement;
+  return { text: printStatement({ ...statement, comments, pathForms, inspection }), problems: [] };
+}
