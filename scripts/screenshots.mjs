@@ -9,6 +9,7 @@ const SIZE = { width: 1280, height: 800 };
 
 /** Each picture: its file name, the address it is taken at, and what is done before. */
 const PAGES = [
+  { name: 'overview', path: '/', ready: 'Latest activity' },
   { name: 'fences', path: '/fences', ready: 'Hits of' },
   { name: 'replay', path: '/replays/2', ready: 'each bar is' },
   {
@@ -81,18 +82,6 @@ const PAGES = [
       await page.getByLabel('URL').fill('https://studio.larkmoor.example/desk');
       await page.getByRole('button', { name: 'Try request' }).click();
       await page.getByText('The client sees').waitFor();
-    },
-  },
-  {
-    name: 'filter',
-    path: '/replays/2',
-    ready: 'each bar is',
-    act: async (page) => {
-      await page.getByLabel('Filter').fill('country = RO or rule = picture-api/scraper and line < 20000');
-      await page.keyboard.press('Enter');
-      await page.getByText(/^1 to 25 of [123]/).waitFor();
-      await page.getByLabel('Filter').scrollIntoViewIfNeeded();
-      await page.evaluate(() => window.scrollBy(0, 500));
     },
   },
   {

@@ -35,6 +35,8 @@ const edit = (item: object): Call => call('POST', '/draft/edits/preview', { body
 /** Calls that are fine, on the service that `prepareService` makes. */
 export const CALLS: readonly Call[] = [
   call('GET', '/audit', { query: { offset: '0', limit: '5' } }),
+  call('GET', '/draft/steps'),
+  call('GET', '/draft/findings'),
   call('GET', '/revisions/1'),
   call('GET', '/revisions/1/files'),
   call('GET', '/revisions/diff', { query: { from: '1', to: 'draft' } }),

@@ -181,9 +181,9 @@ describe('rules in the console', () => {
     const listens = (text: string): Promise<void> => page.getByText(text).waitFor({ state: 'attached' });
     await handle.focus();
     await page.keyboard.press('Space');
-    await listens('Draggable item login was moved over droppable area login.');
+    await listens('Rule login would be at position 2 of 2.');
     await page.keyboard.press('ArrowUp');
-    await listens('Draggable item login was moved over droppable area staff.');
+    await listens('Rule login would be at position 1 of 2.');
     await page.keyboard.press('Space');
     await expect.poll(ruleNames).toEqual(['login', 'staff']);
     await page.getByRole('button', { name: 'Move rule login, now 1' }).waitFor();
@@ -192,9 +192,9 @@ describe('rules in the console', () => {
     await page.mouse.move(from.x + 5, from.y + 5);
     await page.mouse.down();
     await page.mouse.move(from.x + 5, from.y + 15, { steps: 4 });
-    await listens('Draggable item login was moved over droppable area login.');
+    await listens('Rule login would be at position 1 of 2.');
     await page.mouse.move(to.x + 5, to.y + 20, { steps: 8 });
-    await listens('Draggable item login was moved over droppable area staff.');
+    await listens('Rule login would be at position 2 of 2.');
     await page.mouse.up();
     await expect.poll(ruleNames).toEqual(['staff', 'login']);
     await page.getByRole('button', { name: 'More for rule staff' }).click();

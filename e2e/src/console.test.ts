@@ -63,7 +63,7 @@ describe('the console', () => {
   });
 
   it('shows the rules in order as sentences with their hits', async () => {
-    const { page, context, errors } = await open('/');
+    const { page, context, errors } = await open('/fences');
     await page.getByText('1,500').first().waitFor();
     const rules = await page.getByRole('listitem').allTextContents();
     expect(rules.length).toBe(12);

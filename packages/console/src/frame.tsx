@@ -14,7 +14,7 @@ export function Frame() {
   const main = useRef<HTMLElement>(null);
   useFocusOnNavigation(main, pathname);
   return (
-    <div className="md:grid md:min-h-screen md:grid-cols-[13rem_1fr]">
+    <div className="md:grid md:min-h-screen md:grid-cols-[13rem_minmax(0,1fr)]">
       <a
         href="#main"
         className="sr-only z-40 rounded-lg bg-surface px-3 py-2 font-medium focus:not-sr-only focus:fixed focus:top-2 focus:left-2"

@@ -14,7 +14,7 @@ interface ReviewOptions {
 export function addReview(program: Command, streams: Streams): void {
   program
     .command('review')
-    .description('Report probable mistakes in rules (exit 1 for errors and warnings)')
+    .description('Review rules for probable mistakes (exit 1 if any)')
     .option('--fences <path>', 'fence file or folder; the draft of the service if absent')
     .option(...RECORD_FORMATS)
     .addHelpText(

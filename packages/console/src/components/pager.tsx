@@ -1,6 +1,8 @@
 import { ChevronLeftIcon, ChevronRightIcon } from '@heroicons/react/20/solid';
+import type { FormEvent } from 'react';
 import { formatCount } from '../format.js';
 import { Button } from './button.js';
+import { INPUT_STYLE } from './text-field.js';
 
 /** The way to older parts of a list that has the newest first; nothing where all of it is shown. */
 export function ListPager({
@@ -60,6 +62,7 @@ export function Pager({
           ? nothing
           : `${formatCount(offset + 1)} to ${formatCount(offset + numShown)} of ${formatCount(total)}`}
       </span>
+      {total > pageRows && <JumpForm key={offset} total={total} onOffset={onOffset} />}
       <span className="flex gap-2">
         <Button disabled={offset === 0} onClick={() => onOffset(Math.max(0, offset - pageRows))}>
           <ChevronLeftIcon aria-hidden className="size-4" />
@@ -71,5 +74,23 @@ export function Pager({
         </Button>
       </span>
     </div>
+  );
+}
+
+/** Goes to any row at once. */
+function JumpForm({ total, onOffset }: { total: number; onOffset: (offset: number) => void }) {
+  const submit = (event: FormEvent<HTMLFormElement>): void => {
+    event.preventDefault();
+    const text = String(new FormData(event.currentTarget).get('row')).replace(/[\s,.]/g, '');
+    if (/^\d{1,12}$/.test(text)) onOffset(Math.min(Math.max(0, Number(text) - 1), total - 1));
+  };
+  return (
+    <form onSubmit={submit} className="flex items-center gap-2">
+      <label className="flex items-center gap-2">
+        Go to number
+        <input name="row" inputMode="numeric" className={`${INPUT_STYLE} max-w-28`} placeholder={formatCount(total)} />
+      </label>
+      <Button type="submit">Go</Button>
+    </form>
   );
 }

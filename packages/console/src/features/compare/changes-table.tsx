@@ -68,7 +68,8 @@ export function ChangesTable({
       </Loaded>
       <ExplanationPanel
         replayId={explained?.replayId ?? 0}
-        row={explained?.row}
+        row={explained?.row.row}
+        shown={explained?.row}
         onClose={() => setExplained(undefined)}
       />
     </Card>

@@ -14,7 +14,15 @@ const TITLES: Readonly<Record<BreakdownName, string>> = {
   hour: 'hour of the day (UTC)',
 };
 /** Those that a filter can test. */
-const FIELDS: readonly BreakdownName[] = ['country', 'category', 'application', 'client', 'host'];
+const FILTERS: Partial<Record<BreakdownName, (value: string) => string>> = {
+  ...Object.fromEntries(
+    ['country', 'category', 'application', 'client', 'host'].map((field) => [
+      field,
+      (value: string) => `${field} = ${value}`,
+    ]),
+  ),
+  status: (value) => `recorded status = ${value}`,
+};
 const SHOWN_VALUES = 10;
 
 /** Requests by client, host and more, with the share that was stopped. @param onFilter makes a value the filter of the decisions @param isOfChanges all requests are changed ones, of which none is more stopped than another */
@@ -109,17 +117,17 @@ function ValueRow({
   onFilter?: (where: string) => void;
   isOfChanges: boolean;
 }) {
-  const isFilterable = onFilter && FIELDS.includes(by) && !value.startsWith('(');
+  const where = value.startsWith('(') ? undefined : FILTERS[by]?.(value);
   const share = (count: number): string => `${(count / most) * 100}%`;
   return (
     <tr className="border-b border-line last:border-b-0">
       <th scope="row" className="max-w-72 truncate px-4 py-1.5 text-left font-mono text-xs font-normal" title={value}>
-        {isFilterable ? (
+        {onFilter && where !== undefined ? (
           <button
             type="button"
-            onClick={() => onFilter(`${by} = ${value}`)}
+            onClick={() => onFilter(where)}
             className="text-jade underline-offset-2 hover:underline"
-            title={`Show the decisions with ${by} = ${value}`}
+            title={`Show the decisions with ${where}`}
           >
             {value}
           </button>

@@ -1,6 +1,7 @@
 import { CheckCircleIcon, XCircleIcon } from '@heroicons/react/20/solid';
 import { useQuery } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
+import { useAddressState } from '../../address-state.js';
 import { useEdit } from '../../api/edit.js';
 import { expectationsQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
@@ -11,7 +12,8 @@ import { TextField } from '../../components/text-field.js';
 /** Requests with the outcome that must come out; all of them are run before publishing. */
 export function ExpectationsPage() {
   const results = useQuery(expectationsQuery);
-  const [text, setText] = useState('expect blocked from 198.18.90.7 to https://');
+  const proposed = useAddressState().get('text');
+  const [text, setText] = useState(proposed ?? 'expect blocked from 198.18.90.7 to https://');
   const edit = useEdit(() => setText('expect allowed from 198.18.4.20 to https://'));
   const add = (event: FormEvent): void => {
     event.preventDefault();

@@ -93,7 +93,10 @@ function actionsOf(fence: DraftFence, onEdit: (edited: Edited) => void, onChange
     add: (position) =>
       onEdit({
         fence: fence.name,
-        text: NEW_RULE.replace('new-rule', freeName('new-rule', new Set(names))),
+        text: NEW_RULE.replace(
+          'new-rule',
+          names.includes('new-rule') ? freeName('new-rule', new Set(names)) : 'new-rule',
+        ),
         title: `New rule of ${fence.title ?? fence.name}`,
         editOf: (text) => ({ kind: 'add-rule', fence: fence.name, text, position }),
       }),

@@ -3,19 +3,22 @@ import { useQuery } from '@tanstack/react-query';
 import type { Draft, Replay, ReplayResult } from '@jadefence/contract';
 import type { RuleSummary } from '@jadefence/core/replay';
 import { Input } from '@headlessui/react';
-import { useDeferredValue, useMemo, useState } from 'react';
+import { useDeferredValue, useEffect, useMemo, useState } from 'react';
 import { Link } from 'react-router';
+import { useAddressState, wholeOf, type AddressState } from '../../address-state.js';
 import { draftQuery, replayResultQuery, replaysQuery } from '../../api/queries.js';
 import { Choice } from '../../components/choice.js';
 import { Command, EmptyState, PageHeading } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
 import { INPUT_STYLE } from '../../components/text-field.js';
 import { RuleEditor, type Edited } from '../rule-editor/rule-editor.js';
+import { exceptionRule } from '../evidence/next-steps.js';
 import { FenceCard } from './fence-card.js';
 import { StartFrom } from './start-from.js';
 
 /** Up to this many rules all are on the page, so that the browser finds text in them. */
 const ALL_ROWS = 200;
+const ADDRESS_DELAY_MS = 500;
 const NO_TALLIES: ReadonlyMap<string, RuleSummary> = new Map();
 
 /** The rules of the draft in order, as sentences, with the hits of a replay. */
@@ -23,13 +26,24 @@ export function FencesPage() {
   const draft = useQuery(draftQuery);
   const replays = useQuery(replaysQuery());
   const done = (replays.data ?? []).filter((replay) => replay.state === 'done');
-  const [chosenId, setChosenId] = useState<number>();
-  const [edited, setEdited] = useState<Edited>();
-  const [filter, setFilter] = useState('');
+  const { get, set } = useAddressState();
+  const chosenId = wholeOf(get('replay'));
+  const [edited, setEdited] = useState<Edited | undefined>(() => exceptionOf(get));
+  const [filter, setFilter] = useState(get('text') ?? '');
   // What is typed is shown first.
   const shownFilter = useDeferredValue(filter);
   const replayId = chosenId ?? done[0]?.id;
   const result = useQuery({ ...replayResultQuery(replayId ?? 0), enabled: replayId !== undefined });
+  // A moment later, since the address is for the whole page.
+  useEffect(() => {
+    if ((get('text') ?? '') === filter) return;
+    const timer = setTimeout(() => set({ text: filter }, true), ADDRESS_DELAY_MS);
+    return () => clearTimeout(timer);
+  }, [filter, get, set]);
+  const close = (): void => {
+    setEdited(undefined);
+    set({ exception: undefined, client: undefined, path: undefined }, true);
+  };
   return (
     <>
       <PageHeading title="Fences" aside={<StartFrom />}>
@@ -43,14 +57,29 @@ export function FencesPage() {
           onChange={(event) => setFilter(event.target.value)}
           className={`${INPUT_STYLE} max-w-72`}
         />
-        {replayId !== undefined && <ReplayChoice replays={done} value={replayId} onChange={setChosenId} />}
+        {replayId !== undefined && (
+          <ReplayChoice replays={done} value={replayId} onChange={(id) => set({ replay: id })} />
+        )}
       </div>
       <Loaded query={draft}>
         {(data) => <DraftFences draft={data} result={result.data} filter={shownFilter} onEdit={setEdited} />}
       </Loaded>
-      {edited && <RuleEditor edited={edited} onClose={() => setEdited(undefined)} />}
+      {edited && <RuleEditor edited={edited} onClose={close} />}
     </>
   );
+}
+
+/** The rule that an address requests: an exception for a client, above the rule that stopped it. */
+function exceptionOf(get: AddressState['get']): Edited | undefined {
+  const [fence, rule] = (get('exception') ?? '').split('/');
+  const client = get('client');
+  if (!fence || !rule || !client) return undefined;
+  return {
+    fence,
+    text: exceptionRule(client, get('path')),
+    title: `Exception above rule ${fence}/${rule}`,
+    editOf: (text) => ({ kind: 'add-rule', fence, text, position: { at: 'above', name: rule } }),
+  };
 }
 
 function ReplayChoice({

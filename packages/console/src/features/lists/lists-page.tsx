@@ -4,6 +4,7 @@ import type { ListContents } from '@jadefence/core/edit';
 import { countEntries } from '@jadefence/core/language';
 import { DATASET_KINDS, type DatasetKind } from '@jadefence/core/reference';
 import { useState, type FormEvent } from 'react';
+import { useAddressState } from '../../address-state.js';
 import { useEdit } from '../../api/edit.js';
 import { service } from '../../api/client.js';
 import { listsQuery } from '../../api/queries.js';
@@ -22,7 +23,9 @@ import { formatMinute } from '../../format.js';
 /** The lists of the draft: what is in them, where they are used, and whether a value is in one. */
 export function ListsPage() {
   const lists = useQuery(listsQuery);
-  const [chosen, setChosen] = useState<string>();
+  const { get, set } = useAddressState();
+  const chosen = get('list');
+  const setChosen = (list: string | undefined): void => set({ list });
   return (
     <>
       <PageHeading title="Lists" aside={<NewList />}>
@@ -44,7 +47,10 @@ export function ListsPage() {
                         onClick={() => setChosen(list.name)}
                         className={`flex w-full items-baseline justify-between gap-2 px-4 py-2 text-left text-sm ${list === shown ? 'bg-jade-soft text-jade-strong' : 'hover:bg-sunken'}`}
                       >
-                        <span className="font-mono">{list.name}</span>
+                        <span className="min-w-0">
+                          <span className="font-mono">{list.name}</span>{' '}
+                          <span className="text-xs opacity-80">{list.kind}</span>
+                        </span>
                         <span className={list === shown ? '' : 'text-muted'}>
                           {countEntries(list.kind, list.dataset?.numEntries ?? list.entries.length)}
                         </span>

@@ -1,7 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import type { DecisionRow } from '@jadefence/contract';
 import type { Outcome } from '@jadefence/core/language';
-import { useState, type FormEvent } from 'react';
+import { useEffect, useRef, type FormEvent } from 'react';
+import { useAddressState, wholeOf } from '../../address-state.js';
 import { hasProblem } from '../../api/client.js';
 import { decisionsQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
@@ -13,90 +14,107 @@ import { REQUEST_COLUMNS, RequestCells } from '../../components/request-cells.js
 import { OutcomeLabel } from '../../components/outcome.js';
 import { TextField } from '../../components/text-field.js';
 import { ExplanationPanel } from '../evidence/explanation-panel.js';
+import { DecisionActions } from './decision-actions.js';
 
 const PAGE_ROWS = 25;
 const COLUMNS = [...REQUEST_COLUMNS, 'outcome', 'decided by'];
 
 /** Every decision in the order of the log, a page at a time. */
-export function DecisionTable({
-  replayId,
-  outcomes,
-  where,
-  onWhere,
-}: {
-  replayId: number;
-  outcomes: readonly Outcome[];
-  where: string;
-  onWhere: (where: string) => void;
-}) {
-  const [filter, setFilter] = useState<Outcome | 'all'>('all');
-  const [shownPage, setPage] = useState({ where, offset: 0 });
-  // Another filter begins with its first page.
-  const offset = shownPage.where === where ? shownPage.offset : 0;
-  const setOffset = (to: number): void => setPage({ where, offset: to });
-  const [explained, setExplained] = useState<DecisionRow>();
+export function DecisionTable({ replayId, outcomes }: { replayId: number; outcomes: readonly Outcome[] }) {
+  const { get, set } = useAddressState();
+  const offset = wholeOf(get('offset')) ?? 0;
+  const outcome = outcomes.find((candidate) => candidate === get('outcome'));
+  const explained = wholeOf(get('row'));
+  const where = get('where') ?? '';
   const page = useQuery(
     decisionsQuery(replayId, {
       offset,
       limit: PAGE_ROWS,
-      ...(filter === 'all' ? {} : { outcome: filter }),
+      ...(outcome ? { outcome } : {}),
       ...(where ? { where } : {}),
     }),
   );
+  const shown = page.data?.rows.find(({ row }) => row === explained);
   const options = [
     { value: 'all' as const, text: 'all outcomes' },
     ...outcomes.map((outcome) => ({ value: outcome, text: outcome })),
   ];
-  const changeFilter = (value: Outcome | 'all'): void => {
-    setFilter(value);
-    setOffset(0);
-  };
   return (
-    <Card title="Decisions" aside={<Choice label="Show" value={filter} options={options} onChange={changeFilter} />}>
+    <Card
+      title="Decisions"
+      aside={
+        <Choice
+          label="Show"
+          value={outcome ?? 'all'}
+          options={options}
+          onChange={(to) => set({ outcome: to === 'all' ? undefined : to, offset: undefined })}
+        />
+      }
+    >
       <FilterBox
         key={where}
         where={where}
         problem={page.error && hasProblem(page.error, 'bad-filter') ? page.error.message : undefined}
-        onFilter={onWhere}
+        onFilter={(to) => set({ where: to, offset: undefined })}
       />
       {!hasProblem(page.error, 'bad-filter') && (
         <Loaded query={page}>
           {({ rows, total, offset: shownOffset }) => (
             <div aria-busy={page.isPlaceholderData} className={page.isPlaceholderData ? 'opacity-40' : ''}>
               {page.isPlaceholderData && <Looking />}
-              <WideTable label="Decisions">
-                <thead className="text-muted">
-                  <tr className="border-b border-line">
-                    {COLUMNS.map((column) => (
-                      <th key={column} scope="col" className="px-3 py-2 font-medium first:pl-4">
-                        {column}
-                      </th>
-                    ))}
-                    <th scope="col" className="px-3 py-2">
-                      <span className="sr-only">explanation</span>
-                    </th>
-                  </tr>
-                </thead>
-                <tbody>
-                  {rows.map((row) => (
-                    <Row key={row.row} row={row} onExplain={() => setExplained(row)} />
-                  ))}
-                </tbody>
-              </WideTable>
+              <Rows rows={rows} explained={explained} onExplain={(row) => set({ row }, true)} />
               <Pager
                 offset={shownOffset}
                 numShown={rows.length}
                 total={total}
                 pageRows={PAGE_ROWS}
                 nothing="no decisions"
-                onOffset={setOffset}
+                onOffset={(to) => set({ offset: to || undefined })}
               />
             </div>
           )}
         </Loaded>
       )}
-      <ExplanationPanel replayId={replayId} row={explained} onClose={() => setExplained(undefined)} />
+      <ExplanationPanel
+        replayId={replayId}
+        row={explained}
+        shown={shown}
+        actions={shown && <DecisionActions row={shown} onWhere={(to) => set({ where: to, offset: undefined })} />}
+        onClose={() => set({ row: undefined }, true)}
+      />
     </Card>
+  );
+}
+
+function Rows({
+  rows,
+  explained,
+  onExplain,
+}: {
+  rows: readonly DecisionRow[];
+  explained: number | undefined;
+  onExplain: (row: number) => void;
+}) {
+  return (
+    <WideTable label="Decisions">
+      <thead className="text-muted">
+        <tr className="border-b border-line">
+          {COLUMNS.map((column) => (
+            <th key={column} scope="col" className="px-3 py-1.5 font-medium first:pl-4">
+              {column}
+            </th>
+          ))}
+          <th scope="col" className="px-3 py-1.5">
+            <span className="sr-only">explanation</span>
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map((row) => (
+          <Row key={row.row} row={row} isExplained={row.row === explained} onExplain={() => onExplain(row.row)} />
+        ))}
+      </tbody>
+    </WideTable>
   );
 }
 
@@ -142,9 +160,18 @@ function FilterBox({
   );
 }
 
-function Row({ row, onExplain }: { row: DecisionRow; onExplain: () => void }) {
+function Row({ row, isExplained, onExplain }: { row: DecisionRow; isExplained: boolean; onExplain: () => void }) {
+  const line = useRef<HTMLTableRowElement>(null);
+  // The page is narrower next to the panel, and this row elsewhere.
+  useEffect(() => {
+    if (isExplained) line.current?.scrollIntoView({ block: 'nearest' });
+  }, [isExplained]);
   return (
-    <tr onClick={onExplain} className="cursor-pointer border-b border-line last:border-b-0 hover:bg-sunken">
+    <tr
+      ref={line}
+      onClick={onExplain}
+      className={`cursor-pointer border-b border-line last:border-b-0 ${isExplained ? 'bg-jade-soft' : 'hover:bg-sunken'}`}
+    >
       <RequestCells request={row} />
       <td className="px-3 py-1.5">
         <OutcomeLabel outcome={row.outcome} />

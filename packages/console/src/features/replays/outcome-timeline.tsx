@@ -1,18 +1,26 @@
 import type { ReplayResult } from '@jadefence/contract';
 import type { Outcome } from '@jadefence/core/language';
 import { Bar, BarChart, CartesianGrid, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts';
+import { Choice } from '../../components/choice.js';
 import { OutcomeLabel } from '../../components/outcome.js';
 import { formatClock, formatCount, formatTime } from '../../format.js';
+
+const NO_STEP = -1;
 
 interface Props {
   readonly timeline: ReplayResult['timeline'];
   readonly outcomes: readonly Outcome[];
+  /** Receives a filter for the requests of a bar. */
+  readonly onSpan: (where: string) => void;
 }
 
 /** Outcomes by time, one stacked bar a step. */
-export default function OutcomeTimeline({ timeline, outcomes }: Props) {
+export default function OutcomeTimeline({ timeline, outcomes, onSpan }: Props) {
   const data = timeline.steps.map(({ fromUnixMs, outcomes: counts }) => ({ fromUnixMs, ...counts }));
   const minutes = timeline.stepMs / 60_000;
+  const instant = (atUnixMs: number): string => new Date(atUnixMs).toISOString().replace('.000Z', 'Z');
+  const show = (fromUnixMs: number): void =>
+    onSpan(`time >= ${instant(fromUnixMs)} and time < ${instant(fromUnixMs + timeline.stepMs)}`);
   const isOneDay = timeline.steps.length * timeline.stepMs <= 25 * 3_600_000;
   const label = (atUnixMs: number): string => (isOneDay ? formatClock(atUnixMs) : formatTime(atUnixMs).slice(5, 10));
   // Stopped requests are on the ground line, where small bars can be distinguished.
@@ -26,6 +34,8 @@ export default function OutcomeTimeline({ timeline, outcomes }: Props) {
             data={data}
             barCategoryGap={1}
             margin={{ top: 4, right: 4, bottom: 0, left: 0 }}
+            className="cursor-pointer"
+            onClick={({ activeLabel }) => activeLabel !== undefined && show(Number(activeLabel))}
           >
             <CartesianGrid vertical={false} stroke="var(--color-line)" />
             <XAxis
@@ -65,12 +75,40 @@ export default function OutcomeTimeline({ timeline, outcomes }: Props) {
           </BarChart>
         </ResponsiveContainer>
       </div>
-      <figcaption className="mt-2 flex flex-wrap gap-x-4 gap-y-1 text-sm text-muted">
+      <figcaption className="mt-2 flex flex-wrap items-center gap-x-4 gap-y-1 text-sm text-muted">
         {outcomes.map((outcome) => (
           <OutcomeLabel key={outcome} outcome={outcome} />
         ))}
-        <span>each bar is {minutes >= 60 ? `${minutes / 60} h` : `${minutes} min`}, times are UTC</span>
+        <span>
+          each bar is {minutes >= 60 ? `${minutes / 60} h` : `${minutes} min`}, times are UTC; a click shows its
+          requests
+        </span>
+        <StepChoice timeline={timeline} onChoose={show} />
       </figcaption>
     </figure>
+  );
+}
+
+/** The same as a click on a bar, for those who have no pointer. */
+function StepChoice({
+  timeline,
+  onChoose,
+}: {
+  timeline: ReplayResult['timeline'];
+  onChoose: (fromUnixMs: number) => void;
+}) {
+  return (
+    <Choice
+      label="Requests from"
+      value={NO_STEP}
+      options={[
+        { value: NO_STEP, text: 'any time' },
+        ...timeline.steps.map(({ fromUnixMs }) => ({
+          value: fromUnixMs,
+          text: formatTime(fromUnixMs).slice(0, 16),
+        })),
+      ]}
+      onChange={(fromUnixMs) => fromUnixMs !== NO_STEP && onChoose(fromUnixMs)}
+    />
   );
 }

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { Outcome } from '@jadefence/core/language';
 import type { Replay, ReplayProgress, ReplayResult } from '@jadefence/contract';
 import { lazy, Suspense, useEffect, useRef, useState } from 'react';
+import { useAddressState } from '../../address-state.js';
 import { service } from '../../api/client.js';
 import { replayQuery, replayResultQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
@@ -79,10 +80,10 @@ function DoneReplay({ id }: { id: number }) {
 
 function Result({ result }: { result: ReplayResult }) {
   const { summary, timeline } = result;
-  const [where, setWhere] = useState('');
+  const { set } = useAddressState();
   const decisions = useRef<HTMLDivElement>(null);
-  const showDecisions = (condition: string): void => {
-    setWhere(condition);
+  const showDecisions = (filter: { where?: string; outcome?: Outcome }): void => {
+    set({ where: undefined, outcome: undefined, offset: undefined, ...filter });
     decisions.current?.scrollIntoView({ block: 'start' });
   };
   return (
@@ -91,24 +92,7 @@ function Result({ result }: { result: ReplayResult }) {
         {countOf(summary.requests, 'request')} from {formatTime(summary.fromUnixMs)} to {formatTime(summary.toUnixMs)}{' '}
         UTC, simulated by the rules; the status in the log is shown separately.
       </PageHeading>
-      <dl className="mb-6 grid grid-cols-2 gap-3 sm:grid-cols-4">
-        {summary.outcomes.map(({ outcome, requests, share }) => (
-          <div key={outcome} className="rounded-xl border border-line bg-surface px-4 py-3 shadow-sm">
-            <dt>
-              <OutcomeLabel outcome={outcome} />
-            </dt>
-            <dd className="mt-1 text-2xl font-semibold tabular-nums">
-              {formatCount(requests)} <span className="text-sm font-normal text-muted">{formatShare(share)}</span>
-            </dd>
-          </div>
-        ))}
-        {summary.numRejected > 0 && (
-          <div className="rounded-xl border border-line bg-surface px-4 py-3 shadow-sm">
-            <dt className="font-medium text-muted">rejected lines</dt>
-            <dd className="mt-1 text-2xl font-semibold tabular-nums">{formatCount(summary.numRejected)}</dd>
-          </div>
-        )}
-      </dl>
+      <OutcomeTiles summary={summary} onShow={(outcome) => showDecisions({ outcome })} />
       {summary.hostNotice && <Notice>{summary.hostNotice}</Notice>}
       {summary.uncoveredHosts.length > 0 && (
         <p className="mb-6 text-sm text-muted">
@@ -121,20 +105,23 @@ function Result({ result }: { result: ReplayResult }) {
       )}
       <Card title="Requests over time">
         <Suspense fallback={<div className="h-64" />}>
-          <OutcomeTimeline timeline={timeline} outcomes={summary.outcomes.map(({ outcome }) => outcome)} />
+          <OutcomeTimeline
+            timeline={timeline}
+            outcomes={summary.outcomes.map(({ outcome }) => outcome)}
+            onSpan={(where) => showDecisions({ where })}
+          />
         </Suspense>
       </Card>
-      <RulesTable fences={summary.fences} />
+      <RulesTable fences={summary.fences} onFilter={(where) => showDecisions({ where })} />
       {summary.breakdowns.length > 0 && (
-        <BreakdownCard title="Breakdown" breakdowns={summary.breakdowns} onFilter={showDecisions} />
+        <BreakdownCard
+          title="Breakdown"
+          breakdowns={summary.breakdowns}
+          onFilter={(where) => showDecisions({ where })}
+        />
       )}
       <div ref={decisions}>
-        <DecisionTable
-          replayId={result.id}
-          outcomes={summary.outcomes.map(({ outcome }) => outcome)}
-          where={where}
-          onWhere={setWhere}
-        />
+        <DecisionTable replayId={result.id} outcomes={summary.outcomes.map(({ outcome }) => outcome)} />
       </div>
       <p className="text-xs text-muted">
         Depends on {policyName(result)} ({result.snapshot.slice(0, 12)}), log {result.logSha256.slice(0, 12)},{' '}
@@ -145,5 +132,37 @@ function Result({ result }: { result: ReplayResult }) {
         {result.numCorrections > 0 && `, corrections: ${result.numCorrections}`}.
       </p>
     </>
+  );
+}
+
+/** How many requests each outcome has; a number leads to its requests. */
+function OutcomeTiles({ summary, onShow }: { summary: ReplayResult['summary']; onShow: (outcome: Outcome) => void }) {
+  return (
+    <dl className="mb-4 grid grid-cols-2 gap-3 sm:grid-cols-4">
+      {summary.outcomes.map(({ outcome, requests, share }) => (
+        <div key={outcome} className="rounded-xl border border-line bg-surface px-4 py-2 shadow-sm">
+          <dt>
+            <OutcomeLabel outcome={outcome} />
+          </dt>
+          <dd className="text-xl font-semibold tabular-nums">
+            <button
+              type="button"
+              title={`Show the ${outcome} requests`}
+              onClick={() => onShow(outcome)}
+              className="underline-offset-4 hover:underline"
+            >
+              {formatCount(requests)}
+            </button>{' '}
+            <span className="text-sm font-normal text-muted">{formatShare(share)}</span>
+          </dd>
+        </div>
+      ))}
+      {summary.numRejected > 0 && (
+        <div className="rounded-xl border border-line bg-surface px-4 py-2 shadow-sm">
+          <dt className="font-medium text-muted">rejected lines</dt>
+          <dd className="text-xl font-semibold tabular-nums">{formatCount(summary.numRejected)}</dd>
+        </div>
+      )}
+    </dl>
   );
 }

@@ -5,7 +5,13 @@ import { StateBadge } from '../../components/state-badge.js';
 import { formatCount } from '../../format.js';
 
 /** What each rule did, in the order in which requests meet them. */
-export function RulesTable({ fences }: { fences: readonly FenceSummary[] }) {
+export function RulesTable({
+  fences,
+  onFilter,
+}: {
+  fences: readonly FenceSummary[];
+  onFilter: (where: string) => void;
+}) {
   const most = Math.max(0, ...fences.flatMap((fence) => fence.rules.map((rule) => rule.hits)));
   return (
     <Card title="Rules">
@@ -39,7 +45,7 @@ export function RulesTable({ fences }: { fences: readonly FenceSummary[] }) {
                   <Hits hits={rule.hits} most={most} lastHitUnixMs={rule.lastHitUnixMs} />
                 </td>
                 <td className="px-4 py-2 text-right align-top whitespace-nowrap">
-                  <Effect fence={fence} rule={rule} />
+                  <Effect fence={fence} rule={rule} onFilter={() => onFilter(`rule = ${fence.fence}/${rule.rule}`)} />
                 </td>
               </tr>
             )),
@@ -50,7 +56,7 @@ export function RulesTable({ fences }: { fences: readonly FenceSummary[] }) {
   );
 }
 
-function Effect({ fence, rule }: { fence: FenceSummary; rule: RuleSummary }) {
+function Effect({ fence, rule, onFilter }: { fence: FenceSummary; rule: RuleSummary; onFilter: () => void }) {
   const isTrial = fence.mode === 'trial' || rule.state === 'trial';
   return (
     <>
@@ -65,7 +71,13 @@ function Effect({ fence, rule }: { fence: FenceSummary; rule: RuleSummary }) {
       )}
       {!isTrial &&
         rule.state !== 'off' &&
-        (rule.decided > 0 ? `decided ${formatCount(rule.decided)}` : <span className="text-muted">decided none</span>)}
+        (rule.decided > 0 ? (
+          <button type="button" onClick={onFilter} className="text-jade underline-offset-2 hover:underline">
+            decided {formatCount(rule.decided)}
+          </button>
+        ) : (
+          <span className="text-muted">decided none</span>
+        ))}
       {rule.blind > 0 && <span className="block text-limited">blind on {formatCount(rule.blind)}</span>}
     </>
   );

@@ -35,7 +35,8 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
   const lastRule = useLast(diagnostics.length === 0 ? rule : undefined);
   const logs = useQuery(logsQuery()).data ?? [];
   const [chosenLog, setChosenLog] = useState<number>();
-  const logId = chosenLog ?? logs[0]?.id;
+  const [nthLog, setNthLog] = useState(0);
+  const logId = chosenLog ?? logs[nthLog]?.id;
   const known = useKnown(logId);
   const draft = useQuery(draftQuery).data;
   const [openedOn, setOpenedOn] = useState(draft?.version);
@@ -43,6 +44,9 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
   const unsaved = useUnsaved(text !== edited.text && !edit.isSuccess);
   const cancel = (): void => unsaved.leave(onClose);
   const matches = useMatches(logId, text, edited.fence, draft?.version ?? 0, diagnostics.length === 0 && !!rule);
+  // Unless one is chosen, it is the latest log that has requests for the gates of this fence.
+  const isOfOtherGates = chosenLog === undefined && matches.count?.requests === 0 && !matches.isStale;
+  if (isOfOtherGates && nthLog + 1 < logs.length) setNthLog(nthLog + 1);
   const sizes = new Map(draft?.lists.map(({ name, kind, numEntries = 0 }) => [name, { kind, numEntries }]));
   const all = [...diagnostics, ...matches.problems];
   return (

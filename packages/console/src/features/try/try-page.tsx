@@ -1,6 +1,7 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { ServiceError, type ReplayPolicy, type TryRequest } from '@jadefence/contract';
 import { useState, type FormEvent } from 'react';
+import { useAddressState } from '../../address-state.js';
 import { service } from '../../api/client.js';
 import { draftQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
@@ -13,6 +14,7 @@ import { TextField } from '../../components/text-field.js';
 /** One synthetic request, judged by what is published or by the draft. */
 export function TryPage() {
   const published = useQuery(draftQuery).data?.published;
+  const { get } = useAddressState();
   const [against, setAgainst] = useState<ReplayPolicy>();
   const attempt = useMutation({ mutationFn: (input: TryRequest) => service.tryRequest(input) });
   const submit = (event: FormEvent<HTMLFormElement>): void => {
@@ -50,15 +52,29 @@ export function TryPage() {
       </PageHeading>
       <Card>
         <form onSubmit={submit} className="grid items-start gap-4 p-4 sm:grid-cols-[1fr_2fr_8rem_auto]">
-          <TextField label="Client" name="client" required placeholder="198.18.4.7" problem={problemOf('client')} />
+          <TextField
+            label="Client"
+            name="client"
+            required
+            defaultValue={get('client')}
+            placeholder="198.18.4.7"
+            problem={problemOf('client')}
+          />
           <TextField
             label="URL"
             name="url"
             required
+            defaultValue={get('url')}
             placeholder="https://tickets.larkmoor.example/login"
             problem={problemOf('url')}
           />
-          <TextField label="Method" name="method" placeholder="GET" problem={problemOf('method')} />
+          <TextField
+            label="Method"
+            name="method"
+            defaultValue={get('method')}
+            placeholder="GET"
+            problem={problemOf('method')}
+          />
           <Button look="primary" type="submit" disabled={attempt.isPending} className="sm:mt-6">
             Try request
           </Button>

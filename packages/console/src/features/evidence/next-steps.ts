@@ -1,0 +1,52 @@
+import type { DecisionRow } from '@jadefence/contract';
+
+/** A request as a URL, as far as the log names it. */
+export function urlOf({ record, host, path }: Pick<DecisionRow, 'record' | 'host' | 'path'>): string | undefined {
+  const full = record['url.full'];
+  if (typeof full === 'string') return full;
+  return host === null ? undefined : `https://${host}${path ?? '/'}`;
+}
+
+/** Filters for the requests that are like this one, or are not. */
+export function filtersOf(row: DecisionRow): { readonly text: string; readonly where: string }[] {
+  const { client, country, host, path, record } = row;
+  const status = record['http.response.status_code'];
+  return [
+    ...pair('client', client, 'client'),
+    ...(country === null ? [] : [{ text: 'Only this country', where: `country = ${country}` }]),
+    ...pair('host', host, 'host'),
+    ...pair('path', path === null ? null : quote(path), 'path'),
+    ...(typeof status === 'number'
+      ? [{ text: `Only recorded status ${status}`, where: `recorded status = ${status}` }]
+      : []),
+  ];
+}
+
+function pair(field: string, value: string | null, noun: string): { readonly text: string; readonly where: string }[] {
+  if (value === null || value === '') return [];
+  return [
+    { text: `Only this ${noun}`, where: `${field} = ${value}` },
+    { text: `Not this ${noun}`, where: `not ${field} = ${value}` },
+  ];
+}
+
+/** Fence text of a value; in quotes where it is more than a word. */
+function quote(text: string): string {
+  return /^[\w./-]+$/.test(text) ? text : `"${text.replaceAll('\\', '\\\\').replaceAll('"', '\\"')}"`;
+}
+
+/** An expectation that the request has this outcome; undefined where the log does not name enough of it. */
+export function expectationOf(row: DecisionRow): string | undefined {
+  const { client, method, outcome, fence, rule } = row;
+  const url = urlOf(row);
+  if (client === null || url === undefined || outcome === 'uncovered') return undefined;
+  const by = rule === undefined ? '' : ` by rule ${fence}/${rule}`;
+  const withMethod = method === null || method === 'GET' ? '' : ` with method ${method}`;
+  return `expect ${outcome}${by} from ${client} to ${url}${withMethod}`;
+}
+
+/** A rule that lets the same client pass, to be put above the rule that stopped it. */
+export function exceptionRule(client: string, path: string | undefined): string {
+  const where = path === undefined ? '' : ` and path under ${quote(path)}`;
+  return `rule exception allow when client = ${client}${where}`;
+}
