@@ -21,7 +21,7 @@ afterEach(() => service.stop());
 async function on(path: string, work: (page: Page) => Promise<void>): Promise<void> {
   const { page, context, errors } = await openPage(service, browser, path);
   await work(page);
-  expect(errors.filter((error) => !/40\d|41\d|422/.test(error))).toEqual([]);
+  expect(errors.filter((error) => !/40\d|41\d|422|ERR_INTERNET_DISCONNECTED/.test(error))).toEqual([]);
   await context.close();
 }
 const importFences = (text = FENCES) =>
@@ -80,10 +80,10 @@ describe('an empty service', () => {
       await step('Publish').click();
       await page.getByLabel('Note: what changes, and why').fill('first');
       await page.getByRole('button', { name: 'Publish', exact: true }).click();
-      await page.getByText('Revision 1', { exact: true }).waitFor();
+      await page.getByRole('heading', { name: /^Revision 1/ }).waitFor();
       await page.getByRole('link', { name: 'Overview' }).click();
       await page.getByText('The draft is as revision 1.').waitFor();
-      expect(await page.getByText('First steps').count()).toBe(0);
+      await page.getByText('First steps').waitFor({ state: 'detached' });
     });
   }, 120_000);
 });
@@ -130,6 +130,25 @@ describe('an edit of the draft', () => {
     // An edit ends what could be redone.
     await expect(client.redo()).rejects.toThrow('You have nothing to redo in this draft.');
   });
+});
+
+describe('the draft', () => {
+  beforeEach(() => importFences());
+
+  it('follows what is changed elsewhere, and reports that the service cannot be reached', () =>
+    on('/fences', async (page) => {
+      await page.getByText('login', { exact: true }).waitFor();
+      const { version } = await service.client.draft();
+      await service.client.edit([{ kind: 'set-rule', fence: 'desk', rule: 'login', state: 'off' }], version);
+      await page.getByText('off', { exact: true }).waitFor();
+      await page.getByRole('link', { name: 'Lists' }).click();
+      await page.getByRole('button', { name: 'Remove 198.18.4.0/24 from team' }).click();
+      await page.getByText('It is empty.').waitFor();
+      await page.context().setOffline(true);
+      await page.getByText('The service cannot be reached').waitFor();
+      await page.context().setOffline(false);
+      await page.getByText('The service cannot be reached').waitFor({ state: 'detached' });
+    }));
 });
 
 describe('what is being written', () => {

@@ -18,6 +18,7 @@ import type { AuditCheck, AuditPage } from './audit.js';
 import type {
   Draft,
   DraftChanges,
+  DraftNews,
   DraftSources,
   DraftSteps,
   EditResult,
@@ -67,6 +68,7 @@ export interface Answers {
   readonly DecisionPage: DecisionPage;
   readonly Draft: Draft;
   readonly DraftChanges: DraftChanges;
+  readonly DraftNews: DraftNews;
   readonly DraftSteps: DraftSteps;
   readonly DraftSources: DraftSources;
   readonly EditResult: EditResult;

@@ -119,6 +119,16 @@ export interface DraftSteps {
   readonly redo: DraftStep | null;
 }
 
+/** The draft after its latest change. */
+export interface DraftNews {
+  readonly version: number;
+  /** Who made the change; null where it is not known. */
+  readonly by: string | null;
+  readonly numChanges: number;
+  /** The first of them in words. */
+  readonly summary: string | null;
+}
+
 export interface DraftChanges {
   readonly version: number;
   /** Null where nothing is published. */

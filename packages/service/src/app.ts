@@ -202,7 +202,10 @@ export async function createService(config: Config, hasThreads = true): Promise<
     routes,
     users,
     logger,
-    drain: () => health.drain(),
+    drain: () => {
+      health.drain();
+      features.draftWatch.end();
+    },
     async close() {
       for (const item of periodic) await item.stop();
       await queue.stop();

@@ -6,6 +6,7 @@ import { auditRoutes } from './features/audit/routes.js';
 import { Comparisons } from './features/comparisons/comparisons.js';
 import { comparisonRoutes } from './features/comparisons/routes.js';
 import { Drafts, type ExternalData } from './features/draft/draft.js';
+import { DraftWatch } from './features/draft/news.js';
 import { draftRoutes } from './features/draft/routes.js';
 import { listRoutes } from './features/lists/routes.js';
 import { Logs } from './features/logs/logs.js';
@@ -49,6 +50,7 @@ export function openFeatures({ db, config, pool, queue, tables }: FeatureParts) 
     forLists: (names, trx) => datasets.forLists(names, trx),
     categoryNames: (trx) => referenceSnapshots.categoryNames(trx),
   };
+  const draftWatch = new DraftWatch(db);
   const drafts = new Drafts(db, new PublishedRevisions(datasets), outside);
   const revisions = new Revisions(db, drafts, referenceSnapshots, datasets);
   const logs = new Logs(db);
@@ -71,8 +73,9 @@ export function openFeatures({ db, config, pool, queue, tables }: FeatureParts) 
     comparisons,
     effectReplays: new EffectReplays(db, datasets, referenceSnapshots, revisions),
     drafts,
+    draftWatch,
     routes: [
-      ...draftRoutes(drafts, referenceSnapshots),
+      ...draftRoutes(drafts, draftWatch, referenceSnapshots),
       ...revisionRoutes(revisions),
       ...listRoutes(drafts),
       ...passphraseRoutes(new Passphrases(db, drafts)),

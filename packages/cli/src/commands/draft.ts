@@ -44,7 +44,7 @@ export function addDraft(draft: Command, streams: Streams): void {
     .action(async ({ output }: OutputOption) => printEdit(await (await connect(streams)).redo(), output, streams));
   draft
     .command('discard')
-    .description('Make parts of the draft what is published again')
+    .description('Discard changes of the draft')
     .addArgument(new Argument('[kind]', 'kind of what changed, such as rule; all changes if absent'))
     .argument('[name]', 'its name; of a rule FENCE/RULE')
     .option('--yes', 'discard all changes without confirmation')

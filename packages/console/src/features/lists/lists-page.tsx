@@ -1,3 +1,4 @@
+import { XMarkIcon } from '@heroicons/react/20/solid';
 import { useQuery } from '@tanstack/react-query';
 import type { ListInfo } from '@jadefence/contract';
 import type { ListContents } from '@jadefence/core/edit';
@@ -47,10 +48,7 @@ export function ListsPage() {
                         onClick={() => setChosen(list.name)}
                         className={`flex w-full items-baseline justify-between gap-2 px-4 py-2 text-left text-sm ${list === shown ? 'bg-jade-soft text-jade-strong' : 'hover:bg-sunken'}`}
                       >
-                        <span className="min-w-0">
-                          <span className="font-mono">{list.name}</span>{' '}
-                          <span className="text-xs opacity-80">{list.kind}</span>
-                        </span>
+                        <span className="font-mono">{list.name}</span>
                         <span className={list === shown ? '' : 'text-muted'}>
                           {countEntries(list.kind, list.dataset?.numEntries ?? list.entries.length)}
                         </span>
@@ -116,6 +114,7 @@ function ListDetail({
   onRenamed: (name: string) => void;
 }) {
   const remove = useEdit(onGone);
+  const removeEntry = useEdit();
   return (
     <div>
       <Card
@@ -142,7 +141,17 @@ function ListDetail({
             {list.dataset && ` Its entries are the dataset ${list.dataset.name}.`} Last changed{' '}
             {formatMinute(list.changedAt)} by {list.changedBy ?? 'unknown'}.
           </p>
-          {!list.dataset && <Contents list={list} />}
+          {removeEntry.error && <ErrorNotice error={removeEntry.error} />}
+          {!list.dataset && (
+            <Contents
+              list={list}
+              onRemove={
+                list.file
+                  ? undefined
+                  : (entry) => removeEntry.mutate([{ kind: 'edit-list', list: list.name, add: [], remove: [entry] }])
+              }
+            />
+          )}
         </div>
       </Card>
       <Card title="Rename everywhere">
@@ -160,12 +169,23 @@ function ListDetail({
   );
 }
 
-function Contents({ list }: { list: ListContents }) {
+/** @param onRemove takes an entry of the list itself out of it */
+function Contents({ list, onRemove }: { list: ListContents; onRemove?: (entry: string) => void }) {
   return (
     <ul className="max-h-96 overflow-auto font-mono" aria-label={`Entries of ${list.name}`} tabIndex={0}>
       {list.entries.map((entry) => (
         <li key={entry.text}>
           {entry.text}
+          {onRemove && (
+            <button
+              type="button"
+              aria-label={`Remove ${entry.text} from ${list.name}`}
+              onClick={() => onRemove(entry.text)}
+              className="ml-2 rounded p-0.5 align-middle text-muted hover:bg-sunken"
+            >
+              <XMarkIcon aria-hidden className="size-4" />
+            </button>
+          )}
           {entry.contents && (
             <div className="ml-3 border-l-2 border-line pl-3">
               <Contents list={entry.contents} />

@@ -1,13 +1,23 @@
 import { DiscardInput, EditsInput, ImportFencesInput } from '@jadefence/contract/server';
 import { STARTING_POINTS, type Edit } from '@jadefence/core/edit';
 import { runExpectations } from '@jadefence/core/expectations';
-import { threadRoute, type Route } from '../../http/route.js';
+import { sendEvents } from '../../http/events.js';
+import { route, threadRoute, type Route } from '../../http/route.js';
 import { expectedVersion, setETag } from '../../http/version.js';
 import type { ReferenceSnapshots } from '../../reference/reference-snapshots.js';
 import type { Drafts } from './draft.js';
+import type { DraftWatch } from './news.js';
 
-export function draftRoutes(drafts: Drafts, referenceSnapshots: ReferenceSnapshots): Route[] {
+export function draftRoutes(drafts: Drafts, watch: DraftWatch, referenceSnapshots: ReferenceSnapshots): Route[] {
   return [
+    route({
+      method: 'get',
+      path: '/draft/events',
+      summary: 'Follow the draft (server-sent events)',
+      answer: 'DraftNews~',
+      access: 'viewer',
+      handle: ({ response, signal }) => sendEvents(response, watch.follow(signal)),
+    }),
     threadRoute('rules', {
       method: 'get',
       path: '/draft',
