@@ -1,4 +1,5 @@
 /** `npm run bench [NAME ...]`: the named workloads, or all but the long ones. */
+import { benchConsole } from './console.js';
 import { benchCountry } from './country.js';
 import { benchDomains } from './domains.js';
 import { benchFeed } from './feed.js';
@@ -30,6 +31,7 @@ const WORKLOADS: Record<string, () => Promise<void>> = {
 };
 /** Those that take long: only when they are requested. */
 const LONG: Record<string, () => Promise<void>> = {
+  'console': benchConsole,
   'pages': benchPages,
   'service': () => benchService(2_000_000),
   'service-20m': () => benchService(20_000_000),

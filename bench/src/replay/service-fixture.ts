@@ -22,6 +22,7 @@ export interface ServiceFixture {
   readonly client: ServiceClient;
   readonly address: string;
   readonly token: string;
+  readonly signIn: { readonly name: string; readonly password: string };
   readonly pid: number;
 }
 
@@ -41,10 +42,11 @@ export async function withService(work: (fixture: ServiceFixture) => Promise<voi
       JADEFENCE_LOG_LEVEL: 'error',
     });
     try {
-      const token = await signIn(address, signInFile);
+      const signIn = readSignIn(signInFile);
+      const token = await createToken(address, signIn);
       const client = new ServiceClient({ baseUrl: address, token });
       await bringInReferenceData(client);
-      await work({ client, address, token, pid });
+      await work({ client, address, token, signIn, pid });
     } finally {
       await stop();
       await request(cluster.urlOf('postgres'), `drop database ${database} with (force)`);
@@ -55,15 +57,14 @@ export async function withService(work: (fixture: ServiceFixture) => Promise<voi
   }
 }
 
-async function signIn(address: string, signInFile: string): Promise<string> {
-  const fields = Object.fromEntries(
-    [...readFileSync(signInFile, 'utf8').matchAll(/^(\w+): (.*)$/gm)].map(([, key, value]) => [key!, value!]),
-  ) as { name: string; password: string };
-  const created = await new ServiceClient({ baseUrl: address }).createToken(fields, {
-    name: 'bench',
-    scope: 'administrator',
-  });
-  return created.token;
+function readSignIn(path: string): ServiceFixture['signIn'] {
+  const fields = [...readFileSync(path, 'utf8').matchAll(/^(\w+): (.*)$/gm)];
+  return Object.fromEntries(fields.map(([, key, value]) => [key!, value!])) as ServiceFixture['signIn'];
+}
+
+async function createToken(address: string, signIn: ServiceFixture['signIn']): Promise<string> {
+  const client = new ServiceClient({ baseUrl: address });
+  return (await client.createToken(signIn, { name: 'bench', scope: 'administrator' })).token;
 }
 
 async function bringInReferenceData(client: ServiceClient): Promise<void> {
