@@ -151,6 +151,38 @@ describe('the draft', () => {
     }));
 });
 
+describe('a fence', () => {
+  beforeEach(() => importFences());
+
+  it('has its name, title and end in fields, as a rule has its name and notes, and can be deleted', () =>
+    on('/fences', async (page) => {
+      await page.getByRole('button', { name: 'Edit fence desk' }).click();
+      await page.getByLabel('Title').fill('The front desk');
+      await page.getByLabel('Name').fill('front');
+      await page.getByRole('button', { name: 'Where no rule ends it' }).click();
+      await page.getByRole('option', { name: 'block' }).click();
+      await page.getByRole('button', { name: 'Save fence' }).click();
+      await page.getByText('Otherwise block with 403.').waitFor();
+      await page.getByRole('button', { name: 'Edit rule login' }).click();
+      await page.getByLabel('Name').fill('sign-in');
+      await page.getByLabel('Owner').fill('kari');
+      await page.getByLabel('Reason').fill('many tries');
+      await page.getByText('rule sign-in block').waitFor();
+      await page.getByRole('button', { name: 'Save to draft' }).click();
+      await page.getByText('sign-in', { exact: true }).waitFor();
+      const { parts } = await service.client.draftSources();
+      const textOf = (name: string) => parts.find((part) => part.name === name)?.text.trim();
+      expect(textOf('front')).toMatch(/^fence front enforce "The front desk" \{\n? *otherwise block/);
+      expect(textOf('sign-in')).toMatch(/owner "kari" reason "many tries"$/);
+      expect(textOf('shop')).toContain('fences front');
+      await page.getByRole('button', { name: 'Edit fence front' }).click();
+      await page.getByRole('button', { name: 'Delete fence' }).click();
+      await page.getByText('No fences yet').waitFor();
+      await page.getByTitle(/^Undo: /).click();
+      await page.getByText('sign-in', { exact: true }).waitFor();
+    }));
+});
+
 describe('what is being written', () => {
   beforeEach(() => importFences());
 

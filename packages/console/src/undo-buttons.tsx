@@ -10,9 +10,11 @@ import { ErrorNotice } from './components/loaded.js';
 export function UndoButtons() {
   const steps = useQuery(draftStepsQuery).data;
   const client = useQueryClient();
-  const onSettled = () => client.invalidateQueries({ queryKey: ['draft'] });
-  const undo = useMutation({ mutationFn: service.undo, onSettled });
-  const redo = useMutation({ mutationFn: service.redo, onSettled });
+  const onSettled = () => void client.invalidateQueries({ queryKey: ['draft'] });
+  // After the edits that are still on their way.
+  const scope = { id: 'draft' };
+  const undo = useMutation({ scope, mutationFn: service.undo, onSettled });
+  const redo = useMutation({ scope, mutationFn: service.redo, onSettled });
   const isBusy = undo.isPending || redo.isPending;
   const act = (direction: 'undo' | 'redo'): void => {
     undo.reset();

@@ -4,6 +4,8 @@ import { service } from './client.js';
 import { applyToDraft } from './optimistic.js';
 import { draftQuery } from './queries.js';
 
+const EDITS = ['draft', 'edit'];
+
 /**
  * Edits the draft on the version that is shown, so that what another user changed meanwhile is reported and not
  * overwritten. What the edit does is shown at once, and taken back where it is refused. Everything that shows the draft is
@@ -14,6 +16,9 @@ export function useEdit(onDone?: (result: EditResult) => void, seenVersion?: num
   const client = useQueryClient();
   const { queryKey } = draftQuery;
   return useMutation({
+    mutationKey: EDITS,
+    // One after the other, so that each is made on the version that the one before it left.
+    scope: { id: 'draft' },
     mutationFn: async (edits: readonly Edit[]) => {
       const { version } = await client.ensureQueryData(draftQuery);
       return service.edit(edits, seenVersion ?? version);
@@ -26,13 +31,18 @@ export function useEdit(onDone?: (result: EditResult) => void, seenVersion?: num
       return { before };
     },
     onError: (_error, _edits, context) => {
-      if (context?.before) client.setQueryData(queryKey, context.before);
+      const { before } = context ?? {};
+      // Edits before this one may have been made meanwhile.
+      if (before) client.setQueryData(queryKey, (draft) => ({ ...before, version: draft?.version ?? before.version }));
     },
     onSuccess: (result) => {
       // What we changed ourselves we have seen.
       client.setQueryData(queryKey, (draft) => draft && { ...draft, version: result.version });
       onDone?.(result);
     },
-    onSettled: () => client.invalidateQueries({ queryKey }),
+    onSettled: () => {
+      // What is still to be made is shown already; an answer in between would show the draft without it.
+      if (client.isMutating({ mutationKey: EDITS }) === 1) void client.invalidateQueries({ queryKey });
+    },
   });
 }

@@ -25,6 +25,7 @@ export const FenceCard = memo(function FenceCard({
   filter,
   isLong,
   onEdit,
+  onEditHead,
 }: {
   fence: DraftFence;
   /** Whether any request of the replay reached one of its gates; otherwise there are no hits to show. */
@@ -35,6 +36,7 @@ export const FenceCard = memo(function FenceCard({
   /** The page has many rules, of which it shows those in view. */
   isLong: boolean;
   onEdit: (edited: Edited) => void;
+  onEditHead: (fence: DraftFence) => void;
 }) {
   const { mutate, error } = useEdit();
   const wanted = filter.trim().toLowerCase();
@@ -47,7 +49,10 @@ export const FenceCard = memo(function FenceCard({
   const actions = useMemo(() => actionsOf(fence, onEdit, (change) => mutate([change])), [fence, onEdit, mutate]);
   if (shown.length === 0 && wanted !== '') return null;
   return (
-    <Card title={<Heading fence={fence} />} aside={<Aside fence={fence} onChange={(change) => mutate([change])} />}>
+    <Card
+      title={<Heading fence={fence} />}
+      aside={<Aside fence={fence} onChange={(change) => mutate([change])} onEdit={() => onEditHead(fence)} />}
+    >
       {error && (
         <div className="p-3">
           <ErrorNotice error={error} />
@@ -119,7 +124,7 @@ function Heading({ fence }: { fence: DraftFence }) {
   );
 }
 
-function Aside({ fence, onChange }: { fence: DraftFence; onChange: (edit: Edit) => void }) {
+function Aside({ fence, onChange, onEdit }: { fence: DraftFence; onChange: (edit: Edit) => void; onEdit: () => void }) {
   const other = fence.mode === 'trial' ? 'enforce' : 'trial';
   return (
     <span className="flex flex-wrap items-center gap-3 text-sm text-muted">
@@ -130,6 +135,9 @@ function Aside({ fence, onChange }: { fence: DraftFence; onChange: (edit: Edit) 
         title={other === 'enforce' ? 'Nothing enforces this yet: it is what replays judge by' : undefined}
       >
         {other === 'enforce' ? 'Enforce' : 'Put on trial'}
+      </Button>
+      <Button size="small" aria-label={`Edit fence ${fence.name}`} onClick={onEdit}>
+        Edit
       </Button>
     </span>
   );

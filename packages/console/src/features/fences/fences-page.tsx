@@ -1,12 +1,12 @@
 import { PlusIcon } from '@heroicons/react/20/solid';
 import { useQuery } from '@tanstack/react-query';
-import type { Draft, Replay, ReplayResult } from '@jadefence/contract';
+import type { Draft, DraftFence, Replay, ReplayResult } from '@jadefence/contract';
 import type { RuleSummary } from '@jadefence/core/replay';
 import { Input } from '@headlessui/react';
 import { useDeferredValue, useEffect, useMemo, useState } from 'react';
 import { Link } from 'react-router';
 import { useAddressState, wholeOf, type AddressState } from '../../address-state.js';
-import { draftQuery, replayResultQuery, replaysQuery } from '../../api/queries.js';
+import { draftQuery, draftSourcesQuery, replayResultQuery, replaysQuery } from '../../api/queries.js';
 import { Choice } from '../../components/choice.js';
 import { Command, EmptyState, PageHeading } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
@@ -14,6 +14,7 @@ import { INPUT_STYLE } from '../../components/text-field.js';
 import { RuleEditor, type Edited } from '../rule-editor/rule-editor.js';
 import { exceptionRule } from '../evidence/next-steps.js';
 import { FenceCard } from './fence-card.js';
+import { FenceForm } from './fence-form.js';
 import { StartFrom } from './start-from.js';
 
 /** Up to this many rules all are on the page, so that the browser finds text in them. */
@@ -30,6 +31,9 @@ export function FencesPage() {
   const chosenId = wholeOf(get('replay'));
   const [edited, setEdited] = useState<Edited | undefined>(() => exceptionOf(get));
   const [filter, setFilter] = useState(get('text') ?? '');
+  const [head, setHead] = useState<DraftFence>();
+  const sources = useQuery({ ...draftSourcesQuery, enabled: head !== undefined }).data;
+  const headText = sources?.parts.find(({ kind, name }) => kind === 'fence' && name === head?.name)?.text;
   // What is typed is shown first.
   const shownFilter = useDeferredValue(filter);
   const replayId = chosenId ?? done[0]?.id;
@@ -62,9 +66,12 @@ export function FencesPage() {
         )}
       </div>
       <Loaded query={draft}>
-        {(data) => <DraftFences draft={data} result={result.data} filter={shownFilter} onEdit={setEdited} />}
+        {(data) => (
+          <DraftFences draft={data} result={result.data} filter={shownFilter} onEdit={setEdited} onEditHead={setHead} />
+        )}
       </Loaded>
       {edited && <RuleEditor edited={edited} onClose={close} />}
+      {head && headText !== undefined && <FenceForm fence={head} text={headText} onClose={() => setHead(undefined)} />}
     </>
   );
 }
@@ -114,11 +121,13 @@ function DraftFences({
   result,
   filter,
   onEdit,
+  onEditHead,
 }: {
   draft: Draft;
   result?: ReplayResult;
   filter: string;
   onEdit: (edited: Edited) => void;
+  onEditHead: (fence: DraftFence) => void;
 }) {
   const tallies = useMemo(() => talliesOf(result), [result]);
   const most = useMemo(() => [...tallies.values()].reduce((max, { hits }) => Math.max(max, hits), 0), [tallies]);
@@ -174,6 +183,7 @@ function DraftFences({
           filter={filter}
           isLong={isLong}
           onEdit={onEdit}
+          onEditHead={onEditHead}
         />
       ))}
     </>

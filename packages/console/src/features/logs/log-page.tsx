@@ -7,6 +7,7 @@ import { useNavigate } from 'react-router';
 import { hasProblem, service } from '../../api/client.js';
 import { draftQuery, logQuery, surveyQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
+import { Choice } from '../../components/choice.js';
 import { Card, Notice, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { countOf, formatTime } from '../../format.js';
@@ -34,17 +35,23 @@ export function LogPage({ id }: { id: number }) {
   );
 }
 
+/** Each request is judged by the gate that covers it. */
+const ALL_GATES = '';
+
 function LogActions({ log }: { log: Log }) {
   const queryClient = useQueryClient();
   const navigate = useNavigate();
+  const [gate, setGate] = useState(ALL_GATES);
   const replay = useMutation({
-    mutationFn: (against: ReplayPolicy) => service.startReplay({ logId: log.id, against }),
+    mutationFn: (against: ReplayPolicy) =>
+      service.startReplay({ logId: log.id, against, ...(gate === ALL_GATES ? {} : { gate }) }),
     onSuccess: async ({ id }) => {
       await queryClient.invalidateQueries({ queryKey: ['replays'] });
       await navigate(`/replays/${id}`);
     },
   });
-  const published = useQuery(draftQuery).data?.published;
+  const draft = useQuery(draftQuery).data;
+  const published = draft?.published;
   const remove = useMutation({
     mutationFn: (isForced: boolean) => service.deleteLog(log.id, isForced),
     onSuccess: async () => {
@@ -62,7 +69,18 @@ function LogActions({ log }: { log: Log }) {
   const deleteText = isUsed ? 'Delete it with its replays' : isConfirming ? 'Really delete it' : 'Delete';
   return (
     <div className="flex max-w-md flex-col items-end gap-2">
-      <div className="flex gap-2">
+      <div className="flex flex-wrap justify-end gap-2">
+        {draft && draft.gates.length > 1 && (
+          <Choice
+            label="Replay at"
+            value={gate}
+            options={[
+              { value: ALL_GATES, text: 'the gates that cover it' },
+              ...draft.gates.map(({ name }) => ({ value: name, text: name })),
+            ]}
+            onChange={setGate}
+          />
+        )}
         <Button look="primary" onClick={() => replay.mutate('draft')} disabled={replay.isPending}>
           Replay against the draft
         </Button>

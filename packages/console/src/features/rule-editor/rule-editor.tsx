@@ -13,8 +13,9 @@ import { ErrorNotice } from '../../components/loaded.js';
 import { useUnsaved } from '../../components/unsaved.js';
 import { formatCount } from '../../format.js';
 import { NewList } from '../lists/new-list.js';
-import { useKnown } from './known.js';
+import { useKnown, type KnownNames } from './known.js';
 import { RuleChips } from './rule-chips.js';
+import { RuleFields } from './rule-fields.js';
 
 const FenceText = lazy(() => import('./fence-text.js'));
 
@@ -59,7 +60,7 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
           <div className="mt-4 grid gap-5 lg:grid-cols-2">
             <section>
               <h3 className="mb-2 text-sm font-medium text-muted">As a sentence</h3>
-              {lastRule && <RuleChips rule={lastRule} known={known} onChange={(to) => setText(printRuleText(to))} />}
+              {lastRule && <RuleForm rule={lastRule} known={known} onChange={(to) => setText(printRuleText(to))} />}
             </section>
             <section>
               <h3 className="mb-2 text-sm font-medium text-muted">As fence text</h3>
@@ -107,6 +108,16 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
         </DialogPanel>
       </div>
     </Dialog>
+  );
+}
+
+/** Everything of a rule without its text. */
+function RuleForm(props: { rule: Rule; known: KnownNames; onChange: (rule: Rule) => void }) {
+  return (
+    <>
+      <RuleChips {...props} />
+      <RuleFields rule={props.rule} onChange={props.onChange} />
+    </>
   );
 }
 
