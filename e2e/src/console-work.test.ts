@@ -186,6 +186,15 @@ describe('a fence', () => {
 describe('what is being written', () => {
   beforeEach(() => importFences());
 
+  it('is kept when a form is left by mistake, of a list, too', () =>
+    on('/lists', async (page) => {
+      await page.getByRole('button', { name: 'New list' }).click();
+      await page.getByLabel('Entries, one a line').first().fill('198.51.100.0/24');
+      await page.keyboard.press('Escape');
+      await page.getByRole('button', { name: 'Keep editing' }).click();
+      expect(await page.getByLabel('Entries, one a line').first().inputValue()).toBe('198.51.100.0/24');
+    }));
+
   it('is lost neither by Escape nor by the way back without a question', () =>
     on('/fences', async (page) => {
       await page.getByRole('button', { name: 'Edit rule login' }).click();
@@ -244,6 +253,24 @@ describe('a replay', () => {
       await panel.getByRole('button', { name: 'Not this path' }).click();
       await page.getByText('no decisions').waitFor();
       expect(new URL(page.url()).searchParams.get('where')).toBe('not path = /login');
+    });
+  });
+});
+
+describe('the keys', () => {
+  it('lead to anything by its name, and are shown', async () => {
+    await importFences();
+    await on('/', async (page) => {
+      await page.getByRole('heading', { name: 'Overview' }).waitFor();
+      await page.keyboard.press('Control+K');
+      await page.getByRole('combobox', { name: 'Go to' }).fill('rule login');
+      await page.getByRole('option', { name: /desk\/login/ }).waitFor();
+      await page.keyboard.press('Enter');
+      await expect.poll(() => page.url()).toContain('/fences?text=login');
+      await page.getByText('login', { exact: true }).waitFor();
+      await page.getByRole('heading', { name: 'Fences' }).click();
+      await page.keyboard.press('?');
+      await page.getByText('Undo your latest edit of the draft').waitFor();
     });
   });
 });

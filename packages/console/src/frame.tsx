@@ -5,6 +5,7 @@ import { NavLink, Outlet, useLocation } from 'react-router';
 import { service } from './api/client.js';
 import { meQuery } from './api/queries.js';
 import { Button } from './components/button.js';
+import { Palette } from './features/palette/palette.js';
 import { LiveDraft } from './live-draft.js';
 import { UndoButtons } from './undo-buttons.js';
 import { PAGE_GROUPS } from './pages.js';
@@ -27,6 +28,7 @@ export function Frame() {
         Skip to the page
       </a>
       <LiveDraft />
+      <Palette />
       {/* A page that is opened folds the navigation again. */}
       <Navigation key={pathname} />
       <main ref={main} id="main" tabIndex={-1} className="mx-auto w-full max-w-6xl p-4 outline-none md:px-8 md:py-6">

@@ -5,6 +5,7 @@ import { service } from './api/client.js';
 import { draftStepsQuery } from './api/queries.js';
 import { Button } from './components/button.js';
 import { ErrorNotice } from './components/loaded.js';
+import { isWriting } from './keys.js';
 
 /** Takes back what this user did last to the draft, and takes it again; by keys, too. */
 export function UndoButtons() {
@@ -65,11 +66,4 @@ function useUndoKeys(onKey: (direction: 'undo' | 'redo') => void): void {
     window.addEventListener('keydown', listen);
     return () => window.removeEventListener('keydown', listen);
   });
-}
-
-function isWriting(target: EventTarget | null): boolean {
-  return (
-    target instanceof HTMLElement &&
-    (target.isContentEditable || target.matches('input:not([type=checkbox]), textarea, [role=dialog] *'))
-  );
 }

@@ -93,6 +93,21 @@ describe('a step', () => {
     ]);
   });
 
+  it('of many thousand parts is taken back in a moment', () => {
+    const rules = Array.from({ length: 20_000 }, (_, rule) => `rule r${rule} block when path under /r/${rule}`);
+    const text = `gate g inbound { hosts g.example fences f otherwise allow }\nfence f enforce {\n${rules.join('\n')}\n}\n`;
+    const after: Configuration = {
+      parts: splitIntoParts(checkFences([{ path: 'f.fence', text }], []).files),
+      namedFiles: [],
+    };
+    const step = stepOf(START, after);
+    const startedMs = performance.now();
+    expect(applyStep(after, step, 'undo').parts).toEqual(START.parts);
+    expect(applyStep(START, step, 'redo').parts).toEqual(after.parts);
+    // Each part with each would take minutes.
+    expect(performance.now() - startedMs).toBeLessThan(10_000);
+  }, 120_000);
+
   it('is refused where what it touches has changed since', () => {
     const [before, mine] = write(START, [{ kind: 'set-rule', fence: 'desk', rule: 'c', state: 'off' }]);
     const [, theirs] = write(mine!, [{ kind: 'set-rule', fence: 'desk', rule: 'c', state: 'trial' }]);

@@ -68,26 +68,29 @@ export function applyStep(configuration: Configuration, step: Step, direction: S
         `${capitalize(describeId(id))} has changed since, so nothing was ${direction === 'undo' ? 'undone' : 'redone'}.`,
         'Look at it, and change it as it is now.',
       );
-  const touched = new Set(sides.map(({ id }) => keyOf(id)));
-  const parts = configuration.parts.map((part) => part);
-  // What only changes its text stays where it is.
-  const placed = sides.filter(({ from, to }) => from?.follows !== to?.follows || !from || !to);
-  const displaced = new Set(placed.map(({ id }) => keyOf(id)));
-  const rest = parts.flatMap((part): Part[] => {
-    const key = keyOf(part);
-    if (!touched.has(key)) return [part];
-    if (displaced.has(key)) return [];
-    return [{ ...part, text: sides.find(({ id }) => keyOf(id) === key)!.to!.text }];
-  });
-  const returning = placed
-    .flatMap(({ id, to }) => (to && id.kind !== 'file' ? [{ ...id, kind: id.kind, to }] : []))
-    .sort((a, b) => a.to.index - b.to.index);
-  for (const { to, ...id } of returning) rest.splice(placeOf(rest, id, to.follows), 0, { ...id, text: to.text });
-  return { ...configuration, parts: rest, namedFiles: putFiles(configuration, sides) };
+  const byKey = new Map(sides.map((side) => [keyOf(side.id), side]));
+  const order = new PartOrder(
+    configuration.parts.flatMap((part): Part[] => {
+      const side = byKey.get(keyOf(part));
+      if (!side) return [part];
+      return isDisplaced(side) ? [] : [{ ...part, text: side.to!.text }];
+    }),
+  );
+  sides
+    .flatMap(({ id, from, to }) => (to && id.kind !== 'file' && isDisplaced({ from, to }) ? [{ id, to }] : []))
+    .sort((a, b) => a.to.index - b.to.index)
+    .forEach(({ id, to }) => order.insert({ ...id, kind: id.kind as PartKind, text: to.text }, to.follows));
+  return { ...configuration, parts: order.all(), namedFiles: putFiles(configuration, sides) };
+}
+
+/** What only changes its text stays where it is. */
+function isDisplaced({ from, to }: Pick<Sides, 'from' | 'to'>): boolean {
+  return !from || !to || from.follows !== to.follows;
 }
 
 interface Sides {
   readonly id: Omit<StepPart, 'before' | 'after'>;
+  readonly from: StepSide | undefined;
   readonly to: StepSide | undefined;
 }
 
@@ -101,22 +104,56 @@ function putFiles({ namedFiles }: Configuration, sides: readonly Sides[]): Confi
   return [...files.values()];
 }
 
-/** Behind the part that it followed; where that is gone, at the end of its fence, or of all. */
-function placeOf(
-  parts: readonly Part[],
-  { kind, owner }: Pick<Part, 'kind' | 'owner'>,
-  follows: string | null,
-): number {
-  if (follows === null) return 0;
-  const before = parts.findIndex((part) => keyOf(part) === follows);
-  if (before >= 0 && (kind !== 'rule' || isOfFence(parts[before]!, owner))) {
-    let place = before + 1;
-    // A statement never comes between a fence and its rules.
-    if (kind !== 'rule') while (place < parts.length && parts[place]!.kind === 'rule') place += 1;
-    return place;
+/** Parts as a linked list, so that thousands are put back in a moment. */
+class PartOrder {
+  readonly #parts = new Map<string, Part>();
+  readonly #next = new Map<string, string>();
+  #first: string | undefined;
+  #last: string | undefined;
+
+  constructor(parts: readonly Part[]) {
+    for (const part of parts) this.#insertAfter(part, this.#last);
   }
-  if (kind !== 'rule') return parts.length;
-  return parts.findLastIndex((part) => isOfFence(part, owner)) + 1;
+
+  /** Behind the part that it followed; where that is gone, at the end of its fence, or of all. */
+  insert(part: Part, follows: string | null): void {
+    this.#insertAfter(part, follows === null ? undefined : this.#placeOf(part, follows));
+  }
+
+  all(): Part[] {
+    return [...this.#keys()].map((key) => this.#parts.get(key)!);
+  }
+
+  #placeOf({ kind, owner }: Part, follows: string): string | undefined {
+    const before = this.#parts.get(follows);
+    if (kind !== 'rule') {
+      if (!before) return this.#last;
+      let place = follows;
+      // A statement never comes between a fence and its rules.
+      for (let next = this.#next.get(place); next !== undefined; next = this.#next.get(place)) {
+        if (this.#parts.get(next)!.kind !== 'rule') break;
+        place = next;
+      }
+      return place;
+    }
+    if (before && isOfFence(before, owner)) return follows;
+    return [...this.#keys()].findLast((key) => isOfFence(this.#parts.get(key)!, owner));
+  }
+
+  /** @param place the key of the part in front of it; the first of all without one */
+  #insertAfter(part: Part, place: string | undefined): void {
+    const key = keyOf(part);
+    const next = place === undefined ? this.#first : this.#next.get(place);
+    this.#parts.set(key, part);
+    if (next !== undefined) this.#next.set(key, next);
+    else this.#last = key;
+    if (place === undefined) this.#first = key;
+    else this.#next.set(place, key);
+  }
+
+  *#keys(): Generator<string> {
+    for (let key = this.#first; key !== undefined; key = this.#next.get(key)) yield key;
+  }
 }
 
 function isOfFence(part: Part, fence: string): boolean {

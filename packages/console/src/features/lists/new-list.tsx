@@ -1,14 +1,15 @@
-import { Popover, PopoverButton, PopoverPanel } from '@headlessui/react';
+import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react';
 import { LIST_KINDS, type ListKind } from '@jadefence/core/language';
 import type { Edit } from '@jadefence/contract';
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
 import { service } from '../../api/client.js';
 import { useEdit } from '../../api/edit.js';
 import { datasetsQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
 import { ErrorNotice } from '../../components/loaded.js';
+import { useUnsaved } from '../../components/unsaved.js';
 import { EntryReports, linesOf } from './entry-reports.js';
 import { INPUT_STYLE, TextField } from '../../components/text-field.js';
 
@@ -17,20 +18,42 @@ const HERE = '';
 
 /** Names a group at the place where it is needed. */
 export function NewList() {
+  const [isOpen, setOpen] = useState(false);
   return (
-    <Popover>
-      <PopoverButton as={Button}>New list …</PopoverButton>
-      <PopoverPanel
-        anchor="top start"
-        className="z-40 w-96 max-w-[calc(100vw-2rem)] rounded-xl border border-line bg-surface p-4 text-sm shadow-xl [--anchor-gap:6px]"
-      >
-        {({ close }) => <NewListForm onDone={close} />}
-      </PopoverPanel>
-    </Popover>
+    <>
+      <Button onClick={() => setOpen(true)}>New list …</Button>
+      {isOpen && <NewListDialog onClose={() => setOpen(false)} />}
+    </>
   );
 }
 
-function NewListForm({ onDone }: { onDone: () => void }) {
+function NewListDialog({ onClose }: { onClose: () => void }) {
+  const [isDirty, setDirty] = useState(false);
+  const unsaved = useUnsaved(isDirty);
+  const cancel = (): void => unsaved.leave(onClose);
+  return (
+    <Dialog open onClose={cancel} className="relative z-40">
+      <div className="fixed inset-0 bg-black/40" aria-hidden />
+      <div className="fixed inset-0 overflow-y-auto p-3 md:p-8">
+        <DialogPanel className="mx-auto max-w-lg rounded-xl border border-line bg-surface p-4 text-sm shadow-2xl md:p-6">
+          {unsaved.question}
+          <DialogTitle className="mb-3 text-lg font-semibold">New list</DialogTitle>
+          <NewListForm onDirty={setDirty} onCancel={cancel} onDone={onClose} />
+        </DialogPanel>
+      </div>
+    </Dialog>
+  );
+}
+
+function NewListForm({
+  onDirty,
+  onCancel,
+  onDone,
+}: {
+  onDirty: (isDirty: boolean) => void;
+  onCancel: () => void;
+  onDone: () => void;
+}) {
   const [name, setName] = useState('');
   const [kind, setKind] = useState<ListKind>('addresses');
   const [entries, setEntries] = useState('');
@@ -40,6 +63,8 @@ function NewListForm({ onDone }: { onDone: () => void }) {
   );
   const dataset = datasets.find((datasetInfo) => datasetInfo.name === from);
   const edit = useEdit(onDone);
+  const isDirty = !edit.isSuccess && (name !== '' || entries.trim() !== '');
+  useEffect(() => onDirty(isDirty), [isDirty, onDirty]);
   const edits: Edit[] = [
     {
       kind: 'put',
@@ -80,19 +105,12 @@ function NewListForm({ onDone }: { onDone: () => void }) {
           onChange={setFrom}
         />
       )}
-      {!dataset && (
-        <label className="font-medium">
-          Entries, one a line
-          <textarea
-            value={entries}
-            onChange={(event) => setEntries(event.target.value)}
-            rows={4}
-            className={`mt-1 font-mono font-normal ${INPUT_STYLE}`}
-          />
-        </label>
-      )}
+      {!dataset && <EntriesField entries={entries} onChange={setEntries} />}
       {error && <ErrorNotice error={error} />}
       {refused.length > 0 && <EntryReports entries={refused} />}
+      <Button className="justify-self-start" onClick={onCancel}>
+        Cancel
+      </Button>
       <Button
         look="primary"
         className="justify-self-end"
@@ -102,5 +120,19 @@ function NewListForm({ onDone }: { onDone: () => void }) {
         Create the list
       </Button>
     </div>
+  );
+}
+
+function EntriesField({ entries, onChange }: { entries: string; onChange: (entries: string) => void }) {
+  return (
+    <label className="font-medium">
+      Entries, one a line
+      <textarea
+        value={entries}
+        onChange={(event) => onChange(event.target.value)}
+        rows={4}
+        className={`mt-1 font-mono font-normal ${INPUT_STYLE}`}
+      />
+    </label>
   );
 }

@@ -32,10 +32,10 @@ export async function keepStep(
 }
 
 function summarize(changes: readonly Change[]): string {
-  const [first, ...more] = changes.map(describeChange);
-  const words = first!.summary.replace(/\.$/, '');
-  if (more.length === 0) return `${words}.`;
-  return `${words}, and ${more.length === 1 ? '1 more change' : `${more.length} more changes`}.`;
+  const words = describeChange(changes[0]!).summary.replace(/\.$/, '');
+  const numMore = changes.length - 1;
+  if (numMore === 0) return `${words}.`;
+  return `${words}, and ${numMore === 1 ? '1 more change' : `${numMore} more changes`}.`;
 }
 
 /** The step of a user that comes next in a direction. @throws ProblemError where there is none */
