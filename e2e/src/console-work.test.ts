@@ -189,10 +189,10 @@ describe('what is being written', () => {
   it('is kept when a form is left by mistake, of a list, too', () =>
     on('/lists', async (page) => {
       await page.getByRole('button', { name: 'New list' }).click();
-      await page.getByLabel('Entries, one a line').first().fill('198.51.100.0/24');
+      await page.getByRole('dialog').getByLabel('Entries, one a line').fill('198.51.100.0/24');
       await page.keyboard.press('Escape');
       await page.getByRole('button', { name: 'Keep editing' }).click();
-      expect(await page.getByLabel('Entries, one a line').first().inputValue()).toBe('198.51.100.0/24');
+      expect(await page.getByRole('dialog').getByLabel('Entries, one a line').inputValue()).toBe('198.51.100.0/24');
     }));
 
   it('is lost neither by Escape nor by the way back without a question', () =>

@@ -89,7 +89,7 @@ describe('the console', () => {
       .first()
       .getByRole('button')
       .press('Enter');
-    const panel = page.getByRole('dialog');
+    const panel = page.getByRole('complementary', { name: 'Why this decision?' });
     await panel.getByText('Rule house/touts blocked it.').waitFor();
     expect(await panel.textContent()).toContain('tout-networks holds it as 198.19.96.0/24');
     const written = panel.getByRole('figure', { name: 'of the log, as it was written' });
