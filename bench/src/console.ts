@@ -62,7 +62,8 @@ async function measureRound(
   measured: Map<Action, { busyMs: number[]; wallMs: number[] }>,
 ): Promise<void> {
   const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
-  await context.request.post(`${address}/api/v1/session`, { data: signIn });
+  const { name, password } = signIn;
+  await context.request.post(`${address}/api/v1/session`, { data: { name, password } });
   const page = await context.newPage();
   const session = await context.newCDPSession(page);
   await session.send('Performance.enable');
