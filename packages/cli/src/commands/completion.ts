@@ -68,7 +68,7 @@ async function complete(program: Command, words: readonly string[], streams: Str
   const current = words.at(-1) ?? '';
   const before = words.slice(0, -1);
   let command = program;
-  for (const word of before) command = command.commands.find((eachCommand) => eachCommand.name() === word) ?? command;
+  for (const word of before) command = command.commands.find((candidate) => candidate.name() === word) ?? command;
   const option = before.at(-1) ?? '';
   const candidates =
     option === '--gate'
