@@ -1,10 +1,11 @@
-import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react';
+import { DialogPanel, DialogTitle } from '@headlessui/react';
 import type { DraftFence, Edit } from '@jadefence/contract';
 import { NAME } from '@jadefence/core/language';
 import { useState, type FormEvent } from 'react';
 import { useEdit } from '../../api/edit.js';
 import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
+import { Modal } from '../../components/modal.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { TextField } from '../../components/text-field.js';
 import { useUnsaved } from '../../components/unsaved.js';
@@ -32,48 +33,45 @@ export function FenceForm({ fence, text, onClose }: { fence: DraftFence; text: s
     ]);
   const endings = ['continue', 'allow', 'block'];
   return (
-    <Dialog open onClose={cancel} className="relative z-30">
-      <div className="fixed inset-0 bg-black/40" aria-hidden />
-      <div className="fixed inset-0 overflow-y-auto p-3 md:p-8">
-        <DialogPanel
-          as="form"
-          onSubmit={submit}
-          className="mx-auto grid max-w-xl gap-4 rounded-xl border border-line bg-surface p-4 shadow-2xl md:p-6"
-        >
-          {unsaved.question}
-          <DialogTitle className="text-lg font-semibold">Edit fence {fence.name}</DialogTitle>
-          <TextField label="Title" value={fields.title} onChange={(event) => set({ title: event.target.value })} />
-          <TextField
-            label="Name"
-            value={fields.name}
-            problem={isName ? undefined : 'Expected a small letter, then small letters, digits and hyphens.'}
-            onChange={(event) => set({ name: event.target.value })}
-          />
-          <Choice
-            label="Where no rule ends it"
-            value={fields.ending}
-            options={[...endings, ...(endings.includes(fields.ending) ? [] : [fields.ending])].map((value) => ({
-              value,
-              text: value === 'continue' ? 'continue with the next fence' : value,
-            }))}
-            onChange={(ending) => set({ ending })}
-          />
-          {edit.error && <ErrorNotice error={edit.error} />}
-          <div className="flex flex-wrap justify-between gap-2">
-            <Button onClick={remove} disabled={edit.isPending} type="button">
-              Delete fence
+    <Modal onClose={cancel}>
+      <DialogPanel
+        as="form"
+        onSubmit={submit}
+        className="mx-auto grid max-w-xl gap-4 rounded-xl border border-line bg-surface p-4 shadow-2xl md:p-6"
+      >
+        {unsaved.question}
+        <DialogTitle className="text-lg font-semibold">Edit fence {fence.name}</DialogTitle>
+        <TextField label="Title" value={fields.title} onChange={(event) => set({ title: event.target.value })} />
+        <TextField
+          label="Name"
+          value={fields.name}
+          problem={isName ? undefined : 'Expected a small letter, then small letters, digits and hyphens.'}
+          onChange={(event) => set({ name: event.target.value })}
+        />
+        <Choice
+          label="Where no rule ends it"
+          value={fields.ending}
+          options={[...endings, ...(endings.includes(fields.ending) ? [] : [fields.ending])].map((value) => ({
+            value,
+            text: value === 'continue' ? 'continue with the next fence' : value,
+          }))}
+          onChange={(ending) => set({ ending })}
+        />
+        {edit.error && <ErrorNotice error={edit.error} />}
+        <div className="flex flex-wrap justify-between gap-2">
+          <Button onClick={remove} disabled={edit.isPending} type="button">
+            Delete fence
+          </Button>
+          <span className="flex gap-2">
+            <Button onClick={cancel} type="button">
+              Cancel
             </Button>
-            <span className="flex gap-2">
-              <Button onClick={cancel} type="button">
-                Cancel
-              </Button>
-              <Button type="submit" look="primary" disabled={!isName || edit.isPending || fields === initial}>
-                Save fence
-              </Button>
-            </span>
-          </div>
-        </DialogPanel>
-      </div>
-    </Dialog>
+            <Button type="submit" look="primary" disabled={!isName || edit.isPending || fields === initial}>
+              Save fence
+            </Button>
+          </span>
+        </div>
+      </DialogPanel>
+    </Modal>
   );
 }

@@ -1,4 +1,4 @@
-import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react';
+import { DialogPanel, DialogTitle } from '@headlessui/react';
 import { useQuery } from '@tanstack/react-query';
 import type { Draft } from '@jadefence/contract';
 import type { GateStatement } from '@jadefence/core/language';
@@ -7,6 +7,7 @@ import { useEdit } from '../../api/edit.js';
 import { draftQuery, logsQuery, surveyQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
+import { Modal } from '../../components/modal.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { MultiPick, type PickOption } from '../../components/multi-pick.js';
 import { TextField } from '../../components/text-field.js';
@@ -37,54 +38,51 @@ export function GateForm({ old, onClose }: { old?: GateStatement; onClose: () =>
   const set = (change: Partial<GateFields>): void => setFields({ ...fields, ...change });
   const isComplete = fields.name !== '' && (fields.direction === 'inbound' ? fields.hosts : fields.clients).length > 0;
   return (
-    <Dialog open onClose={cancel} className="relative z-30">
-      <div className="fixed inset-0 bg-black/40" aria-hidden />
-      <div className="fixed inset-0 overflow-y-auto p-3 md:p-8">
-        <DialogPanel
-          as="form"
-          onSubmit={(event: React.FormEvent) => {
-            event.preventDefault();
-            edit.mutate([{ kind: 'put', text, part: 'gate', isNew: !old }]);
-          }}
-          className="mx-auto grid max-w-3xl gap-4 rounded-xl border border-line bg-surface p-4 shadow-2xl md:p-6"
-        >
-          {unsaved.question}
-          <DialogTitle className="text-lg font-semibold">{old ? `Edit gate ${old.name}` : 'New gate'}</DialogTitle>
-          {!old && (
-            <div className="flex flex-wrap items-end gap-4">
-              <TextField
-                label="Name"
-                value={fields.name}
-                placeholder="shop"
-                onChange={(event) => set({ name: event.target.value })}
-              />
-              <Choice
-                label="Direction"
-                value={fields.direction}
-                options={DIRECTIONS}
-                onChange={(direction) => set({ direction })}
-              />
-            </div>
-          )}
-          <GateMembers fields={fields} set={set} />
-          <ClientAddress fields={fields} set={set} />
-          <Ending value={fields.otherwise} onChange={(otherwise) => set({ otherwise })} />
-          {isComplete &&
-            problems.map(({ message, hint }) => (
-              <p key={message} role="alert" className="text-sm text-blocked">
-                {message} {hint}
-              </p>
-            ))}
-          {edit.error && <ErrorNotice error={edit.error} />}
-          <div className="flex justify-end gap-2">
-            <Button onClick={cancel}>Cancel</Button>
-            <Button type="submit" look="primary" disabled={!isComplete || problems.length > 0 || edit.isPending}>
-              {old ? 'Save gate' : 'Create gate'}
-            </Button>
+    <Modal onClose={cancel}>
+      <DialogPanel
+        as="form"
+        onSubmit={(event: React.FormEvent) => {
+          event.preventDefault();
+          edit.mutate([{ kind: 'put', text, part: 'gate', isNew: !old }]);
+        }}
+        className="mx-auto grid max-w-3xl gap-4 rounded-xl border border-line bg-surface p-4 shadow-2xl md:p-6"
+      >
+        {unsaved.question}
+        <DialogTitle className="text-lg font-semibold">{old ? `Edit gate ${old.name}` : 'New gate'}</DialogTitle>
+        {!old && (
+          <div className="flex flex-wrap items-end gap-4">
+            <TextField
+              label="Name"
+              value={fields.name}
+              placeholder="shop"
+              onChange={(event) => set({ name: event.target.value })}
+            />
+            <Choice
+              label="Direction"
+              value={fields.direction}
+              options={DIRECTIONS}
+              onChange={(direction) => set({ direction })}
+            />
           </div>
-        </DialogPanel>
-      </div>
-    </Dialog>
+        )}
+        <GateMembers fields={fields} set={set} />
+        <ClientAddress fields={fields} set={set} />
+        <Ending value={fields.otherwise} onChange={(otherwise) => set({ otherwise })} />
+        {isComplete &&
+          problems.map(({ message, hint }) => (
+            <p key={message} role="alert" className="text-sm text-blocked">
+              {message} {hint}
+            </p>
+          ))}
+        {edit.error && <ErrorNotice error={edit.error} />}
+        <div className="flex justify-end gap-2">
+          <Button onClick={cancel}>Cancel</Button>
+          <Button type="submit" look="primary" disabled={!isComplete || problems.length > 0 || edit.isPending}>
+            {old ? 'Save gate' : 'Create gate'}
+          </Button>
+        </div>
+      </DialogPanel>
+    </Modal>
   );
 }
 

@@ -1,4 +1,4 @@
-import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react';
+import { DialogPanel, DialogTitle } from '@headlessui/react';
 import { LIST_KINDS, type ListKind } from '@jadefence/core/language';
 import type { Edit } from '@jadefence/contract';
 import { useMutation, useQuery } from '@tanstack/react-query';
@@ -8,6 +8,7 @@ import { useEdit } from '../../api/edit.js';
 import { datasetsQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
+import { Modal } from '../../components/modal.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { useUnsaved } from '../../components/unsaved.js';
 import { EntryReports, linesOf } from './entry-reports.js';
@@ -32,16 +33,13 @@ function NewListDialog({ onClose }: { onClose: () => void }) {
   const unsaved = useUnsaved(isDirty);
   const cancel = (): void => unsaved.leave(onClose);
   return (
-    <Dialog open onClose={cancel} className="relative z-40">
-      <div className="fixed inset-0 bg-black/40" aria-hidden />
-      <div className="fixed inset-0 overflow-y-auto p-3 md:p-8">
-        <DialogPanel className="mx-auto max-w-lg rounded-xl border border-line bg-surface p-4 text-sm shadow-2xl md:p-6">
-          {unsaved.question}
-          <DialogTitle className="mb-3 text-lg font-semibold">New list</DialogTitle>
-          <NewListForm onDirty={setDirty} onCancel={cancel} onDone={onClose} />
-        </DialogPanel>
-      </div>
-    </Dialog>
+    <Modal onClose={cancel} isOnTop>
+      <DialogPanel className="mx-auto max-w-lg rounded-xl border border-line bg-surface p-4 text-sm shadow-2xl md:p-6">
+        {unsaved.question}
+        <DialogTitle className="mb-3 text-lg font-semibold">New list</DialogTitle>
+        <NewListForm onDirty={setDirty} onCancel={cancel} onDone={onClose} />
+      </DialogPanel>
+    </Modal>
   );
 }
 

@@ -1,4 +1,4 @@
-import { Dialog, DialogPanel, DialogTitle } from '@headlessui/react';
+import { DialogPanel, DialogTitle } from '@headlessui/react';
 import { useQuery } from '@tanstack/react-query';
 import { ServiceError, type Log } from '@jadefence/contract';
 import { parseRuleText, printRuleText, type Edit } from '@jadefence/core/edit';
@@ -9,6 +9,7 @@ import { useEdit } from '../../api/edit.js';
 import { draftQuery, logsQuery, matchesQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
+import { Modal } from '../../components/modal.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { useUnsaved } from '../../components/unsaved.js';
 import { formatCount } from '../../format.js';
@@ -51,63 +52,60 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
   const sizes = new Map(draft?.lists.map(({ name, kind, numEntries = 0 }) => [name, { kind, numEntries }]));
   const all = [...diagnostics, ...matches.problems];
   return (
-    <Dialog open onClose={cancel} className="relative z-30">
-      <div className="fixed inset-0 bg-black/40" aria-hidden />
-      <div className="fixed inset-0 overflow-y-auto p-3 md:p-8">
-        <DialogPanel className="mx-auto max-w-5xl rounded-xl border border-line bg-surface p-4 shadow-2xl md:p-6">
-          {unsaved.question}
-          <DialogTitle className="text-lg font-semibold">{edited.title}</DialogTitle>
-          <div className="mt-4 grid gap-5 lg:grid-cols-2">
-            <section>
-              <h3 className="mb-2 text-sm font-medium text-muted">As a sentence</h3>
-              {lastRule && <RuleForm rule={lastRule} known={known} onChange={(to) => setText(printRuleText(to))} />}
-            </section>
-            <section>
-              <h3 className="mb-2 text-sm font-medium text-muted">As fence text</h3>
-              <Suspense fallback={<p role="status">Loading …</p>}>
-                <FenceText
-                  text={text}
-                  label="The rule as fence text"
-                  diagnostics={all}
-                  known={known}
-                  onChange={setText}
-                />
-              </Suspense>
-              <Problems problems={all} />
-            </section>
-          </div>
-          <p className="mt-5 rounded-lg bg-sunken px-3 py-2" data-testid="sentence">
-            {rule && diagnostics.length === 0 ? describeRule(rule, sizes) : 'The text cannot be read yet.'}
-          </p>
-          <div className="mt-3 flex flex-wrap items-center justify-between gap-3">
-            <MatchLine matches={matches} />
-            {logs.length > 0 && <LogChoice logs={logs} value={logId!} onChange={setChosenLog} />}
-          </div>
-          {edit.error && (
-            <Refusal
-              error={edit.error}
-              onOverwrite={() => {
-                setOpenedOn(draft?.version);
-                edit.reset();
-              }}
-            />
-          )}
-          <div className="mt-5 flex flex-wrap justify-between gap-2">
-            <NewList />
-            <span className="flex gap-2">
-              <Button onClick={cancel}>Cancel</Button>
-              <Button
-                look="primary"
-                disabled={!rule || diagnostics.length > 0 || edit.isPending}
-                onClick={() => edit.mutate([edited.editOf(text)])}
-              >
-                Save to draft
-              </Button>
-            </span>
-          </div>
-        </DialogPanel>
-      </div>
-    </Dialog>
+    <Modal onClose={cancel}>
+      <DialogPanel className="mx-auto max-w-5xl rounded-xl border border-line bg-surface p-4 shadow-2xl md:p-6">
+        {unsaved.question}
+        <DialogTitle className="text-lg font-semibold">{edited.title}</DialogTitle>
+        <div className="mt-4 grid gap-5 lg:grid-cols-2">
+          <section>
+            <h3 className="mb-2 text-sm font-medium text-muted">As a sentence</h3>
+            {lastRule && <RuleForm rule={lastRule} known={known} onChange={(to) => setText(printRuleText(to))} />}
+          </section>
+          <section>
+            <h3 className="mb-2 text-sm font-medium text-muted">As fence text</h3>
+            <Suspense fallback={<p role="status">Loading …</p>}>
+              <FenceText
+                text={text}
+                label="The rule as fence text"
+                diagnostics={all}
+                known={known}
+                onChange={setText}
+              />
+            </Suspense>
+            <Problems problems={all} />
+          </section>
+        </div>
+        <p className="mt-5 rounded-lg bg-sunken px-3 py-2" data-testid="sentence">
+          {rule && diagnostics.length === 0 ? describeRule(rule, sizes) : 'The text cannot be read yet.'}
+        </p>
+        <div className="mt-3 flex flex-wrap items-center justify-between gap-3">
+          <MatchLine matches={matches} />
+          {logs.length > 0 && <LogChoice logs={logs} value={logId!} onChange={setChosenLog} />}
+        </div>
+        {edit.error && (
+          <Refusal
+            error={edit.error}
+            onOverwrite={() => {
+              setOpenedOn(draft?.version);
+              edit.reset();
+            }}
+          />
+        )}
+        <div className="mt-5 flex flex-wrap justify-between gap-2">
+          <NewList />
+          <span className="flex gap-2">
+            <Button onClick={cancel}>Cancel</Button>
+            <Button
+              look="primary"
+              disabled={!rule || diagnostics.length > 0 || edit.isPending}
+              onClick={() => edit.mutate([edited.editOf(text)])}
+            >
+              Save to draft
+            </Button>
+          </span>
+        </div>
+      </DialogPanel>
+    </Modal>
   );
 }
 
