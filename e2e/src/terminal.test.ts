@@ -60,7 +60,7 @@ describe('at home in a terminal', () => {
   it('completes commands, options, their values and the gates of local fences', async () => {
     const complete = async (...words: string[]): Promise<string[]> =>
       (await run('complete', '--', ...words)).stdout.split('\n').filter(Boolean);
-    expect(await complete('re')).toEqual(['revision', 'replay']);
+    expect(await complete('re')).toEqual(['review', 'revision', 'replay']);
     expect(await complete('replay', 's')).toEqual(['start', 'show']);
     expect(await complete('judge', 'x', '--fo')).toEqual(['--format']);
     expect(await complete('judge', 'x', '--output', 'n')).toEqual(['ndjson']);
