@@ -4,6 +4,7 @@ import type { ComponentType } from 'react';
 import { createPortal } from 'react-dom';
 import { createBrowserRouter, RouterProvider, useParams, useRouteError } from 'react-router';
 import { hasProblem } from './api/client.js';
+import { useAppearance } from './appearance.js';
 import { meQuery } from './api/queries.js';
 import { Button } from './components/button.js';
 import { EmptyState } from './components/layout.js';
@@ -65,6 +66,7 @@ const router = createBrowserRouter([
       { index: true, lazy: () => pageOf(import('./features/overview/overview-page.js'), 'OverviewPage') },
       { path: 'fences', lazy: () => pageOf(import('./features/fences/fences-page.js'), 'FencesPage') },
       { path: 'gates', lazy: () => pageOf(import('./features/gates/gates-page.js'), 'GatesPage') },
+      { path: 'schedules', lazy: () => pageOf(import('./features/schedules/schedules-page.js'), 'SchedulesPage') },
       { path: 'lists', lazy: () => pageOf(import('./features/lists/lists-page.js'), 'ListsPage') },
       { path: 'countries', lazy: () => pageOf(import('./features/countries/countries-page.js'), 'CountriesPage') },
       { path: 'categories', lazy: () => pageOf(import('./features/categories/categories-page.js'), 'CategoriesPage') },
@@ -135,11 +137,13 @@ export function App() {
 
 function SignedIn() {
   const me = useQuery(meQuery);
+  const { times } = useAppearance();
   const isSignedOut = hasProblem(me.error, 'unauthenticated');
   if (isSignedOut && !me.data) return <SignInPage />;
   return (
     <>
-      <Loaded query={me}>{() => <RouterProvider router={router} />}</Loaded>
+      {/* Another zone for times concerns every page. */}
+      <Loaded query={me}>{() => <RouterProvider key={times} router={router} />}</Loaded>
       {isSignedOut && createPortal(<SignInPage />, signInHost())}
     </>
   );

@@ -1,6 +1,7 @@
 import {
   ArrowsRightLeftIcon,
   BeakerIcon,
+  CalendarDaysIcon,
   CheckBadgeIcon,
   ClockIcon,
   Cog6ToothIcon,
@@ -25,6 +26,7 @@ export const PAGE_GROUPS = [
       { to: '/fences', text: 'Fences', Icon: QueueListIcon },
       { to: '/gates', text: 'Gates', Icon: ArrowsRightLeftIcon },
       { to: '/lists', text: 'Lists', Icon: RectangleStackIcon },
+      { to: '/schedules', text: 'Schedules', Icon: CalendarDaysIcon },
     ],
   },
   {

@@ -90,6 +90,8 @@ export class ServiceClient {
     token: { name: string; scope: Role },
   ): Promise<CreatedToken> =>
     this.#json('POST', '/session/tokens', { signInName: signIn.name, password: signIn.password, ...token });
+  changePassword = (input: { password: string; newPassword: string }): Promise<void> =>
+    this.#json('PUT', '/session/password', input);
   tokens = (): Promise<AccessToken[]> => this.#json('GET', '/tokens');
   createTokenFor = (token: { name: string; scope: Role; expiresInDays?: number }): Promise<CreatedToken> =>
     this.#json('POST', '/tokens', token);
@@ -202,6 +204,9 @@ export class ServiceClient {
     this.#json('DELETE', `/logs/${id}${queryText({ force: isForced })}`);
   replays = (page?: ListPage): Promise<Replay[]> => this.#json('GET', `/replays${queryText({ ...page })}`);
   startReplay = (input: ReplayRequest): Promise<Replay> => this.#json('POST', '/replays', input);
+  renameReplay = (id: number, name: string): Promise<Replay> => this.#json('PATCH', `/replays/${id}`, { name });
+  deleteReplay = (id: number, isForced: boolean): Promise<void> =>
+    this.#json('DELETE', `/replays/${id}${queryText({ force: isForced })}`);
   cancelReplay = (id: number): Promise<Replay> => this.#json('POST', `/replays/${id}/cancel`, {});
   comparisons = (page?: ListPage): Promise<ComparisonInfo[]> =>
     this.#json('GET', `/comparisons${queryText({ ...page })}`);

@@ -21,6 +21,7 @@ export const PROBLEMS = {
   'host-required': { status: 422, title: 'The log does not contain the requested host' },
   'no-valid-lines': { status: 422, title: 'No line of the log could be read' },
   'log-in-use': { status: 409, title: 'The log has replays' },
+  'replay-in-use': { status: 409, title: 'The replay is running or part of a comparison' },
   'bad-filter': { status: 422, title: 'The filter cannot be used' },
   'bad-request': { status: 422, title: 'The synthetic request cannot be judged' },
   'duplicate-log': { status: 409, title: 'This log is already here' },

@@ -23,6 +23,8 @@ export interface ReplayProgress {
 
 export interface Replay extends ReplayProgress {
   readonly id: number;
+  /** Given by a user. */
+  readonly name: string | null;
   readonly logId: number;
   readonly logName: string;
   /** What the result depends on; the same inputs give the same bytes. */

@@ -133,7 +133,8 @@ export class EditInput {
   @Needed(RULE_EDITS.filter((kind) => kind.endsWith('rule') && kind !== 'add-rule'))
   @Matches(NAME, { message: '$property must be the name of a rule' })
   rule?: string;
-  @Needed(['add-rule', 'move-rule', 'attach']) @IsOne(() => PositionInput) position?: PositionInput;
+  @Needed(['move-rule?']) @Matches(NAME, { message: '$property must be the name of a fence' }) toFence?: string;
+  @Needed(['add-rule', 'move-rule', 'attach', 'move-gate']) @IsOne(() => PositionInput) position?: PositionInput;
   @Needed(['set-rule?']) @IsIn(['on', 'trial', 'off']) state?: 'on' | 'trial' | 'off';
   @Settable('set-rule') @IsString() @MaxLength(500) title?: string | null;
   @Settable('set-rule') @IsString() @MaxLength(40) until?: string | null;
@@ -143,7 +144,9 @@ export class EditInput {
   @Needed(['edit-list']) @Matches(NAME, { message: '$property must be the name of a list' }) list?: string;
   @Needed(['edit-list']) @IsArray() @ArrayMaxSize(MAX_ENTRIES) @IsString({ each: true }) add?: string[];
   @Needed(['edit-list']) @IsArray() @ArrayMaxSize(MAX_ENTRIES) @IsString({ each: true }) remove?: string[];
-  @Needed(['attach', 'detach']) @Matches(NAME, { message: '$property must be the name of a gate' }) gate?: string;
+  @Needed(['attach', 'detach', 'move-gate'])
+  @Matches(NAME, { message: '$property must be the name of a gate' })
+  gate?: string;
   @Needed(['put-file']) @Matches(FILE_PATH, { message: FILE_PATH_MESSAGE }) path?: string;
   @Needed(['start-from']) @IsString() @Length(1, 100) startingPoint?: string;
 }
@@ -215,6 +218,14 @@ export class TryRequestInput {
   @Optional() @IsListOf(() => HeaderInput, { max: 100 }) headers?: HeaderInput[];
   @Optional() @IsString() @Length(1, 200) user?: string;
   @Optional() @IsString() @Length(1, 100) peer?: string;
+  /** Judges whatever the host. */
+  @Optional() @Matches(NAME, { message: '$property must be the name of a gate' }) gate?: string;
+}
+
+export class NewPasswordInput {
+  /** The one that holds now. */
+  @IsString() @Length(1, 1000) password!: string;
+  @IsString() @Length(12, 1000) newPassword!: string;
 }
 
 export class NewTokenInput {
@@ -227,7 +238,7 @@ export class UserParams {
   @Matches(TEXT_PARAM, TEXT_PARAM_MESSAGE) name!: string;
 }
 
-export class DeleteLogQuery {
+export class DeleteQuery {
   @QueryFlag() force: boolean = false;
 }
 
@@ -350,6 +361,13 @@ export class ReplayInput extends ReplayOptionsInput {
   /** Fences to judge by, instead of the draft or a revision, and what their folder is called. */
   @Optional() @IsOne(() => FenceFilesInput) fences?: FenceFilesInput;
   @Optional() @IsString() @Length(1, 200) folder?: string;
+  /** What it is called. */
+  @Optional() @IsString() @Length(1, 200) name?: string;
+}
+
+export class RenameReplayInput {
+  /** Empty takes the name away. */
+  @IsString() @Length(0, 200) name!: string;
 }
 
 export class ComparisonInput extends ReplayOptionsInput {

@@ -167,6 +167,14 @@ export function addGate(gate: Command, streams: Streams): void {
         streams,
       ),
     );
+  withPosition(gate.command('move'))
+    .description('Move a gate: of gates that fit a request equally well, the first judges it')
+    .argument('<gate>', 'name of the gate')
+    .option(...RECORD_FORMATS)
+    .addHelpText('after', '\nExamples:\n  jadefence gate move tickets --top')
+    .action((name: string, options: OutputOption & PositionOptions) =>
+      editDraft([{ kind: 'move-gate', gate: name, position: positionOf(options) }], options.output, streams),
+    );
   gate
     .command('detach')
     .description('Detach a fence from a gate')

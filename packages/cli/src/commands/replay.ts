@@ -29,16 +29,7 @@ import { printDecisionHeader, printDecisionRow } from '../render/csv.js';
 
 export function addReplay(replay: Command, streams: Streams): void {
   addStart(replay, streams);
-  replay
-    .command('cancel')
-    .description('Cancel a replay')
-    .argument('<replay>', 'number of the replay', parseWhole)
-    .option(...RECORD_FORMATS)
-    .addHelpText('after', '\nExamples:\n  jadefence replay cancel 3')
-    .action(async (id: number, { output }: { output: OneOutput }) => {
-      const cancelled = await (await connect(streams)).cancelReplay(id);
-      printRecord(streams, output, cancelled, `Replay ${id} is cancelled.`);
-    });
+  addChanges(replay, streams);
   replay
     .command('list')
     .description('List the replays, latest first')
@@ -49,6 +40,7 @@ export function addReplay(replay: Command, streams: Streams): void {
       writeRows(streams, output, replays, {
         columns: {
           'number': (item) => String(item.id),
+          'name': (item) => item.name ?? '',
           'log': (item) => item.logName,
           'state': (item) => item.state,
           'requests': (item) => formatCount(item.requests),
@@ -86,6 +78,42 @@ export function addReplay(replay: Command, streams: Streams): void {
     .action((id: number | undefined, options: DecisionsOptions) => listDecisions(id, options, streams));
 }
 
+/** What is done to one replay: cancel, name and delete it. */
+function addChanges(replay: Command, streams: Streams): void {
+  replay
+    .command('cancel')
+    .description('Cancel a replay')
+    .argument('<replay>', 'number of the replay', parseWhole)
+    .option(...RECORD_FORMATS)
+    .addHelpText('after', '\nExamples:\n  jadefence replay cancel 3')
+    .action(async (id: number, { output }: { output: OneOutput }) => {
+      const cancelled = await (await connect(streams)).cancelReplay(id);
+      printRecord(streams, output, cancelled, `Replay ${id} is cancelled.`);
+    });
+  replay
+    .command('rename')
+    .description('Name a replay')
+    .argument('<replay>', 'number of the replay', parseWhole)
+    .argument('<name>', 'its name; "" takes the name away')
+    .option(...RECORD_FORMATS)
+    .addHelpText('after', "\nExamples:\n  jadefence replay rename 3 'before the sale'")
+    .action(async (id: number, name: string, { output }: { output: OneOutput }) => {
+      const renamed = await (await connect(streams)).renameReplay(id, name);
+      printRecord(streams, output, renamed, name === '' ? `Replay ${id} has no name.` : `Replay ${id} is "${name}".`);
+    });
+  replay
+    .command('delete')
+    .description('Delete a replay')
+    .argument('<replay>', 'number of the replay', parseWhole)
+    .option('--force', 'delete the comparisons that show it, too', false)
+    .option(...RECORD_FORMATS)
+    .addHelpText('after', '\nExamples:\n  jadefence replay delete 3')
+    .action(async (id: number, { force, output }: { force: boolean; output: OneOutput }) => {
+      await (await connect(streams)).deleteReplay(id, force);
+      printRecord(streams, output, { deleted: id }, `Deleted replay ${id}.`);
+    });
+}
+
 function addStart(replay: Command, streams: Streams): void {
   const command = replay
     .command('start')
@@ -98,6 +126,7 @@ function addStart(replay: Command, streams: Streams): void {
     )
     .option('--fences <path>', 'fence file or folder to judge by, instead of the draft or a revision');
   addScopeOptions(command)
+    .option('--name <name>', 'what the replay is called')
     .option('--follow', 'show partial results while it runs', false)
     .option('--no-wait', 'do not wait for the result')
     .option(...RECORD_FORMATS)
@@ -126,19 +155,20 @@ function parseOutcome(text: string): Outcome {
 interface StartOptions extends ScopeOptions {
   readonly against?: ReplayPolicy;
   readonly fences?: string;
+  readonly name?: string;
   readonly follow: boolean;
   readonly wait: boolean;
   readonly output: OneOutput;
 }
 
 async function startReplay(logText: string, options: StartOptions, streams: Streams): Promise<void> {
-  const { against, fences, output } = options;
+  const { against, fences, name, output } = options;
   if (fences !== undefined && against !== undefined)
     throw new Failure('--fences and --against cannot be combined.', EXIT.wrongInput, 'Leave one of them out.');
   const sources = fences === undefined ? {} : { fences: await readFenceSources(fences), folder: basename(fences) };
   const client = await connect(streams);
   const log = findLog(await listAll(client.logs), logText);
-  const started = await client.startReplay({ logId: log.id, against, ...scopeOf(options), ...sources });
+  const started = await client.startReplay({ logId: log.id, against, name, ...scopeOf(options), ...sources });
   if (!options.wait)
     return printRecord(
       streams,

@@ -58,12 +58,13 @@ export function withPosition(command: Command): Command {
 
 type Options = PositionOptions & { readonly output: OneOutput };
 
+const RULE_ARGUMENT = '<fence/rule>';
+
 export function addRule(rule: Command, streams: Streams): void {
-  const id = '<fence/rule>';
   rule
     .command('show')
     .description('Show a rule as a sentence and as text')
-    .argument(id, 'the rule', parseRuleId)
+    .argument(RULE_ARGUMENT, 'the rule', parseRuleId)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence rule show ticket-desk/resale')
     .action((ruleId: RuleId, { output }: Options) => showRule(ruleId, output, streams));
@@ -86,7 +87,7 @@ export function addRule(rule: Command, streams: Streams): void {
   rule
     .command('replace')
     .description('Replace a rule of the draft')
-    .argument(id, 'the rule', parseRuleId)
+    .argument(RULE_ARGUMENT, 'the rule', parseRuleId)
     .argument('<text>', 'the rule as fence text, or - for standard input')
     .option(...RECORD_FORMATS)
     .addHelpText(
@@ -96,18 +97,11 @@ export function addRule(rule: Command, streams: Streams): void {
     .action(async (ruleId: RuleId, text: string, { output }: Options) =>
       editDraft([{ kind: 'replace-rule', ...ruleId, text: await textOrInput(text, streams) }], output, streams),
     );
-  withPosition(rule.command('move'))
-    .description('Move a rule among those of its fence')
-    .argument(id, 'the rule', parseRuleId)
-    .option(...RECORD_FORMATS)
-    .addHelpText('after', '\nExamples:\n  jadefence rule move house/late --above touts')
-    .action((ruleId: RuleId, options: Options) =>
-      editDraft([{ kind: 'move-rule', ...ruleId, position: positionOf(options) }], options.output, streams),
-    );
+  addMove(rule, streams);
   rule
     .command('clone')
     .description('Clone a rule below itself, switched off')
-    .argument(id, 'the rule', parseRuleId)
+    .argument(RULE_ARGUMENT, 'the rule', parseRuleId)
     .option('--name <name>', 'name of the clone')
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence rule clone house/touts --name touts-by-country')
@@ -117,7 +111,7 @@ export function addRule(rule: Command, streams: Streams): void {
   rule
     .command('rename')
     .description('Rename a rule and its references')
-    .argument(id, 'the rule', parseRuleId)
+    .argument(RULE_ARGUMENT, 'the rule', parseRuleId)
     .argument('<name>', 'its new name')
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence rule rename house/touts tout-networks')
@@ -127,12 +121,32 @@ export function addRule(rule: Command, streams: Streams): void {
   rule
     .command('remove')
     .description('Remove a rule from the draft')
-    .argument(id, 'the rule', parseRuleId)
+    .argument(RULE_ARGUMENT, 'the rule', parseRuleId)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence rule remove house/late')
     .action((ruleId: RuleId, { output }: Options) => editDraft([{ kind: 'remove-rule', ...ruleId }], output, streams));
   addRuleStates(rule, streams);
   addRuleNotes(rule, streams);
+}
+
+function addMove(rule: Command, streams: Streams): void {
+  withPosition(rule.command('move'))
+    .description('Move a rule within its fence, or to another fence')
+    .argument(RULE_ARGUMENT, 'the rule', parseRuleId)
+    .option('--to-fence <fence>', 'another fence; unless a position is given, its last rule', parseFenceName)
+    .option(...RECORD_FORMATS)
+    .addHelpText(
+      'after',
+      '\nExamples:\n  jadefence rule move house/late --above touts\n  jadefence rule move house/late --to-fence ticket-desk --top',
+    )
+    .action((ruleId: RuleId, { toFence, ...options }: Options & { toFence?: string }) => {
+      const position = positionOf(options, toFence === undefined ? undefined : 'bottom');
+      return editDraft(
+        [{ kind: 'move-rule', ...ruleId, ...(toFence === undefined ? {} : { toFence }), position }],
+        options.output,
+        streams,
+      );
+    });
 }
 
 function addRuleStates(rule: Command, streams: Streams): void {

@@ -52,7 +52,7 @@ export function addTry(program: Command, streams: Streams): void {
       '--category-feed <file...>',
       'category feeds in order: CSV, CATEGORY=LIST, a folder or an archive; with --fences',
     )
-    .option('--gate <name>', 'gate that judges, whatever the host, with --fences')
+    .option('--gate <name>', 'gate that judges, whatever the host')
     .option('--header <name: value>', 'a header of the request (repeatable)', collectHeader)
     .option('--user <name>', 'who is signed in')
     .option('--peer <address>', 'address of the peer, if not the client')
@@ -123,7 +123,7 @@ async function tryOnService(
   { client, url, method, at, countryTable, categoryFeed, gate, header, user, peer, against }: TryOptions,
   streams: Streams,
 ): Promise<Tried> {
-  const local = { 'country-table': countryTable, 'category-feed': categoryFeed, gate };
+  const local = { 'country-table': countryTable, 'category-feed': categoryFeed };
   const [option] = Object.entries(local).find(([, value]) => value !== undefined) ?? [];
   if (option !== undefined)
     throw new Failure(
@@ -131,7 +131,7 @@ async function tryOnService(
       2,
       'The service judges with its own rules and reference data.',
     );
-  return (await connect(streams)).tryRequest({ client, url, method, at, headers: header, user, peer, against });
+  return (await connect(streams)).tryRequest({ client, url, method, at, headers: header, user, peer, against, gate });
 }
 
 async function tryLocally(

@@ -20,11 +20,12 @@ export function uploadLog(
   files: readonly File[],
   query: { name: string } & LogReadOptions,
   onProgress: (share: number) => void,
+  signal?: AbortSignal,
 ): Promise<Log> {
-  if (files.length === 1) return upload('/logs', files[0]!, { ...query }, onProgress);
+  if (files.length === 1) return upload('/logs', files[0]!, { ...query }, onProgress, signal);
   const form = new FormData();
   for (const file of files) form.append('file', file, file.name);
-  return upload('/logs', form, { ...query }, onProgress);
+  return upload('/logs', form, { ...query }, onProgress, signal);
 }
 
 export function uploadDataset(
@@ -38,12 +39,14 @@ export function uploadDataset(
 /**
  * Uploads a file, or the parts of a form, with progress, which fetch does not report.
  * @param onProgress receives the share of the bytes that are sent, 0 to 1
+ * @param signal ends it; the service keeps nothing of what it has received
  */
 function upload<T>(
   path: string,
   body: File | FormData,
   query: Readonly<Record<string, string | boolean | undefined>>,
   onProgress: (share: number) => void,
+  signal?: AbortSignal,
 ): Promise<T> {
   const pairs = Object.entries(query).flatMap(([key, value]) =>
     value === undefined || value === '' ? [] : [[key, String(value)]],
@@ -61,6 +64,8 @@ function upload<T>(
       const problem = request.response as Problem | null;
       reject(new ServiceError(problem?.detail ?? `The service answered ${request.status}.`, problem ?? undefined));
     };
+    request.onabort = () => reject(new Error('The upload was cancelled; nothing was kept.'));
+    signal?.addEventListener('abort', () => request.abort());
     request.send(body);
   });
 }

@@ -38,6 +38,16 @@ it.each<[string, Edit, string]>([
     'shop: desk house; wifi: ; desk trial at shop: c a b; house enforce at shop: ',
   ],
   [
+    'moves a rule to another fence',
+    { kind: 'move-rule', ...of, toFence: 'house', position: { at: 'bottom' } },
+    'shop: desk house; wifi: ; desk trial at shop: a b; house enforce at shop: c',
+  ],
+  [
+    'moves a gate',
+    { kind: 'move-gate', gate: 'wifi', position: { at: 'top' } },
+    'wifi: ; shop: desk house; desk trial at shop: a b c; house enforce at shop: ',
+  ],
+  [
     'turns a rule off',
     { kind: 'set-rule', ...of, state: 'off' },
     'shop: desk house; wifi: ; desk trial at shop: a b c/off; house enforce at shop: ',

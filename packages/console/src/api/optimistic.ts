@@ -14,7 +14,7 @@ function applyEdit(draft: Draft, edit: Edit): Draft {
     case 'remove-rule':
       return inFence(draft, edit.fence, (rules) => rules.filter(({ name }) => name !== edit.rule));
     case 'move-rule':
-      return inFence(draft, edit.fence, (rules) => move(rules, edit.rule, edit.position));
+      return moveRule(draft, edit);
     case 'set-mode':
       return {
         ...draft,
@@ -33,9 +33,19 @@ function applyEdit(draft: Draft, edit: Edit): Draft {
           edit.position,
         ).map(({ name }) => name),
       );
+    case 'move-gate':
+      return { ...draft, gates: move(draft.gates, edit.gate, edit.position) };
     default:
       return draft;
   }
+}
+
+function moveRule(draft: Draft, { fence, rule, toFence, position }: Extract<Edit, { kind: 'move-rule' }>): Draft {
+  if (toFence === undefined || toFence === fence) return inFence(draft, fence, (rules) => move(rules, rule, position));
+  const moved = draft.fences.find(({ name }) => name === fence)?.rules.find(({ name }) => name === rule);
+  if (!moved) return draft;
+  const without = inFence(draft, fence, (rules) => rules.filter((candidate) => candidate !== moved));
+  return inFence(without, toFence, (rules) => move([...rules, moved], rule, position));
 }
 
 function inFence(draft: Draft, fence: string, change: (rules: readonly DraftRule[]) => readonly DraftRule[]): Draft {

@@ -11,9 +11,12 @@ export function Choice<V extends string | number>({
   label,
   value,
   options,
+  isLabelHidden = false,
   onChange,
 }: {
   label: string;
+  /** What is next to it shows what it is. */
+  isLabelHidden?: boolean;
   value: V;
   options: readonly Option<V>[];
   onChange: (value: V) => void;
@@ -21,7 +24,7 @@ export function Choice<V extends string | number>({
   const chosen = options.find((option) => option.value === value);
   return (
     <Field className="flex items-center gap-2 text-sm">
-      <Label className="text-muted">{label}</Label>
+      <Label className={isLabelHidden ? 'sr-only' : 'text-muted'}>{label}</Label>
       <Listbox value={value} onChange={onChange}>
         <ListboxButton className="flex items-center gap-2 rounded-lg border border-line bg-surface px-3 py-1.5 data-hover:bg-sunken">
           {chosen?.text ?? 'none'}

@@ -1,6 +1,6 @@
 import { describeSeen, type Explanation, type FenceStep, type RuleStep, type Shown } from '@jadefence/core/explain';
 import type { ReactNode } from 'react';
-import { formatTime } from '../format.js';
+import { formatTime, zoneName } from '../format.js';
 import { OutcomeLabel } from './outcome.js';
 import { StateBadge } from './state-badge.js';
 
@@ -20,7 +20,9 @@ export function ExplanationSteps({ explanation }: { explanation: Explanation }) 
           <span className="font-mono break-all">{requested.text}</span>
           {requested.unknown && <span className="text-muted"> ({requested.unknown} unknown)</span>}
         </Fact>
-        <Fact name="time">{formatTime(explanation.atUnixMs)} UTC</Fact>
+        <Fact name="time">
+          {formatTime(explanation.atUnixMs)} {zoneName()}
+        </Fact>
         <Fact name="client">
           <span className="font-mono">
             <ShownValue value={request.client} />

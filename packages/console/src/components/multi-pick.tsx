@@ -1,7 +1,8 @@
-import { Checkbox, Field, Input, Label } from '@headlessui/react';
-import { CheckIcon, ExclamationTriangleIcon, PlusIcon } from '@heroicons/react/20/solid';
+import { Field, Input, Label } from '@headlessui/react';
+import { ExclamationTriangleIcon, PlusIcon } from '@heroicons/react/20/solid';
 import { useState } from 'react';
 import { Button } from './button.js';
+import { CheckBox } from './check-field.js';
 import { INPUT_STYLE } from './text-field.js';
 
 export interface PickOption {
@@ -159,13 +160,7 @@ function OptionRow({
   return (
     <li>
       <Field className="flex cursor-pointer items-center gap-2 rounded-md px-1 py-1 hover:bg-sunken">
-        <Checkbox
-          checked={isPicked}
-          onChange={onToggle}
-          className="group flex size-4 shrink-0 items-center justify-center rounded border border-muted data-checked:border-jade data-checked:bg-jade"
-        >
-          <CheckIcon aria-hidden className="invisible size-3.5 text-on-jade group-data-checked:visible" />
-        </Checkbox>
+        <CheckBox isOn={isPicked} onChange={onToggle} />
         <Label className="flex min-w-0 grow cursor-pointer items-baseline justify-between gap-3">
           <span className="min-w-0">
             <span className="block truncate">

@@ -1,7 +1,7 @@
-import { formatTime } from '../format.js';
+import { formatTime, zoneName } from '../format.js';
 
 /** The columns of a request in a table: which it is, when, from whom, and for what. */
-export const REQUEST_COLUMNS = ['line', 'time (UTC)', 'client', 'country', 'request'] as const;
+export const requestColumns = (): string[] => ['line', `time (${zoneName()})`, 'client', 'country', 'request'];
 
 export function RequestCells({
   request: { line, atUnixMs, client, country, requested },

@@ -84,6 +84,13 @@ describe('a rule', () => {
     ['cloned', { kind: 'clone-rule', ...RULE }, ['first', 'second', 'second-2', 'third']],
   ])('%s is at the given position', (_, edit, expected) => expect(rulesAfter(edit)).toEqual(expected));
 
+  it('moves to another fence, and what expects it follows', () => {
+    const edit: Edit = { kind: 'move-rule', fence: 'door', rule: 'third', toFence: 'spare', position: { at: 'top' } };
+    expect(rulesAfter(edit)).toEqual(['first', 'second']);
+    expect(textAfter(edit)).toMatch(/fence spare [^}]*rule third /);
+    expect(textAfter(edit)).toContain('expect blocked by rule spare/third from');
+  });
+
   it('that is cloned arrives off, and is otherwise the same', () =>
     expect(textAfter({ kind: 'clone-rule', ...RULE })).toContain(
       'rule second-2 off block when path under /desk during nights',

@@ -40,7 +40,14 @@ export type Edit =
   | { readonly kind: 'rename'; readonly part: StatementKind; readonly name: string; readonly to: string }
   | { readonly kind: 'add-rule'; readonly fence: string; readonly text: string; readonly position: Position }
   | { readonly kind: 'replace-rule'; readonly fence: string; readonly rule: string; readonly text: string }
-  | { readonly kind: 'move-rule'; readonly fence: string; readonly rule: string; readonly position: Position }
+  /** With `toFence` to another fence; what mentions the rule follows. */
+  | {
+      readonly kind: 'move-rule';
+      readonly fence: string;
+      readonly rule: string;
+      readonly toFence?: string;
+      readonly position: Position;
+    }
   /** The clone arrives off, below its original. */
   | { readonly kind: 'clone-rule'; readonly fence: string; readonly rule: string; readonly name?: string }
   | { readonly kind: 'rename-rule'; readonly fence: string; readonly rule: string; readonly to: string }
@@ -55,6 +62,8 @@ export type Edit =
     }
   | { readonly kind: 'attach'; readonly gate: string; readonly fence: string; readonly position: Position }
   | { readonly kind: 'detach'; readonly gate: string; readonly fence: string }
+  /** Among the gates: of those that fit a request equally well the first judges it. */
+  | { readonly kind: 'move-gate'; readonly gate: string; readonly position: Position }
   | { readonly kind: 'put-file'; readonly path: string; readonly text: string }
   | { readonly kind: 'start-from'; readonly startingPoint: string };
 
@@ -82,6 +91,7 @@ export const EDIT_KINDS = [
   'edit-list',
   'attach',
   'detach',
+  'move-gate',
   'put-file',
   'start-from',
 ] as const satisfies readonly Edit['kind'][];
@@ -127,14 +137,8 @@ function editParts(parts: readonly Part[], edit: PartsEdit): readonly Part[] {
       return addRule(parts, edit.fence, readRule(edit.text), edit.position);
     case 'replace-rule':
       return replaceRule(parts, edit.fence, edit.rule, readRule(edit.text));
-    case 'move-rule': {
-      const part = findPart(parts, 'rule', edit.rule, edit.fence);
-      return insertRule(
-        parts.filter((eachPart) => eachPart !== part),
-        part,
-        edit.position,
-      );
-    }
+    case 'move-rule':
+      return moveRule(parts, edit);
     case 'clone-rule':
       return cloneRule(parts, edit.fence, edit.rule, edit.name);
     case 'rename-rule':
@@ -163,6 +167,8 @@ function editParts(parts: readonly Part[], edit: PartsEdit): readonly Part[] {
       );
     case 'detach':
       return replaceStatement(parts, 'gate', edit.gate, (gate) => detach(gate as GateStatement, edit.fence));
+    case 'move-gate':
+      return moveGate(parts, edit.gate, edit.position);
   }
 }
 
@@ -249,6 +255,31 @@ function insertRule(parts: readonly Part[], rule: Part, position: Position): Par
   else if (before) at = headAt + 1;
   else at = parts.findLastIndex((part) => part.kind === 'rule' && part.owner === fence) + 1 || headAt + 1;
   return [...parts.slice(0, at), rule, ...parts.slice(at)];
+}
+
+function moveRule(
+  parts: readonly Part[],
+  { fence, rule, toFence = fence, position }: Extract<Edit, { kind: 'move-rule' }>,
+): Part[] {
+  const part = findPart(parts, 'rule', rule, fence);
+  const others = parts.filter((eachPart) => eachPart !== part);
+  if (toFence === fence) return insertRule(others, part, position);
+  findPart(parts, 'fence', toFence);
+  refuseTakenRule(parts, toFence, rule);
+  const moved = insertRule(others, { ...part, owner: toFence }, position);
+  return renameMentions(moved, 'rule', `${fence}/${rule}`, `${toFence}/${rule}`);
+}
+
+function moveGate(parts: readonly Part[], gate: string, position: Position): Part[] {
+  const part = findPart(parts, 'gate', gate);
+  const others = parts.filter((eachPart) => eachPart !== part);
+  const gates = others.filter(({ kind }) => kind === 'gate');
+  const anchor =
+    'name' in position ? findPart(others, 'gate', position.name) : gates.at(position.at === 'top' ? 0 : -1);
+  if (!anchor) return [...parts];
+  const isBefore = position.at === 'top' || position.at === 'above';
+  const at = others.indexOf(anchor) + (isBefore ? 0 : 1);
+  return [...others.slice(0, at), part, ...others.slice(at)];
 }
 
 /** Puts a rule in the place of another; where its name is new, mentions follow. */

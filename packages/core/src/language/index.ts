@@ -1,10 +1,18 @@
-export { printAction } from './action-text.js';
+export { printAction, printKey } from './action-text.js';
 export { type Change, mergeParts } from './changes.js';
 export { printCondition } from './condition-text.js';
 export { DatasetReader } from './dataset-lines.js';
 export { type Diagnostic, DIAGNOSTIC_CODES, type DiagnosticCode, formatDiagnostic } from './diagnostic.js';
 export { printRule } from './fence-text.js';
-export { LIST_KINDS, type ListKind } from './fields.js';
+export {
+  EXPECT_FIELDS,
+  FIELDS_WITH_PARAMETER,
+  INSPECTION_FIELDS,
+  KEY_FIELDS,
+  LIST_KINDS,
+  type ListKind,
+} from './fields.js';
+export { parseDuration, printDuration } from './measure.js';
 export { type Outcome, OUTCOMES } from './outcomes.js';
 export { parseFences } from './parser.js';
 export { joinParts, type Part, type PartKind, splitIntoParts } from './parts.js';
@@ -24,12 +32,19 @@ export {
   type ApplicationStatement,
   type Comparison,
   type Condition,
+  DEFAULT_BLOCK_STATUS,
+  DEFAULT_HOLD_MS,
+  DEFAULT_LIMIT_STATUS,
+  DEFAULT_REDIRECT_STATUS,
   type FenceStatement,
   type ListStatement,
   NAME,
   type Rule,
   RULE_STATES,
   type GateStatement,
+  type Inspection,
+  PATH_FORMS,
+  type PathForm,
   type Statement,
   type StatementKind,
   STATEMENTS,

@@ -11,6 +11,7 @@ import * as comparisons from './migrations/0007-comparisons.js';
 import * as safety from './migrations/0008-safety.js';
 import * as names from './migrations/0009-names.js';
 import * as draftSteps from './migrations/0010-draft-steps.js';
+import * as replayNames from './migrations/0011-replay-names.js';
 
 /** A connection pool or a transaction on it; every query of a model takes one. */
 export type Database = Knex;
@@ -32,6 +33,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0008-safety': safety,
   '0009-names': names,
   '0010-draft-steps': draftSteps,
+  '0011-replay-names': replayNames,
 };
 
 export function openDatabase(url: string, maxConnections: number): Database {

@@ -323,6 +323,8 @@ export class ReplayModel extends Row {
   declare toMs: number | null;
   /** The name of the folder whose fences judge; absent for the draft or a revision. */
   declare folder: string | null;
+  /** Given by a user. */
+  declare name: string | null;
   declare state: ReplayState;
   declare requests: number;
   declare requestsDone: number;

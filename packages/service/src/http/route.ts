@@ -32,7 +32,7 @@ export type RequestThread = (typeof REQUEST_THREADS)[number];
 
 /** One row of the route table. */
 export interface Route {
-  readonly method: 'get' | 'post' | 'put' | 'delete';
+  readonly method: 'get' | 'post' | 'put' | 'patch' | 'delete';
   /** Below `/api/v1`. */
   readonly path: string;
   /** What it does, imperative, for the description of the API. */

@@ -4,7 +4,7 @@ import { auditQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Card, PageHeading, WideTable } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
-import { countOf, formatTime } from '../../format.js';
+import { countOf, formatTime, zoneName } from '../../format.js';
 import { describeDetail } from './describe-detail.js';
 
 const PAGE_ROWS = 25;
@@ -31,7 +31,7 @@ export function AuditPage() {
             <WideTable label="Audit trail">
               <thead className="text-muted">
                 <tr className="border-b border-line">
-                  {['at (UTC)', 'who', 'what', 'detail'].map((column) => (
+                  {[`at (${zoneName()})`, 'who', 'what', 'detail'].map((column) => (
                     <th key={column} scope="col" className="px-4 py-2 font-medium">
                       {column}
                     </th>

@@ -7,7 +7,7 @@ import { Button } from '../../components/button.js';
 import { Card, WideTable } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
 import { Pager } from '../../components/pager.js';
-import { REQUEST_COLUMNS, RequestCells } from '../../components/request-cells.js';
+import { requestColumns, RequestCells } from '../../components/request-cells.js';
 import { ExplanationPanel } from '../evidence/explanation-panel.js';
 import { SideLabel } from '../evidence/side-label.js';
 
@@ -37,7 +37,7 @@ export function ChangesTable({
             <WideTable label={title}>
               <thead className="text-muted">
                 <tr className="border-b border-line">
-                  {[...REQUEST_COLUMNS, 'before', 'after'].map((column) => (
+                  {[...requestColumns(), 'before', 'after'].map((column) => (
                     <th key={column} scope="col" className="px-3 py-2 font-medium first:pl-4">
                       {column}
                     </th>

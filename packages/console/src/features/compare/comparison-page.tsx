@@ -11,6 +11,7 @@ import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { OutcomeLabel } from '../../components/outcome.js';
 import { countOf, formatCount, formatShare } from '../../format.js';
 import { BreakdownCard } from '../evidence/breakdown-card.js';
+import { FlowPicture } from './flow-picture.js';
 import { ChangesTable } from './changes-table.js';
 import { policyName } from '../evidence/policy-name.js';
 import { SideLabel } from '../evidence/side-label.js';
@@ -88,6 +89,7 @@ function Matrix({ matrix }: { matrix: ComparisonResult['tally']['matrix'] }) {
   const share = (value: Outcome, other: Outcome): number => matrix[value]?.[other] ?? 0;
   return (
     <Card title="Before and after">
+      <FlowPicture matrix={matrix} />
       <WideTable label="Outcomes before and after">
         <thead className="text-muted">
           <tr className="border-b border-line">

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import type { Countries } from '@jadefence/contract';
 import { formatAddressCount } from '@jadefence/core/reference';
-import { lazy, Suspense, useState } from 'react';
+import { useState } from 'react';
 import { countriesQuery, logsQuery } from '../../api/queries.js';
 import { Choice } from '../../components/choice.js';
 import { Card, Command, EmptyState, PageHeading, WideTable } from '../../components/layout.js';
@@ -14,8 +14,8 @@ import { FreshnessBadge } from '../reference/freshness-badge.js';
 import { ImportForm } from '../reference/import-form.js';
 import { SourceCard } from '../reference/source-card.js';
 import { AddressLookupCard } from './address-lookup.js';
+import { CountryMap } from './country-map.js';
 
-const CountryMap = lazy(() => import('./country-map.js'));
 const NO_LOG = 0;
 
 /** The country table: how fresh and how full it is, where it is wrong, and who an address belongs to. */
@@ -68,9 +68,7 @@ function Overview({ countries }: { countries: Countries }) {
     );
   return (
     <Card title={<>{table.name}</>} aside={<FreshnessBadge freshness={freshness} />}>
-      <Suspense fallback={<p className="p-4 text-sm text-muted">Loading the map …</p>}>
-        <CountryMap countries={countries} />
-      </Suspense>
+      <CountryMap countries={countries} />
       <CountryTable countries={countries} />
     </Card>
   );

@@ -2,7 +2,7 @@ import type { DecisionRow } from '@jadefence/contract';
 import { parseConditionText, parseRuleText } from '@jadefence/core/edit';
 import { parseFences } from '@jadefence/core/language';
 import { describe, expect, it } from 'vitest';
-import { exceptionRule, expectationOf, filtersOf, urlOf } from './next-steps.js';
+import { exceptionRule, expectationOf, expectationText, filtersOf, urlOf } from './next-steps.js';
 
 const ROW = {
   client: '2001:db8::7',
@@ -32,6 +32,13 @@ describe('what comes next about a decision', () => {
     );
     expect(parseFences(text, 'e').diagnostics).toEqual([]);
     expect(expectationOf({ ...ROW, client: null })).toBeUndefined();
+  });
+
+  it('is an expectation with all parts of a tried request', () => {
+    const request = { client: '198.18.4.7', url: 'shop.example/a?b=c&d', headers: [{ name: 'X-Key', value: 'a "b"' }] };
+    const text = expectationText({ ...request, user: 'ada', at: '2026-10-12T10:00:00Z' }, { outcome: 'allowed' })!;
+    expect(parseFences(text, 'e').diagnostics).toEqual([]);
+    expect(text).toContain('with header "x-key" "a \\"b\\"", user "ada" at 2026-10-12T10:00:00Z');
   });
 
   it('is an exception that can be read', () => {

@@ -1,4 +1,4 @@
-import type { DecisionRow } from '@jadefence/contract';
+import type { DecisionRow, TryRequest } from '@jadefence/contract';
 
 /** A request as a URL, as far as the log names it. */
 export function urlOf({ record, host, path }: Pick<DecisionRow, 'record' | 'host' | 'path'>): string | undefined {
@@ -32,17 +32,35 @@ function pair(field: string, value: string | null, noun: string): { readonly tex
 
 /** Fence text of a value; in quotes where it is more than a word. */
 function quote(text: string): string {
-  return /^[\w./-]+$/.test(text) ? text : `"${text.replaceAll('\\', '\\\\').replaceAll('"', '\\"')}"`;
+  return /^[\w./:-]+$/.test(text) ? text : `"${text.replaceAll('\\', '\\\\').replaceAll('"', '\\"')}"`;
 }
 
 /** An expectation that the request has this outcome; undefined where the log does not name enough of it. */
 export function expectationOf(row: DecisionRow): string | undefined {
-  const { client, method, outcome, fence, rule } = row;
+  const { client, method } = row;
   const url = urlOf(row);
-  if (client === null || url === undefined || outcome === 'uncovered') return undefined;
+  if (client === null || url === undefined) return undefined;
+  return expectationText({ client, url, ...(method === null ? {} : { method }) }, row);
+}
+
+/** An expectation that a request is decided as it was; undefined where nothing can be expected of it. */
+export function expectationText(
+  { client, url, method = 'GET', headers = [], user, peer, at }: Omit<TryRequest, 'against'>,
+  { outcome, fence, rule }: Pick<DecisionRow, 'outcome' | 'fence' | 'rule'>,
+): string | undefined {
+  if (outcome === 'uncovered') return undefined;
   const by = rule === undefined ? '' : ` by rule ${fence}/${rule}`;
-  const withMethod = method === null || method === 'GET' ? '' : ` with method ${method}`;
-  return `expect ${outcome}${by} from ${client} to ${url}${withMethod}`;
+  const fields = [
+    ...(method === 'GET' ? [] : [`method ${method}`]),
+    ...headers.map(({ name, value }) => `header ${JSON.stringify(name.toLowerCase())} ${JSON.stringify(value)}`),
+    ...(user === undefined ? [] : [`user ${JSON.stringify(user)}`]),
+    ...(peer === undefined ? [] : [`peer ${peer}`]),
+  ];
+  return [
+    `expect ${outcome}${by} from ${client} to ${quote(url.includes('://') ? url : `https://${url}`)}`,
+    ...(fields.length > 0 ? [`with ${fields.join(', ')}`] : []),
+    ...(at === undefined ? [] : [`at ${at}`]),
+  ].join(' ');
 }
 
 /** A rule that lets the same client pass, to be put above the rule that stopped it. */

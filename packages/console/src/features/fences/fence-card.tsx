@@ -2,7 +2,7 @@ import { PlusIcon } from '@heroicons/react/20/solid';
 import type { DraftFence, DraftRule, Edit } from '@jadefence/contract';
 import { freeName } from '@jadefence/core/edit';
 import type { RuleSummary } from '@jadefence/core/replay';
-import { memo, useMemo } from 'react';
+import { memo, useMemo, useState } from 'react';
 import { useEdit } from '../../api/edit.js';
 import { Button } from '../../components/button.js';
 import { Card } from '../../components/layout.js';
@@ -11,14 +11,18 @@ import { StateBadge } from '../../components/state-badge.js';
 import type { Edited } from '../rule-editor/rule-editor.js';
 import { GatePicker } from './gate-picker.js';
 import { FenceRules } from './fence-rules.js';
+import { SelectionBar } from './selection-bar.js';
 import type { RuleActions } from './rule-row.js';
 
 /** A new rule that does nothing yet: it is on trial, and to be written. */
 const NEW_RULE = 'rule new-rule trial block when path under /';
 
+const NONE: ReadonlySet<string> = new Set();
+
 /** One fence: its rules can be dragged, or moved by keys, and edited in place. */
 export const FenceCard = memo(function FenceCard({
   fence,
+  fences,
   isReached,
   tallies,
   most,
@@ -28,6 +32,8 @@ export const FenceCard = memo(function FenceCard({
   onEditHead,
 }: {
   fence: DraftFence;
+  /** The names of all fences. */
+  fences: readonly string[];
   /** Whether any request of the replay reached one of its gates; otherwise there are no hits to show. */
   isReached: boolean;
   tallies: ReadonlyMap<string, RuleSummary>;
@@ -39,6 +45,7 @@ export const FenceCard = memo(function FenceCard({
   onEditHead: (fence: DraftFence) => void;
 }) {
   const { mutate, error } = useEdit();
+  const [chosen, setSelected] = useState<ReadonlySet<string>>(NONE);
   const wanted = filter.trim().toLowerCase();
   const shown = useMemo(
     () => (wanted === '' ? fence.rules : fence.rules.filter((rule) => wordsOf(rule).includes(wanted))),
@@ -46,7 +53,15 @@ export const FenceCard = memo(function FenceCard({
   );
   const positions = useMemo(() => new Map(fence.rules.map(({ name }, index) => [name, index + 1])), [fence.rules]);
   // The same as long as the fence is, so that rows are drawn again only where they change.
-  const actions = useMemo(() => actionsOf(fence, onEdit, (change) => mutate([change])), [fence, onEdit, mutate]);
+  const actions = useMemo(
+    () => actionsOf(fence, onEdit, (change) => mutate([change]), setSelected),
+    [fence, onEdit, mutate],
+  );
+  // What is gone, or filtered out, is not selected any more.
+  const selected = useMemo(
+    () => (chosen.size === 0 ? chosen : new Set(shown.map(({ name }) => name).filter((name) => chosen.has(name)))),
+    [chosen, shown],
+  );
   if (shown.length === 0 && wanted !== '') return null;
   return (
     <Card
@@ -66,9 +81,20 @@ export const FenceCard = memo(function FenceCard({
         tallies={tallies}
         most={most}
         actions={actions}
+        selected={selected}
         onMove={(change) => mutate([change])}
         isLong={isLong}
       />
+      {selected.size > 0 && (
+        <SelectionBar
+          fence={fence.name}
+          fences={fences}
+          selected={shown.filter(({ name }) => selected.has(name)).map(({ name }) => name)}
+          all={shown.map(({ name }) => name)}
+          onSelect={(names) => setSelected(new Set(names))}
+          onEdit={mutate}
+        />
+      )}
       <div className="flex flex-wrap items-center justify-between gap-2 bg-sunken px-4 py-2 text-sm text-muted">
         <span>Otherwise {fence.otherwise}.</span>
         <Button size="small" onClick={() => actions.add({ at: 'bottom' })}>
@@ -90,11 +116,18 @@ function wordsOf(rule: DraftRule): string {
   return words;
 }
 
-function actionsOf(fence: DraftFence, onEdit: (edited: Edited) => void, onChange: (edit: Edit) => void): RuleActions {
+function actionsOf(
+  fence: DraftFence,
+  onEdit: (edited: Edited) => void,
+  onChange: (edit: Edit) => void,
+  setSelected: (change: (before: ReadonlySet<string>) => ReadonlySet<string>) => void,
+): RuleActions {
   const names = fence.rules.map(({ name }) => name);
   return {
     names: () => new Set(names),
     change: onChange,
+    select: (rule, isSelected) =>
+      setSelected((before) => new Set(isSelected ? [...before, rule] : [...before].filter((name) => name !== rule))),
     add: (position) =>
       onEdit({
         fence: fence.name,
@@ -102,6 +135,7 @@ function actionsOf(fence: DraftFence, onEdit: (edited: Edited) => void, onChange
           'new-rule',
           names.includes('new-rule') ? freeName('new-rule', new Set(names)) : 'new-rule',
         ),
+        takenNames: new Set(names),
         title: `New rule of ${fence.title ?? fence.name}`,
         editOf: (text) => ({ kind: 'add-rule', fence: fence.name, text, position }),
       }),
@@ -110,6 +144,7 @@ function actionsOf(fence: DraftFence, onEdit: (edited: Edited) => void, onChange
         fence: fence.name,
         text: rule.text,
         title: `Rule ${fence.name}/${rule.name}`,
+        rule: rule.name,
         editOf: (text) => ({ kind: 'replace-rule', fence: fence.name, rule: rule.name, text }),
       }),
   };

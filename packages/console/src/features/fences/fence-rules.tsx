@@ -30,13 +30,24 @@ interface FenceRulesProps {
   readonly tallies: ReadonlyMap<string, RuleSummary>;
   readonly most: number;
   readonly actions: RuleActions;
+  readonly selected: ReadonlySet<string>;
   readonly onMove: (edit: Edit) => void;
   /** Only the rows in view are on the page. */
   readonly isLong: boolean;
 }
 
 /** The rules of a fence, which can be dragged, or moved by keys. Of a long fence only the rows in view are on the page. */
-export function FenceRules({ fence, rules, positions, tallies, most, actions, onMove, isLong }: FenceRulesProps) {
+export function FenceRules({
+  fence,
+  rules,
+  positions,
+  tallies,
+  most,
+  actions,
+  selected,
+  onMove,
+  isLong,
+}: FenceRulesProps) {
   const sensors = useSensors(
     useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),
     useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
@@ -56,6 +67,7 @@ export function FenceRules({ fence, rules, positions, tallies, most, actions, on
       tally={tallies.get(`${fence}/${rule.name}`)}
       most={most}
       actions={actions}
+      isSelected={selected.has(rule.name)}
       index={index}
       measure={measure}
     />

@@ -7,12 +7,15 @@ import { useDeferredValue, useEffect, useMemo, useState } from 'react';
 import { Link } from 'react-router';
 import { useAddressState, wholeOf, type AddressState } from '../../address-state.js';
 import { draftQuery, draftSourcesQuery, replayResultQuery, replaysQuery } from '../../api/queries.js';
+import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
-import { Command, EmptyState, PageHeading } from '../../components/layout.js';
+import { EmptyState, PageHeading } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
 import { INPUT_STYLE } from '../../components/text-field.js';
 import { RuleEditor, type Edited } from '../rule-editor/rule-editor.js';
+import { replayTitle } from '../evidence/replay-title.js';
 import { exceptionRule } from '../evidence/next-steps.js';
+import { ImportFences } from '../import/import-fences.js';
 import { FenceCard } from './fence-card.js';
 import { FenceForm } from './fence-form.js';
 import { StartFrom } from './start-from.js';
@@ -32,6 +35,7 @@ export function FencesPage() {
   const [edited, setEdited] = useState<Edited | undefined>(() => exceptionOf(get));
   const [filter, setFilter] = useState(get('text') ?? '');
   const [head, setHead] = useState<DraftFence>();
+  const [isImporting, setImporting] = useState(false);
   const sources = useQuery({ ...draftSourcesQuery, enabled: head !== undefined }).data;
   const headText = sources?.parts.find(({ kind, name }) => kind === 'fence' && name === head?.name)?.text;
   // What is typed is shown first.
@@ -50,7 +54,15 @@ export function FencesPage() {
   };
   return (
     <>
-      <PageHeading title="Fences" aside={<StartFrom />}>
+      <PageHeading
+        title="Fences"
+        aside={
+          <span className="flex gap-2">
+            <Button onClick={() => setImporting(true)}>Import files</Button>
+            <StartFrom />
+          </span>
+        }
+      >
         Rules are evaluated from top to bottom. Everything here is the draft until it is published.
       </PageHeading>
       <div className="mb-4 flex flex-wrap items-center justify-between gap-3">
@@ -70,6 +82,7 @@ export function FencesPage() {
           <DraftFences draft={data} result={result.data} filter={shownFilter} onEdit={setEdited} onEditHead={setHead} />
         )}
       </Loaded>
+      {isImporting && <ImportFences onClose={() => setImporting(false)} />}
       {edited && <RuleEditor edited={edited} onClose={close} />}
       {head && headText !== undefined && <FenceForm fence={head} text={headText} onClose={() => setHead(undefined)} />}
     </>
@@ -103,7 +116,7 @@ function ReplayChoice({
       label="Hits of"
       value={value}
       onChange={onChange}
-      options={replays.map(({ id, logName }) => ({ value: id, text: `Replay ${id}: ${logName}` }))}
+      options={replays.map((replay) => ({ value: replay.id, text: replayTitle(replay) }))}
     />
   );
 }
@@ -131,13 +144,15 @@ function DraftFences({
 }) {
   const tallies = useMemo(() => talliesOf(result), [result]);
   const most = useMemo(() => [...tallies.values()].reduce((max, { hits }) => Math.max(max, hits), 0), [tallies]);
+  const names = draft.fences.map(({ name }) => name).join(' ');
+  // The same as long as no fence comes or goes, so that a card is drawn again only where its fence changes.
+  const fences = useMemo(() => names.split(' '), [names]);
   const isLong = draft.fences.reduce((sum, { rules }) => sum + rules.length, 0) > ALL_ROWS;
   if (draft.fences.length === 0) {
     return (
       <EmptyState title="No fences yet">
         <PlusIcon aria-hidden className="mx-auto mb-2 size-6" />
-        Begin from one of ours with the button above, or bring yours in with{' '}
-        <Command>jadefence fence import FILE</Command>.
+        Begin from one of ours, or import fence files, with the buttons above.
       </EmptyState>
     );
   }
@@ -177,6 +192,7 @@ function DraftFences({
         <FenceCard
           key={fence.name}
           fence={fence}
+          fences={fences}
           isReached={isReached(fence)}
           tallies={isReached(fence) ? tallies : NO_TALLIES}
           most={most}

@@ -6,6 +6,7 @@ import { freeName } from '@jadefence/core/edit';
 import { RULE_STATES } from '@jadefence/core/language';
 import type { RuleSummary } from '@jadefence/core/replay';
 import { memo, useCallback } from 'react';
+import { CheckBox } from '../../components/check-field.js';
 import { Hits } from '../../components/hits.js';
 import { StateBadge } from '../../components/state-badge.js';
 
@@ -16,6 +17,7 @@ export interface RuleActions {
   readonly change: (edit: Edit) => void;
   readonly add: (position: Extract<Edit, { kind: 'add-rule' }>['position']) => void;
   readonly open: (rule: DraftRule) => void;
+  readonly select: (rule: string, isSelected: boolean) => void;
 }
 
 interface RuleRowProps {
@@ -27,6 +29,7 @@ interface RuleRowProps {
   readonly tally?: RuleSummary;
   readonly most: number;
   readonly actions: RuleActions;
+  readonly isSelected: boolean;
   /** Of a long fence, of which only the rows in view are on the page: the place among the shown ones, from 0. */
   readonly index?: number;
   /** Receives the row, whose height counts. */
@@ -41,6 +44,7 @@ export const RuleRow = memo(function RuleRow({
   tally,
   most,
   actions,
+  isSelected,
   index,
   measure,
 }: RuleRowProps) {
@@ -59,8 +63,13 @@ export const RuleRow = memo(function RuleRow({
       ref={row}
       data-index={index}
       style={{ transform: transform ? `translateY(${transform.y}px)` : undefined, transition }}
-      className={`grid grid-cols-[2.5rem_1fr_auto] items-center gap-x-3 gap-y-0.5 border-b border-line px-3 py-1 text-sm last:border-b-0 md:grid-cols-[2.5rem_11rem_1fr_auto_auto] ${isDragging ? 'relative z-10 bg-jade-soft' : 'bg-surface'}`}
+      className={`grid grid-cols-[1rem_2.5rem_1fr_auto] items-center gap-x-3 gap-y-0.5 border-b border-line px-3 py-1 text-sm last:border-b-0 md:grid-cols-[1rem_2.5rem_11rem_1fr_auto_auto] ${isDragging ? 'relative z-10 bg-jade-soft' : isSelected ? 'bg-jade-soft' : 'bg-surface'}`}
     >
+      <CheckBox
+        label={`Select rule ${rule.name}`}
+        isOn={isSelected}
+        onChange={(isOn) => actions.select(rule.name, isOn)}
+      />
       <button
         ref={setActivatorNodeRef}
         type="button"
@@ -78,11 +87,11 @@ export const RuleRow = memo(function RuleRow({
         </span>
         {rule.state !== 'on' && <StateBadge state={rule.state} />}
       </p>
-      <p className="order-last col-span-3 min-w-0 md:order-none md:col-span-1">
+      <p className="order-last col-span-4 min-w-0 md:order-none md:col-span-1">
         {rule.sentence}
         {rule.title && <span className="text-muted"> {rule.title}.</span>}
       </p>
-      <div className="order-last col-span-3 md:order-none md:col-span-1">
+      <div className="order-last col-span-4 md:order-none md:col-span-1">
         {tally && <Hits hits={tally.hits} most={most} lastHitUnixMs={tally.lastHitUnixMs} />}
       </div>
       <div className="flex items-center">

@@ -1,11 +1,12 @@
 import { DialogPanel, DialogTitle } from '@headlessui/react';
 import { useQuery } from '@tanstack/react-query';
 import type { Draft } from '@jadefence/contract';
-import type { GateStatement } from '@jadefence/core/language';
+import { PATH_FORMS, type GateStatement, type PathForm } from '@jadefence/core/language';
 import { useState } from 'react';
 import { useEdit } from '../../api/edit.js';
 import { draftQuery, logsQuery, surveyQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
+import { CheckField } from '../../components/check-field.js';
 import { Choice } from '../../components/choice.js';
 import { Modal } from '../../components/modal.js';
 import { ErrorNotice } from '../../components/loaded.js';
@@ -13,6 +14,7 @@ import { MultiPick, type PickOption } from '../../components/multi-pick.js';
 import { TextField } from '../../components/text-field.js';
 import { useUnsaved } from '../../components/unsaved.js';
 import { countOf } from '../../format.js';
+import { InspectionFields } from './inspection-fields.js';
 import { fieldsOf, NEW_GATE, writeGate, type GateFields } from './gate-text.js';
 
 const DIRECTIONS = [
@@ -25,6 +27,7 @@ const HEADERS = [
   { value: 'forwarded', text: 'Forwarded' },
   { value: 'x-real-ip', text: 'X-Real-IP' },
 ];
+const MOST_PEERS = 10;
 const ENDINGS = ['allow', 'block'];
 
 /** Creates a gate, or edits one. @param old the gate that is edited; a new one otherwise */
@@ -67,6 +70,10 @@ export function GateForm({ old, onClose }: { old?: GateStatement; onClose: () =>
         )}
         <GateMembers fields={fields} set={set} />
         <ClientAddress fields={fields} set={set} />
+        <PathForms fields={fields} set={set} />
+        {fields.direction === 'outbound' && (
+          <InspectionFields inspection={fields.inspection} onChange={(inspection) => set({ inspection })} />
+        )}
         <Ending value={fields.otherwise} onChange={(otherwise) => set({ otherwise })} />
         {isComplete &&
           problems.map(({ message, hint }) => (
@@ -140,11 +147,22 @@ function listOptions(draft: Draft | undefined, kind: 'domains' | 'addresses'): P
 
 function ClientAddress({ fields, set }: PartProps) {
   const draft = useQuery(draftQuery).data;
+  const log = useQuery(logsQuery()).data?.[0];
+  const survey = useQuery({ ...surveyQuery(log?.id ?? 0), enabled: log !== undefined }).data;
+  const peers = (survey?.busiestClients ?? []).slice(0, MOST_PEERS).map(({ value, requests }): PickOption => ({
+    value,
+    note: `${countOf(requests, 'request')} of ${log!.name}`,
+  }));
   const others = HEADERS.some(({ value }) => value === fields.header)
     ? []
     : [{ value: fields.header, text: fields.header }];
   return (
     <div className="grid gap-2">
+      {survey && survey.proxySigns.length > 0 && (
+        <p className="text-sm text-muted">
+          {log!.name} shows signs of a proxy in front: {survey.proxySigns.join('; ')}.
+        </p>
+      )}
       <Choice
         label="Address of the client from"
         value={fields.header}
@@ -154,12 +172,37 @@ function ClientAddress({ fields, set }: PartProps) {
       {fields.header !== '' && (
         <MultiPick
           label="Proxies that are trusted to name it"
-          options={listOptions(draft, 'addresses')}
+          options={[...listOptions(draft, 'addresses'), ...peers]}
           values={fields.trusting}
           onChange={(trusting) => set({ trusting })}
         />
       )}
     </div>
+  );
+}
+
+const PATH_FORM_TEXTS: Record<PathForm, string> = {
+  'fold-case': 'without regard to the case of letters',
+  'merge-slashes': 'with several slashes as one',
+  'strip-parameters': 'without parameters behind semicolons',
+};
+
+/** How the server behind the gate reads paths, so that rules match what it serves. */
+function PathForms({ fields, set }: PartProps) {
+  const change = (form: PathForm, isOn: boolean): void =>
+    set({ pathForms: PATH_FORMS.filter((other) => (other === form ? isOn : fields.pathForms.includes(other))) });
+  return (
+    <fieldset className="grid gap-1">
+      <legend className="text-sm font-medium">The server behind it reads paths</legend>
+      {PATH_FORMS.map((form) => (
+        <CheckField
+          key={form}
+          label={PATH_FORM_TEXTS[form]}
+          isOn={fields.pathForms.includes(form)}
+          onChange={(isOn) => change(form, isOn)}
+        />
+      ))}
+    </fieldset>
   );
 }
 

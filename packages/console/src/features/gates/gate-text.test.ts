@@ -25,6 +25,25 @@ describe('the fields of a gate', () => {
     expect(writeGate(fieldsOf(gate), gate)).toEqual({ text: TEXT.trimEnd(), problems: [] });
   });
 
+  it('have how paths are read, and of an outbound gate what is inspected', () => {
+    const text = `gate out outbound {
+  clients offices
+  paths fold-case merge-slashes
+  inspect {
+    exempt when category in health
+    otherwise inspect
+  }
+  otherwise allow
+}`;
+    const gate = readGate(text)!;
+    expect(fieldsOf(gate)).toMatchObject({
+      pathForms: ['fold-case', 'merge-slashes'],
+      inspection: { otherwise: true },
+    });
+    expect(writeGate(fieldsOf(gate), gate).text).toBe(text);
+    expect(writeGate({ ...fieldsOf(gate), pathForms: [], inspection: undefined }).text).not.toMatch(/paths|inspect/);
+  });
+
   it('report what makes no gate', () => {
     expect(writeGate({ ...NEW_GATE, name: 'Shop', hosts: ['shop.example'] }).problems[0]!.message).toContain('"Shop"');
     expect(writeGate({ ...NEW_GATE, name: 'shop' }).problems.length).toBeGreaterThan(0);

@@ -1,4 +1,13 @@
-import { parseFences, printStatement, printValue, type Diagnostic, type GateStatement } from '@jadefence/core/language';
+import {
+  parseFences,
+  PATH_FORMS,
+  printStatement,
+  printValue,
+  type Diagnostic,
+  type GateStatement,
+  type Inspection,
+  type PathForm,
+} from '@jadefence/core/language';
 
 /** A gate as the form has it; what it has no field for stays as it is. */
 export interface GateFields {
@@ -10,6 +19,10 @@ export interface GateFields {
   readonly header: string;
   readonly trusting: readonly string[];
   readonly fences: readonly string[];
+  /** How the server behind the gate reads paths. */
+  readonly pathForms: readonly PathForm[];
+  /** Undefined where the log says whether a request was inspected. */
+  readonly inspection?: Inspection;
   /** Fence text, such as `allow` or `block 451`. */
   readonly otherwise: string;
 }
@@ -22,6 +35,7 @@ export const NEW_GATE: GateFields = {
   header: '',
   trusting: [],
   fences: [],
+  pathForms: [],
   otherwise: 'allow',
 };
 
@@ -33,7 +47,7 @@ export function readGate(text: string): GateStatement | undefined {
 }
 
 export function fieldsOf(gate: GateStatement): GateFields {
-  const { name, direction, hosts, clients, clientFrom, fences } = gate;
+  const { name, direction, hosts, clients, clientFrom, fences, pathForms, inspection } = gate;
   return {
     name,
     direction,
@@ -42,13 +56,15 @@ export function fieldsOf(gate: GateStatement): GateFields {
     header: clientFrom?.header ?? '',
     trusting: (clientFrom?.trusting ?? []).map((value) => printValue(value)),
     fences: fences.map((fence) => fence.name),
+    pathForms,
+    ...(inspection ? { inspection } : {}),
     otherwise: /^\s*otherwise (.*)$/m.exec(printStatement(gate))?.[1] ?? 'allow',
   };
 }
 
 /**
  * The gate as fence text.
- * @param old whose inspection and path forms are kept
+ * @param old whose comments are kept
  * @returns the errors of the fields where they make no gate
  */
 export function writeGate(fields: GateFields, old?: GateStatement): { text: string; problems: readonly Diagnostic[] } {
@@ -64,6 +80,8 @@ export function writeGate(fields: GateFields, old?: GateStatement): { text: stri
   const { file, diagnostics } = parseFences(text, 'gate');
   const [statement] = file.statements;
   if (diagnostics.length > 0 || statement?.kind !== 'gate') return { text, problems: diagnostics };
-  const { comments, pathForms, inspection } = old ?? statement;
+  const { comments } = old ?? statement;
+  const pathForms = PATH_FORMS.filter((form) => fields.pathForms.includes(form));
+  const inspection = isInbound ? undefined : fields.inspection;
   return { text: printStatement({ ...statement, comments, pathForms, inspection }), problems: [] };
 }

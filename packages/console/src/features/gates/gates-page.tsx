@@ -33,7 +33,8 @@ export function GatesPage() {
   return (
     <>
       <PageHeading title="Gates" aside={newGate}>
-        A gate evaluates its fences from top to bottom. A fence can be attached to any number of gates.
+        A gate evaluates its fences from top to bottom. A fence can be attached to any number of gates. Of gates that
+        fit a request equally well, the first judges it.
       </PageHeading>
       {edit.error && <ErrorNotice error={edit.error} />}
       <Loaded query={draft}>
@@ -43,10 +44,12 @@ export function GatesPage() {
               A gate names the hosts or clients whose requests are judged. Create one with the button above.
             </EmptyState>
           ) : (
-            gates.map((gate) => (
+            gates.map((gate, index) => (
               <GateCard
                 key={gate.name}
                 gate={gate}
+                above={gates[index - 1]?.name}
+                below={gates[index + 1]?.name}
                 fences={fences.map(({ name }) => name)}
                 onEdit={(change) => edit.mutate([change])}
                 onOpen={sources && (() => open(gate.name))}
@@ -62,11 +65,16 @@ export function GatesPage() {
 
 function GateCard({
   gate,
+  above,
+  below,
   fences,
   onEdit,
   onOpen,
 }: {
   gate: Gate;
+  /** The gates next to it. */
+  above: string | undefined;
+  below: string | undefined;
   fences: readonly string[];
   onEdit: (edit: Edit) => void;
   onOpen?: () => void;
@@ -82,48 +90,18 @@ function GateCard({
   return (
     <Card
       title={heading}
-      aside={
-        <span className="flex flex-wrap items-center gap-2 text-sm text-muted">
-          {[...gate.hosts, ...gate.clients].join(', ')}
-          <Button size="small" disabled={!onOpen} onClick={onOpen} aria-label={`Edit gate ${gate.name}`}>
-            Edit
-          </Button>
-          <Button
-            size="small"
-            aria-label={`Delete gate ${gate.name}`}
-            onClick={() => onEdit({ kind: 'remove', part: 'gate', name: gate.name })}
-          >
-            Delete
-          </Button>
-        </span>
-      }
+      aside={<GateActions gate={gate} above={above} below={below} onEdit={onEdit} onOpen={onOpen} />}
     >
       <ol>
         {gate.fences.map((fence, index) => (
-          <li key={fence} className="flex items-center gap-3 border-b border-line px-4 py-2">
-            <span className="w-5 text-sm text-muted tabular-nums">{index + 1}</span>
-            <span className="grow font-mono text-sm">{fence}</span>
-            <IconButton
-              label={`Move ${fence} up at ${gate.name}`}
-              isOff={index === 0}
-              onClick={() => attach(fence, { at: 'above', name: gate.fences[index - 1]! })}
-            >
-              <ArrowUpIcon aria-hidden className="size-4" />
-            </IconButton>
-            <IconButton
-              label={`Move ${fence} down at ${gate.name}`}
-              isOff={index === gate.fences.length - 1}
-              onClick={() => attach(fence, { at: 'below', name: gate.fences[index + 1]! })}
-            >
-              <ArrowDownIcon aria-hidden className="size-4" />
-            </IconButton>
-            <IconButton
-              label={`Take ${fence} away from ${gate.name}`}
-              onClick={() => onEdit({ kind: 'detach', gate: gate.name, fence })}
-            >
-              <XMarkIcon aria-hidden className="size-4" />
-            </IconButton>
-          </li>
+          <FenceRow
+            key={fence}
+            fence={fence}
+            index={index}
+            gate={gate}
+            attach={attach}
+            onDetach={() => onEdit({ kind: 'detach', gate: gate.name, fence })}
+          />
         ))}
       </ol>
       <div className="flex flex-wrap items-center justify-between gap-3 bg-sunken px-4 py-2 text-sm text-muted">
@@ -138,6 +116,90 @@ function GateCard({
         )}
       </div>
     </Card>
+  );
+}
+
+/** Its hosts or clients, and what can be done with the gate as a whole. */
+function GateActions({
+  gate,
+  above,
+  below,
+  onEdit,
+  onOpen,
+}: {
+  gate: Gate;
+  above: string | undefined;
+  below: string | undefined;
+  onEdit: (edit: Edit) => void;
+  onOpen?: () => void;
+}) {
+  return (
+    <span className="flex flex-wrap items-center gap-2 text-sm text-muted">
+      {[...gate.hosts, ...gate.clients].join(', ')}
+      <IconButton
+        label={`Move gate ${gate.name} up`}
+        isOff={above === undefined}
+        onClick={() => onEdit({ kind: 'move-gate', gate: gate.name, position: { at: 'above', name: above! } })}
+      >
+        <ArrowUpIcon aria-hidden className="size-4" />
+      </IconButton>
+      <IconButton
+        label={`Move gate ${gate.name} down`}
+        isOff={below === undefined}
+        onClick={() => onEdit({ kind: 'move-gate', gate: gate.name, position: { at: 'below', name: below! } })}
+      >
+        <ArrowDownIcon aria-hidden className="size-4" />
+      </IconButton>
+      <Button size="small" disabled={!onOpen} onClick={onOpen} aria-label={`Edit gate ${gate.name}`}>
+        Edit
+      </Button>
+      <Button
+        size="small"
+        aria-label={`Delete gate ${gate.name}`}
+        onClick={() => onEdit({ kind: 'remove', part: 'gate', name: gate.name })}
+      >
+        Delete
+      </Button>
+    </span>
+  );
+}
+
+/** A fence in the order of a gate. */
+function FenceRow({
+  fence,
+  index,
+  gate,
+  attach,
+  onDetach,
+}: {
+  fence: string;
+  index: number;
+  gate: Gate;
+  attach: (fence: string, position: Extract<Edit, { kind: 'attach' }>['position']) => void;
+  onDetach: () => void;
+}) {
+  return (
+    <li className="flex items-center gap-3 border-b border-line px-4 py-2">
+      <span className="w-5 text-sm text-muted tabular-nums">{index + 1}</span>
+      <span className="grow font-mono text-sm">{fence}</span>
+      <IconButton
+        label={`Move ${fence} up at ${gate.name}`}
+        isOff={index === 0}
+        onClick={() => attach(fence, { at: 'above', name: gate.fences[index - 1]! })}
+      >
+        <ArrowUpIcon aria-hidden className="size-4" />
+      </IconButton>
+      <IconButton
+        label={`Move ${fence} down at ${gate.name}`}
+        isOff={index === gate.fences.length - 1}
+        onClick={() => attach(fence, { at: 'below', name: gate.fences[index + 1]! })}
+      >
+        <ArrowDownIcon aria-hidden className="size-4" />
+      </IconButton>
+      <IconButton label={`Take ${fence} away from ${gate.name}`} onClick={onDetach}>
+        <XMarkIcon aria-hidden className="size-4" />
+      </IconButton>
+    </li>
   );
 }
 

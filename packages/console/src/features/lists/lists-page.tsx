@@ -18,7 +18,6 @@ import { DatasetsCard } from '../reference/datasets-card.js';
 import { ImportForm } from '../reference/import-form.js';
 import { EntryReports, linesOf } from './entry-reports.js';
 import { NewList } from './new-list.js';
-import { SchedulesCard } from './schedules-card.js';
 import { formatMinute } from '../../format.js';
 
 /** The lists of the draft: what is in them, where they are used, and whether a value is in one. */
@@ -63,7 +62,6 @@ export function ListsPage() {
         }}
       </Loaded>
       <LargeLists />
-      <SchedulesCard />
     </>
   );
 }

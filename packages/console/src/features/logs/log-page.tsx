@@ -7,10 +7,11 @@ import { useNavigate } from 'react-router';
 import { hasProblem, service } from '../../api/client.js';
 import { draftQuery, logQuery, surveyQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
-import { Choice } from '../../components/choice.js';
 import { Card, Notice, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
-import { countOf, formatTime } from '../../format.js';
+import { countOf, formatTime, zoneName } from '../../format.js';
+import { useStartReplay } from '../evidence/start-replay.js';
+import { ReplayForm } from './replay-form.js';
 import { SurveyCards } from './survey-cards.js';
 
 export function LogPage({ id }: { id: number }) {
@@ -21,8 +22,8 @@ export function LogPage({ id }: { id: number }) {
       {(data) => (
         <>
           <PageHeading title={data.name} aside={<LogActions log={data} />}>
-            {countOf(data.requests, 'request')} from {formatTime(data.fromUnixMs)} to {formatTime(data.toUnixMs)} UTC,
-            read as {LOG_FORMATS[data.format]}
+            {countOf(data.requests, 'request')} from {formatTime(data.fromUnixMs)} to {formatTime(data.toUnixMs)}{' '}
+            {zoneName()}, read as {LOG_FORMATS[data.format]}
             {data.files.length > 0 && ` from ${data.files.join(', ')}`}.
             {data.incomplete && ` It is incomplete: ${data.incomplete}`}
           </PageHeading>
@@ -35,23 +36,14 @@ export function LogPage({ id }: { id: number }) {
   );
 }
 
-/** Each request is judged by the gate that covers it. */
-const ALL_GATES = '';
-
 function LogActions({ log }: { log: Log }) {
   const queryClient = useQueryClient();
   const navigate = useNavigate();
-  const [gate, setGate] = useState(ALL_GATES);
-  const replay = useMutation({
-    mutationFn: (against: ReplayPolicy) =>
-      service.startReplay({ logId: log.id, against, ...(gate === ALL_GATES ? {} : { gate }) }),
-    onSuccess: async ({ id }) => {
-      await queryClient.invalidateQueries({ queryKey: ['replays'] });
-      await navigate(`/replays/${id}`);
-    },
-  });
+  const replay = useStartReplay();
+  const [isChoosing, setChoosing] = useState(false);
   const draft = useQuery(draftQuery).data;
   const published = draft?.published;
+  const start = (against: ReplayPolicy): void => replay.mutate({ logId: log.id, against });
   const remove = useMutation({
     mutationFn: (isForced: boolean) => service.deleteLog(log.id, isForced),
     onSuccess: async () => {
@@ -70,25 +62,15 @@ function LogActions({ log }: { log: Log }) {
   return (
     <div className="flex max-w-md flex-col items-end gap-2">
       <div className="flex flex-wrap justify-end gap-2">
-        {draft && draft.gates.length > 1 && (
-          <Choice
-            label="Replay at"
-            value={gate}
-            options={[
-              { value: ALL_GATES, text: 'the gates that cover it' },
-              ...draft.gates.map(({ name }) => ({ value: name, text: name })),
-            ]}
-            onChange={setGate}
-          />
-        )}
-        <Button look="primary" onClick={() => replay.mutate('draft')} disabled={replay.isPending}>
+        <Button look="primary" onClick={() => start('draft')} disabled={replay.isPending}>
           Replay against the draft
         </Button>
         {published && (
-          <Button onClick={() => replay.mutate(published)} disabled={replay.isPending}>
+          <Button onClick={() => start(published)} disabled={replay.isPending}>
             Against revision {published}
           </Button>
         )}
+        <Button onClick={() => setChoosing(true)}>With options …</Button>
         <Button
           onClick={() => (isConfirming ? remove.mutate(isUsed) : setIsConfirming(true))}
           disabled={remove.isPending}
@@ -96,6 +78,7 @@ function LogActions({ log }: { log: Log }) {
           {deleteText}
         </Button>
       </div>
+      {isChoosing && <ReplayForm log={log} onClose={() => setChoosing(false)} />}
       {replay.error && <ErrorNotice error={replay.error} />}
       {remove.error && <ErrorNotice error={remove.error} />}
     </div>

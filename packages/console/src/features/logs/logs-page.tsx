@@ -5,7 +5,7 @@ import { LIST_ROWS, logsQuery } from '../../api/queries.js';
 import { Card, EmptyState, PageHeading } from '../../components/layout.js';
 import { ListPager } from '../../components/pager.js';
 import { Loaded } from '../../components/loaded.js';
-import { countOf, formatTime } from '../../format.js';
+import { countOf, formatTime, zoneName } from '../../format.js';
 import { UploadForm } from './upload-form.js';
 
 export function LogsPage() {
@@ -35,7 +35,7 @@ export function LogsPage() {
                         {log.name}
                       </Link>
                       <p className="text-sm text-muted">
-                        {formatTime(log.fromUnixMs)} to {formatTime(log.toUnixMs)} UTC
+                        {formatTime(log.fromUnixMs)} to {formatTime(log.toUnixMs)} {zoneName()}
                       </p>
                     </div>
                     <span className="text-sm text-muted">

@@ -1,7 +1,8 @@
-import { Checkbox, Disclosure, DisclosureButton, DisclosurePanel, Field, Label } from '@headlessui/react';
-import { CheckIcon, ChevronRightIcon } from '@heroicons/react/20/solid';
+import { Disclosure, DisclosureButton, DisclosurePanel } from '@headlessui/react';
+import { ChevronRightIcon } from '@heroicons/react/20/solid';
 import type { LogReadOptions } from '@jadefence/contract';
 import { LOG_FORMATS } from '@jadefence/core/logs';
+import { CheckField } from '../../components/check-field.js';
 import { Choice } from '../../components/choice.js';
 import { INPUT_STYLE, TextField } from '../../components/text-field.js';
 
@@ -37,16 +38,11 @@ export function ReadingFields({
           options={FORMATS}
           onChange={(format) => set({ format: format as LogReadOptions['format'] })}
         />
-        <Field className="flex items-center gap-2 text-sm">
-          <Checkbox
-            checked={settings.syslog === true}
-            onChange={(isInSyslog) => set({ syslog: isInSyslog || undefined })}
-            className="group flex size-5 items-center justify-center rounded border border-line bg-ground data-checked:border-jade data-checked:bg-jade"
-          >
-            <CheckIcon aria-hidden className="invisible size-4 text-white group-data-checked:visible" />
-          </Checkbox>
-          <Label>Lines are wrapped in syslog</Label>
-        </Field>
+        <CheckField
+          label="Lines are wrapped in syslog"
+          isOn={settings.syslog === true}
+          onChange={(isInSyslog) => set({ syslog: isInSyslog || undefined })}
+        />
         <TextField
           className="sm:col-span-2"
           label="Pattern: a line with names in place of its values"

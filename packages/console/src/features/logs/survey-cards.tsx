@@ -1,6 +1,10 @@
 import type { Survey } from '@jadefence/core/survey';
+import { useState } from 'react';
+import { useNavigate } from 'react-router';
+import { Button } from '../../components/button.js';
 import { Card, WideTable } from '../../components/layout.js';
-import { countOf, formatCount, formatShare, formatTime } from '../../format.js';
+import { countOf, formatCount, formatShare, formatTime, zoneName } from '../../format.js';
+import { ImportFences } from '../import/import-fences.js';
 
 type Busy = Survey['busiestClients'][number];
 type Distinct = Survey['clients'];
@@ -57,7 +61,7 @@ export function SurveyCards({ survey }: { survey: Survey }) {
         <Card title="Most within a minute">
           <Figures
             label="Bursts"
-            head={['client', 'requests', 'minute (UTC)']}
+            head={['client', 'requests', `minute (${zoneName()})`]}
             rows={survey.bursts.map((burst) => [
               burst.client,
               formatCount(burst.requests),
@@ -114,9 +118,24 @@ function OriginCard({ survey }: { survey: Survey }) {
 }
 
 function StarterCard({ survey: { starter } }: { survey: Survey }) {
+  const navigate = useNavigate();
+  const [isImporting, setImporting] = useState(false);
   if (starter.rules.length === 0) return null;
   return (
-    <Card title="Suggested rules">
+    <Card
+      title="Suggested rules"
+      aside={
+        <Button size="small" onClick={() => setImporting(true)}>
+          Put them into the draft
+        </Button>
+      }
+    >
+      {isImporting && (
+        <ImportFences
+          given={{ fenceFiles: [{ path: 'starter.fence', text: starter.text }], namedFiles: [] }}
+          onClose={(isDone) => (isDone ? void navigate('/fences') : setImporting(false))}
+        />
+      )}
       <ul>
         {starter.rules.map((rule) => (
           <li key={rule.name} className="border-b border-line px-4 py-3 last:border-b-0">

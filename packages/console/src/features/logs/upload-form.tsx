@@ -17,6 +17,8 @@ export function UploadForm() {
   const [settings, setSettings] = useState<LogReadOptions>({});
   const [file] = files;
   const [share, setShare] = useState(0);
+  const [name, setName] = useState('');
+  const [stop, setStop] = useState<AbortController>();
   const queryClient = useQueryClient();
   const navigate = useNavigate();
   const preview = useQuery({
@@ -26,7 +28,8 @@ export function UploadForm() {
     retry: false,
   });
   const upload = useMutation({
-    mutationFn: (chosen: File) => uploadLog(files, { ...settings, name: chosen.name }, setShare),
+    mutationFn: ({ signal }: AbortController) =>
+      uploadLog(files, { ...settings, name: name.trim() || file!.name }, setShare, signal),
     onSuccess: async (log) => {
       await queryClient.invalidateQueries({ queryKey: ['logs'] });
       await navigate(`/logs/${log.id}`);
@@ -35,7 +38,9 @@ export function UploadForm() {
   const submit = (event: FormEvent): void => {
     event.preventDefault();
     setShare(0);
-    if (file) upload.mutate(file);
+    const controller = new AbortController();
+    setStop(controller);
+    if (file) upload.mutate(controller);
   };
   const needsHost = preview.data?.detection.needsHost === true;
   const canSend = preview.data?.detection.best !== undefined && (!needsHost || !!settings.host) && !upload.isPending;
@@ -63,29 +68,70 @@ export function UploadForm() {
             {files.length} files, merged by the time of their lines. The first of them is shown.
           </p>
         )}
-        {needsHost && (
-          <TextField
-            label="Host of every request, since the log does not name it"
-            value={settings.host ?? ''}
-            onChange={(event) => setSettings({ ...settings, host: event.target.value })}
-            placeholder="shop.example"
+        {file && (
+          <NameFields
+            fileName={file.name}
+            name={name}
+            onName={setName}
+            host={needsHost ? (settings.host ?? '') : undefined}
+            onHost={(host) => setSettings({ ...settings, host })}
           />
         )}
         {file && <ReadingFields settings={settings} onChange={setSettings} />}
-        {upload.isPending && (
-          <label className="text-sm">
-            {share < 1 ? `${Math.round(share * 100)}% is sent` : 'Upload complete, importing...'}
-            <progress value={share} max={1} className="mt-1 block h-2 w-full accent-jade" />
-          </label>
-        )}
+        {upload.isPending && <Progress share={share} />}
         {upload.error && <ErrorNotice error={upload.error} />}
-        <div>
+        <div className="flex gap-2">
           <Button look="primary" type="submit" disabled={!canSend}>
             Upload
           </Button>
+          {upload.isPending && <Button onClick={() => stop?.abort()}>Cancel upload</Button>}
         </div>
       </form>
     </Card>
+  );
+}
+
+function Progress({ share }: { share: number }) {
+  return (
+    <label className="text-sm">
+      {share < 1 ? `${Math.round(share * 100)}% is sent` : 'Upload complete, importing...'}
+      <progress value={share} max={1} className="mt-1 block h-2 w-full accent-jade" />
+    </label>
+  );
+}
+
+/** What the log is called. @param host of every request, where the log does not name it */
+function NameFields({
+  fileName,
+  name,
+  onName,
+  host,
+  onHost,
+}: {
+  fileName: string;
+  name: string;
+  onName: (name: string) => void;
+  host: string | undefined;
+  onHost: (host: string) => void;
+}) {
+  return (
+    <>
+      {host !== undefined && (
+        <TextField
+          label="Host of every request, since the log does not name it"
+          value={host}
+          onChange={(event) => onHost(event.target.value)}
+          placeholder="shop.example"
+        />
+      )}
+      <TextField
+        label="Name of the log"
+        value={name}
+        maxLength={200}
+        placeholder={fileName}
+        onChange={(event) => onName(event.target.value)}
+      />
+    </>
   );
 }
 

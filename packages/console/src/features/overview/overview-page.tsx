@@ -14,8 +14,9 @@ import { Card, PageHeading, WideTable } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
 import { countOf, formatCount, formatMinute, formatShare } from '../../format.js';
 import { describeDetail } from '../audit/describe-detail.js';
+import { EffectCard } from '../evidence/effect-card.js';
 import { FreshnessBadge } from '../reference/freshness-badge.js';
-import { ChangeList } from '../revisions/change-list.js';
+import { ChangeList } from '../../components/change-list.js';
 import { FirstSteps } from './first-steps.js';
 import { FindingsCard } from './findings-card.js';
 
@@ -35,6 +36,7 @@ export function OverviewPage() {
       <div className="grid items-start gap-x-4 lg:grid-cols-[3fr_2fr]">
         <div className="min-w-0">
           <UnpublishedCard />
+          <EffectCard />
           <Loaded query={draft}>{(data) => <GatesCard draft={data} replay={latest} />}</Loaded>
           <ActivityCard />
         </div>

@@ -5,7 +5,7 @@ import { datasetsQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Card, WideTable } from '../../components/layout.js';
 import { ErrorNotice } from '../../components/loaded.js';
-import { formatCount, formatMinute } from '../../format.js';
+import { formatCount, formatMinute, zoneName } from '../../format.js';
 import { EffectSentence } from './effect-sentence.js';
 
 /** Everything of one kind that was imported, latest first: what is active, what waits for a yes, and what can be gone back to. */
@@ -27,7 +27,7 @@ export function DatasetsCard({ kind, title }: { kind: DatasetOwner; title: strin
       <WideTable label={title}>
         <thead className="text-muted">
           <tr className="border-b border-line">
-            {['imported (UTC)', 'name', 'entries', 'state', ''].map((column) => (
+            {[`imported (${zoneName()})`, 'name', 'entries', 'state', ''].map((column) => (
               <th
                 key={column}
                 scope="col"

@@ -7,7 +7,7 @@ import { Button } from '../../components/button.js';
 import { Card } from '../../components/layout.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { TextField } from '../../components/text-field.js';
-import { formatMinute } from '../../format.js';
+import { formatMinute, zoneName } from '../../format.js';
 
 const MINUTES_AN_HOUR = 60;
 
@@ -35,7 +35,7 @@ export function SourceCard({ kind, name }: { kind: DatasetOwner; name: string })
             <p>
               From <span className="font-mono">{source.locations.join(', ')}</span>{' '}
               {describeInterval(source.everyMinutes)}
-              {source.checkedAt && `, last checked ${formatMinute(source.checkedAt)} UTC`}
+              {source.checkedAt && `, last checked ${formatMinute(source.checkedAt)} ${zoneName()}`}
               {source.failure && <span className="text-blocked">: {source.failure}</span>}
             </p>
             <div className="flex gap-2">

@@ -10,14 +10,14 @@ import { Choice } from '../../components/choice.js';
 import { Card, WideTable } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
 import { Pager } from '../../components/pager.js';
-import { REQUEST_COLUMNS, RequestCells } from '../../components/request-cells.js';
+import { requestColumns, RequestCells } from '../../components/request-cells.js';
 import { OutcomeLabel } from '../../components/outcome.js';
 import { TextField } from '../../components/text-field.js';
 import { ExplanationPanel } from '../evidence/explanation-panel.js';
 import { DecisionActions } from './decision-actions.js';
 
 const PAGE_ROWS = 25;
-const COLUMNS = [...REQUEST_COLUMNS, 'outcome', 'decided by'];
+const columns = (): string[] => [...requestColumns(), 'outcome', 'decided by'];
 
 /** Every decision in the order of the log, a page at a time. */
 export function DecisionTable({ replayId, outcomes }: { replayId: number; outcomes: readonly Outcome[] }) {
@@ -99,7 +99,7 @@ function Rows({
     <WideTable label="Decisions">
       <thead className="text-muted">
         <tr className="border-b border-line">
-          {COLUMNS.map((column) => (
+          {columns().map((column) => (
             <th key={column} scope="col" className="px-3 py-1.5 font-medium first:pl-4">
               {column}
             </th>

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { Outcome } from '@jadefence/core/language';
-import type { Replay, ReplayProgress, ReplayResult } from '@jadefence/contract';
+import type { Replay, ReplayProgress, ReplayRequest, ReplayResult } from '@jadefence/contract';
 import { lazy, Suspense, useEffect, useRef, useState } from 'react';
 import { useAddressState } from '../../address-state.js';
 import { service } from '../../api/client.js';
@@ -9,11 +9,15 @@ import { Button } from '../../components/button.js';
 import { Card, Notice, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { OutcomeLabel } from '../../components/outcome.js';
-import { countOf, formatCount, formatShare, formatTime } from '../../format.js';
+import { countOf, formatCount, formatShare, formatTime, zoneName } from '../../format.js';
 import { policyName } from '../evidence/policy-name.js';
 import { BreakdownCard } from '../evidence/breakdown-card.js';
+import { replayTitle } from '../evidence/replay-title.js';
+import { useStartReplay } from '../evidence/start-replay.js';
 import { DecisionTable } from './decision-table.js';
+import { ReplayActions } from './replay-actions.js';
 import { RulesTable } from './rules-table.js';
+import { StoppedMap } from './stopped-map.js';
 
 const OutcomeTimeline = lazy(() => import('./outcome-timeline.js'));
 
@@ -43,10 +47,19 @@ function RunningReplay({ replay }: { replay: Replay }) {
     onSettled: () => queryClient.invalidateQueries({ queryKey: ['replays'] }),
   });
   if (progress.state === 'failed')
-    return <ErrorNotice error={new Error(`Replay ${replay.id} failed: ${progress.failure}`)} />;
-  const title = `Replay ${replay.id}: ${replay.logName}`;
+    return (
+      <>
+        <PageHeading title={replayTitle(replay)} aside={<ReplayActions replay={replay} />} />
+        <ErrorNotice error={new Error(`Replay ${replay.id} failed: ${progress.failure}`)} />
+      </>
+    );
+  const title = replayTitle(replay);
   if (progress.state === 'cancelled')
-    return <PageHeading title={title}>It was cancelled, and keeps nothing.</PageHeading>;
+    return (
+      <PageHeading title={title} aside={<ReplayActions replay={replay} />}>
+        It was cancelled, and keeps nothing.
+      </PageHeading>
+    );
   return (
     <>
       <PageHeading title={title} aside={<Button onClick={() => cancel.mutate()}>Cancel replay</Button>}>
@@ -81,6 +94,8 @@ function DoneReplay({ id }: { id: number }) {
 function Result({ result }: { result: ReplayResult }) {
   const { summary, timeline } = result;
   const { set } = useAddressState();
+  const startReplay = useStartReplay();
+  const countries = summary.breakdowns.find(({ by }) => by === 'country');
   const decisions = useRef<HTMLDivElement>(null);
   const showDecisions = (filter: { where?: string; outcome?: Outcome }): void => {
     set({ where: undefined, outcome: undefined, offset: undefined, ...filter });
@@ -88,9 +103,9 @@ function Result({ result }: { result: ReplayResult }) {
   };
   return (
     <>
-      <PageHeading title={`Replay ${result.id}: ${result.logName}`}>
+      <PageHeading title={replayTitle(result)} aside={<ReplayActions replay={result} />}>
         {countOf(summary.requests, 'request')} from {formatTime(summary.fromUnixMs)} to {formatTime(summary.toUnixMs)}{' '}
-        UTC, simulated by the rules; the status in the log is shown separately.
+        {zoneName()}, simulated by the rules; the status in the log is shown separately.
       </PageHeading>
       <OutcomeTiles summary={summary} onShow={(outcome) => showDecisions({ outcome })} />
       {summary.hostNotice && <Notice>{summary.hostNotice}</Notice>}
@@ -109,10 +124,13 @@ function Result({ result }: { result: ReplayResult }) {
             timeline={timeline}
             outcomes={summary.outcomes.map(({ outcome }) => outcome)}
             onSpan={(where) => showDecisions({ where })}
+            onReplay={(span) => startReplay.mutate({ ...inputsOf(result), ...span })}
           />
         </Suspense>
+        {startReplay.error && <ErrorNotice error={startReplay.error} />}
       </Card>
       <RulesTable fences={summary.fences} onFilter={(where) => showDecisions({ where })} />
+      {countries && <StoppedMap breakdown={countries} onFilter={(where) => showDecisions({ where })} />}
       {summary.breakdowns.length > 0 && (
         <BreakdownCard
           title="Breakdown"
@@ -133,6 +151,11 @@ function Result({ result }: { result: ReplayResult }) {
       </p>
     </>
   );
+}
+
+/** What starts the same replay once more. A folder of fences is not kept, so the draft takes its place. */
+function inputsOf({ logId, gate, revision, held }: Replay): ReplayRequest {
+  return { logId, held, against: revision ?? 'draft', ...(gate === null ? {} : { gate }) };
 }
 
 /** How many requests each outcome has; a number leads to its requests. */

@@ -6,8 +6,9 @@ import { LIST_ROWS, replaysQuery } from '../../api/queries.js';
 import { Card, EmptyState, PageHeading } from '../../components/layout.js';
 import { ListPager } from '../../components/pager.js';
 import { Loaded } from '../../components/loaded.js';
-import { countOf, formatCount, formatTime } from '../../format.js';
+import { countOf, formatCount, formatTime, zoneName } from '../../format.js';
 import { policyName } from '../evidence/policy-name.js';
+import { replayTitle } from '../evidence/replay-title.js';
 
 export function ReplaysPage() {
   const [offset, setOffset] = useState(0);
@@ -45,10 +46,10 @@ export function ReplaysPage() {
                         to={`/replays/${replay.id}`}
                         className="font-medium text-jade underline-offset-2 hover:underline"
                       >
-                        Replay {replay.id}: {replay.logName}
+                        {replayTitle(replay)}
                       </Link>
                       <p className="text-sm text-muted">
-                        started {formatTime(Date.parse(replay.startedAt))} UTC, against {policyName(replay)}
+                        started {formatTime(Date.parse(replay.startedAt))} {zoneName()}, against {policyName(replay)}
                         {replay.gate ? `, all judged by gate ${replay.gate}` : ''}
                         {spanText(replay)}
                       </p>

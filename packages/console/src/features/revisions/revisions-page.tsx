@@ -3,14 +3,19 @@ import type { ChangeSelector, DraftChanges, PartSelector, Revision } from '@jade
 import type { DescribedChange } from '@jadefence/core/edit';
 import { useState } from 'react';
 import { service } from '../../api/client.js';
-import { diffQuery, draftChangesQuery, LIST_ROWS, revisionsQuery } from '../../api/queries.js';
+import { draftChangesQuery, LIST_ROWS, revisionsQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
+import { Choice } from '../../components/choice.js';
 import { Card, EmptyState, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { ListPager } from '../../components/pager.js';
 import { TextField } from '../../components/text-field.js';
-import { ChangeList } from './change-list.js';
+import { ChangeList } from '../../components/change-list.js';
+import { EffectCard } from '../evidence/effect-card.js';
+import { Diff } from './diff.js';
+import { ExportButton } from './export-button.js';
 import { ProblemList } from './problem-list.js';
+import { RestoreForm } from './restore-form.js';
 import { formatMinute } from '../../format.js';
 
 /** What the draft changes, publishing it, and what was published before. */
@@ -24,6 +29,8 @@ export function RevisionsPage() {
         Publishing makes the draft the next revision. Nothing enforces this yet: it is what replays and tries judge by.
       </PageHeading>
       <Loaded query={changes}>{(data) => <DraftCard changes={data} />}</Loaded>
+      {changes.data && changes.data.changes.length > 0 && <EffectCard />}
+      {revisions.data && revisions.data.length > 0 && <DraftAgainstCard revisions={revisions.data} />}
       <Loaded query={revisions}>
         {(all) =>
           all.length === 0 && offset === 0 ? (
@@ -146,12 +153,8 @@ function DraftCard({ changes }: { changes: DraftChanges }) {
 }
 
 function RevisionCard({ revision }: { revision: Revision }) {
-  const client = useQueryClient();
   const [isOpen, setOpen] = useState(false);
-  const restore = useMutation({
-    mutationFn: () => service.restore(revision.number),
-    onSettled: () => client.invalidateQueries(),
-  });
+  const [isRestoring, setRestoring] = useState(false);
   const { number, note, publishedBy, publishedAt, isPublished, isForced } = revision;
   return (
     <Card
@@ -168,13 +171,14 @@ function RevisionCard({ revision }: { revision: Revision }) {
       }
       aside={
         <span className="flex gap-2">
+          <ExportButton number={number} />
           {number > 1 && (
             <Button size="small" onClick={() => setOpen(!isOpen)} aria-expanded={isOpen}>
               Changes
             </Button>
           )}
           {!isPublished && (
-            <Button size="small" disabled={restore.isPending} onClick={() => restore.mutate()}>
+            <Button size="small" onClick={() => setRestoring(true)}>
               Publish again
             </Button>
           )}
@@ -188,36 +192,36 @@ function RevisionCard({ revision }: { revision: Revision }) {
             {publishedBy ?? 'unknown'}, {formatMinute(publishedAt)}
           </span>
         </p>
-        {restore.error && <ErrorNotice error={restore.error} />}
+        {isRestoring && <RestoreForm number={number} onClose={() => setRestoring(false)} />}
         {isOpen && <Diff from={number - 1} to={number} />}
       </div>
     </Card>
   );
 }
 
-function Diff({ from, to }: { from: number; to: number }) {
-  const diff = useQuery(diffQuery(from, to));
-  const [isText, setText] = useState(false);
+/** The draft beside any revision. */
+function DraftAgainstCard({ revisions }: { revisions: readonly Revision[] }) {
+  const [number, setNumber] = useState<number>();
   return (
-    <Loaded query={diff}>
-      {({ changes, text }) =>
-        changes.length === 0 ? (
-          <p className="text-muted">Nothing differs from revision {from}.</p>
-        ) : (
-          <div className="grid gap-3">
-            {isText ? (
-              <pre tabIndex={0} className="overflow-x-auto rounded-lg bg-sunken p-3 font-mono text-xs">
-                {text}
-              </pre>
-            ) : (
-              <ChangeList changes={changes} />
-            )}
-            <Button size="small" className="justify-self-start" onClick={() => setText(!isText)}>
-              {isText ? 'As sentences' : 'As text'}
-            </Button>
-          </div>
-        )
+    <Card
+      title="The draft against a revision"
+      aside={
+        <Choice
+          label="Against"
+          value={number ?? 0}
+          options={[
+            { value: 0, text: 'choose …' },
+            ...revisions.map((revision) => ({ value: revision.number, text: `revision ${revision.number}` })),
+          ]}
+          onChange={(chosen) => setNumber(chosen === 0 ? undefined : chosen)}
+        />
       }
-    </Loaded>
+    >
+      {number !== undefined && (
+        <div className="p-4 text-sm">
+          <Diff from={number} to="draft" />
+        </div>
+      )}
+    </Card>
   );
 }

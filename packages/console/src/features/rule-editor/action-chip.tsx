@@ -1,35 +1,35 @@
 import { parseRuleText } from '@jadefence/core/edit';
-import { ACTIONS, describeAction, printAction, type Action } from '@jadefence/core/language';
+import { ACTIONS, describeAction, type Action } from '@jadefence/core/language';
 import { useState } from 'react';
 import { Button } from '../../components/button.js';
 import { Chip } from '../../components/chip.js';
 import { Choice } from '../../components/choice.js';
-import { TextField } from '../../components/text-field.js';
+import { ActionFields } from './action-fields.js';
+import { newAction, valuesOfAction, writeAction } from './action-values.js';
 import type { KnownNames } from './known.js';
 
-/** A good way to begin with each action. */
-const TEMPLATES: Record<(typeof ACTIONS)[number], string> = {
-  allow: 'allow',
-  block: 'block',
-  redirect: 'redirect "https://www.example/closed"',
-  warn: 'warn for 30m',
-  passphrase: 'passphrase visitors for 30m',
-  challenge: 'challenge for 30m',
-  limit: 'limit 20 per 5m by client then block 429 for 10m',
-  tag: 'tag staff',
-  observe: 'observe',
+const ACTION_TEXTS: Record<Action['kind'], string> = {
+  allow: 'Allow',
+  block: 'Block',
+  redirect: 'Redirect',
+  warn: 'Warn',
+  passphrase: 'Ask for a passphrase',
+  challenge: 'Challenge',
+  limit: 'Limit the rate',
+  tag: 'Tag',
+  observe: 'Observe',
 };
 
-const SHAPES: Record<(typeof ACTIONS)[number], string> = {
-  allow: 'allow, or allow outright: then no later fence is evaluated',
-  block: 'block [STATUS] [page NAME]',
-  redirect: 'redirect "URL" [STATUS]',
-  warn: 'warn [page NAME] [for DURATION]',
-  passphrase: 'passphrase NAME [page NAME] [for DURATION]',
-  challenge: 'challenge [for DURATION]',
-  limit: 'limit N per DURATION by KEYS [across gates] [then block STATUS] [for DURATION]',
-  tag: 'tag NAME, ...',
-  observe: 'observe: it is counted, nothing else',
+const EXPLANATIONS: Record<Action['kind'], string> = {
+  allow: 'The request leaves this fence; later fences are still evaluated.',
+  block: 'The request is stopped.',
+  redirect: 'The request is stopped and sent to another address.',
+  warn: 'The user sees a warning and may then continue for a while.',
+  passphrase: 'The user has to enter a passphrase and may then continue for a while.',
+  challenge: 'The browser of the user has to confirm once, and may then continue for a while.',
+  limit: 'Requests beyond a number within a time are stopped.',
+  tag: 'Later rules can test the tag; evaluation continues with the next rule.',
+  observe: 'The match is counted; evaluation continues with the next rule.',
 };
 
 export function ActionChip({
@@ -67,30 +67,35 @@ function ActionPicker({
   known: KnownNames;
   onApply: (action: Action) => void;
 }) {
-  const [text, setText] = useState(printAction(action));
-  const kind = ACTIONS.find((item) => text.trim().startsWith(item)) ?? action.kind;
-  const { rule, diagnostics } = parseRuleText(`rule r ${text} when always`);
+  const [values, setValues] = useState(() => valuesOfAction(action));
+  const { rule, diagnostics } = parseRuleText(`rule r ${writeAction(values)} when always`);
   const problem = diagnostics[0];
+  const isReady = rule !== undefined && !problem;
   return (
     <div className="grid gap-3">
       <Choice
         label="Action"
-        value={kind}
-        options={ACTIONS.map((item) => ({ value: item, text: item }))}
-        onChange={(item) => setText(TEMPLATES[item])}
+        value={values.kind}
+        options={ACTIONS.map((kind) => ({ value: kind, text: ACTION_TEXTS[kind] }))}
+        onChange={(kind) => setValues(kind === action.kind ? valuesOfAction(action) : newAction(kind))}
       />
-      <TextField
-        label={SHAPES[kind]}
-        value={text}
-        onChange={(event) => setText(event.target.value)}
-        problem={problem ? `${problem.message} ${problem.hint ?? ''}` : undefined}
-        className="font-mono"
+      <p className="text-muted">{EXPLANATIONS[values.kind]}</p>
+      <ActionFields
+        values={values}
+        known={known}
+        onChange={(changed) => setValues((before) => ({ ...before, ...changed }))}
       />
-      {known.pages.length > 0 && <p className="text-muted">Pages: {known.pages.join(', ')}</p>}
+      {isReady ? (
+        <p className="rounded-lg bg-sunken px-3 py-2">{describeAction(rule.action).replace(/,$/, '')}</p>
+      ) : (
+        <p role="alert" className="text-blocked">
+          {problem?.message} {problem?.hint}
+        </p>
+      )}
       <Button
         look="primary"
         className="justify-self-end"
-        disabled={!rule || diagnostics.length > 0}
+        disabled={!isReady}
         onClick={() => rule && onApply(rule.action)}
       >
         Apply

@@ -81,6 +81,13 @@ export function NewComparisonChip({
   );
 }
 
+function fieldOptions({ fields }: KnownNames): { value: string; text: string }[] {
+  return FIELD_INFOS.filter(({ field }) => !fields || fields.includes(field)).map(({ field }) => ({
+    value: field,
+    text: field,
+  }));
+}
+
 function ComparisonPicker({
   initial,
   known,
@@ -106,14 +113,9 @@ function ComparisonPicker({
   return (
     <div className="grid gap-3">
       <div className="flex flex-wrap gap-3">
+        <Choice label="Field" value={draft.field} options={fieldOptions(known)} onChange={changeField} />
         <Choice
-          label="Field"
-          value={draft.field}
-          options={FIELD_INFOS.map(({ field }) => ({ value: field as string, text: field }))}
-          onChange={changeField}
-        />
-        <Choice
-          label="requested"
+          label="Operator"
           value={draft.operator}
           options={info.operators.map((operator) => ({ value: operator, text: operator }))}
           onChange={(operator) =>

@@ -1,11 +1,12 @@
 import { useQuery } from '@tanstack/react-query';
-import type { Countries } from '@jadefence/contract';
+import type { Countries, Draft } from '@jadefence/contract';
 import { BUILT_IN_APPLICATIONS } from '@jadefence/core/check';
-import type { FieldInfo } from '@jadefence/core/edit';
+import { parseRuleText, type FieldInfo } from '@jadefence/core/edit';
 import type { ListKind } from '@jadefence/core/language';
 import { formatAddressCount, listCountries, REGIONS } from '@jadefence/core/reference';
 import { PROTOCOLS } from '@jadefence/core/request';
-import { categoriesQuery, countriesQuery, draftQuery, draftSourcesQuery } from '../../api/queries.js';
+import { useMemo } from 'react';
+import { categoriesQuery, countriesQuery, draftQuery, draftSourcesQuery, passphrasesQuery } from '../../api/queries.js';
 import type { PickGroup, PickOption } from '../../components/multi-pick.js';
 import { formatShare } from '../../format.js';
 
@@ -15,8 +16,13 @@ export interface KnownNames {
   readonly gates: readonly string[];
   readonly schedules: readonly string[];
   readonly pages: readonly string[];
+  readonly passphrases: readonly string[];
+  /** Those that rules of the draft set. */
+  readonly tags: readonly string[];
   readonly applications: readonly string[];
   readonly categories: readonly string[];
+  /** The only fields that can be tested, where not all can. */
+  readonly fields?: readonly string[];
   /** Undefined where there is no table, or it is on its way. */
   readonly countries: Countries | undefined;
 }
@@ -25,6 +31,8 @@ export function useKnown(logId: number | undefined): KnownNames {
   const draft = useQuery(draftQuery).data;
   const parts = useQuery(draftSourcesQuery).data?.parts ?? [];
   const countries = useQuery(countriesQuery(logId)).data;
+  const passphrases = useQuery(passphrasesQuery).data ?? [];
+  const tags = useMemo(() => tagsOf(draft), [draft]);
   const categories = useQuery(categoriesQuery).data?.categories ?? [];
   const named = (kind: string): string[] => parts.filter((part) => part.kind === kind).map(({ name }) => name);
   return {
@@ -32,10 +40,18 @@ export function useKnown(logId: number | undefined): KnownNames {
     gates: draft?.gates.map(({ name }) => name) ?? [],
     schedules: named('schedule'),
     pages: named('page'),
+    passphrases: passphrases.map(({ name }) => name),
+    tags,
     applications: [...named('application'), ...BUILT_IN_APPLICATIONS.map(({ name }) => name), 'unrecognised'],
     categories: categories.map(({ name }) => name),
     countries: countries?.table ? countries : undefined,
   };
+}
+
+function tagsOf(draft: Draft | undefined): readonly string[] {
+  const texts = draft?.fences.flatMap(({ rules }) => rules.map(({ text }) => text)) ?? [];
+  const actions = texts.filter((text) => text.includes('tag ')).map((text) => parseRuleText(text).rule?.action);
+  return [...new Set(actions.flatMap((action) => (action?.kind === 'tag' ? action.tags : [])))].sort();
 }
 
 const COUNTRIES = listCountries();

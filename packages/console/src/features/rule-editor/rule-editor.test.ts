@@ -46,6 +46,8 @@ describe('the values that can be picked', () => {
     gates: ['shop'],
     schedules: [],
     pages: [],
+    passphrases: [],
+    tags: [],
     applications: [],
     categories: ['news'],
     countries: undefined,

@@ -1,6 +1,6 @@
 import { DialogPanel, DialogTitle } from '@headlessui/react';
 import { useQuery } from '@tanstack/react-query';
-import { ServiceError, type Log } from '@jadefence/contract';
+import { ServiceError, type Draft, type Log } from '@jadefence/contract';
 import { parseRuleText, printRuleText, type Edit } from '@jadefence/core/edit';
 import { describeRule, type Diagnostic, type Rule } from '@jadefence/core/language';
 import { lazy, Suspense, useDeferredValue, useEffect, useState } from 'react';
@@ -14,7 +14,9 @@ import { ErrorNotice } from '../../components/loaded.js';
 import { useUnsaved } from '../../components/unsaved.js';
 import { formatCount } from '../../format.js';
 import { NewList } from '../lists/new-list.js';
+import { Conflict, ruleOfText } from './conflict.js';
 import { useKnown, type KnownNames } from './known.js';
+import { proposeName } from './propose-name.js';
 import { RuleChips } from './rule-chips.js';
 import { RuleFields } from './rule-fields.js';
 
@@ -23,6 +25,10 @@ const FenceText = lazy(() => import('./fence-text.js'));
 /** What is edited: a rule that is there, or a new one at a place. */
 export interface Edited {
   readonly fence: string;
+  /** The rule that is there. */
+  readonly rule?: string;
+  /** Of a new rule: the names that the fence has already; its own follows what it does until it is written. */
+  readonly takenNames?: ReadonlySet<string>;
   /** The text to begin with. */
   readonly text: string;
   readonly title: string;
@@ -41,8 +47,9 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
   const logId = chosenLog ?? logs[nthLog]?.id;
   const known = useKnown(logId);
   const draft = useQuery(draftQuery).data;
-  const [openedOn, setOpenedOn] = useState(draft?.version);
-  const edit = useEdit(onClose, openedOn);
+  const [opened, setOpened] = useState({ ...edited, version: draft?.version });
+  const edit = useEdit(onClose, opened.version);
+  const named = useProposedName(edited);
   const unsaved = useUnsaved(text !== edited.text && !edit.isSuccess);
   const cancel = (): void => unsaved.leave(onClose);
   const matches = useMatches(logId, text, edited.fence, draft?.version ?? 0, diagnostics.length === 0 && !!rule);
@@ -59,21 +66,11 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
         <div className="mt-4 grid gap-5 lg:grid-cols-2">
           <section>
             <h3 className="mb-2 text-sm font-medium text-muted">As a sentence</h3>
-            {lastRule && <RuleForm rule={lastRule} known={known} onChange={(to) => setText(printRuleText(to))} />}
+            {lastRule && (
+              <RuleForm rule={lastRule} known={known} onChange={(to) => setText(printRuleText(named(to)))} />
+            )}
           </section>
-          <section>
-            <h3 className="mb-2 text-sm font-medium text-muted">As fence text</h3>
-            <Suspense fallback={<p role="status">Loading …</p>}>
-              <FenceText
-                text={text}
-                label="The rule as fence text"
-                diagnostics={all}
-                known={known}
-                onChange={setText}
-              />
-            </Suspense>
-            <Problems problems={all} />
-          </section>
+          <RuleText text={text} problems={all} known={known} onChange={setText} />
         </div>
         <p className="mt-5 rounded-lg bg-sunken px-3 py-2" data-testid="sentence">
           {rule && diagnostics.length === 0 ? describeRule(rule, sizes) : 'The text cannot be read yet.'}
@@ -85,8 +82,11 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
         {edit.error && (
           <Refusal
             error={edit.error}
-            onOverwrite={() => {
-              setOpenedOn(draft?.version);
+            edited={opened}
+            mine={lastRule}
+            onResolve={(resolved) => {
+              setText(resolved);
+              setOpened({ ...opened, version: draft?.version, text: ruleTextIn(draft, edited) ?? opened.text });
               edit.reset();
             }}
           />
@@ -109,6 +109,35 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
   );
 }
 
+/** The rule as fence text, with what is wrong with it. */
+function RuleText({
+  text,
+  problems,
+  known,
+  onChange,
+}: {
+  text: string;
+  problems: readonly Diagnostic[];
+  known: KnownNames;
+  onChange: (text: string) => void;
+}) {
+  return (
+    <section>
+      <h3 className="mb-2 text-sm font-medium text-muted">As fence text</h3>
+      <Suspense fallback={<p role="status">Loading …</p>}>
+        <FenceText
+          text={text}
+          label="The rule as fence text"
+          diagnostics={problems}
+          known={known}
+          onChange={onChange}
+        />
+      </Suspense>
+      <Problems problems={problems} />
+    </section>
+  );
+}
+
 /** Everything of a rule without its text. */
 function RuleForm(props: { rule: Rule; known: KnownNames; onChange: (rule: Rule) => void }) {
   return (
@@ -119,18 +148,54 @@ function RuleForm(props: { rule: Rule; known: KnownNames; onChange: (rule: Rule)
   );
 }
 
-/** Why the rule was not saved; where another user changed it meanwhile, the way to save it all the same. */
-function Refusal({ error, onOverwrite }: { error: Error; onOverwrite: () => void }) {
+/** Why the rule was not saved; where another user changed it meanwhile, both versions and the ways on. */
+function Refusal({
+  error,
+  edited,
+  mine,
+  onResolve,
+}: {
+  error: Error;
+  edited: Edited & { version: number | undefined };
+  mine: Rule | undefined;
+  onResolve: (text: string) => void;
+}) {
+  const { data: draft, isFetching } = useQuery(draftQuery);
+  const before = ruleOfText(edited.text);
+  if (!hasProblem(error, 'edit-conflict') || !before || !mine || edited.rule === undefined)
+    return (
+      <div className="mt-3">
+        <ErrorNotice error={error} />
+      </div>
+    );
+  // Until the draft is there as it is now, it is shown as an edit of ours would have made it.
+  if (isFetching || !draft || draft.version === edited.version) return <p role="status">Loading …</p>;
   return (
-    <div className="mt-3">
-      <ErrorNotice error={error} />
-      {hasProblem(error, 'edit-conflict') && (
-        <Button className="mt-2" onClick={onOverwrite}>
-          I have seen it: let me keep mine in its place
-        </Button>
-      )}
-    </div>
+    <Conflict
+      before={before}
+      theirs={ruleOfText(ruleTextIn(draft, edited))}
+      mine={mine}
+      by={draft.changedBy}
+      onResolve={onResolve}
+    />
   );
+}
+
+/** The rule that is edited, as a draft has it. */
+function ruleTextIn(draft: Draft | undefined, { fence, rule }: Edited): string | undefined {
+  const { rules = [] } = draft?.fences.find(({ name }) => name === fence) ?? {};
+  return rules.find(({ name }) => name === rule)?.text;
+}
+
+/** Names a new rule after what it does, as long as nobody gave it another name. */
+function useProposedName({ text, takenNames }: Edited): (rule: Rule) => Rule {
+  const [proposed, setProposed] = useState(takenNames && ruleOfText(text)?.name);
+  return (rule) => {
+    if (!takenNames || rule.name !== proposed) return rule;
+    const name = proposeName(rule, takenNames);
+    setProposed(name);
+    return { ...rule, name };
+  };
 }
 
 /** The last value there was. */

@@ -1,35 +1,53 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { ServiceError, type ReplayPolicy, type TryRequest } from '@jadefence/contract';
+import { ServiceError, type ReplayPolicy, type Tried, type TryRequest } from '@jadefence/contract';
 import { useState, type FormEvent } from 'react';
+import { Link } from 'react-router';
 import { useAddressState } from '../../address-state.js';
 import { service } from '../../api/client.js';
 import { draftQuery } from '../../api/queries.js';
-import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
 import { ExplanationSteps } from '../../components/explanation-steps.js';
 import { Card, PageHeading } from '../../components/layout.js';
 import { ErrorNotice } from '../../components/loaded.js';
-import { TextField } from '../../components/text-field.js';
+import { OutcomeLabel } from '../../components/outcome.js';
+import { expectationText } from '../evidence/next-steps.js';
+import { TryForm } from './try-form.js';
+import { requestOf, valuesOf, type TryValues } from './try-values.js';
+import { useTries, type PastTry } from './past-tries.js';
 
-/** One synthetic request, judged by what is published or by the draft. */
+/** What came of a request, and of the same from another client beside it. */
+interface Answer {
+  readonly values: TryValues;
+  readonly tried: Tried;
+  readonly control?: Tried;
+}
+
+/** One synthetic request, judged by what is published or by the draft; beside it the same from a control client. */
 export function TryPage() {
   const published = useQuery(draftQuery).data?.published;
-  const { get } = useAddressState();
+  const { get, set } = useAddressState();
   const [against, setAgainst] = useState<ReplayPolicy>();
-  const attempt = useMutation({ mutationFn: (input: TryRequest) => service.tryRequest(input) });
-  const submit = (event: FormEvent<HTMLFormElement>): void => {
+  const [values, setValues] = useState(() => valuesOf(get));
+  const tries = useTries();
+  const attempt = useMutation({
+    mutationFn: async (asked: TryValues): Promise<Answer> => {
+      const request = { ...requestOf(asked), against: against ?? published ?? ('draft' as const) };
+      const sent = (client: string): Promise<Tried> => service.tryRequest({ ...request, client });
+      const control = asked.control.trim();
+      const [tried, other] = await Promise.all([sent(request.client), control === '' ? undefined : sent(control)]);
+      return { values: asked, tried, ...(other ? { control: other } : {}) };
+    },
+    onSuccess: ({ values: asked, tried }) => {
+      set({ client: asked.client, url: asked.url, method: asked.method, control: asked.control }, true);
+      tries.add(asked, tried.decision.outcome);
+    },
+  });
+  const submit = (event: FormEvent): void => {
     event.preventDefault();
-    const form = new FormData(event.currentTarget);
-    attempt.mutate({
-      client: String(form.get('client')),
-      url: String(form.get('url')),
-      method: String(form.get('method')) || undefined,
-      against: against ?? published ?? 'draft',
-    });
+    attempt.mutate(values);
   };
   const problem = attempt.error instanceof ServiceError ? attempt.error.problem : undefined;
-  const problemOf = (part: string): string | undefined =>
-    problem?.code === 'bad-request' ? problem.errors?.find(({ place }) => place === part)?.message : undefined;
+  const problems = problem?.code === 'bad-request' ? (problem.errors ?? []) : [];
   return (
     <>
       <PageHeading
@@ -50,44 +68,113 @@ export function TryPage() {
       >
         Test a request, from a client that should pass and from one that should not, and read what decides it.
       </PageHeading>
-      <Card>
-        <form onSubmit={submit} className="grid items-start gap-4 p-4 sm:grid-cols-[1fr_2fr_8rem_auto]">
-          <TextField
-            label="Client"
-            name="client"
-            required
-            defaultValue={get('client')}
-            placeholder="198.18.4.7"
-            problem={problemOf('client')}
-          />
-          <TextField
-            label="URL"
-            name="url"
-            required
-            defaultValue={get('url')}
-            placeholder="https://tickets.larkmoor.example/login"
-            problem={problemOf('url')}
-          />
-          <TextField
-            label="Method"
-            name="method"
-            defaultValue={get('method')}
-            placeholder="GET"
-            problem={problemOf('method')}
-          />
-          <Button look="primary" type="submit" disabled={attempt.isPending} className="sm:mt-6">
-            Try request
-          </Button>
-        </form>
-      </Card>
-      {attempt.error && problem?.code !== 'bad-request' && <ErrorNotice error={attempt.error} />}
-      {attempt.data && (
-        <Card>
-          <div className="px-4 pb-6">
-            <ExplanationSteps explanation={attempt.data} />
-          </div>
-        </Card>
-      )}
+      <TryForm
+        values={values}
+        problems={problems}
+        isPending={attempt.isPending}
+        onChange={setValues}
+        onSubmit={submit}
+      />
+      {attempt.error && problems.length === 0 && <ErrorNotice error={attempt.error} />}
+      {attempt.data && <AnswerCards answer={attempt.data} />}
+      <History
+        tries={tries.all}
+        onAgain={(past) => {
+          setValues(past.values);
+          attempt.mutate(past.values);
+        }}
+        onClear={tries.clear}
+      />
     </>
+  );
+}
+
+function AnswerCards({ answer: { values, tried, control } }: { answer: Answer }) {
+  if (!control) return <AnswerCard request={requestOf(values)} tried={tried} />;
+  const controlRequest = { ...requestOf(values), client: values.control.trim() };
+  return (
+    <>
+      <p role="status" className="mb-4 rounded-lg bg-sunken px-3 py-2 text-sm">
+        {describePair(tried, control)}
+      </p>
+      <div className="grid items-start gap-x-4 lg:grid-cols-2">
+        <AnswerCard request={requestOf(values)} tried={tried} />
+        <AnswerCard request={controlRequest} tried={control} isControl />
+      </div>
+    </>
+  );
+}
+
+/** Whether the rules tell the two clients apart. */
+function describePair(tried: Tried, control: Tried): string {
+  const [one, other] = [tried.decision.outcome, control.decision.outcome];
+  return one === other
+    ? `Both clients get the same outcome, ${one}: the rules make no difference between them.`
+    : `The client gets ${one}, the control ${other}.`;
+}
+
+function AnswerCard({ request, tried, isControl = false }: { request: TryRequest; tried: Tried; isControl?: boolean }) {
+  const expectation = expectationText(request, tried.decision);
+  return (
+    <Card
+      title={`${isControl ? 'Control' : 'Client'} ${request.client}`}
+      aside={
+        expectation && (
+          <Link
+            to={`/expectations?${new URLSearchParams({ text: expectation })}`}
+            className="rounded-lg border border-line px-2 py-0.5 text-xs font-medium hover:bg-sunken"
+          >
+            Make an expectation
+          </Link>
+        )
+      }
+    >
+      <div className="px-4 pb-6">
+        <ExplanationSteps explanation={tried} />
+      </div>
+    </Card>
+  );
+}
+
+function History({
+  tries,
+  onAgain,
+  onClear,
+}: {
+  tries: readonly PastTry[];
+  onAgain: (past: PastTry) => void;
+  onClear: () => void;
+}) {
+  if (tries.length === 0) return null;
+  return (
+    <Card
+      title="Earlier tries in this tab"
+      aside={
+        <button type="button" className="text-sm text-muted hover:underline" onClick={onClear}>
+          Clear
+        </button>
+      }
+    >
+      <ul>
+        {tries.map((past) => (
+          <li key={JSON.stringify(past.values)} className="border-b border-line last:border-b-0">
+            <button
+              type="button"
+              onClick={() => onAgain(past)}
+              className="flex w-full flex-wrap items-center gap-x-4 gap-y-1 px-4 py-1.5 text-left text-sm hover:bg-sunken"
+            >
+              <span className="w-28">
+                <OutcomeLabel outcome={past.outcome} />
+              </span>
+              <span className="font-mono text-xs">{past.values.client}</span>
+              <span className="min-w-0 grow truncate font-mono text-xs">
+                {past.values.method || 'GET'} {past.values.url}
+              </span>
+              {past.values.control && <span className="text-muted">control {past.values.control}</span>}
+            </button>
+          </li>
+        ))}
+      </ul>
+    </Card>
   );
 }

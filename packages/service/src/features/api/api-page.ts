@@ -1,7 +1,7 @@
 /** The description of the API as one page of HTML, without scripts. */
 import type { ApiDescription, Operation, Schema } from '../../http/openapi.js';
 
-const METHODS = ['get', 'post', 'put', 'delete'];
+const METHODS = ['get', 'post', 'put', 'patch', 'delete'];
 const STYLE = `
 :root { color-scheme: light dark; font: 15px/1.5 system-ui, sans-serif }
 body { margin: 0 auto; max-width: 62rem; padding: 1.5rem }

@@ -339,9 +339,14 @@ export class Drafts {
   }
 }
 
-/** The rules that edits move. */
+/** The rules and gates that edits move. */
 function moversOf(edits: readonly Edit[]): ReadonlySet<string> {
-  return new Set(edits.flatMap((edit) => (edit.kind === 'move-rule' ? [`${edit.fence}/${edit.rule}`] : [])));
+  return new Set(
+    edits.flatMap((edit) => {
+      if (edit.kind === 'move-gate') return [edit.gate];
+      return edit.kind === 'move-rule' ? [`${edit.fence}/${edit.rule}`] : [];
+    }),
+  );
 }
 
 /** Only what changed is written if all positions are unchanged. */

@@ -1,4 +1,4 @@
-import { DeleteLogQuery, IdParams, ImportLogQuery, ListQuery } from '@jadefence/contract/server';
+import { DeleteQuery, IdParams, ImportLogQuery, ListQuery } from '@jadefence/contract/server';
 import { route, type Route } from '../../http/route.js';
 import { withUploadedFiles } from '../../http/upload.js';
 import type { LogImports } from './log-import.js';
@@ -39,7 +39,7 @@ export function logRoutes(logs: Logs, imports: LogImports, maxUploadBytes: numbe
       summary: 'Delete a log',
       access: 'editor',
       params: IdParams,
-      query: DeleteLogQuery,
+      query: DeleteQuery,
       handle: ({ params, query, actor }) => logs.delete(params.id, query.force, actor),
     }),
     route({

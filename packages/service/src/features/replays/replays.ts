@@ -6,7 +6,7 @@ import { coarsenTimeline, summarize } from '@jadefence/core/replay';
 import { invariant } from '@jadefence/core/request';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, type Database, type Transaction } from '../../database/database.js';
-import { LogModel, ReplayModel, SnapshotModel } from '../../database/models.js';
+import { ComparisonModel, LogModel, ReplayModel, SnapshotModel } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
 import type { JobAdder } from '../../jobs/job-queue.js';
@@ -32,6 +32,7 @@ const WITHOUT_TALLY = [
   'fromMs',
   'toMs',
   'folder',
+  'name',
   'state',
   'requests',
   'requestsDone',
@@ -50,7 +51,7 @@ export type ReplayInputs = Pick<
   ReplayModel,
   'logId' | 'requests' | 'snapshotId' | 'referenceHash' | 'gate' | 'revision' | 'held' | 'folder' | 'fromMs' | 'toMs'
 >;
-type ReplayOptions = Omit<ReplayRequest, 'against' | 'fences' | 'folder'>;
+type ReplayOptions = Omit<ReplayRequest, 'against' | 'fences' | 'folder' | 'name'>;
 
 /** Replays of logs against pinned snapshots of the draft or a revision. */
 export class Replays {
@@ -72,12 +73,13 @@ export class Replays {
   async start(options: ReplayRequest, actor: Actor): Promise<Replay> {
     const replay = await inTransaction(this.db, async (trx) => {
       await refuseCrowd(ReplayModel.query(trx), 'replays', this.maxWaiting);
-      const inserted = await this.insert(trx, await this.#pin(trx, options), actor.userId);
+      const { name = null, ...inputs } = options;
+      const inserted = await this.insert(trx, await this.#pin(trx, inputs), actor.userId, name);
       const { id, logId, gate, revision, held, folder, fromMs, toMs } = inserted;
       await recordChange(trx, {
         userId: actor.userId,
         what: 'replay.start',
-        detail: { replay: id, log: logId, gate, revision, held, folder, fromMs, toMs },
+        detail: { replay: id, name, log: logId, gate, revision, held, folder, fromMs, toMs },
       });
       return inserted;
     });
@@ -85,7 +87,10 @@ export class Replays {
     return this.present(replay);
   }
 
-  async #pin(trx: Transaction, { fences, folder, against, ...options }: ReplayRequest): Promise<ReplayInputs> {
+  async #pin(
+    trx: Transaction,
+    { fences, folder, against, ...options }: Omit<ReplayRequest, 'name'>,
+  ): Promise<ReplayInputs> {
     if (!fences) return this.pin(trx, against ?? (await this.revisions.defaultAgainst(trx)), options);
     if (against !== undefined)
       throw new ProblemError('bad-input', 'Fences are given, and "against" names others.', {
@@ -137,9 +142,14 @@ export class Replays {
     return query.orderBy('id', 'desc').first();
   }
 
-  async insert(trx: Transaction, inputs: ReplayInputs, userId: number | null): Promise<ReplayModel> {
+  async insert(
+    trx: Transaction,
+    inputs: ReplayInputs,
+    userId: number | null,
+    name: string | null = null,
+  ): Promise<ReplayModel> {
     return ReplayModel.query(trx)
-      .insert({ ...inputs, state: 'waiting', startedBy: userId })
+      .insert({ ...inputs, name, state: 'waiting', startedBy: userId })
       .returning('*');
   }
 
@@ -155,6 +165,41 @@ export class Replays {
       await recordChange(trx, { userId: actor.userId, what: 'replay.cancel', detail: { replay: id } });
     });
     return this.show(id);
+  }
+
+  /** @param name empty takes the name away */
+  async rename(id: number, name: string, actor: Actor): Promise<Replay> {
+    await this.find(id);
+    await inTransaction(this.db, async (trx) => {
+      await ReplayModel.query(trx)
+        .patch({ name: name === '' ? null : name })
+        .where({ id });
+      await recordChange(trx, { userId: actor.userId, what: 'replay.rename', detail: { replay: id, name } });
+    });
+    return this.show(id);
+  }
+
+  /** @throws ProblemError while it runs, and where comparisons show it unless they are to be deleted with it */
+  async delete(id: number, isForced: boolean, actor: Actor): Promise<void> {
+    await inTransaction(this.db, async (trx) => {
+      const replay = await this.find(id);
+      if (replay.state === 'waiting' || replay.state === 'running')
+        throw new ProblemError('replay-in-use', `Replay ${id} is ${replay.state}.`, { hint: 'Cancel it first.' });
+      const found = await ComparisonModel.query(trx)
+        .select('id')
+        .where({ beforeId: id })
+        .orWhere({ afterId: id })
+        .orderBy('id');
+      const comparisons = found.map((comparison) => comparison.id);
+      if (comparisons.length > 0 && !isForced)
+        throw new ProblemError(
+          'replay-in-use',
+          `Replay ${id} is part of ${comparisons.length === 1 ? 'comparison' : 'comparisons'} ${comparisons.join(', ')}, which would be deleted with it.`,
+          { hint: 'Delete it with --force if that is what you want.' },
+        );
+      await ReplayModel.query(trx).deleteById(id);
+      await recordChange(trx, { userId: actor.userId, what: 'replay.delete', detail: { replay: id, comparisons } });
+    });
   }
 
   /** The latest first. */
@@ -266,9 +311,10 @@ function presentReplay(
   { country, feeds, countryCorrections, categoryCorrections }: ReferencePin,
 ): Replay {
   const { id, logId, state, requests, requestsDone, failure, gate, revision, held, startedAt } = replay;
-  const { folder, fromMs, toMs, partial } = replay;
+  const { folder, name, fromMs, toMs, partial } = replay;
   return {
     id,
+    name,
     logId,
     logName: log.name,
     logSha256: log.sha256,

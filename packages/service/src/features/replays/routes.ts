@@ -1,4 +1,12 @@
-import { DecisionsQuery, IdParams, ListQuery, RowParams, ReplayInput } from '@jadefence/contract/server';
+import {
+  DecisionsQuery,
+  DeleteQuery,
+  IdParams,
+  ListQuery,
+  RenameReplayInput,
+  RowParams,
+  ReplayInput,
+} from '@jadefence/contract/server';
 import { sendEvents } from '../../http/events.js';
 import { route, threadRoute, type Route } from '../../http/route.js';
 import type { DecisionPages } from './decision-pages.js';
@@ -43,6 +51,25 @@ export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
       access: 'editor',
       params: IdParams,
       handle: ({ params, actor }) => replays.cancel(params.id, actor),
+    }),
+    route({
+      method: 'patch',
+      path: '/replays/:id',
+      summary: 'Name a replay',
+      answer: 'Replay',
+      access: 'editor',
+      params: IdParams,
+      body: RenameReplayInput,
+      handle: ({ params, body, actor }) => replays.rename(params.id, body.name, actor),
+    }),
+    route({
+      method: 'delete',
+      path: '/replays/:id',
+      summary: 'Delete a replay',
+      access: 'editor',
+      params: IdParams,
+      query: DeleteQuery,
+      handle: ({ params, query, actor }) => replays.delete(params.id, query.force, actor),
     }),
     ...resultRoutes(replays, pages),
   ];

@@ -2,6 +2,7 @@ import type { Tried } from '@jadefence/contract';
 import { TryRequestInput } from '@jadefence/contract/server';
 import { explainRequest } from '@jadefence/core/explain';
 import { buildSyntheticRecord, normalizeRequest, type SyntheticField } from '@jadefence/core/request';
+import { suggestNearest } from '@jadefence/core/text';
 import { ProblemError } from '../../http/problem.js';
 import { threadRoute, type Route } from '../../http/route.js';
 import type { ReferenceSnapshots } from '../../reference/reference-snapshots.js';
@@ -26,8 +27,13 @@ export function tryRoutes(revisions: Revisions, referenceSnapshots: ReferenceSna
         }
         const against = body.against ?? (await revisions.defaultAgainst());
         const rulebook = await revisions.rulebook(against);
+        const gates = rulebook.gates.map(({ statement }) => statement.name);
+        if (body.gate !== undefined && !gates.includes(body.gate))
+          throw new ProblemError('bad-input', `No gate is named "${body.gate}".`, {
+            hint: suggestNearest(body.gate, gates) ?? `The gates are: ${gates.join(', ')}.`,
+          });
         const explanation = explainRequest(
-          { rulebook, ...(await referenceSnapshots.loadCurrent()).referenceData },
+          { rulebook, gate: body.gate, ...(await referenceSnapshots.loadCurrent()).referenceData },
           normalizeRequest(record),
         );
         return {

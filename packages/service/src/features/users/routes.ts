@@ -1,5 +1,12 @@
 import type { Session } from '@jadefence/contract';
-import { SignInTokenInput, IdParams, NewTokenInput, SignInInput, UserParams } from '@jadefence/contract/server';
+import {
+  SignInTokenInput,
+  IdParams,
+  NewPasswordInput,
+  NewTokenInput,
+  SignInInput,
+  UserParams,
+} from '@jadefence/contract/server';
 import type { Request } from 'express';
 import { route, type Route } from '../../http/route.js';
 import type { Users } from './users.js';
@@ -53,6 +60,15 @@ export function userRoutes(users: Users): Route[] {
           body.name,
           body.scope,
         ),
+    }),
+    route({
+      method: 'put',
+      path: '/session/password',
+      summary: 'Change the password of the signed-in user; their other sessions end',
+      access: 'viewer',
+      body: NewPasswordInput,
+      handle: ({ body, actor, request }) =>
+        users.changePassword(actor, body, { from: request.ip ?? '', sessionId: request.sessionID }),
     }),
     ...tokenRoutes(users),
   ];

@@ -36,6 +36,12 @@ export class Users implements Identities {
    * @throws ProblemError when the name or the password is wrong, or there were too many attempts
    */
   async checkPassword(name: string, password: string, from: string): Promise<Actor> {
+    const actor = await this.#verify(name, password, from);
+    await this.#record({ userId: actor.userId, what: 'sign-in', detail: { name, from } });
+    return actor;
+  }
+
+  async #verify(name: string, password: string, from: string): Promise<Actor> {
     await this.attempts.count(name, from);
     const user = await UserModel.query(this.db).findOne({ name });
     const isRight = await verify(user?.passwordHash ?? (await unknownUserHash), password);
@@ -44,7 +50,6 @@ export class Users implements Identities {
       throw new ProblemError('invalid-credentials', 'The name or the password is wrong.');
     }
     await this.attempts.clear(name, from);
-    await this.#record({ userId: user.id, what: 'sign-in', detail: { name, from } });
     return { userId: user.id, name: user.name, role: user.role };
   }
 
@@ -102,6 +107,29 @@ export class Users implements Identities {
         });
       await TokenModel.query(trx).deleteById(id);
       await recordChange(trx, { userId: actor.userId, what: 'token.revoke', detail: { token: id, name: token.name } });
+    });
+  }
+
+  /**
+   * Sets the password of the caller. Other sessions end, since who knew the old password may have one; tokens stay.
+   * @param where the address of the caller, and the session that stays
+   * @throws ProblemError where the old password is wrong, or there were too many attempts
+   */
+  async changePassword(
+    actor: Actor,
+    { password, newPassword }: { readonly password: string; readonly newPassword: string },
+    { from, sessionId }: { readonly from: string; readonly sessionId: string },
+  ): Promise<void> {
+    await this.#verify(actor.name, password, from);
+    const passwordHash = await hash(newPassword);
+    await inTransaction(this.db, async (trx) => {
+      await UserModel.query(trx).patch({ passwordHash }).where({ id: actor.userId });
+      await trx.raw(`delete from sessions where (sess->>'userId')::bigint = ? and sid <> ?`, [actor.userId, sessionId]);
+      await recordChange(trx, {
+        userId: actor.userId,
+        what: 'user.change-password',
+        detail: { name: actor.name },
+      });
     });
   }
 

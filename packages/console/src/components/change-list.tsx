@@ -1,7 +1,7 @@
 import type { AuthoredChange } from '@jadefence/contract';
 import type { DescribedChange } from '@jadefence/core/edit';
-import { Button } from '../../components/button.js';
-import { formatMinute } from '../../format.js';
+import { Button } from './button.js';
+import { formatMinute } from '../format.js';
 
 const SIGNS = { added: '+', removed: '−', changed: '~', moved: '↕' } as const;
 const SIGN_STYLES = {
