@@ -4,10 +4,12 @@ import { useSyncExternalStore } from 'react';
 export interface Appearance {
   readonly theme: 'system' | 'light' | 'dark';
   readonly times: 'utc' | 'local';
+  /** Of rules: a line each, or as long as their sentences are. */
+  readonly rows: 'lines' | 'whole';
 }
 
 const KEY = 'jade-appearance';
-const DEFAULT: Appearance = { theme: 'system', times: 'utc' };
+const DEFAULT: Appearance = { theme: 'system', times: 'utc', rows: 'lines' };
 const listeners = new Set<() => void>();
 let current = read();
 

@@ -118,6 +118,8 @@ export class ServiceClient {
   startingPoints = (): Promise<StartingPoint[]> => this.#json('GET', '/starting-points');
   lists = (): Promise<ListInfo[]> => this.#json('GET', '/lists');
   list = (name: string): Promise<ListInfo> => this.#json('GET', `/lists/${encodeURIComponent(name)}`);
+  /** The lists that hold a value, or take it out. */
+  lookupInLists = (value: string): Promise<ListLookup[]> => this.#json('GET', `/list-entries${queryText({ value })}`);
   lookupInList = (name: string, value: string): Promise<ListLookup> =>
     this.#json('GET', `/lists/${encodeURIComponent(name)}/lookup${queryText({ value })}`);
   revisions = (page?: ListPage): Promise<Revision[]> => this.#json('GET', `/revisions${queryText({ ...page })}`);

@@ -68,6 +68,13 @@ export function addList(list: Command, streams: Streams): void {
     .addHelpText('after', '\nExamples:\n  jadefence list lookup trusted 198.18.12.10')
     .action((name: string, value: string, { output }: OutputOption) => lookup(name, value, output, streams));
   list
+    .command('find')
+    .description('Find the lists that hold a value (exit 1 if none does)')
+    .argument('<value>', 'address, country, host, URL, category or application')
+    .option(...TABLE_FORMATS)
+    .addHelpText('after', '\nExamples:\n  jadefence list find 198.18.12.10')
+    .action((value: string, { output }: { output: Output }) => findLists(value, output, streams));
+  list
     .command('rename')
     .description('Rename a list and its references')
     .argument('<name>', 'name of the list', parseName)
@@ -159,6 +166,20 @@ function renderContents({ kind, dataset, entries, exceptions }: ListContents, de
     ...entries.flatMap(render),
     ...(exceptions.length > 0 ? [`${indent}except`, ...exceptions.flatMap(render)] : []),
   ];
+}
+
+async function findLists(value: string, output: Output, streams: Streams): Promise<void> {
+  const lookups = await (await connect(streams)).lookupInLists(value);
+  writeRows(streams, output, lookups, {
+    columns: {
+      'list': (listLookup) => listLookup.list,
+      'holds it': (listLookup) => (listLookup.isIn ? 'yes' : 'no'),
+      'entry': (listLookup) => listLookup.entry ?? `except ${listLookup.takenOutBy}`,
+      'through': (listLookup) => listLookup.through?.join(' > ') ?? '',
+    },
+    empty: `No list holds ${value}.`,
+  });
+  if (!lookups.some(({ isIn }) => isIn)) throw new Failure(`No list holds ${value}.`, EXIT.checkFailed);
 }
 
 async function lookup(name: string, value: string, output: OneOutput, streams: Streams): Promise<void> {

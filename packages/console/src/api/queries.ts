@@ -1,5 +1,5 @@
 import { keepPreviousData, queryOptions } from '@tanstack/react-query';
-import type { ReplayPolicy } from '@jadefence/contract';
+import type { ChangeRow, DecisionRow, ReplayPolicy } from '@jadefence/contract';
 import type { Outcome } from '@jadefence/core/language';
 import { service } from './client.js';
 
@@ -15,7 +15,10 @@ export const expectationsQuery = queryOptions({
   queryFn: service.expectations,
   retry: false,
 });
-export const listsQuery = queryOptions({ queryKey: ['draft', 'lists'], queryFn: service.lists });
+export function listQuery(name: string) {
+  return queryOptions({ queryKey: ['draft', 'lists', name], queryFn: () => service.list(name) });
+}
+
 export const startingPointsQuery = queryOptions({
   queryKey: ['starting-points'],
   queryFn: service.startingPoints,
@@ -115,13 +118,22 @@ export function replayResultQuery(id: number) {
   });
 }
 
-export function decisionsQuery(id: number, page: { offset: number; limit: number; outcome?: Outcome; where?: string }) {
-  return queryOptions({
+/** Rows that are requested a page at a time never change. */
+export interface PageQuery<R> {
+  readonly queryKey: readonly unknown[];
+  readonly queryFn: () => Promise<{ readonly total: number; readonly rows: readonly R[] }>;
+  readonly staleTime: number;
+}
+
+export function decisionsQuery(
+  id: number,
+  page: { offset: number; limit: number; outcome?: Outcome; where?: string },
+): PageQuery<DecisionRow> {
+  return {
     queryKey: ['replays', id, 'decisions', page],
     queryFn: () => service.decisions(id, page),
     staleTime: Infinity,
-    placeholderData: keepPreviousData,
-  });
+  };
 }
 
 export function explanationQuery(id: number, row: number) {
@@ -153,11 +165,13 @@ export function comparisonResultQuery(id: number) {
   });
 }
 
-export function changesQuery(id: number, page: { offset: number; limit: number; group: number | undefined }) {
-  return queryOptions({
+export function changesQuery(
+  id: number,
+  page: { offset: number; limit: number; group: number | undefined },
+): PageQuery<ChangeRow> {
+  return {
     queryKey: ['comparisons', id, 'changes', page],
     queryFn: () => service.changes(id, page),
     staleTime: Infinity,
-    placeholderData: keepPreviousData,
-  });
+  };
 }

@@ -1,7 +1,15 @@
 export { type Configuration, EditError } from './configuration.js';
 export { compareConfigurations, describeChange, type DescribedChange, diffTexts } from './describe-change.js';
 export { applyEdits, type Edit, EDIT_KINDS, freeName, type Position, type RuleSettings } from './edit.js';
-export { type EntryReport, type ListContents, type ListLookup, lookupInList, showList } from './list-entries.js';
+export {
+  type EntryReport,
+  type ListContents,
+  type ListEntry,
+  type ListLookup,
+  lookupInList,
+  lookupInLists,
+  showList,
+} from './list-entries.js';
 export { FIELD_INFOS, type FieldInfo, parseConditionText, parseRuleText, printRuleText } from './rule-text.js';
 export { STARTING_POINTS, type StartingPoint } from './starting-points.js';
 export { applyStep, recordStep, type Step, type StepDirection } from './step.js';

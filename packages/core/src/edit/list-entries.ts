@@ -28,7 +28,8 @@ export interface EntryReport {
 
 /**
  * Adds and removes entries of a list, each line by itself: what cannot be read is reported and left out. A list that is
- * kept in a file has its file rewritten; comments stay with their entries.
+ * kept in a file has its file rewritten; comments stay with their entries. A line that begins with `except` is about the
+ * exceptions of the list.
  */
 export function editList(
   configuration: Configuration,
@@ -50,11 +51,22 @@ export function editList(
   const before = source.kind === 'inline' ? source.entries : rows.flatMap((row) => readEntry(row, list).entry ?? []);
   const lists = new Set(configuration.parts.flatMap((eachPart) => (eachPart.kind === 'list' ? [eachPart.name] : [])));
   const editing = new ListEditing(list, lists, before);
-  const removed = remove.flatMap((text, index) => editing.remove(text, index + 1) ?? []);
-  const added = add.flatMap((text, index) => editing.add(text, index + 1) ?? []);
+  const exceptions = source.kind === 'inline' ? new ListEditing(list, lists, source.exceptions) : undefined;
+  const edit = (verb: 'add' | 'remove', row: string, line: number): EntryReport | undefined => {
+    const exception = EXCEPTION.exec(row)?.[1];
+    if (exception === undefined) return editing[verb](row, line);
+    if (!exceptions) return { list: name, line, text: row.trim(), result: 'invalid', note: NO_EXCEPTIONS };
+    const report = exceptions[verb](exception, line);
+    return report && { ...report, text: `except ${report.text}` };
+  };
+  const removed = remove.flatMap((text, index) => edit('remove', text, index + 1) ?? []);
+  const added = add.flatMap((text, index) => edit('add', text, index + 1) ?? []);
   const reports = [...removed, ...added];
   if (source.kind === 'inline') {
-    const changed = splitStatement({ ...list, source: { ...source, entries: editing.entries } });
+    const changed = splitStatement({
+      ...list,
+      source: { ...source, entries: editing.entries, exceptions: exceptions!.entries },
+    });
     const parts = configuration.parts.map((eachPart) => (eachPart === part ? changed[0]! : eachPart));
     return { configuration: { ...configuration, parts }, entries: reports };
   }
@@ -73,6 +85,11 @@ export function editList(
   ];
   return { configuration: { ...configuration, namedFiles }, entries: reports };
 }
+
+/** A line for what a list leaves out of its entries. */
+const EXCEPTION = /^\s*except\s+(.+)$/;
+const NO_EXCEPTIONS =
+  'A list that is kept in a file has no exceptions. Make a list that contains this one, and put the exception there.';
 
 /** How many overlaps of an entry are reported by name. */
 const SHOWN_OVERLAPS = 5;
@@ -169,6 +186,26 @@ export interface ListLookup {
 /** Looks a value up in a list. @throws EditError if there is no such list, the value is not of its kind, or the list has errors */
 export function lookupInList(configuration: Configuration, name: string, text: string): ListLookup {
   findPart(configuration.parts, 'list', name);
+  const lists = resolveLists(configuration);
+  return lookupIn(lists.get(name)!, lists, text);
+}
+
+/** Looks a value up in every list that can hold it. @throws EditError if the lists have errors @returns the lists that hold it, or take it out */
+export function lookupInLists(configuration: Configuration, text: string): ListLookup[] {
+  const lists = resolveLists(configuration);
+  return [...lists.values()].flatMap((list) => {
+    try {
+      const lookup = lookupIn(list, lists, text);
+      return lookup.isIn || lookup.takenOutBy !== undefined ? [lookup] : [];
+    } catch (error) {
+      // It is no value of this kind.
+      if (error instanceof EditError) return [];
+      throw error;
+    }
+  });
+}
+
+function resolveLists(configuration: Configuration): ReadonlyMap<string, ResolvedList> {
   const file = joinParts(
     // Lists of applications name applications.
     configuration.parts.filter((part) => part.kind === 'list' || part.kind === 'application'),
@@ -178,15 +215,18 @@ export function lookupInList(configuration: Configuration, name: string, text: s
     datasets: new Map(configuration.datasets?.map((dataset) => [dataset.name, dataset])),
   });
   if (!rulebook) throw new EditError('invalid-text', diagnostics.map(({ message }) => message).join(' '));
-  const list = rulebook.lists.get(name)!;
+  return rulebook.lists;
+}
+
+function lookupIn(list: ResolvedList, lists: ReadonlyMap<string, ResolvedList>, text: string): ListLookup {
   const value = text.trim();
-  const base = { list: name, value };
+  const base = { list: list.name, value };
   if (list.kind === 'urls') return { ...base, ...lookupUrl(list, value) };
   const requested = lookupTarget(list, value);
   const membership = list.members.find(requested);
   if (membership) return { ...base, isIn: true, entry: formatEntry(membership.entry), through: membership.through };
-  const out = createMembers(list.kind, list.source.exceptions, rulebook.lists).find(requested);
-  const isEntry = createMembers(list.kind, list.source.entries, rulebook.lists).find(requested);
+  const out = createMembers(list.kind, list.source.exceptions, lists).find(requested);
+  const isEntry = createMembers(list.kind, list.source.entries, lists).find(requested);
   return { ...base, isIn: false, ...(out && isEntry ? { takenOutBy: formatEntry(out.entry) } : {}) };
 }
 
@@ -227,6 +267,8 @@ export interface ListContents {
 
 export interface ListEntry {
   readonly text: string;
+  /** Written above it or behind it. */
+  readonly comment?: string;
   /** The contents of a nested list. */
   readonly contents?: ListContents;
 }
@@ -269,7 +311,8 @@ export function showList(configuration: Configuration, name: string, depth = 0):
   const show = (values: readonly Value[]): ListEntry[] =>
     values.map((value) => {
       const contents = contentsOf(value);
-      return { text: printEntry(value, list), ...(contents ? { contents } : {}) };
+      const comment = value.comments?.join('; ');
+      return { text: printEntry(value, list), ...(comment ? { comment } : {}), ...(contents ? { contents } : {}) };
     });
   return {
     name,

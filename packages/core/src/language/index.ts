@@ -1,4 +1,4 @@
-export { printAction, printKey } from './action-text.js';
+export { printAction, printEnding, printKey } from './action-text.js';
 export { type Change, mergeParts } from './changes.js';
 export { printCondition } from './condition-text.js';
 export { DatasetReader } from './dataset-lines.js';

@@ -1,17 +1,17 @@
-import { useQuery } from '@tanstack/react-query';
 import type { ChangeRow, ComparisonResult } from '@jadefence/contract';
 import { describeDecider, type ComparisonGroup } from '@jadefence/core/replay';
 import { useState } from 'react';
 import { changesQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
-import { Card, WideTable } from '../../components/layout.js';
-import { Loaded } from '../../components/loaded.js';
+import { ColumnPicker, useColumns } from '../../components/columns.js';
+import { Card } from '../../components/layout.js';
+import { ErrorNotice, Loading } from '../../components/loaded.js';
 import { Pager } from '../../components/pager.js';
-import { requestColumns, RequestCells } from '../../components/request-cells.js';
+import { HIDDEN_COLUMNS, requestColumns } from '../../components/request-columns.js';
+import { WindowTable, WINDOW_ROWS, type Column } from '../../components/window-table.js';
 import { ExplanationPanel } from '../evidence/explanation-panel.js';
+import { useRowWindow } from '../evidence/row-window.js';
 import { SideLabel } from '../evidence/side-label.js';
-
-const PAGE_ROWS = 25;
 
 /** The requests that change, or those of one group, each with both explanations. */
 export function ChangesTable({
@@ -23,49 +23,41 @@ export function ChangesTable({
   group: number | undefined;
   chosen: ComparisonGroup | undefined;
 }) {
-  const [offset, setOffset] = useState(0);
+  const [first, setFirst] = useState(0);
   const [explained, setExplained] = useState<{ row: ChangeRow; replayId: number }>();
-  const page = useQuery(changesQuery(comparison.id, { offset, limit: PAGE_ROWS, group }));
+  const rows = useRowWindow<ChangeRow>('', first, (_, offset, limit) =>
+    changesQuery(comparison.id, { offset, limit, group }),
+  );
   const title = chosen
     ? `From ${describeDecider(chosen.before)} to ${describeDecider(chosen.after)}`
     : 'Requests that change';
+  const all = columnsOf(comparison, setExplained);
+  const { columns, shown, toggle } = useColumns('changes', all, HIDDEN_COLUMNS);
+  const { total } = rows;
   return (
-    <Card title={title}>
-      <Loaded query={page}>
-        {({ rows, total, offset: shownOffset }) => (
-          <>
-            <WideTable label={title}>
-              <thead className="text-muted">
-                <tr className="border-b border-line">
-                  {[...requestColumns(), 'before', 'after'].map((column) => (
-                    <th key={column} scope="col" className="px-3 py-2 font-medium first:pl-4">
-                      {column}
-                    </th>
-                  ))}
-                </tr>
-              </thead>
-              <tbody>
-                {rows.map((row) => (
-                  <Row
-                    key={row.row}
-                    row={row}
-                    comparison={comparison}
-                    onExplain={(replayId) => setExplained({ row, replayId })}
-                  />
-                ))}
-              </tbody>
-            </WideTable>
-            <Pager
-              offset={shownOffset}
-              numShown={rows.length}
-              total={total}
-              pageRows={PAGE_ROWS}
-              nothing="no request changes"
-              onOffset={setOffset}
-            />
-          </>
-        )}
-      </Loaded>
+    <Card title={title} aside={<ColumnPicker all={all} shown={shown} onToggle={toggle} />}>
+      {rows.error && <ErrorNotice error={rows.error} />}
+      {total === undefined && !rows.error && <Loading />}
+      {total !== undefined && (
+        <>
+          <WindowTable
+            label={title}
+            columns={columns}
+            total={total}
+            first={first}
+            rowAt={rows.rowAt}
+            onFirst={setFirst}
+          />
+          <Pager
+            offset={first}
+            numShown={Math.min(WINDOW_ROWS, total - first)}
+            total={total}
+            pageRows={WINDOW_ROWS}
+            nothing="no request changes"
+            onOffset={setFirst}
+          />
+        </>
+      )}
       <ExplanationPanel
         replayId={explained?.replayId ?? 0}
         row={explained?.row.row}
@@ -76,33 +68,26 @@ export function ChangesTable({
   );
 }
 
-function Row({
-  row,
-  comparison,
-  onExplain,
-}: {
-  row: ChangeRow;
-  comparison: ComparisonResult;
-  onExplain: (replayId: number) => void;
-}) {
-  return (
-    <tr className="border-b border-line last:border-b-0">
-      <RequestCells request={row} />
-      {(
-        [
-          ['before', row.before, comparison.before.id],
-          ['after', row.after, comparison.after.id],
-        ] as const
-      ).map(([when, side, replayId]) => (
-        <td key={when} className="px-3 py-1.5">
-          <span className="flex items-center justify-between gap-2">
-            <SideLabel side={side} />
-            <Button size="small" onClick={() => onExplain(replayId)} aria-label={`Explain line ${row.line} ${when}`}>
-              why
-            </Button>
-          </span>
-        </td>
-      ))}
-    </tr>
-  );
+function columnsOf(
+  comparison: ComparisonResult,
+  onExplain: (explained: { row: ChangeRow; replayId: number }) => void,
+): Column<ChangeRow>[] {
+  const side = (when: 'before' | 'after'): Column<ChangeRow> => ({
+    id: when,
+    title: when,
+    text: (row) => describeDecider(row[when]),
+    cell: (row) => (
+      <span className="flex items-center justify-between gap-2">
+        <SideLabel side={row[when]} />
+        <Button
+          size="small"
+          onClick={() => onExplain({ row, replayId: comparison[when].id })}
+          aria-label={`Explain line ${row.line} ${when}`}
+        >
+          why
+        </Button>
+      </span>
+    ),
+  });
+  return [...requestColumns<ChangeRow>(), side('before'), side('after')];
 }

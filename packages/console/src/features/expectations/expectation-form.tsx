@@ -159,7 +159,7 @@ function ExpectationFields({ values, set }: FieldsProps) {
       )}
       <Fields fields={values.fields} onChange={(fields) => set({ fields })} />
       <div className="grid gap-4 sm:grid-cols-2">
-        <InstantField label="Time (optional)" value={values.atUnixMs} onChange={(atUnixMs) => set({ atUnixMs })} />
+        <InstantField label="Time, if it matters" value={values.atUnixMs} onChange={(atUnixMs) => set({ atUnixMs })} />
         <TextField
           label="Because"
           value={values.because}

@@ -28,6 +28,7 @@ export const FenceCard = memo(function FenceCard({
   most,
   filter,
   isLong,
+  isCompact,
   onEdit,
   onEditHead,
 }: {
@@ -41,6 +42,7 @@ export const FenceCard = memo(function FenceCard({
   filter: string;
   /** The page has many rules, of which it shows those in view. */
   isLong: boolean;
+  isCompact: boolean;
   onEdit: (edited: Edited) => void;
   onEditHead: (fence: DraftFence) => void;
 }) {
@@ -82,6 +84,7 @@ export const FenceCard = memo(function FenceCard({
         most={most}
         actions={actions}
         selected={selected}
+        isCompact={isCompact}
         onMove={(change) => mutate([change])}
         isLong={isLong}
       />
@@ -95,13 +98,7 @@ export const FenceCard = memo(function FenceCard({
           onEdit={mutate}
         />
       )}
-      <div className="flex flex-wrap items-center justify-between gap-2 bg-sunken px-4 py-2 text-sm text-muted">
-        <span>Otherwise {fence.otherwise}.</span>
-        <Button size="small" onClick={() => actions.add({ at: 'bottom' })}>
-          <PlusIcon aria-hidden className="size-4" />
-          Add rule
-        </Button>
-      </div>
+      <Footer otherwise={fence.otherwise} onAdd={() => actions.add({ at: 'bottom' })} />
     </Card>
   );
 });
@@ -148,6 +145,18 @@ function actionsOf(
         editOf: (text) => ({ kind: 'replace-rule', fence: fence.name, rule: rule.name, text }),
       }),
   };
+}
+
+function Footer({ otherwise, onAdd }: { otherwise: string; onAdd: () => void }) {
+  return (
+    <div className="flex flex-wrap items-center justify-between gap-2 bg-sunken px-4 py-2 text-sm text-muted">
+      <span>Otherwise {otherwise}.</span>
+      <Button size="small" onClick={onAdd}>
+        <PlusIcon aria-hidden className="size-4" />
+        Add rule
+      </Button>
+    </div>
+  );
 }
 
 function Heading({ fence }: { fence: DraftFence }) {

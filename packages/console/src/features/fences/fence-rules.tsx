@@ -31,6 +31,7 @@ interface FenceRulesProps {
   readonly most: number;
   readonly actions: RuleActions;
   readonly selected: ReadonlySet<string>;
+  readonly isCompact: boolean;
   readonly onMove: (edit: Edit) => void;
   /** Only the rows in view are on the page. */
   readonly isLong: boolean;
@@ -45,6 +46,7 @@ export function FenceRules({
   most,
   actions,
   selected,
+  isCompact,
   onMove,
   isLong,
 }: FenceRulesProps) {
@@ -68,6 +70,7 @@ export function FenceRules({
       most={most}
       actions={actions}
       isSelected={selected.has(rule.name)}
+      isCompact={isCompact}
       index={index}
       measure={measure}
     />

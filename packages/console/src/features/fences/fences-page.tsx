@@ -5,6 +5,7 @@ import type { RuleSummary } from '@jadefence/core/replay';
 import { Input } from '@headlessui/react';
 import { useDeferredValue, useEffect, useMemo, useState } from 'react';
 import { Link } from 'react-router';
+import { setAppearance, useAppearance } from '../../appearance.js';
 import { useAddressState, wholeOf, type AddressState } from '../../address-state.js';
 import { draftQuery, draftSourcesQuery, replayResultQuery, replaysQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
@@ -27,6 +28,7 @@ const NO_TALLIES: ReadonlyMap<string, RuleSummary> = new Map();
 
 /** The rules of the draft in order, as sentences, with the hits of a replay. */
 export function FencesPage() {
+  const { rows } = useAppearance();
   const draft = useQuery(draftQuery);
   const replays = useQuery(replaysQuery());
   const done = (replays.data ?? []).filter((replay) => replay.state === 'done');
@@ -73,9 +75,20 @@ export function FencesPage() {
           onChange={(event) => setFilter(event.target.value)}
           className={`${INPUT_STYLE} max-w-72`}
         />
-        {replayId !== undefined && (
-          <ReplayChoice replays={done} value={replayId} onChange={(id) => set({ replay: id })} />
-        )}
+        <span className="flex flex-wrap items-center gap-4">
+          <Choice
+            label="Sentences"
+            value={rows}
+            options={[
+              { value: 'lines', text: 'a line each' },
+              { value: 'whole', text: 'whole' },
+            ]}
+            onChange={(value) => setAppearance({ rows: value })}
+          />
+          {replayId !== undefined && (
+            <ReplayChoice replays={done} value={replayId} onChange={(id) => set({ replay: id })} />
+          )}
+        </span>
       </div>
       <Loaded query={draft}>
         {(data) => (
@@ -147,6 +160,7 @@ function DraftFences({
   const names = draft.fences.map(({ name }) => name).join(' ');
   // The same as long as no fence comes or goes, so that a card is drawn again only where its fence changes.
   const fences = useMemo(() => names.split(' '), [names]);
+  const { rows } = useAppearance();
   const isLong = draft.fences.reduce((sum, { rules }) => sum + rules.length, 0) > ALL_ROWS;
   if (draft.fences.length === 0) {
     return (
@@ -198,6 +212,7 @@ function DraftFences({
           most={most}
           filter={filter}
           isLong={isLong}
+          isCompact={rows === 'lines'}
           onEdit={onEdit}
           onEditHead={onEditHead}
         />

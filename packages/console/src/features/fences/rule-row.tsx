@@ -30,6 +30,8 @@ interface RuleRowProps {
   readonly most: number;
   readonly actions: RuleActions;
   readonly isSelected: boolean;
+  /** Sentences are cut to a line. */
+  readonly isCompact: boolean;
   /** Of a long fence, of which only the rows in view are on the page: the place among the shown ones, from 0. */
   readonly index?: number;
   /** Receives the row, whose height counts. */
@@ -45,6 +47,7 @@ export const RuleRow = memo(function RuleRow({
   most,
   actions,
   isSelected,
+  isCompact,
   index,
   measure,
 }: RuleRowProps) {
@@ -87,7 +90,10 @@ export const RuleRow = memo(function RuleRow({
         </span>
         {rule.state !== 'on' && <StateBadge state={rule.state} />}
       </p>
-      <p className="order-last col-span-4 min-w-0 md:order-none md:col-span-1">
+      <p
+        className={`order-last col-span-4 min-w-0 md:order-none md:col-span-1 ${isCompact ? 'md:truncate' : ''}`}
+        title={isCompact ? rule.sentence : undefined}
+      >
         {rule.sentence}
         {rule.title && <span className="text-muted"> {rule.title}.</span>}
       </p>

@@ -1,6 +1,7 @@
 import {
   parseFences,
   PATH_FORMS,
+  printEnding,
   printStatement,
   printValue,
   type Diagnostic,
@@ -58,7 +59,7 @@ export function fieldsOf(gate: GateStatement): GateFields {
     fences: fences.map((fence) => fence.name),
     pathForms,
     ...(inspection ? { inspection } : {}),
-    otherwise: /^\s*otherwise (.*)$/m.exec(printStatement(gate))?.[1] ?? 'allow',
+    otherwise: printEnding(gate.otherwise),
   };
 }
 

@@ -1,120 +1,198 @@
-import { useQuery } from '@tanstack/react-query';
+import { useMutation } from '@tanstack/react-query';
 import type { DecisionRow } from '@jadefence/contract';
 import type { Outcome } from '@jadefence/core/language';
-import { useEffect, useRef, type FormEvent } from 'react';
-import { useAddressState, wholeOf } from '../../address-state.js';
-import { hasProblem } from '../../api/client.js';
+import { useEffect, useState, type FormEvent } from 'react';
+import { useAddressState, wholeOf, type AddressState } from '../../address-state.js';
+import { hasProblem, service } from '../../api/client.js';
 import { decisionsQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
-import { Card, WideTable } from '../../components/layout.js';
-import { Loaded } from '../../components/loaded.js';
+import { ColumnPicker, useColumns } from '../../components/columns.js';
+import { Card } from '../../components/layout.js';
+import { ErrorNotice, Loading } from '../../components/loaded.js';
 import { Pager } from '../../components/pager.js';
-import { requestColumns, RequestCells } from '../../components/request-cells.js';
-import { OutcomeLabel } from '../../components/outcome.js';
+import { decisionColumns, HIDDEN_COLUMNS } from '../../components/request-columns.js';
 import { TextField } from '../../components/text-field.js';
+import { WindowTable, WINDOW_ROWS, type Column } from '../../components/window-table.js';
+import { writeCsv } from '../../csv.js';
+import { formatCount } from '../../format.js';
+import { saveFile } from '../../save-file.js';
 import { ExplanationPanel } from '../evidence/explanation-panel.js';
+import { useRowWindow, type RowWindow } from '../evidence/row-window.js';
 import { DecisionActions } from './decision-actions.js';
 
-const PAGE_ROWS = 25;
-const columns = (): string[] => [...requestColumns(), 'outcome', 'decided by'];
+const ADDRESS_DELAY_MS = 400;
+/** Rows of a file; the command line writes them all. */
+const MOST_SAVED = 10_000;
+const SAVED_AT_ONCE = 1000;
 
-/** Every decision in the order of the log, a page at a time. */
+interface Filter {
+  readonly outcome?: Outcome;
+  readonly where?: string;
+}
+
+/** Every decision in the order of the log, of which those in view are on the page. */
 export function DecisionTable({ replayId, outcomes }: { replayId: number; outcomes: readonly Outcome[] }) {
   const { get, set } = useAddressState();
-  const offset = wholeOf(get('offset')) ?? 0;
   const outcome = outcomes.find((candidate) => candidate === get('outcome'));
   const explained = wholeOf(get('row'));
   const where = get('where') ?? '';
-  const page = useQuery(
-    decisionsQuery(replayId, {
-      offset,
-      limit: PAGE_ROWS,
-      ...(outcome ? { outcome } : {}),
-      ...(where ? { where } : {}),
-    }),
+  const filter = JSON.stringify({ ...(outcome ? { outcome } : {}), ...(where ? { where } : {}) });
+  const [first, setFirst] = useFirstRow(get, set);
+  const rows = useRowWindow<DecisionRow>(filter, first, (text, offset, limit) =>
+    decisionsQuery(replayId, { offset, limit, ...(JSON.parse(text) as Filter) }),
   );
-  const shown = page.data?.rows.find(({ row }) => row === explained);
-  const options = [
-    { value: 'all' as const, text: 'all outcomes' },
-    ...outcomes.map((outcome) => ({ value: outcome, text: outcome })),
-  ];
+  const all = decisionColumns();
+  const { columns, shown: shownColumns, toggle } = useColumns('decisions', all, HIDDEN_COLUMNS);
+  const isBadFilter = hasProblem(rows.error, 'bad-filter');
+  const { total = 0 } = rows;
+  const top = Math.min(first, Math.max(0, total - 1));
+  const opened = findRow(rows, top, total, explained);
   return (
     <Card
       title="Decisions"
       aside={
-        <Choice
-          label="Show"
-          value={outcome ?? 'all'}
-          options={options}
-          onChange={(to) => set({ outcome: to === 'all' ? undefined : to, offset: undefined })}
-        />
+        <span className="flex flex-wrap items-center gap-2">
+          <Choice
+            label="Show"
+            value={outcome ?? 'all'}
+            options={[
+              { value: 'all' as const, text: 'all outcomes' },
+              ...outcomes.map((option) => ({ value: option, text: option })),
+            ]}
+            onChange={(to) => set({ outcome: to === 'all' ? undefined : to, offset: undefined })}
+          />
+          <ColumnPicker all={all} shown={shownColumns} onToggle={toggle} />
+          <SaveButton replayId={replayId} filter={JSON.parse(filter) as Filter} columns={columns} total={total} />
+        </span>
       }
     >
       <FilterBox
         key={where}
         where={where}
-        problem={page.error && hasProblem(page.error, 'bad-filter') ? page.error.message : undefined}
+        problem={isBadFilter ? rows.error?.message : undefined}
         onFilter={(to) => set({ where: to, offset: undefined })}
       />
-      {!hasProblem(page.error, 'bad-filter') && (
-        <Loaded query={page}>
-          {({ rows, total, offset: shownOffset }) => (
-            <div aria-busy={page.isPlaceholderData} className={page.isPlaceholderData ? 'opacity-40' : ''}>
-              {page.isPlaceholderData && <Looking />}
-              <Rows rows={rows} explained={explained} onExplain={(row) => set({ row }, true)} />
-              <Pager
-                offset={shownOffset}
-                numShown={rows.length}
-                total={total}
-                pageRows={PAGE_ROWS}
-                nothing="no decisions"
-                onOffset={(to) => set({ offset: to || undefined })}
-              />
-            </div>
-          )}
-        </Loaded>
+      {rows.error && !isBadFilter && <ErrorNotice error={rows.error} />}
+      {rows.total === undefined && !rows.error && <Loading />}
+      {rows.total !== undefined && !isBadFilter && (
+        <div aria-busy={rows.isStale} className={rows.isStale ? 'opacity-40' : ''}>
+          {rows.isStale && <Looking />}
+          <WindowTable
+            label="Decisions"
+            columns={columns}
+            total={total}
+            first={top}
+            rowAt={rows.rowAt}
+            isOpen={({ row }) => row === explained}
+            onFirst={setFirst}
+            onOpen={({ row }) => set({ row }, true)}
+            action={(row) => <WhyButton line={row.line} onExplain={() => set({ row: row.row }, true)} />}
+          />
+          <Pager
+            offset={top}
+            numShown={Math.min(WINDOW_ROWS, total - top)}
+            total={total}
+            pageRows={WINDOW_ROWS}
+            nothing="no decisions"
+            onOffset={setFirst}
+          />
+        </div>
       )}
       <ExplanationPanel
         replayId={replayId}
         row={explained}
-        shown={shown}
-        actions={shown && <DecisionActions row={shown} onWhere={(to) => set({ where: to, offset: undefined })} />}
+        shown={opened}
+        actions={opened && <DecisionActions row={opened} onWhere={(to) => set({ where: to, offset: undefined })} />}
         onClose={() => set({ row: undefined }, true)}
       />
     </Card>
   );
 }
 
-function Rows({
-  rows,
-  explained,
-  onExplain,
+/** The row on top: kept here while it is scrolled, and in the address a moment later. */
+function useFirstRow(get: AddressState['get'], set: AddressState['set']): [number, (first: number) => void] {
+  const inAddress = wholeOf(get('offset')) ?? 0;
+  const [first, setFirst] = useState(inAddress);
+  const [lastInAddress, setLastInAddress] = useState(inAddress);
+  // Another filter, or the way back, changes the address first.
+  if (inAddress !== lastInAddress) {
+    setLastInAddress(inAddress);
+    setFirst(inAddress);
+  }
+  useEffect(() => {
+    if (first === inAddress) return;
+    const timer = setTimeout(() => {
+      setLastInAddress(first);
+      set({ offset: first || undefined }, true);
+    }, ADDRESS_DELAY_MS);
+    return () => clearTimeout(timer);
+  }, [first, inAddress, set]);
+  return [first, setFirst];
+}
+
+/** The explained row, where it is among those in view. */
+function findRow(
+  rows: RowWindow<DecisionRow>,
+  first: number,
+  total: number,
+  explained: number | undefined,
+): DecisionRow | undefined {
+  for (let index = first; index < Math.min(total, first + WINDOW_ROWS); index += 1) {
+    const row = rows.rowAt(index);
+    if (row && row.row === explained) return row;
+  }
+  return undefined;
+}
+
+/** Saves what the filter leaves, with the columns that are shown. */
+function SaveButton({
+  replayId,
+  filter,
+  columns,
+  total,
 }: {
-  rows: readonly DecisionRow[];
-  explained: number | undefined;
-  onExplain: (row: number) => void;
+  replayId: number;
+  filter: Filter;
+  columns: readonly Column<DecisionRow>[];
+  total: number;
 }) {
+  const save = useMutation({
+    mutationFn: async () => {
+      const rows: DecisionRow[] = [];
+      while (rows.length < Math.min(total, MOST_SAVED)) {
+        const page = await service.decisions(replayId, { offset: rows.length, limit: SAVED_AT_ONCE, ...filter });
+        if (page.rows.length === 0) break;
+        for (const row of page.rows) rows.push(row);
+      }
+      saveFile(`replay-${replayId}.csv`, writeCsv(columns, rows), 'text/csv');
+    },
+  });
   return (
-    <WideTable label="Decisions">
-      <thead className="text-muted">
-        <tr className="border-b border-line">
-          {columns().map((column) => (
-            <th key={column} scope="col" className="px-3 py-1.5 font-medium first:pl-4">
-              {column}
-            </th>
-          ))}
-          <th scope="col" className="px-3 py-1.5">
-            <span className="sr-only">explanation</span>
-          </th>
-        </tr>
-      </thead>
-      <tbody>
-        {rows.map((row) => (
-          <Row key={row.row} row={row} isExplained={row.row === explained} onExplain={() => onExplain(row.row)} />
-        ))}
-      </tbody>
-    </WideTable>
+    <Button
+      size="small"
+      disabled={total === 0 || save.isPending}
+      title={total > MOST_SAVED ? `The first ${formatCount(MOST_SAVED)}; the command line writes all` : undefined}
+      onClick={() => save.mutate()}
+    >
+      {save.error ? 'CSV failed: try again' : 'Save as CSV'}
+    </Button>
+  );
+}
+
+function WhyButton({ line, onExplain }: { line: number; onExplain: () => void }) {
+  return (
+    <button
+      type="button"
+      onClick={(event) => {
+        event.stopPropagation();
+        onExplain();
+      }}
+      aria-label={`Explain line ${line}`}
+      className="rounded-md border border-line px-2 text-xs font-medium hover:bg-sunken"
+    >
+      why
+    </button>
   );
 }
 
@@ -158,43 +236,4 @@ function FilterBox({
       </Button>
     </form>
   );
-}
-
-function Row({ row, isExplained, onExplain }: { row: DecisionRow; isExplained: boolean; onExplain: () => void }) {
-  const line = useRef<HTMLTableRowElement>(null);
-  // The page is narrower next to the panel, and this row elsewhere.
-  useEffect(() => {
-    if (isExplained) line.current?.scrollIntoView({ block: 'nearest' });
-  }, [isExplained]);
-  return (
-    <tr
-      ref={line}
-      onClick={onExplain}
-      className={`cursor-pointer border-b border-line last:border-b-0 ${isExplained ? 'bg-jade-soft' : 'hover:bg-sunken'}`}
-    >
-      <RequestCells request={row} />
-      <td className="px-3 py-1.5">
-        <OutcomeLabel outcome={row.outcome} />
-      </td>
-      <td className="px-3 py-1.5 font-mono text-xs">{decidedBy(row)}</td>
-      <td className="px-3 py-1.5">
-        <Button
-          size="small"
-          onClick={(event) => {
-            event.stopPropagation();
-            onExplain();
-          }}
-          aria-label={`Explain line ${row.line}`}
-        >
-          why
-        </Button>
-      </td>
-    </tr>
-  );
-}
-
-function decidedBy({ gate, fence, rule }: DecisionRow): string {
-  if (rule !== undefined) return `${fence}/${rule}`;
-  if (fence !== undefined) return `${fence} otherwise`;
-  return gate === undefined ? 'no gate' : `${gate} otherwise`;
 }

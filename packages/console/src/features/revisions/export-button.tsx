@@ -3,6 +3,7 @@ import { joinParts, printFences } from '@jadefence/core/language';
 import { service } from '../../api/client.js';
 import { Button } from '../../components/button.js';
 import { ErrorNotice } from '../../components/loaded.js';
+import { saveFile } from '../../save-file.js';
 
 /** Saves a revision as a fence file, with the files that it names. */
 export function ExportButton({ number }: { number: number }) {
@@ -10,9 +11,9 @@ export function ExportButton({ number }: { number: number }) {
     mutationFn: async () => {
       const { parts, namedFiles } = await service.revisionSources(number);
       const fenceFile = `revision-${number}.fence`;
-      saveText(fenceFile, printFences(joinParts(parts, fenceFile)));
+      saveFile(fenceFile, printFences(joinParts(parts, fenceFile)));
       // A browser keeps no folders, so a file is named without them.
-      for (const { path, text } of namedFiles) saveText(path.slice(path.lastIndexOf('/') + 1), text);
+      for (const { path, text } of namedFiles) saveFile(path.slice(path.lastIndexOf('/') + 1), text);
     },
   });
   return (
@@ -28,13 +29,4 @@ export function ExportButton({ number }: { number: number }) {
       {save.error && <ErrorNotice error={save.error} />}
     </>
   );
-}
-
-function saveText(name: string, text: string): void {
-  const url = URL.createObjectURL(new Blob([text], { type: 'text/plain' }));
-  const link = document.createElement('a');
-  link.href = url;
-  link.download = name;
-  link.click();
-  URL.revokeObjectURL(url);
 }

@@ -11,7 +11,7 @@ describe('a rule that two people changed', () => {
     const theirs = ruleOf('rule login trial block 429 when path under /login owner "Ada"');
     const mine = ruleOf('rule login block when path under /login, /account reason "abuse"');
     expect(printRuleText(mergeRules(before, theirs, mine))).toBe(
-      'rule login trial block 429 when path under /login, /account\n  reason "abuse"',
+      'rule login trial block 429 when path under /login, /account reason "abuse"',
     );
     expect(compareRules(before, theirs, mine).map((row) => [row.part, row.isContested])).toEqual([
       ['State', false],

@@ -31,7 +31,9 @@ export function TryPage() {
   const tries = useTries();
   const attempt = useMutation({
     mutationFn: async (asked: TryValues): Promise<Answer> => {
-      const request = { ...requestOf(asked), against: against ?? published ?? ('draft' as const) };
+      // Both at the same time, so that nothing but the client differs.
+      const at = requestOf(asked).at ?? new Date().toISOString();
+      const request = { ...requestOf(asked), at, against: against ?? published ?? ('draft' as const) };
       const sent = (client: string): Promise<Tried> => service.tryRequest({ ...request, client });
       const control = asked.control.trim();
       const [tried, other] = await Promise.all([sent(request.client), control === '' ? undefined : sent(control)]);

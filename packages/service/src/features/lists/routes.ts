@@ -1,6 +1,6 @@
 import type { ListInfo } from '@jadefence/contract';
 import { LookupQuery, NameParams } from '@jadefence/contract/server';
-import { findUses, lookupInList, showList, type Configuration } from '@jadefence/core/edit';
+import { findUses, lookupInList, lookupInLists, showList, type Configuration } from '@jadefence/core/edit';
 import { threadRoute, type Route } from '../../http/route.js';
 import { toProblem } from '../draft/check.js';
 import type { Drafts } from '../draft/draft.js';
@@ -33,6 +33,18 @@ export function listRoutes(drafts: Drafts): Route[] {
       access: 'viewer',
       params: NameParams,
       handle: async ({ params }) => (await present(() => [params.name]))[0]!,
+    }),
+    threadRoute('rules', {
+      method: 'get',
+      path: '/list-entries',
+      summary: 'Search all lists for a value',
+      answer: 'ListLookup[]',
+      access: 'viewer',
+      query: LookupQuery,
+      handle: async ({ query }) => {
+        const configuration = await drafts.configuration();
+        return toProblem(() => lookupInLists(configuration, query.value));
+      },
     }),
     threadRoute('rules', {
       method: 'get',
