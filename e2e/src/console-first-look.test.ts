@@ -27,7 +27,7 @@ async function expectOn(path: string, expected: readonly string[]): Promise<void
 
 describe('a page', () => {
   it.each([
-    ['/fences', 'No fences yet', 'Begin from one of ours with the button above'],
+    ['/fences', 'No fences yet', 'Begin from one of ours, or import fence files'],
     ['/lists', 'No lists yet', 'Create one with the button above.'],
     ['/countries', 'No country table yet', 'Every country is unknown until there is one.'],
     ['/categories', 'No category feed yet', 'Every category is unknown until there is one.'],

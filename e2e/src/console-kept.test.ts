@@ -54,10 +54,12 @@ describe('what is being written', () => {
   }, 60_000);
 
   it('of one kind is not taken for another', async () => {
-    const { page, context } = await openPage(service, browser, '/lists');
-    await page.getByLabel('Add one, or write one again').fill('zone Europe/Oslo');
-    await page.getByRole('button', { name: 'Save schedule', exact: true }).last().click();
+    const { page, context } = await openPage(service, browser, '/schedules');
+    await page.getByRole('button', { name: 'New schedule' }).click();
+    await page.getByLabel('Name', { exact: true }).fill('nights');
+    await page.getByLabel('The schedule as fence text').fill('zone Europe/Oslo');
     await page.getByText('Found a zone, expected a schedule.').waitFor();
+    expect(await page.getByRole('button', { name: 'Create schedule' }).isDisabled()).toBe(true);
     await context.close();
   }, 60_000);
 

@@ -103,13 +103,15 @@ describe('the page of lists', () => {
       expect(await textOf('list', 'all')).toBe('list all addresses { crew, guests except 198.18.4.66 }');
     }));
 
-  it('keeps schedules, and reports what is wrong with one', () =>
-    on('/lists', async (page) => {
-      const text = page.getByLabel('Add one, or write one again');
+  it('edits schedules by form and text, and reports what is wrong with one', () =>
+    on('/schedules', async (page) => {
+      await page.getByRole('button', { name: 'Edit schedule nights' }).click();
+      const text = page.getByLabel('The schedule as fence text');
       await text.fill('schedule nights { zone Europe/Oslp mon 22:00-06:00 }');
-      await page.getByRole('button', { name: 'Save schedule' }).click();
       await page.getByText('Found "Europe/Oslp", expected a time zone').waitFor();
-      await text.fill('schedule nights { zone Europe/Oslo sat-sun 20:00-24:00 }');
+      await text.fill('schedule nights { zone Europe/Oslo sat 20:00-24:00 }');
+      await page.getByRole('button', { name: 'sun', exact: true }).click();
+      expect(await text.inputValue()).toBe('schedule nights {\n  zone Europe/Oslo\n  sat,sun 20:00-24:00\n}');
       await page.getByRole('button', { name: 'Save schedule' }).click();
       await page
         .getByText('The schedule nights is Saturday and Sunday 20:00-24:00, in the time of Europe/Oslo.')
@@ -142,7 +144,11 @@ describe('expectations', () => {
   it('show what is met and why one is not, and are added and removed', () =>
     on('/expectations', async (page) => {
       await page.getByLabel('met', { exact: true }).waitFor();
-      await page.getByLabel(/^expect OUTCOME/).fill('expect allowed from 203.0.113.9 to https://shop.example/login');
+      await page.getByRole('button', { name: 'New expectation' }).click();
+      await page.getByLabel('Client').fill('203.0.113.9');
+      await page.getByLabel('URL').fill('https://shop.example/login');
+      await page.getByRole('button', { name: /Expected outcome/ }).click();
+      await page.getByRole('option', { name: 'allowed' }).click();
       await page.getByRole('button', { name: 'Add expectation' }).click();
       await page.getByText('It was blocked by rule desk/login, expected allowed.').waitFor();
       await page.getByRole('button', { name: /^Remove: A request from 203.0.113.9/ }).click();
@@ -320,7 +326,7 @@ describe('the pages of reference data', () => {
     }));
 
   it('draw the week of a schedule, past midnight, too', () =>
-    on('/lists', async (page) => {
+    on('/schedules', async (page) => {
       const week = page.getByRole('img', { name: /^The week: The schedule nights/ });
       await week.waitFor();
       // Mondays begin in the evening; what runs past midnight goes on in the next row, to Saturday morning.

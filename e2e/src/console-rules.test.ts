@@ -119,20 +119,25 @@ rule login block when path under /login and not tag = staff }`,
     await page.getByRole('button', { name: /^Condition: the path is under/ }).click();
     await page.getByPlaceholder('Search, or write a value').fill('/');
     await page.getByRole('button', { name: 'Add', exact: true }).click();
-    await page.getByRole('button', { name: 'Apply', exact: true }).click();
+    await page.getByRole('button', { name: 'Done', exact: true }).click();
     await page.getByText('Matches 4 of 12 requests').waitFor();
     expect(await sentence(page)).toBe(
       'Block with 403 when the path is under /login or under /, and the request is not tagged staff.',
     );
     await page.getByRole('button', { name: /^Action: / }).click();
-    await page.getByRole('button', { name: 'Action block' }).click();
-    await page.getByRole('option', { name: 'limit' }).click();
-    await page.getByRole('button', { name: 'Apply', exact: true }).click();
+    await page.getByRole('button', { name: 'Action Block' }).click();
+    await page.getByRole('option', { name: 'Limit the rate' }).click();
+    await page.getByLabel('Requests that pass').fill('');
+    await page.getByText('expected how many requests pass').waitFor();
+    await page.getByLabel('Requests that pass').fill('20');
+    await page.getByRole('checkbox', { name: /^path/ }).click();
+    await page.getByText('limit to 20 requests in 5 minutes for each client and path').waitFor();
+    await page.getByRole('button', { name: 'Done', exact: true }).click();
     await page.getByRole('button', { name: 'State: On' }).click();
     await page.getByRole('button', { name: 'On trial' }).click();
     await expect
       .poll(() => page.getByRole('textbox', { name: 'The rule as fence text' }).textContent())
-      .toBe('rule login trial limit 20 per 5m by client for 10m when path under /login, / and not tag = staff');
+      .toBe('rule login trial limit 20 per 5m by client, path for 10m when path under /login, / and not tag = staff');
     await writeRule(page, 'rule login block 451 when method = GET');
     await page.getByText('Matches 12 of 12 requests').waitFor();
     await page.getByRole('button', { name: 'Condition: the method is GET' }).waitFor();
@@ -212,7 +217,7 @@ describe('rules in the console', () => {
     await writeRule(page, 'rule login block 410 when path under /login');
     await run('rule', 'off', 'desk/login');
     await page.getByRole('button', { name: 'Save to draft' }).click();
-    await page.getByText('rule desk/login changed meanwhile. Nothing was written.').waitFor();
+    await page.getByRole('heading', { name: 'admin changed this rule since it was opened here' }).waitFor();
     expect((await service.client.draft()).fences[0]!.rules[1]!.state).toBe('off');
     await context.close();
   });
@@ -238,7 +243,12 @@ describe('rules in the console', () => {
     await page.getByRole('button', { name: 'Changes', exact: true }).click();
     await page.getByText('State changed from on to trial.').waitFor();
     await page.getByRole('button', { name: 'Publish again' }).click();
-    await page.getByText('Restored revision 1').waitFor();
+    const form = page.getByRole('dialog');
+    // What it would take back comes first.
+    await form.getByText('State changed from trial to on.').waitFor();
+    await form.getByLabel('Note').fill('Back to the first');
+    await form.getByRole('button', { name: 'Publish again' }).click();
+    await page.getByText('Back to the first').waitFor();
     await context.close();
   });
 });

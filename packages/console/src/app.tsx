@@ -66,6 +66,7 @@ const router = createBrowserRouter([
       { index: true, lazy: () => pageOf(import('./features/overview/overview-page.js'), 'OverviewPage') },
       { path: 'fences', lazy: () => pageOf(import('./features/fences/fences-page.js'), 'FencesPage') },
       { path: 'gates', lazy: () => pageOf(import('./features/gates/gates-page.js'), 'GatesPage') },
+      { path: 'pages', lazy: () => pageOf(import('./features/pages/pages-page.js'), 'PagesPage') },
       { path: 'schedules', lazy: () => pageOf(import('./features/schedules/schedules-page.js'), 'SchedulesPage') },
       { path: 'lists', lazy: () => pageOf(import('./features/lists/lists-page.js'), 'ListsPage') },
       { path: 'countries', lazy: () => pageOf(import('./features/countries/countries-page.js'), 'CountriesPage') },

@@ -15,6 +15,7 @@ import {
   ScaleIcon,
   Squares2X2Icon,
   TagIcon,
+  WindowIcon,
 } from '@heroicons/react/24/outline';
 
 /** The pages of the navigation, in groups in the order of the work. */
@@ -26,6 +27,7 @@ export const PAGE_GROUPS = [
       { to: '/fences', text: 'Fences', Icon: QueueListIcon },
       { to: '/gates', text: 'Gates', Icon: ArrowsRightLeftIcon },
       { to: '/lists', text: 'Lists', Icon: RectangleStackIcon },
+      { to: '/pages', text: 'Pages', Icon: WindowIcon },
       { to: '/schedules', text: 'Schedules', Icon: CalendarDaysIcon },
     ],
   },

@@ -1,6 +1,6 @@
 import { Popover, PopoverButton, PopoverPanel } from '@headlessui/react';
 import { ChevronDownIcon } from '@heroicons/react/16/solid';
-import type { ReactNode } from 'react';
+import { useEffect, useRef, type ReactNode } from 'react';
 
 const LOOKS = {
   plain: 'border-line bg-surface',
@@ -13,17 +13,27 @@ export function Chip({
   text,
   label,
   look = 'plain',
+  isOpened = false,
   children,
 }: {
   text: ReactNode;
   /** Its meaning, for those who cannot see its position. */
   label: string;
   look?: keyof typeof LOOKS;
+  /** Its picker is open from the start. */
+  isOpened?: boolean;
   children: (close: () => void) => ReactNode;
 }) {
+  const button = useRef<HTMLButtonElement>(null);
+  useEffect(() => {
+    if (isOpened) button.current?.click();
+    // Only once: afterwards people open and close it.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, []);
   return (
     <Popover className="inline-block">
       <PopoverButton
+        ref={button}
         aria-label={label}
         className={`inline-flex items-center gap-1 rounded-lg border px-2 py-0.5 text-left text-sm data-hover:bg-sunken ${LOOKS[look]}`}
       >

@@ -72,8 +72,8 @@ export function WindowTable<R>(props: WindowTableProps<R>) {
       className="overflow-auto"
       style={{ maxHeight: (WINDOW_ROWS + 1) * ROW_PIXELS + SCROLL_BAR_PIXELS }}
     >
-      {/* As high as all rows, so that the bar is of them all; the table stays in view and shows those that it stands for. */}
-      <div className="min-w-max" style={{ height: scrollPixels + (shown.length + 1) * ROW_PIXELS }}>
+      {/* As high as all rows, so that the bar is of them all; the table stays in view and shows those at the position of the bar. */}
+      <div className="min-w-max" style={{ height: scrollPixels + (shown.length + 1) * ROW_PIXELS + SCROLL_BAR_PIXELS }}>
         <table aria-rowcount={total + 1} className="sticky top-0 w-full text-left text-sm">
           <thead className="bg-surface text-muted">
             <tr className="border-b border-line" style={{ height: ROW_PIXELS }} aria-rowindex={1}>

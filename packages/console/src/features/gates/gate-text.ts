@@ -22,7 +22,7 @@ export interface GateFields {
   readonly fences: readonly string[];
   /** How the server behind the gate reads paths. */
   readonly pathForms: readonly PathForm[];
-  /** Undefined where the log says whether a request was inspected. */
+  /** Undefined where the log specifies whether a request was inspected. */
   readonly inspection?: Inspection;
   /** Fence text, such as `allow` or `block 451`. */
   readonly otherwise: string;

@@ -14,7 +14,7 @@ import { useStartReplay } from '../evidence/start-replay.js';
 
 const COVERING_GATES = '';
 const HELD = [
-  { value: 'continue', text: 'continue: the user did what was asked' },
+  { value: 'continue', text: 'continue: the user did what was required' },
   { value: 'stop', text: 'stop: the user did nothing' },
 ] as const satisfies readonly { value: HeldBehaviour; text: string }[];
 

@@ -8,6 +8,7 @@ import { Button } from '../../components/button.js';
 import { Card } from '../../components/layout.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { TextField } from '../../components/text-field.js';
+import { useUnsaved } from '../../components/unsaved.js';
 import { previewLog, type LogPreview } from './preview.js';
 import { ReadingFields } from './reading-fields.js';
 
@@ -35,6 +36,7 @@ export function UploadForm() {
       await navigate(`/logs/${log.id}`);
     },
   });
+  const unsaved = useUnsaved(upload.isPending && share < 1);
   const submit = (event: FormEvent): void => {
     event.preventDefault();
     setShare(0);
@@ -47,6 +49,7 @@ export function UploadForm() {
   return (
     <Card title="Import log">
       <form onSubmit={submit} className="grid grid-cols-1 gap-4 p-4">
+        {unsaved.question}
         <label className="text-sm font-medium">
           Log file, plain or gzip, or several that are one log
           <input

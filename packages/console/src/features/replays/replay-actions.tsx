@@ -58,7 +58,7 @@ function RenameButton({ replay }: { replay: Replay }) {
   );
 }
 
-/** The first press only asks; where comparisons show the replay, the second tells which. */
+/** The first press only warns; where comparisons show the replay, the second names them. */
 function DeleteButton({ id }: { id: number }) {
   const client = useQueryClient();
   const navigate = useNavigate();

@@ -199,7 +199,7 @@ function RevisionCard({ revision }: { revision: Revision }) {
   );
 }
 
-/** The draft beside any revision. */
+/** The draft compared with any revision. */
 function DraftAgainstCard({ revisions }: { revisions: readonly Revision[] }) {
   const [number, setNumber] = useState<number>();
   return (

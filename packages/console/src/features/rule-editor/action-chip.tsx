@@ -5,7 +5,7 @@ import { Button } from '../../components/button.js';
 import { Chip } from '../../components/chip.js';
 import { Choice } from '../../components/choice.js';
 import { ActionFields } from './action-fields.js';
-import { newAction, valuesOfAction, writeAction } from './action-values.js';
+import { newAction, valuesOfAction, writeAction, type ActionValues } from './action-values.js';
 import type { KnownNames } from './known.js';
 
 const ACTION_TEXTS: Record<Action['kind'], string> = {
@@ -13,7 +13,7 @@ const ACTION_TEXTS: Record<Action['kind'], string> = {
   block: 'Block',
   redirect: 'Redirect',
   warn: 'Warn',
-  passphrase: 'Ask for a passphrase',
+  passphrase: 'Require a passphrase',
   challenge: 'Challenge',
   limit: 'Limit the rate',
   tag: 'Tag',
@@ -44,16 +44,7 @@ export function ActionChip({
   const text = describeAction(action).replace(/,$/, '');
   return (
     <Chip text={text} label={`Action: ${text}`} look="action">
-      {(close) => (
-        <ActionPicker
-          action={action}
-          known={known}
-          onApply={(changed) => {
-            onChange(changed);
-            close();
-          }}
-        />
-      )}
+      {(close) => <ActionPicker action={action} known={known} onChange={onChange} onDone={close} />}
     </Chip>
   );
 }
@@ -61,14 +52,23 @@ export function ActionChip({
 function ActionPicker({
   action,
   known,
-  onApply,
+  onChange,
+  onDone,
 }: {
   action: Action;
   known: KnownNames;
-  onApply: (action: Action) => void;
+  /** Receives the action whenever it can be one. */
+  onChange: (action: Action) => void;
+  onDone: () => void;
 }) {
+  const [initial] = useState(action);
   const [values, setValues] = useState(() => valuesOfAction(action));
-  const { rule, diagnostics } = parseRuleText(`rule r ${writeAction(values)} when always`);
+  const { rule, diagnostics } = readAction(values);
+  const change = (changed: ActionValues): void => {
+    setValues(changed);
+    const read = readAction(changed);
+    if (read.rule && read.diagnostics.length === 0) onChange(read.rule.action);
+  };
   const problem = diagnostics[0];
   const isReady = rule !== undefined && !problem;
   return (
@@ -77,14 +77,10 @@ function ActionPicker({
         label="Action"
         value={values.kind}
         options={ACTIONS.map((kind) => ({ value: kind, text: ACTION_TEXTS[kind] }))}
-        onChange={(kind) => setValues(kind === action.kind ? valuesOfAction(action) : newAction(kind))}
+        onChange={(kind) => change(kind === initial.kind ? valuesOfAction(initial) : newAction(kind))}
       />
       <p className="text-muted">{EXPLANATIONS[values.kind]}</p>
-      <ActionFields
-        values={values}
-        known={known}
-        onChange={(changed) => setValues((before) => ({ ...before, ...changed }))}
-      />
+      <ActionFields values={values} known={known} onChange={(changed) => change({ ...values, ...changed })} />
       {isReady ? (
         <p className="rounded-lg bg-sunken px-3 py-2">{describeAction(rule.action).replace(/,$/, '')}</p>
       ) : (
@@ -92,14 +88,13 @@ function ActionPicker({
           {problem?.message} {problem?.hint}
         </p>
       )}
-      <Button
-        look="primary"
-        className="justify-self-end"
-        disabled={!isReady}
-        onClick={() => rule && onApply(rule.action)}
-      >
-        Apply
+      <Button look="primary" className="justify-self-end" disabled={!isReady} onClick={onDone}>
+        Done
       </Button>
     </div>
   );
+}
+
+function readAction(values: ActionValues): ReturnType<typeof parseRuleText> {
+  return parseRuleText(`rule r ${writeAction(values)} when always`);
 }

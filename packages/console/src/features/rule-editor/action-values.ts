@@ -129,7 +129,7 @@ export function writeAction(values: ActionValues): string {
   }
 }
 
-/** What a limit can count by without a name of its own: the client in three ways, then the fields. */
+/** What a limit can count by without a name: the client in three ways, then the fields. */
 export const KEY_OPTIONS: readonly { readonly value: string; readonly text?: string }[] = [
   { value: 'client', text: 'Client (an IPv6 client is its /64)' },
   { value: 'client exact', text: 'Client, each IPv6 address by itself' },

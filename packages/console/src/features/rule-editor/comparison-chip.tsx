@@ -16,24 +16,26 @@ const NO_SIZES = new Map();
 export function ComparisonChip({
   comparison,
   known,
+  isOpened = false,
   onChange,
 }: {
   comparison: Comparison;
   known: KnownNames;
+  /** Its picker is open from the start. */
+  isOpened?: boolean;
   /** Undefined takes it out. */
   onChange: (condition: Condition | undefined) => void;
 }) {
   const text = describeCondition(comparison, NO_SIZES);
   return (
-    <Chip text={text} label={`Condition: ${text}`}>
+    <Chip text={text} label={`Condition: ${text}`} isOpened={isOpened}>
       {(close) => (
         <ComparisonPicker
           initial={draftOf(comparison)}
           known={known}
-          onApply={(condition) => {
-            onChange(condition);
-            close();
-          }}
+          onChange={onChange}
+          doneText="Done"
+          onDone={close}
           onRemove={() => {
             onChange(undefined);
             close();
@@ -71,7 +73,8 @@ export function NewComparisonChip({
         <ComparisonPicker
           initial={{ field: 'country', parameter: '', operator: 'in', isAnyCase: false, values: [] }}
           known={known}
-          onApply={(condition) => {
+          doneText="Add condition"
+          onDone={(condition) => {
             onAdd(condition);
             close();
           }}
@@ -88,46 +91,45 @@ function fieldOptions({ fields }: KnownNames): { value: string; text: string }[]
   }));
 }
 
+/** Fields that most rules are about, one press away. */
+const FREQUENT_FIELDS = ['country', 'client', 'host', 'path', 'category', 'application'];
+
 function ComparisonPicker({
   initial,
   known,
-  onApply,
+  onChange,
+  doneText,
+  onDone,
   onRemove,
 }: {
   initial: ComparisonDraft;
   known: KnownNames;
-  onApply: (condition: Condition) => void;
+  /** Receives the condition whenever it can be one. */
+  onChange?: (condition: Condition) => void;
+  doneText: string;
+  onDone: (condition: Condition) => void;
   onRemove?: () => void;
 }) {
   const [draft, setDraft] = useState(initial);
   const info = FIELD_INFOS.find(({ field }) => field === draft.field)!;
-  const takesValues = draft.operator !== 'present' && draft.operator !== 'absent';
+  const takesValues = takesValuesOf(draft);
   const takesOne = /^[=!<>]/.test(draft.operator);
   const { condition, diagnostics } = parseConditionText(writeComparison(draft));
   const isEmpty = takesValues && draft.values.length === 0;
-  const changeField = (field: string): void => {
-    const { operators } = FIELD_INFOS.find((fieldInfo) => fieldInfo.field === field)!;
-    const operator = operators.includes('in') ? 'in' : operators[0]!;
-    setDraft({ field, parameter: '', operator, isAnyCase: false, values: [] });
+  const change = (changed: ComparisonDraft): void => {
+    setDraft(changed);
+    if (takesValuesOf(changed) && changed.values.length === 0) return;
+    const read = parseConditionText(writeComparison(changed));
+    if (read.condition && read.diagnostics.length === 0) onChange?.(read.condition);
   };
   return (
     <div className="grid gap-3">
-      <div className="flex flex-wrap gap-3">
-        <Choice label="Field" value={draft.field} options={fieldOptions(known)} onChange={changeField} />
-        <Choice
-          label="Operator"
-          value={draft.operator}
-          options={info.operators.map((operator) => ({ value: operator, text: operator }))}
-          onChange={(operator) =>
-            setDraft({ ...draft, operator, values: /^[=!<>]/.test(operator) ? draft.values.slice(0, 1) : draft.values })
-          }
-        />
-      </div>
+      <FieldChoice draft={draft} known={known} onChange={change} />
       {info.takesName && (
         <TextField
           label={`Name of the ${draft.field}`}
           value={draft.parameter}
-          onChange={(event) => setDraft({ ...draft, parameter: event.target.value })}
+          onChange={(event) => change({ ...draft, parameter: event.target.value })}
         />
       )}
       {takesValues && (
@@ -138,7 +140,7 @@ function ComparisonPicker({
           groups={groupsFor(info)}
           isClosed={info.field === 'country' || info.field === 'server country'}
           values={draft.values}
-          onChange={(values) => setDraft({ ...draft, values })}
+          onChange={(values) => change({ ...draft, values })}
         />
       )}
       {!isEmpty && diagnostics[0] && (
@@ -155,10 +157,61 @@ function ComparisonPicker({
         ) : (
           <span />
         )}
-        <Button look="primary" disabled={!condition || isEmpty} onClick={() => condition && onApply(condition)}>
-          Apply
+        <Button look="primary" disabled={!condition || isEmpty} onClick={() => condition && onDone(condition)}>
+          {doneText}
         </Button>
       </div>
     </div>
+  );
+}
+
+function takesValuesOf({ operator }: ComparisonDraft): boolean {
+  return operator !== 'present' && operator !== 'absent';
+}
+
+/** The field, the frequent ones at once, and how it is compared. */
+function FieldChoice({
+  draft,
+  known,
+  onChange,
+}: {
+  draft: ComparisonDraft;
+  known: KnownNames;
+  onChange: (draft: ComparisonDraft) => void;
+}) {
+  const info = FIELD_INFOS.find(({ field }) => field === draft.field)!;
+  const options = fieldOptions(known);
+  const changeField = (field: string): void => {
+    const { operators } = FIELD_INFOS.find((fieldInfo) => fieldInfo.field === field)!;
+    const operator = operators.includes('in') ? 'in' : operators[0]!;
+    onChange({ field, parameter: '', operator, isAnyCase: false, values: [] });
+  };
+  return (
+    <>
+      <div className="flex flex-wrap gap-1" role="group" aria-label="Frequent fields">
+        {FREQUENT_FIELDS.filter((field) => options.some(({ value }) => value === field)).map((field) => (
+          <Button
+            key={field}
+            size="small"
+            look={field === draft.field ? 'primary' : 'quiet'}
+            aria-pressed={field === draft.field}
+            onClick={() => field !== draft.field && changeField(field)}
+          >
+            {field}
+          </Button>
+        ))}
+      </div>
+      <div className="flex flex-wrap gap-3">
+        <Choice label="Field" value={draft.field} options={options} onChange={changeField} />
+        <Choice
+          label="Operator"
+          value={draft.operator}
+          options={info.operators.map((operator) => ({ value: operator, text: operator }))}
+          onChange={(operator) =>
+            onChange({ ...draft, operator, values: /^[=!<>]/.test(operator) ? draft.values.slice(0, 1) : draft.values })
+          }
+        />
+      </div>
+    </>
   );
 }

@@ -7,10 +7,13 @@ import type { KnownNames } from './known.js';
 export function ConditionChips({
   condition,
   known,
+  isOpened = false,
   onChange,
 }: {
   condition: Condition;
   known: KnownNames;
+  /** Of a new rule: the picker of its one comparison is open from the start. */
+  isOpened?: boolean;
   onChange: (condition: Condition) => void;
 }) {
   const replace = (path: Path, by: Condition | undefined): void =>
@@ -18,7 +21,9 @@ export function ConditionChips({
   return (
     <>
       {condition.kind === 'always' ? <span>always</span> : <span>when</span>}
-      {condition.kind !== 'always' && <Part condition={condition} path={[]} known={known} onReplace={replace} />}
+      {condition.kind !== 'always' && (
+        <Part condition={condition} path={[]} known={known} isOpened={isOpened} onReplace={replace} />
+      )}
       <NewComparisonChip
         text={condition.kind === 'always' ? 'when …' : 'and …'}
         known={known}
@@ -35,18 +40,27 @@ function Part({
   condition,
   path,
   known,
+  isOpened = false,
   onReplace,
 }: {
   condition: Condition;
   path: Path;
   known: KnownNames;
+  isOpened?: boolean;
   onReplace: (path: Path, by: Condition | undefined) => void;
 }) {
   switch (condition.kind) {
     case 'always':
       return <span>always</span>;
     case 'comparison':
-      return <ComparisonChip comparison={condition} known={known} onChange={(by) => onReplace(path, by)} />;
+      return (
+        <ComparisonChip
+          comparison={condition}
+          known={known}
+          isOpened={isOpened}
+          onChange={(by) => onReplace(path, by)}
+        />
+      );
     case 'not':
       return (
         <>

@@ -1,6 +1,6 @@
 import { describeAction, describeCondition, printAction, printCondition, type Rule } from '@jadefence/core/language';
 
-/** One part of a rule that somebody changed, in words; empty where the rule has none. */
+/** One part of a rule that was changed, in words; empty where the rule has none. */
 export interface PartDifference {
   readonly part: string;
   readonly before: string;
@@ -49,7 +49,7 @@ const PARTS: readonly RulePart[] = [
   part('Reason', 'reason', text),
 ];
 
-/** What two people made of a rule, part by part; parts that nobody changed are left out. */
+/** What two people made of a rule, part by part; parts that are unchanged are left out. */
 export function compareRules(before: Rule, theirs: Rule, mine: Rule): readonly PartDifference[] {
   return PARTS.flatMap(({ label, print, describe = print }) => {
     const [was, their, my] = [print(before), print(theirs), print(mine)];

@@ -17,7 +17,7 @@ export function proposeName({ action, condition }: Rule, taken: ReadonlySet<stri
   return taken.has(short) ? freeName(short, taken) : short;
 }
 
-/** Those that are not negated come first: they say what the rule is about. */
+/** Those that are not negated come first: they show what the rule is about. */
 function comparisonsOf(condition: Condition): Comparison[] {
   switch (condition.kind) {
     case 'always':

@@ -13,10 +13,12 @@ const STATE_TEXTS = { on: 'On', trial: 'On trial', off: 'Off' } as const;
 export function RuleChips({
   rule,
   known,
+  isNew,
   onChange,
 }: {
   rule: Rule;
   known: KnownNames;
+  isNew: boolean;
   onChange: (rule: Rule) => void;
 }) {
   return (
@@ -44,6 +46,7 @@ export function RuleChips({
       <ConditionChips
         condition={rule.condition}
         known={known}
+        isOpened={isNew}
         onChange={(condition) => onChange({ ...rule, condition })}
       />
       <HoursChip rule={rule} known={known} onChange={onChange} />

@@ -67,7 +67,12 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
           <section>
             <h3 className="mb-2 text-sm font-medium text-muted">As a sentence</h3>
             {lastRule && (
-              <RuleForm rule={lastRule} known={known} onChange={(to) => setText(printRuleText(named(to)))} />
+              <RuleForm
+                rule={lastRule}
+                known={known}
+                isNew={edited.takenNames !== undefined}
+                onChange={(to) => setText(printRuleText(named(to)))}
+              />
             )}
           </section>
           <RuleText text={text} problems={all} known={known} onChange={setText} />
@@ -139,7 +144,7 @@ function RuleText({
 }
 
 /** Everything of a rule without its text. */
-function RuleForm(props: { rule: Rule; known: KnownNames; onChange: (rule: Rule) => void }) {
+function RuleForm(props: { rule: Rule; known: KnownNames; isNew: boolean; onChange: (rule: Rule) => void }) {
   return (
     <>
       <RuleChips {...props} />
@@ -187,7 +192,7 @@ function ruleTextIn(draft: Draft | undefined, { fence, rule }: Edited): string |
   return rules.find(({ name }) => name === rule)?.text;
 }
 
-/** Names a new rule after what it does, as long as nobody gave it another name. */
+/** Names a new rule after what it does, until a user gives it another name. */
 function useProposedName({ text, takenNames }: Edited): (rule: Rule) => Rule {
   const [proposed, setProposed] = useState(takenNames && ruleOfText(text)?.name);
   return (rule) => {

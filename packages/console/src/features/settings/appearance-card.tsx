@@ -8,7 +8,7 @@ const THEMES = [
   { value: 'dark', text: 'dark' },
 ] as const;
 
-/** How this browser shows the console; nobody else sees a difference. */
+/** How this browser shows the console, for this user alone. */
 export function AppearanceCard() {
   const { theme, times } = useAppearance();
   const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;

@@ -8,7 +8,7 @@ import { Card } from '../../components/layout.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { TextField } from '../../components/text-field.js';
 
-/** The passphrases that rules ask for. */
+/** The passphrases that rules require. */
 export function PassphrasesCard({ passphrases }: { passphrases: readonly PassphraseInfo[] }) {
   const [name, setName] = useState('');
   const [passphrase, setPassphrase] = useState('');

@@ -1,4 +1,4 @@
-/** What a pasted text says of a request. */
+/** What a pasted text contains of a request. */
 export interface PastedRequest {
   readonly url: string;
   readonly method?: string;

@@ -15,14 +15,14 @@ import { TryForm } from './try-form.js';
 import { requestOf, valuesOf, type TryValues } from './try-values.js';
 import { useTries, type PastTry } from './past-tries.js';
 
-/** What came of a request, and of the same from another client beside it. */
+/** What came of a request, and of the same from a control client. */
 interface Answer {
   readonly values: TryValues;
   readonly tried: Tried;
   readonly control?: Tried;
 }
 
-/** One synthetic request, judged by what is published or by the draft; beside it the same from a control client. */
+/** One synthetic request, judged by what is published or by the draft, and the same from a control client. */
 export function TryPage() {
   const published = useQuery(draftQuery).data?.published;
   const { get, set } = useAddressState();
@@ -30,18 +30,18 @@ export function TryPage() {
   const [values, setValues] = useState(() => valuesOf(get));
   const tries = useTries();
   const attempt = useMutation({
-    mutationFn: async (asked: TryValues): Promise<Answer> => {
+    mutationFn: async (given: TryValues): Promise<Answer> => {
       // Both at the same time, so that nothing but the client differs.
-      const at = requestOf(asked).at ?? new Date().toISOString();
-      const request = { ...requestOf(asked), at, against: against ?? published ?? ('draft' as const) };
+      const at = requestOf(given).at ?? new Date().toISOString();
+      const request = { ...requestOf(given), at, against: against ?? published ?? ('draft' as const) };
       const sent = (client: string): Promise<Tried> => service.tryRequest({ ...request, client });
-      const control = asked.control.trim();
+      const control = given.control.trim();
       const [tried, other] = await Promise.all([sent(request.client), control === '' ? undefined : sent(control)]);
-      return { values: asked, tried, ...(other ? { control: other } : {}) };
+      return { values: given, tried, ...(other ? { control: other } : {}) };
     },
-    onSuccess: ({ values: asked, tried }) => {
-      set({ client: asked.client, url: asked.url, method: asked.method, control: asked.control }, true);
-      tries.add(asked, tried.decision.outcome);
+    onSuccess: ({ values: given, tried }) => {
+      set({ client: given.client, url: given.url, method: given.method, control: given.control }, true);
+      tries.add(given, tried.decision.outcome);
     },
   });
   const submit = (event: FormEvent): void => {
@@ -107,7 +107,7 @@ function AnswerCards({ answer: { values, tried, control } }: { answer: Answer })
   );
 }
 
-/** Whether the rules tell the two clients apart. */
+/** Whether the rules make a difference between the two clients. */
 function describePair(tried: Tried, control: Tried): string {
   const [one, other] = [tried.decision.outcome, control.decision.outcome];
   return one === other

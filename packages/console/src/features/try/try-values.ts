@@ -16,7 +16,7 @@ export interface TryValues {
   readonly headers: readonly { readonly name: string; readonly value: string }[];
 }
 
-/** What an address asks for. */
+/** What an address requests. */
 export function valuesOf(get: AddressState['get']): TryValues {
   return {
     client: get('client') ?? '',

@@ -1,0 +1,90 @@
+import { DialogPanel, DialogTitle } from '@headlessui/react';
+import { useState, type FormEvent } from 'react';
+import { useEdit } from '../../api/edit.js';
+import { Button } from '../../components/button.js';
+import { ErrorNotice } from '../../components/loaded.js';
+import { Modal } from '../../components/modal.js';
+import { INPUT_STYLE, TextField } from '../../components/text-field.js';
+import { useUnsaved } from '../../components/unsaved.js';
+import { PagePreview } from './page-preview.js';
+
+/** A page and the file that it is kept in. */
+export interface PageText {
+  readonly name: string;
+  readonly path: string;
+  /** HTML. */
+  readonly text: string;
+}
+
+const FIRST_TEXT = `<!doctype html>
+<html lang="en">
+  <head><title>Not available</title></head>
+  <body>
+    <h1>This is not available</h1>
+    <p>If you need it for your work, write to the service desk.</p>
+  </body>
+</html>
+`;
+
+/** Creates a page, or edits one, with a preview. */
+export function PageForm({ old, onClose }: { old?: PageText; onClose: () => void }) {
+  const [name, setName] = useState(old?.name ?? '');
+  const [text, setText] = useState(old?.text ?? FIRST_TEXT);
+  const edit = useEdit(onClose);
+  const isChanged = name !== (old?.name ?? '') || text !== (old?.text ?? FIRST_TEXT);
+  const unsaved = useUnsaved(isChanged && !edit.isSuccess);
+  const cancel = (): void => unsaved.leave(onClose);
+  const submit = (event: FormEvent): void => {
+    event.preventDefault();
+    const path = old?.path ?? `pages/${name}.html`;
+    edit.mutate([
+      { kind: 'put-file', path, text },
+      ...(old ? [] : [{ kind: 'put' as const, text: `page ${name} "${path}"`, part: 'page' as const, isNew: true }]),
+    ]);
+  };
+  return (
+    <Modal onClose={cancel}>
+      <DialogPanel
+        as="form"
+        onSubmit={submit}
+        className="mx-auto grid max-w-5xl gap-4 rounded-xl border border-line bg-surface p-4 shadow-2xl md:p-6"
+      >
+        {unsaved.question}
+        <DialogTitle className="text-lg font-semibold">{old ? `Edit page ${old.name}` : 'New page'}</DialogTitle>
+        {!old && (
+          <TextField
+            label="Name"
+            required
+            value={name}
+            placeholder="closed"
+            onChange={(event) => setName(event.target.value)}
+          />
+        )}
+        <div className="grid gap-4 lg:grid-cols-2">
+          <label className="text-sm">
+            <span className="font-medium">The page as HTML</span>
+            <textarea
+              rows={14}
+              value={text}
+              onChange={(event) => setText(event.target.value)}
+              className={`mt-1 font-mono text-xs ${INPUT_STYLE}`}
+            />
+          </label>
+          <div className="text-sm">
+            <p className="font-medium">As a client sees it</p>
+            <div className="mt-1 overflow-hidden rounded-lg border border-line">
+              <PagePreview name={name || 'new'} text={text} />
+            </div>
+          </div>
+        </div>
+        {edit.error && <ErrorNotice error={edit.error} />}
+        <div className="flex justify-end gap-2">
+          <Button onClick={cancel}>Cancel</Button>
+          <Button type="submit" look="primary" disabled={name === '' || edit.isPending}>
+            {old ? 'Save page' : 'Create page'}
+          </Button>
+        </div>
+      </DialogPanel>
+    </Modal>
+  );
+}

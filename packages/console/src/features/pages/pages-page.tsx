@@ -1,0 +1,87 @@
+import { PlusIcon } from '@heroicons/react/20/solid';
+import { useQuery } from '@tanstack/react-query';
+import type { DraftSources } from '@jadefence/contract';
+import { findUses } from '@jadefence/core/edit';
+import { useState } from 'react';
+import { useEdit } from '../../api/edit.js';
+import { draftSourcesQuery } from '../../api/queries.js';
+import { Button } from '../../components/button.js';
+import { Card, EmptyState, PageHeading } from '../../components/layout.js';
+import { ErrorNotice, Loaded } from '../../components/loaded.js';
+import { PageForm, type PageText } from './page-form.js';
+import { PagePreview } from './page-preview.js';
+
+/** What stopped clients are shown in place of the built-in page. */
+export function PagesPage() {
+  const sources = useQuery(draftSourcesQuery);
+  const edit = useEdit();
+  const [edited, setEdited] = useState<{ readonly old?: PageText }>();
+  return (
+    <>
+      <PageHeading
+        title="Pages"
+        aside={
+          <Button look="primary" onClick={() => setEdited({})}>
+            <PlusIcon aria-hidden className="size-4" />
+            New page
+          </Button>
+        }
+      >
+        What a client that is stopped, warned or held for a passphrase is shown. Rules choose one by its name; without
+        one they show the built-in page.
+      </PageHeading>
+      {edit.error && <ErrorNotice error={edit.error} />}
+      <Loaded query={sources}>
+        {(data) => {
+          const pages = pagesOf(data);
+          if (pages.length === 0)
+            return (
+              <EmptyState title="No pages yet">Create one with the button above, then choose it in a rule.</EmptyState>
+            );
+          return pages.map((page) => (
+            <Card
+              key={page.name}
+              title={
+                <>
+                  <span className="font-mono">{page.name}</span>
+                  <span className="text-sm font-normal text-muted">{usesText(data, page.name)}</span>
+                </>
+              }
+              aside={
+                <span className="flex gap-2">
+                  <Button size="small" aria-label={`Edit page ${page.name}`} onClick={() => setEdited({ old: page })}>
+                    Edit
+                  </Button>
+                  <Button
+                    size="small"
+                    aria-label={`Delete page ${page.name}`}
+                    onClick={() => edit.mutate([{ kind: 'remove', part: 'page', name: page.name }])}
+                  >
+                    Delete
+                  </Button>
+                </span>
+              }
+            >
+              <PagePreview name={page.name} text={page.text} />
+            </Card>
+          ));
+        }}
+      </Loaded>
+      {edited && <PageForm old={edited.old} onClose={() => setEdited(undefined)} />}
+    </>
+  );
+}
+
+function pagesOf({ parts, namedFiles }: DraftSources): PageText[] {
+  return parts
+    .filter(({ kind }) => kind === 'page')
+    .map(({ name, text }) => {
+      const path = /"([^"]+)"\s*$/.exec(text.trim())?.[1] ?? '';
+      return { name, path, text: namedFiles.find((file) => file.path === path)?.text ?? '' };
+    });
+}
+
+function usesText({ parts }: DraftSources, name: string): string {
+  const uses = findUses(parts, 'page', name);
+  return uses.length === 0 ? 'used by no rule' : `used by ${uses.join(', ')}`;
+}
