@@ -131,7 +131,7 @@ rule login block when path under /login and not tag = staff }`,
     await page.getByText('expected how many requests pass').waitFor();
     await page.getByLabel('Requests that pass').fill('20');
     await page.getByRole('checkbox', { name: /^path/ }).click();
-    await page.getByText('limit to 20 requests in 5 minutes for each client and path').waitFor();
+    await page.getByTestId('sentence').getByText('for each client and path').waitFor();
     await page.getByRole('button', { name: 'Done', exact: true }).click();
     await page.getByRole('button', { name: 'State: On' }).click();
     await page.getByRole('button', { name: 'On trial' }).click();

@@ -1,7 +1,6 @@
-import { Checkbox, Field, Label } from '@headlessui/react';
-import { CheckIcon } from '@heroicons/react/20/solid';
+const STYLE = 'size-4 shrink-0 cursor-pointer accent-jade';
 
-/** The box alone. @param label where it is not within a field that has one */
+/** The box alone, within a label. @param label where it is not within one */
 export function CheckBox({
   label,
   isOn,
@@ -11,15 +10,15 @@ export function CheckBox({
   isOn: boolean;
   onChange: (isOn: boolean) => void;
 }) {
+  // The browser's own box: a page has as many as a log has rules, and any other costs more to draw.
   return (
-    <Checkbox
+    <input
+      type="checkbox"
       aria-label={label}
       checked={isOn}
-      onChange={onChange}
-      className="group flex size-4 shrink-0 items-center justify-center rounded border border-muted data-checked:border-jade data-checked:bg-jade"
-    >
-      <CheckIcon aria-hidden className="invisible size-3.5 text-on-jade group-data-checked:visible" />
-    </Checkbox>
+      onChange={(event) => onChange(event.target.checked)}
+      className={STYLE}
+    />
   );
 }
 
@@ -34,9 +33,9 @@ export function CheckField({
   onChange: (isOn: boolean) => void;
 }) {
   return (
-    <Field className="flex items-center gap-2 text-sm">
+    <label className="flex cursor-pointer items-center gap-2 text-sm">
       <CheckBox isOn={isOn} onChange={onChange} />
-      <Label className="cursor-pointer">{label}</Label>
-    </Field>
+      {label}
+    </label>
   );
 }

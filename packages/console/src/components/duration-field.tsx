@@ -30,7 +30,7 @@ export function DurationField({
           min={1}
           value={count}
           onChange={(event) => onChange(`${event.target.value}${unit}`)}
-          className={`${INPUT_STYLE} w-20`}
+          className={`${INPUT_STYLE} max-w-20`}
         />
         <Choice
           label={`Unit of "${label}"`}

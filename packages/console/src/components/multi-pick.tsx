@@ -159,9 +159,9 @@ function OptionRow({
 }) {
   return (
     <li>
-      <Field className="flex cursor-pointer items-center gap-2 rounded-md px-1 py-1 hover:bg-sunken">
+      <label className="flex cursor-pointer items-center gap-2 rounded-md px-1 py-1 hover:bg-sunken">
         <CheckBox isOn={isPicked} onChange={onToggle} />
-        <Label className="flex min-w-0 grow cursor-pointer items-baseline justify-between gap-3">
+        <span className="flex min-w-0 grow items-baseline justify-between gap-3">
           <span className="min-w-0">
             <span className="block truncate">
               {text ?? value} {text !== undefined && <span className="font-mono text-muted">{value}</span>}
@@ -180,8 +180,8 @@ function OptionRow({
               {note}
             </span>
           )}
-        </Label>
-      </Field>
+        </span>
+      </label>
     </li>
   );
 }

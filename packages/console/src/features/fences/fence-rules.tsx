@@ -12,13 +12,12 @@ import {
 import { SortableContext, sortableKeyboardCoordinates, verticalListSortingStrategy } from '@dnd-kit/sortable';
 import type { DraftRule, Edit } from '@jadefence/contract';
 import type { RuleSummary } from '@jadefence/core/replay';
-import { defaultRangeExtractor, useWindowVirtualizer } from '@tanstack/react-virtual';
-import { useLayoutEffect, useRef, useState } from 'react';
+import { useWindowVirtualizer } from '@tanstack/react-virtual';
+import { useEffect, useLayoutEffect, useRef, useState, type RefObject } from 'react';
 import { RuleRow, type RuleActions } from './rule-row.js';
 
 const ROW_PIXELS = 38;
 const OVERSCAN = 8;
-const NO_ROWS: number[] = [];
 
 type DrawRow = (rule: DraftRule, index?: number, measure?: (row: HTMLElement | null) => void) => React.ReactNode;
 
@@ -37,8 +36,32 @@ interface FenceRulesProps {
   readonly isLong: boolean;
 }
 
-/** The rules of a fence, which can be dragged, or moved by keys. Of a long fence only the rows in view are on the page. */
-export function FenceRules({
+/** The rules of a fence. Where the page has many, only those near what is in view are on it. */
+export function FenceRules(props: FenceRulesProps) {
+  const box = useRef<HTMLDivElement>(null);
+  const isNear = useNear(box) || !props.isLong;
+  return (
+    <div ref={box} style={isNear ? undefined : { height: props.rules.length * ROW_PIXELS }}>
+      {isNear && <SortableRules {...props} />}
+    </div>
+  );
+}
+
+/** Whether any part of it is within a screen of what is in view. */
+function useNear(box: RefObject<HTMLElement | null>): boolean {
+  const [isNear, setNear] = useState(false);
+  useEffect(() => {
+    const observer = new IntersectionObserver((entries) => setNear(entries.at(-1)!.isIntersecting), {
+      rootMargin: '100% 0px',
+    });
+    observer.observe(box.current!);
+    return () => observer.disconnect();
+  }, [box]);
+  return isNear;
+}
+
+/** Rules that can be dragged, or moved by keys. */
+function SortableRules({
   fence,
   rules,
   positions,
@@ -103,12 +126,6 @@ function announce(positions: ReadonlyMap<string, number>): Announcements {
   };
 }
 
-/** Whether any part of it is within a screen of what is in view. */
-function isNear(element: HTMLElement | null): boolean {
-  const box = element?.getBoundingClientRect();
-  return box !== undefined && box.bottom > -window.innerHeight && box.top < 2 * window.innerHeight;
-}
-
 function RowsInView({ rules, row }: { rules: readonly DraftRule[]; row: DrawRow }) {
   const list = useRef<HTMLOListElement>(null);
   const [scrollMargin, setScrollMargin] = useState<number>();
@@ -127,7 +144,6 @@ function RowsInView({ rules, row }: { rules: readonly DraftRule[]; row: DrawRow 
     estimateSize: () => ROW_PIXELS,
     getItemKey: (index) => rules[index]!.name,
     overscan: OVERSCAN,
-    rangeExtractor: (range) => (isNear(list.current) ? defaultRangeExtractor(range) : NO_ROWS),
     scrollMargin,
     // Before it is known where the fence is on the page, none of its rows is in view.
     enabled: scrollMargin !== undefined,

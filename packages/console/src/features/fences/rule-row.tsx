@@ -5,7 +5,7 @@ import type { DraftRule, Edit } from '@jadefence/contract';
 import { freeName } from '@jadefence/core/edit';
 import { RULE_STATES } from '@jadefence/core/language';
 import type { RuleSummary } from '@jadefence/core/replay';
-import { memo, useCallback } from 'react';
+import { memo, useCallback, useEffect, useRef, useState } from 'react';
 import { CheckBox } from '../../components/check-field.js';
 import { Hits } from '../../components/hits.js';
 import { StateBadge } from '../../components/state-badge.js';
@@ -117,10 +117,35 @@ export const RuleRow = memo(function RuleRow({
 
 type MenuProps = Pick<RuleRowProps, 'fence' | 'rule' | 'actions'>;
 
-function RuleMenu({ fence, rule, actions }: MenuProps) {
+const MENU_BUTTON = 'rounded-lg p-1.5 text-muted hover:bg-sunken';
+
+/** The menu is made when it is opened first: a page has as many as rules. */
+function RuleMenu(props: MenuProps) {
+  const [isMade, setMade] = useState(false);
+  if (isMade) return <OpenedMenu {...props} />;
+  return (
+    <button
+      type="button"
+      aria-label={`More for rule ${props.rule.name}`}
+      aria-haspopup="menu"
+      aria-expanded={false}
+      onClick={() => setMade(true)}
+      className={MENU_BUTTON}
+    >
+      <EllipsisHorizontalIcon aria-hidden className="size-4" />
+    </button>
+  );
+}
+
+function OpenedMenu({ fence, rule, actions }: MenuProps) {
+  const button = useRef<HTMLButtonElement>(null);
+  useEffect(() => {
+    button.current?.focus();
+    button.current?.click();
+  }, []);
   return (
     <Menu>
-      <MenuButton aria-label={`More for rule ${rule.name}`} className="rounded-lg p-1.5 text-muted hover:bg-sunken">
+      <MenuButton ref={button} aria-label={`More for rule ${rule.name}`} className={MENU_BUTTON}>
         <EllipsisHorizontalIcon aria-hidden className="size-4" />
       </MenuButton>
       <MenuItems
@@ -133,7 +158,6 @@ function RuleMenu({ fence, rule, actions }: MenuProps) {
   );
 }
 
-/** Made when the menu opens: a page has as many menus as rules. */
 function RuleMenuItems({ fence, rule, actions }: MenuProps) {
   const of = { fence, rule: rule.name };
   const items: { text: string; act: () => void }[] = [

@@ -33,12 +33,13 @@ interface Filter {
 
 /** Every decision in the order of the log, of which those in view are on the page. */
 export function DecisionTable({ replayId, outcomes }: { replayId: number; outcomes: readonly Outcome[] }) {
-  const { get, set } = useAddressState();
+  const address = useAddressState();
+  const { get, set } = address;
   const outcome = outcomes.find((candidate) => candidate === get('outcome'));
   const explained = wholeOf(get('row'));
   const where = get('where') ?? '';
   const filter = JSON.stringify({ ...(outcome ? { outcome } : {}), ...(where ? { where } : {}) });
-  const [first, setFirst] = useFirstRow(get, set);
+  const [first, setFirst] = useFirstRow(address, filter);
   const rows = useRowWindow<DecisionRow>(filter, first, (text, offset, limit) =>
     decisionsQuery(replayId, { offset, limit, ...(JSON.parse(text) as Filter) }),
   );
@@ -110,20 +111,24 @@ export function DecisionTable({ replayId, outcomes }: { replayId: number; outcom
   );
 }
 
-/** The row on top: kept here while it is scrolled, and in the address a moment later. */
-function useFirstRow(get: AddressState['get'], set: AddressState['set']): [number, (first: number) => void] {
+/**
+ * The row on top: kept here while it is scrolled, and in the address a moment later. Another filter, or the way back, begins
+ * where the address has it.
+ */
+function useFirstRow({ get, set }: AddressState, filter: string): [first: number, setFirst: (first: number) => void] {
   const inAddress = wholeOf(get('offset')) ?? 0;
   const [first, setFirst] = useState(inAddress);
-  const [lastInAddress, setLastInAddress] = useState(inAddress);
-  // Another filter, or the way back, changes the address first.
-  if (inAddress !== lastInAddress) {
-    setLastInAddress(inAddress);
-    setFirst(inAddress);
+  const [seen, setSeen] = useState({ inAddress, filter });
+  const [sent, setSent] = useState(inAddress);
+  if (seen.inAddress !== inAddress || seen.filter !== filter) {
+    setSeen({ inAddress, filter });
+    // What was put there from here is no news.
+    if (seen.filter !== filter || inAddress !== sent) setFirst(inAddress);
   }
   useEffect(() => {
     if (first === inAddress) return;
     const timer = setTimeout(() => {
-      setLastInAddress(first);
+      setSent(first);
       set({ offset: first || undefined }, true);
     }, ADDRESS_DELAY_MS);
     return () => clearTimeout(timer);

@@ -114,6 +114,7 @@ function Bars({ timeline: { steps, stepMs }, outcomes, span, onChoose }: PartPro
             isAnimationActive={false}
             labelFormatter={(at) => `${formatTime(Number(at)).slice(0, 16)} ${zoneName()}`}
             contentStyle={TOOLTIP}
+            cursor={CURSOR}
           />
           {marked && <ReferenceArea {...marked} fill="var(--color-jade)" fillOpacity={0.18} />}
           {stacked.map((outcome) => (
@@ -132,6 +133,7 @@ function Bars({ timeline: { steps, stepMs }, outcomes, span, onChoose }: PartPro
 }
 
 const AXIS = { stroke: 'var(--color-muted)', fontSize: 12, tickLine: false };
+const CURSOR = { fill: 'var(--color-jade)', fillOpacity: 0.15 };
 const TOOLTIP = { background: 'var(--color-surface)', border: '1px solid var(--color-line)', borderRadius: 8 };
 
 /** The ends of the chosen time, for those who have no pointer. */

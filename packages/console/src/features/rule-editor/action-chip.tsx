@@ -72,7 +72,7 @@ function ActionPicker({
   const problem = diagnostics[0];
   const isReady = rule !== undefined && !problem;
   return (
-    <div className="grid gap-3">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <Choice
         label="Action"
         value={values.kind}

@@ -152,7 +152,7 @@ function LimitFields(props: Props) {
   const { values, onChange } = props;
   return (
     <>
-      <div className="grid grid-cols-2 gap-3">
+      <div className="grid grid-cols-[minmax(0,1fr)_auto] gap-3">
         <TextField
           label="Requests that pass"
           type="number"
@@ -205,13 +205,14 @@ function KeysField({ values: { keys }, onChange }: Props) {
       />
       <div className="flex items-end gap-2">
         <Choice
-          label="or a"
+          label="Kind of the name"
+          isLabelHidden
           value={kind}
           options={NAMED_KEYS.map((value) => ({ value, text: value === 'query' ? 'parameter' : value }))}
           onChange={setKind}
         />
         <TextField
-          label="named"
+          label="or by a value named"
           className="min-w-0 grow"
           value={name}
           onChange={(event) => setName(event.target.value)}

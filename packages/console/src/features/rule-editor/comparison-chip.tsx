@@ -123,7 +123,7 @@ function ComparisonPicker({
     if (read.condition && read.diagnostics.length === 0) onChange?.(read.condition);
   };
   return (
-    <div className="grid gap-3">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <FieldChoice draft={draft} known={known} onChange={change} />
       {info.takesName && (
         <TextField
