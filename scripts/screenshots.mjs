@@ -25,6 +25,7 @@ const PAGES = [
     path: '/replays/2',
     ready: 'each bar is',
     act: async (page) => {
+      await page.getByText('1 to 25 of 59,991').waitFor();
       await page.getByRole('button', { name: 'all outcomes' }).click();
       await page.getByRole('option', { name: 'blocked' }).click();
       await page.getByText('of 5,271').waitFor();
@@ -80,8 +81,9 @@ const PAGES = [
     act: async (page) => {
       await page.getByLabel('Client').fill('198.18.35.7');
       await page.getByLabel('URL').fill('https://studio.larkmoor.example/desk');
+      await page.getByLabel('Control (optional)').fill('198.18.4.7');
       await page.getByRole('button', { name: 'Try request' }).click();
-      await page.getByText('The client sees').waitFor();
+      await page.getByText('The client sees').first().waitFor();
     },
   },
   {
@@ -89,15 +91,25 @@ const PAGES = [
     path: '/fences',
     ready: 'Hits of',
     act: async (page) => {
-      await page.getByRole('button', { name: 'Edit rule login-abroad' }).click();
+      await page.getByRole('button', { name: 'Edit rule login-pace' }).click();
       await page.getByText(/^Matches/).waitFor();
-      await page.getByRole('button', { name: /^Condition: the country/ }).click();
-      await page.getByText('Norway').waitFor();
+      await page.getByRole('button', { name: /^Action: / }).click();
+      await page.getByText('Requests that pass').waitFor();
     },
   },
   { name: 'lists', path: '/lists', ready: 'Name a group once' },
   { name: 'revisions', path: '/revisions', ready: 'Revision 1' },
-  { name: 'expectations', path: '/expectations', ready: 'must be' },
+  {
+    name: 'expectations',
+    path: '/expectations',
+    ready: 'must be',
+    act: async (page) => {
+      await page
+        .getByRole('button', { name: /^Edit: / })
+        .first()
+        .click();
+    },
+  },
   { name: 'fences-dark', path: '/fences', ready: 'Hits of', dark: true },
   // The last, since it leaves another replay behind.
   {

@@ -96,6 +96,21 @@ describe('rules', () => {
       await expect.poll(() => rulesOf('desk')).toEqual(['staff', 'login', 'resale', 'block-account trial']);
     }));
 
+  it.each([
+    ['country', /^Norway/, 'rule block-no trial block when country in NO'],
+    ['client', /^team/, 'rule block-team trial block when client in team'],
+    ['category', /^uncategorised/, 'rule block-uncategorised trial block when category in uncategorised'],
+    ['application', /^dns/, 'rule block-dns trial block when application in dns'],
+  ])('about a %s take four presses', (field, value, expected) =>
+    on('/fences', async (page) => {
+      await page.getByRole('button', { name: 'Add rule' }).first().click();
+      await page.getByRole('button', { name: field, exact: true }).click();
+      await page.getByRole('checkbox', { name: value }).first().click();
+      await page.getByRole('button', { name: 'Save to draft' }).click();
+      await expect.poll(() => partOf('rule', expected.split(' ')[1]!)).toBe(expected);
+    }),
+  );
+
   it('are turned off, moved to another fence and taken back together', () =>
     on('/fences', async (page) => {
       await page.getByRole('checkbox', { name: 'Select rule login' }).click();
@@ -221,10 +236,12 @@ describe('a replay', () => {
       const last = await lines();
       await expect.poll(() => new URL(page.url()).searchParams.get('offset')).toBe('275');
       await table.getByRole('button', { name: `Explain line ${last[0]}`, exact: true }).click();
+      const opened = table.locator('tr.bg-jade-soft td:first-child');
+      await expect.poll(() => opened.textContent()).toBe(last[0]);
       await table.focus();
       await page.keyboard.press('ArrowDown');
       await page.getByRole('complementary', { name: 'Why this decision?' }).waitFor();
-      await expect.poll(() => table.locator('tr.bg-jade-soft td:first-child').textContent()).toBe(last[1]);
+      await expect.poll(() => opened.textContent()).toBe(last[1]);
       await page.getByRole('button', { name: 'Close' }).click();
       await page.getByRole('button', { name: 'Columns' }).click();
       await page.getByRole('checkbox', { name: 'recorded status' }).click();
