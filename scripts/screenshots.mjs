@@ -9,7 +9,7 @@ const SIZE = { width: 1280, height: 800 };
 
 /** Each picture: its file name, the address it is taken at, and what is done before. */
 const PAGES = [
-  { name: 'overview', path: '/', ready: 'Latest activity' },
+  { name: 'overview', path: '/', ready: 'by replay' },
   { name: 'fences', path: '/fences', ready: 'Hits of' },
   { name: 'replay', path: '/replays/2', ready: 'each bar is' },
   {

@@ -32,7 +32,7 @@ export function ChangesTable({
     ? `From ${describeDecider(chosen.before)} to ${describeDecider(chosen.after)}`
     : 'Requests that change';
   const all = columnsOf(comparison, setExplained);
-  const { columns, shown, toggle } = useColumns('changes', all, HIDDEN_COLUMNS);
+  const { columns, shown, toggle } = useColumns('changes', all, [...HIDDEN_COLUMNS, 'country']);
   const { total } = rows;
   return (
     <Card title={title} aside={<ColumnPicker all={all} shown={shown} onToggle={toggle} />}>

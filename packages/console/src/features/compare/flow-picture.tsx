@@ -8,6 +8,8 @@ const WIDTH = 720;
 const HEIGHT = 200;
 const BAR_WIDTH = 14;
 const GAP = 10;
+/** For names of bars at the ends. */
+const MARGIN = 8;
 /** Room for the names at both sides. */
 const LABEL_WIDTH = 150;
 /** Of small flows, so that they can be seen. */
@@ -43,7 +45,11 @@ export function FlowPicture({ matrix }: { matrix: Matrix }) {
     }),
   );
   return (
-    <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} aria-hidden className="mx-auto max-h-56 w-full max-w-3xl p-3">
+    <svg
+      viewBox={`0 ${-MARGIN} ${WIDTH} ${HEIGHT + 2 * MARGIN}`}
+      aria-hidden
+      className="mx-auto max-h-56 w-full max-w-3xl p-3"
+    >
       {flows.map(({ from, to, requests, fromTop, toTop, heights }) => (
         <path
           key={`${from.outcome} ${to.outcome}`}

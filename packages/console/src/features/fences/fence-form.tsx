@@ -2,11 +2,11 @@ import { DialogPanel, DialogTitle } from '@headlessui/react';
 import type { DraftFence, Edit } from '@jadefence/contract';
 import { NAME } from '@jadefence/core/language';
 import { useState, type FormEvent } from 'react';
-import { useEdit } from '../../api/edit.js';
+import { useFormEdit } from '../../api/form-edit.js';
 import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
 import { Modal } from '../../components/modal.js';
-import { ErrorNotice } from '../../components/loaded.js';
+import { EditError } from '../../components/edit-error.js';
 import { TextField } from '../../components/text-field.js';
 import { useUnsaved } from '../../components/unsaved.js';
 import { endingOf, fenceText } from './fence-head.js';
@@ -15,7 +15,7 @@ import { endingOf, fenceText } from './fence-head.js';
 export function FenceForm({ fence, text, onClose }: { fence: DraftFence; text: string; onClose: () => void }) {
   const [initial] = useState({ name: fence.name, title: fence.title ?? '', ending: endingOf(text) });
   const [fields, setFields] = useState(initial);
-  const edit = useEdit(onClose);
+  const edit = useFormEdit(onClose);
   const unsaved = useUnsaved(fields !== initial && !edit.isSuccess);
   const cancel = (): void => unsaved.leave(onClose);
   const set = (change: Partial<typeof initial>): void => setFields({ ...fields, ...change });
@@ -57,7 +57,7 @@ export function FenceForm({ fence, text, onClose }: { fence: DraftFence; text: s
           }))}
           onChange={(ending) => set({ ending })}
         />
-        {edit.error && <ErrorNotice error={edit.error} />}
+        <EditError error={edit.error} keepMine={edit.keepMine} />
         <div className="flex flex-wrap justify-between gap-2">
           <Button onClick={remove} disabled={edit.isPending} type="button">
             Delete fence

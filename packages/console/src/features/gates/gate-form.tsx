@@ -3,13 +3,13 @@ import { useQuery } from '@tanstack/react-query';
 import type { Draft } from '@jadefence/contract';
 import { PATH_FORMS, type GateStatement, type PathForm } from '@jadefence/core/language';
 import { useState } from 'react';
-import { useEdit } from '../../api/edit.js';
+import { useFormEdit } from '../../api/form-edit.js';
 import { draftQuery, logsQuery, surveyQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { CheckField } from '../../components/check-field.js';
 import { Choice } from '../../components/choice.js';
 import { Modal } from '../../components/modal.js';
-import { ErrorNotice } from '../../components/loaded.js';
+import { EditError } from '../../components/edit-error.js';
 import { MultiPick, type PickOption } from '../../components/multi-pick.js';
 import { TextField } from '../../components/text-field.js';
 import { useUnsaved } from '../../components/unsaved.js';
@@ -34,7 +34,7 @@ const ENDINGS = ['allow', 'block'];
 export function GateForm({ old, onClose }: { old?: GateStatement; onClose: () => void }) {
   const [initial] = useState(old ? fieldsOf(old) : NEW_GATE);
   const [fields, setFields] = useState<GateFields>(initial);
-  const edit = useEdit(onClose);
+  const edit = useFormEdit(onClose);
   const unsaved = useUnsaved(fields !== initial && !edit.isSuccess);
   const cancel = (): void => unsaved.leave(onClose);
   const { text, problems } = writeGate(fields, old);
@@ -81,7 +81,7 @@ export function GateForm({ old, onClose }: { old?: GateStatement; onClose: () =>
               {message} {hint}
             </p>
           ))}
-        {edit.error && <ErrorNotice error={edit.error} />}
+        <EditError error={edit.error} keepMine={edit.keepMine} />
         <div className="flex justify-end gap-2">
           <Button onClick={cancel}>Cancel</Button>
           <Button type="submit" look="primary" disabled={!isComplete || problems.length > 0 || edit.isPending}>

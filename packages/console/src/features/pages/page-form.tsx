@@ -1,8 +1,8 @@
 import { DialogPanel, DialogTitle } from '@headlessui/react';
 import { useState, type FormEvent } from 'react';
-import { useEdit } from '../../api/edit.js';
+import { useFormEdit } from '../../api/form-edit.js';
 import { Button } from '../../components/button.js';
-import { ErrorNotice } from '../../components/loaded.js';
+import { EditError } from '../../components/edit-error.js';
 import { Modal } from '../../components/modal.js';
 import { INPUT_STYLE, TextField } from '../../components/text-field.js';
 import { useUnsaved } from '../../components/unsaved.js';
@@ -30,7 +30,7 @@ const FIRST_TEXT = `<!doctype html>
 export function PageForm({ old, onClose }: { old?: PageText; onClose: () => void }) {
   const [name, setName] = useState(old?.name ?? '');
   const [text, setText] = useState(old?.text ?? FIRST_TEXT);
-  const edit = useEdit(onClose);
+  const edit = useFormEdit(onClose);
   const isChanged = name !== (old?.name ?? '') || text !== (old?.text ?? FIRST_TEXT);
   const unsaved = useUnsaved(isChanged && !edit.isSuccess);
   const cancel = (): void => unsaved.leave(onClose);
@@ -77,7 +77,7 @@ export function PageForm({ old, onClose }: { old?: PageText; onClose: () => void
             </div>
           </div>
         </div>
-        {edit.error && <ErrorNotice error={edit.error} />}
+        <EditError error={edit.error} keepMine={edit.keepMine} />
         <div className="flex justify-end gap-2">
           <Button onClick={cancel}>Cancel</Button>
           <Button type="submit" look="primary" disabled={name === '' || edit.isPending}>

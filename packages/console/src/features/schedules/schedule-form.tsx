@@ -2,9 +2,9 @@ import { DialogPanel, DialogTitle } from '@headlessui/react';
 import { PlusIcon, XMarkIcon } from '@heroicons/react/20/solid';
 import type { Edit } from '@jadefence/contract';
 import { useId, useState } from 'react';
-import { useEdit } from '../../api/edit.js';
+import { useFormEdit } from '../../api/form-edit.js';
 import { Button } from '../../components/button.js';
-import { ErrorNotice } from '../../components/loaded.js';
+import { EditError } from '../../components/edit-error.js';
 import { Modal } from '../../components/modal.js';
 import { INPUT_STYLE, TextField } from '../../components/text-field.js';
 import { useUnsaved } from '../../components/unsaved.js';
@@ -27,7 +27,7 @@ export function ScheduleForm({ old, onClose }: { old?: { name: string; text: str
     return 'problem' in read ? NEW_SCHEDULE : read;
   });
   const [initial] = useState(text);
-  const edit = useEdit(onClose);
+  const edit = useFormEdit(onClose);
   const unsaved = useUnsaved(text !== initial && !edit.isSuccess);
   const read = readSchedule(text);
   const problem = 'problem' in read ? read.problem : undefined;
@@ -74,7 +74,7 @@ export function ScheduleForm({ old, onClose }: { old?: { name: string; text: str
             <Week weekly={weekOf(values)} label={`the hours of ${values.name || 'the new schedule'}`} />
           </div>
         </div>
-        {edit.error && <ErrorNotice error={edit.error} />}
+        <EditError error={edit.error} keepMine={edit.keepMine} />
         <div className="flex justify-end gap-2">
           <Button onClick={cancel}>Cancel</Button>
           <Button look="primary" disabled={problem !== undefined || edit.isPending} onClick={save}>
