@@ -243,6 +243,18 @@ describe('a replay', () => {
       await page.getByRole('complementary', { name: 'Why this decision?' }).waitFor();
       await expect.poll(() => opened.textContent()).toBe(last[1]);
       await page.getByRole('button', { name: 'Close' }).click();
+      // A cell is a filter: with shift for all but its value.
+      await table.getByRole('button', { name: 'blocked' }).first().click();
+      await table
+        .getByRole('button', { name: 'desk/login' })
+        .first()
+        .click({ modifiers: ['Shift'] });
+      await page.getByText('no decisions').waitFor();
+      expect(await page.getByLabel('Filter').inputValue()).toBe('outcome = blocked and not rule = desk/login');
+      await page.goBack();
+      await page.getByText('1 to 25 of 30').waitFor();
+      await page.goBack();
+      await page.getByText('276 to 300 of 300').waitFor();
       await page.getByRole('button', { name: 'Columns' }).click();
       await page.getByRole('checkbox', { name: 'recorded status' }).click();
       await page.getByRole('checkbox', { name: 'country' }).click();

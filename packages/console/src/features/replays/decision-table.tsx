@@ -11,7 +11,7 @@ import { ColumnPicker, useColumns } from '../../components/columns.js';
 import { Card } from '../../components/layout.js';
 import { ErrorNotice, Loading } from '../../components/loaded.js';
 import { Pager } from '../../components/pager.js';
-import { decisionColumns, HIDDEN_COLUMNS } from '../../components/request-columns.js';
+import { HIDDEN_COLUMNS } from '../../components/request-columns.js';
 import { TextField } from '../../components/text-field.js';
 import { WindowTable, WINDOW_ROWS, type Column } from '../../components/window-table.js';
 import { writeCsv } from '../../csv.js';
@@ -19,6 +19,7 @@ import { formatCount } from '../../format.js';
 import { saveFile } from '../../save-file.js';
 import { ExplanationPanel } from '../evidence/explanation-panel.js';
 import { useRowWindow, type RowWindow } from '../evidence/row-window.js';
+import { filteringColumns } from './cell-filter.js';
 import { DecisionActions } from './decision-actions.js';
 
 const ADDRESS_DELAY_MS = 400;
@@ -43,7 +44,7 @@ export function DecisionTable({ replayId, outcomes }: { replayId: number; outcom
   const rows = useRowWindow<DecisionRow>(filter, first, (text, offset, limit) =>
     decisionsQuery(replayId, { offset, limit, ...(JSON.parse(text) as Filter) }),
   );
-  const all = decisionColumns();
+  const all = filteringColumns(where, (to) => set({ where: to, offset: undefined }));
   const { columns, shown: shownColumns, toggle } = useColumns('decisions', all, HIDDEN_COLUMNS);
   const isBadFilter = hasProblem(rows.error, 'bad-filter');
   const { total = 0 } = rows;

@@ -80,7 +80,7 @@ function HoursChip({ rule, known, onChange }: { rule: Rule; known: KnownNames; o
     <Chip text={hours ? value : 'at all hours'} label={`Hours: ${value}`} look={hours ? 'plain' : 'missing'}>
       {() =>
         known.schedules.length === 0 ? (
-          <p className="text-muted">The draft has no schedule yet: add one under Lists.</p>
+          <p className="text-muted">The draft has no schedule yet: add one under Schedules.</p>
         ) : (
           <Choice label="Hours" value={value} options={options} onChange={choose} />
         )
