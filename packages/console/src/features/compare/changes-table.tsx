@@ -1,4 +1,4 @@
-import type { ChangeRow, ComparisonResult } from '@jadefence/contract';
+import type { ChangeRow, ComparisonResult, DecisionRow } from '@jadefence/contract';
 import { describeDecider, type ComparisonGroup } from '@jadefence/core/replay';
 import { useState } from 'react';
 import { changesQuery } from '../../api/queries.js';
@@ -9,9 +9,15 @@ import { ErrorNotice, Loading } from '../../components/loaded.js';
 import { Pager } from '../../components/pager.js';
 import { HIDDEN_COLUMNS, requestColumns } from '../../components/request-columns.js';
 import { WindowTable, WINDOW_ROWS, type Column } from '../../components/window-table.js';
+import { DecisionActions } from '../evidence/decision-actions.js';
 import { ExplanationPanel } from '../evidence/explanation-panel.js';
 import { useRowWindow } from '../evidence/row-window.js';
 import { SideLabel } from '../evidence/side-label.js';
+
+interface Explained {
+  readonly row: ChangeRow;
+  readonly replayId: number;
+}
 
 /** The requests that change, or those of one group, each with both explanations. */
 export function ChangesTable({
@@ -24,7 +30,7 @@ export function ChangesTable({
   chosen: ComparisonGroup | undefined;
 }) {
   const [first, setFirst] = useState(0);
-  const [explained, setExplained] = useState<{ row: ChangeRow; replayId: number }>();
+  const [explained, setExplained] = useState<Explained>();
   const rows = useRowWindow<ChangeRow>('', first, (_, offset, limit) =>
     changesQuery(comparison.id, { offset, limit, group }),
   );
@@ -62,16 +68,20 @@ export function ChangesTable({
         replayId={explained?.replayId ?? 0}
         row={explained?.row.row}
         shown={explained?.row}
+        actions={explained && <DecisionActions row={decisionOf(comparison, explained)} />}
         onClose={() => setExplained(undefined)}
       />
     </Card>
   );
 }
 
-function columnsOf(
-  comparison: ComparisonResult,
-  onExplain: (explained: { row: ChangeRow; replayId: number }) => void,
-): Column<ChangeRow>[] {
+/** The change as one of its two decisions. */
+function decisionOf(comparison: ComparisonResult, { row, replayId }: Explained): DecisionRow {
+  const { before, after, ...request } = row;
+  return { ...request, ...(replayId === comparison.before.id ? before : after) };
+}
+
+function columnsOf(comparison: ComparisonResult, onExplain: (explained: Explained) => void): Column<ChangeRow>[] {
   const side = (when: 'before' | 'after'): Column<ChangeRow> => ({
     id: when,
     title: when,

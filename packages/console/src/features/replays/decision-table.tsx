@@ -17,10 +17,10 @@ import { WindowTable, WINDOW_ROWS, type Column } from '../../components/window-t
 import { writeCsv } from '../../csv.js';
 import { formatCount } from '../../format.js';
 import { saveFile } from '../../save-file.js';
+import { DecisionActions } from '../evidence/decision-actions.js';
 import { ExplanationPanel } from '../evidence/explanation-panel.js';
 import { useRowWindow, type RowWindow } from '../evidence/row-window.js';
 import { filteringColumns } from './cell-filter.js';
-import { DecisionActions } from './decision-actions.js';
 
 const ADDRESS_DELAY_MS = 400;
 /** Rows of a file; the command line writes them all. */

@@ -7,12 +7,19 @@ import { draftQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
 import { ErrorNotice } from '../../components/loaded.js';
-import { expectationOf, filtersOf, urlOf } from '../evidence/next-steps.js';
+import { expectationOf, filtersOf, urlOf } from './next-steps.js';
 
 const LINK = 'rounded-lg border border-line px-2 py-0.5 text-xs font-medium hover:bg-sunken';
 
 /** What to do next about a decision: look at others like it, make a rule or an expectation of it, try it otherwise. */
-export function DecisionActions({ row, onWhere }: { row: DecisionRow; onWhere: (where: string) => void }) {
+export function DecisionActions({
+  row,
+  onWhere,
+}: {
+  row: DecisionRow;
+  /** Absent where there is no filter. */
+  onWhere?: (where: string) => void;
+}) {
   const { client, method, path, fence, rule } = row;
   const url = urlOf(row);
   const expectation = expectationOf(row);
@@ -21,13 +28,15 @@ export function DecisionActions({ row, onWhere }: { row: DecisionRow; onWhere: (
       aria-label="Next"
       className="sticky -bottom-5 -mx-5 mt-4 grid gap-2 border-t border-line bg-surface px-5 py-3 text-sm"
     >
-      <div className="flex flex-wrap items-center gap-1.5">
-        {filtersOf(row).map(({ text, where }) => (
-          <Button key={text} size="small" onClick={() => onWhere(where)}>
-            {text}
-          </Button>
-        ))}
-      </div>
+      {onWhere && (
+        <div className="flex flex-wrap items-center gap-1.5">
+          {filtersOf(row).map(({ text, where }) => (
+            <Button key={text} size="small" onClick={() => onWhere(where)}>
+              {text}
+            </Button>
+          ))}
+        </div>
+      )}
       <div className="flex flex-wrap items-center gap-1.5">
         {client && url && (
           <Link to={`/try?${new URLSearchParams({ client, url, ...(method ? { method } : {}) })}`} className={LINK}>
