@@ -7,6 +7,7 @@ export { printRule } from './fence-text.js';
 export {
   EXPECT_FIELDS,
   FIELDS_WITH_PARAMETER,
+  FILTER_FIELDS,
   INSPECTION_FIELDS,
   KEY_FIELDS,
   LIST_KINDS,

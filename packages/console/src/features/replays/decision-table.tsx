@@ -1,7 +1,7 @@
 import { useMutation } from '@tanstack/react-query';
 import type { DecisionRow } from '@jadefence/contract';
 import type { Outcome } from '@jadefence/core/language';
-import { useEffect, useState, type FormEvent } from 'react';
+import { useEffect, useState } from 'react';
 import { useAddressState, wholeOf, type AddressState } from '../../address-state.js';
 import { hasProblem, service } from '../../api/client.js';
 import { decisionsQuery } from '../../api/queries.js';
@@ -12,7 +12,6 @@ import { Card } from '../../components/layout.js';
 import { ErrorNotice, Loading } from '../../components/loaded.js';
 import { Pager } from '../../components/pager.js';
 import { HIDDEN_COLUMNS } from '../../components/request-columns.js';
-import { TextField } from '../../components/text-field.js';
 import { WindowTable, WINDOW_ROWS, type Column } from '../../components/window-table.js';
 import { writeCsv } from '../../csv.js';
 import { formatCount } from '../../format.js';
@@ -20,6 +19,7 @@ import { saveFile } from '../../save-file.js';
 import { DecisionActions } from '../evidence/decision-actions.js';
 import { ExplanationPanel } from '../evidence/explanation-panel.js';
 import { useRowWindow, type RowWindow } from '../evidence/row-window.js';
+import { FilterBox } from './filter-box.js';
 import { filteringColumns } from './cell-filter.js';
 
 const ADDRESS_DELAY_MS = 400;
@@ -208,38 +208,5 @@ function Looking() {
     <p role="status" className="px-4 pt-3 text-sm">
       Looking for the decisions …
     </p>
-  );
-}
-
-/** A condition of the fence language over requests and their decisions; applied on Enter. */
-function FilterBox({
-  where,
-  problem,
-  onFilter,
-}: {
-  where: string;
-  problem?: string;
-  onFilter: (where: string) => void;
-}) {
-  const submit = (event: FormEvent<HTMLFormElement>): void => {
-    event.preventDefault();
-    onFilter(String(new FormData(event.currentTarget).get('where')).trim());
-  };
-  return (
-    <form onSubmit={submit} className="flex items-start gap-2 border-b border-line px-4 py-3">
-      <TextField
-        label="Filter"
-        name="where"
-        defaultValue={where}
-        className="grow"
-        spellCheck={false}
-        autoComplete="off"
-        placeholder="rule = house/touts and not path under /login"
-        problem={problem}
-      />
-      <Button type="submit" className="mt-6">
-        Apply
-      </Button>
-    </form>
   );
 }
