@@ -340,7 +340,6 @@ describe('the pages of reference data', () => {
         ['0%'],
         [],
       ]);
-      await page.getByText('outside nights').waitFor();
     }));
 
   it('pick countries by continent, with their addresses and a warning where the table has none', async () => {
