@@ -203,6 +203,20 @@ it('a gate has its path forms, its inspection and its place by form', () =>
       .toEqual(['wifi', 'shop']);
   }));
 
+it('what another user changed is not overwritten by a form unless the user agrees', () =>
+  on('/gates', async (page) => {
+    await page.getByRole('button', { name: 'Edit gate wifi' }).click();
+    await page.getByRole('checkbox', { name: /several slashes/ }).click();
+    const theirs = 'gate wifi outbound { clients 198.18.40.0/22 otherwise block }';
+    await service.client.edit([{ kind: 'put', text: theirs, part: 'gate' }], (await service.client.draft()).version);
+    await page.getByRole('button', { name: 'Save gate' }).click();
+    await page.getByText(/^gate wifi admin changed it at/).waitFor();
+    expect(await partOf('gate', 'wifi')).toContain('otherwise block');
+    await page.getByRole('button', { name: 'Keep mine in its place' }).click();
+    await page.getByRole('button', { name: 'Save gate' }).click();
+    await expect.poll(() => partOf('gate', 'wifi')).toContain('paths merge-slashes\n  otherwise allow');
+  }));
+
 describe('a replay', () => {
   it('is of a gate and a span, has a name, and is deleted', () =>
     on('/logs/1', async (page) => {
@@ -253,6 +267,13 @@ describe('a replay', () => {
       expect(await page.getByLabel('Filter').inputValue()).toBe('outcome = blocked and not rule = desk/login');
       await page.goBack();
       await page.getByText('1 to 25 of 30').waitFor();
+      // What is typed is completed.
+      await page.getByLabel('Filter').fill('outcome = blocked and rule = desk/l');
+      expect(
+        await page
+          .locator('datalist option')
+          .evaluateAll((all) => all.map((option) => (option as HTMLOptionElement).value)),
+      ).toEqual(['outcome = blocked and rule = desk/login ']);
       await page.goBack();
       await page.getByText('276 to 300 of 300').waitFor();
       await page.getByRole('button', { name: 'Columns' }).click();
