@@ -287,7 +287,10 @@ describe('a log, its replays and comparisons', () => {
     expect(why.trimEnd().split('\n').at(-1)).toBe('Judged by revision 3.');
     expect(await run('replay decisions 1 --limit 1 --explain')).toContain('Judged by revision 3.');
     const replays = (await run('replay list --output csv')).trimEnd().split('\n');
-    expect([replays[0], replays.at(-1)]).toEqual(['number,log,state,requests,started (UTC)', '1,day.log,done,12,DATE']);
+    expect([replays[0], replays.at(-1)]).toEqual([
+      'number,log,state,requests,started (UTC),name',
+      '1,day.log,done,12,DATE,',
+    ]);
     expect(await run('replay show 1 --by country')).toBe(
       lines(
         'Replay 1 of "day.log", depends on revision 3 (SHORT), log SHORT, no country table, no category feed',

@@ -40,11 +40,11 @@ export function addReplay(replay: Command, streams: Streams): void {
       writeRows(streams, output, replays, {
         columns: {
           'number': (item) => String(item.id),
-          'name': (item) => item.name ?? '',
           'log': (item) => item.logName,
           'state': (item) => item.state,
           'requests': (item) => formatCount(item.requests),
           'started (UTC)': (item) => formatTime(Date.parse(item.startedAt)),
+          'name': (item) => item.name ?? '',
         },
         figures: ['number', 'requests'],
         empty: 'There is no replay yet. Start one with jadefence replay start LOG.',
