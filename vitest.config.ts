@@ -15,6 +15,8 @@ export default defineConfig({
     reporters: ['default', './scripts/closing-line-reporter.mjs'],
     testTimeout: 60_000,
     hookTimeout: 60_000,
+    // What a page or a service shows in the end; a slow machine takes longer.
+    expect: { poll: { timeout: 20_000, interval: 50 } },
     pool: 'forks',
     maxWorkers: 2,
   },

@@ -266,7 +266,7 @@ describe('the keys', () => {
       await page.getByRole('combobox', { name: 'Go to' }).fill('rule login');
       await page.getByRole('option', { name: /desk\/login/ }).waitFor();
       await page.keyboard.press('Enter');
-      await expect.poll(() => page.url()).toContain('/fences?text=login');
+      await page.waitForURL(/\/fences\?text=login/);
       await page.getByText('login', { exact: true }).waitFor();
       await page.getByRole('heading', { name: 'Fences' }).click();
       await page.keyboard.press('?');
