@@ -87,7 +87,7 @@ describe('the console', () => {
       .getByRole('row')
       .filter({ hasText: 'house/touts' })
       .first()
-      .getByRole('button')
+      .getByRole('button', { name: /^Explain line/ })
       .press('Enter');
     const panel = page.getByRole('complementary', { name: 'Why this decision?' });
     await panel.getByText('Rule house/touts blocked it.').waitFor();
