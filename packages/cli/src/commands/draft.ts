@@ -168,7 +168,7 @@ export function addGate(gate: Command, streams: Streams): void {
       ),
     );
   withPosition(gate.command('move'))
-    .description('Move a gate: of gates that fit a request equally well, the first judges it')
+    .description('Move a gate: of those that fit equally, the first judges')
     .argument('<gate>', 'name of the gate')
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence gate move tickets --top')
