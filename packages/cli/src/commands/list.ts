@@ -69,7 +69,7 @@ export function addList(list: Command, streams: Streams): void {
     .action((name: string, value: string, { output }: OutputOption) => lookup(name, value, output, streams));
   list
     .command('find')
-    .description('Find the lists that hold a value (exit 1 if none does)')
+    .description('Look up a value in all lists (exit 1 if none holds it)')
     .argument('<value>', 'address, country, host, URL, category or application')
     .option(...TABLE_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence list find 198.18.12.10')

@@ -92,7 +92,7 @@ function addChanges(replay: Command, streams: Streams): void {
     });
   replay
     .command('rename')
-    .description('Name a replay')
+    .description('Rename a replay')
     .argument('<replay>', 'number of the replay', parseWhole)
     .argument('<name>', 'its name; "" takes the name away')
     .option(...RECORD_FORMATS)
