@@ -1,4 +1,5 @@
 import { useLayoutEffect, useRef, type KeyboardEvent, type ReactNode } from 'react';
+import { Pager } from './pager.js';
 
 export interface Column<R> {
   readonly id: string;
@@ -18,6 +19,8 @@ const MOST_PIXELS = 20_000_000;
 
 interface WindowTableProps<R> {
   readonly label: string;
+  /** Shown if there are no rows. */
+  readonly nothing: string;
   readonly columns: readonly Column<R>[];
   readonly total: number;
   /** The row on top, from 0. */
@@ -34,7 +37,7 @@ interface WindowTableProps<R> {
 
 /** A table of any length, of which the rows in view are on the page: it scrolls, and the arrow keys move the open row. */
 export function WindowTable<R>(props: WindowTableProps<R>) {
-  const { label, columns, total, first, rowAt, isOpen, onFirst, onOpen, action } = props;
+  const { label, nothing, columns, total, first, rowAt, isOpen, onFirst, onOpen, action } = props;
   const box = useRef<HTMLDivElement>(null);
   const lastFirst = Math.max(0, total - WINDOW_ROWS);
   const scrollPixels = Math.min(lastFirst * ROW_PIXELS, MOST_PIXELS);
@@ -62,41 +65,54 @@ export function WindowTable<R>(props: WindowTableProps<R>) {
     if (to! >= first + WINDOW_ROWS) onFirst(to! - WINDOW_ROWS + 1);
   };
   return (
-    <div
-      ref={box}
-      onScroll={scroll}
-      onKeyDown={move}
-      role="region"
-      aria-label={label}
-      tabIndex={0}
-      className="overflow-auto"
-      style={{ maxHeight: (WINDOW_ROWS + 1) * ROW_PIXELS + SCROLL_BAR_PIXELS }}
-    >
-      {/* As high as all rows, so that the bar is of them all; the table stays in view and shows those at the position of the bar. */}
-      <div className="min-w-max" style={{ height: scrollPixels + (shown.length + 1) * ROW_PIXELS + SCROLL_BAR_PIXELS }}>
-        <table aria-rowcount={total + 1} className="sticky top-0 w-full text-left text-sm">
-          <thead className="bg-surface text-muted">
-            <tr className="border-b border-line" style={{ height: ROW_PIXELS }} aria-rowindex={1}>
-              {columns.map(({ id, title }) => (
-                <th key={id} scope="col" className="px-2 py-0 font-medium whitespace-nowrap first:pl-4">
-                  {title}
-                </th>
+    <>
+      <div
+        ref={box}
+        onScroll={scroll}
+        onKeyDown={move}
+        role="region"
+        aria-label={label}
+        tabIndex={0}
+        className="overflow-auto"
+        style={{ maxHeight: (WINDOW_ROWS + 1) * ROW_PIXELS + SCROLL_BAR_PIXELS }}
+      >
+        {/* As high as all rows, so that the bar is of them all; the table stays in view and shows those at the position of the bar. */}
+        <div
+          className="min-w-max"
+          style={{ height: scrollPixels + (shown.length + 1) * ROW_PIXELS + SCROLL_BAR_PIXELS }}
+        >
+          <table aria-rowcount={total + 1} className="sticky top-0 w-full text-left text-sm">
+            <thead className="bg-surface text-muted">
+              <tr className="border-b border-line" style={{ height: ROW_PIXELS }} aria-rowindex={1}>
+                {columns.map(({ id, title }) => (
+                  <th key={id} scope="col" className="px-2 py-0 font-medium whitespace-nowrap first:pl-4">
+                    {title}
+                  </th>
+                ))}
+                {action && (
+                  <th scope="col" className="sticky right-0 bg-surface">
+                    <span className="sr-only">more</span>
+                  </th>
+                )}
+              </tr>
+            </thead>
+            <tbody>
+              {shown.map((index) => (
+                <Row key={index} index={index} row={rowAt(index)} {...props} />
               ))}
-              {action && (
-                <th scope="col" className="sticky right-0 bg-surface">
-                  <span className="sr-only">more</span>
-                </th>
-              )}
-            </tr>
-          </thead>
-          <tbody>
-            {shown.map((index) => (
-              <Row key={index} index={index} row={rowAt(index)} {...props} />
-            ))}
-          </tbody>
-        </table>
+            </tbody>
+          </table>
+        </div>
       </div>
-    </div>
+      <Pager
+        offset={first}
+        numShown={shown.length}
+        total={total}
+        pageRows={WINDOW_ROWS}
+        nothing={nothing}
+        onOffset={onFirst}
+      />
+    </>
   );
 }
 

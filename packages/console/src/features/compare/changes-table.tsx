@@ -6,9 +6,8 @@ import { Button } from '../../components/button.js';
 import { ColumnPicker, useColumns } from '../../components/columns.js';
 import { Card } from '../../components/layout.js';
 import { ErrorNotice, Loading } from '../../components/loaded.js';
-import { Pager } from '../../components/pager.js';
 import { HIDDEN_COLUMNS, requestColumns } from '../../components/request-columns.js';
-import { WindowTable, WINDOW_ROWS, type Column } from '../../components/window-table.js';
+import { WindowTable, type Column } from '../../components/window-table.js';
 import { DecisionActions } from '../evidence/decision-actions.js';
 import { ExplanationPanel } from '../evidence/explanation-panel.js';
 import { useRowWindow } from '../evidence/row-window.js';
@@ -45,24 +44,15 @@ export function ChangesTable({
       {rows.error && <ErrorNotice error={rows.error} />}
       {total === undefined && !rows.error && <Loading />}
       {total !== undefined && (
-        <>
-          <WindowTable
-            label={title}
-            columns={columns}
-            total={total}
-            first={first}
-            rowAt={rows.rowAt}
-            onFirst={setFirst}
-          />
-          <Pager
-            offset={first}
-            numShown={Math.min(WINDOW_ROWS, total - first)}
-            total={total}
-            pageRows={WINDOW_ROWS}
-            nothing="no request changes"
-            onOffset={setFirst}
-          />
-        </>
+        <WindowTable
+          nothing="no request changes"
+          label={title}
+          columns={columns}
+          total={total}
+          first={first}
+          rowAt={rows.rowAt}
+          onFirst={setFirst}
+        />
       )}
       <ExplanationPanel
         replayId={explained?.replayId ?? 0}

@@ -3,7 +3,6 @@ import { PlusIcon, XMarkIcon } from '@heroicons/react/20/solid';
 import { useQuery } from '@tanstack/react-query';
 import type { Edit } from '@jadefence/contract';
 import { EXPECT_FIELDS, FIELDS_WITH_PARAMETER } from '@jadefence/core/language';
-import { useState } from 'react';
 import { useEdit } from '../../api/edit.js';
 import { draftQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
@@ -13,6 +12,7 @@ import { InstantField } from '../../components/instant-field.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { Modal } from '../../components/modal.js';
 import { INPUT_STYLE, TextField } from '../../components/text-field.js';
+import { useTextForm } from '../../components/text-form.js';
 import { useUnsaved } from '../../components/unsaved.js';
 import {
   EXPECTED_OUTCOMES,
@@ -29,27 +29,11 @@ import {
  * @param old the name of the expectation that is edited
  */
 export function ExpectationForm({ given, old, onClose }: { given?: string; old?: string; onClose: () => void }) {
-  const [text, setText] = useState(given ?? writeExpectation(NEW_EXPECTATION));
-  const [values, setValues] = useState<ExpectationValues>(() => {
-    const read = readExpectation(text);
-    return 'problem' in read ? NEW_EXPECTATION : read;
-  });
-  const [initial] = useState(text);
+  const form = useTextForm(NEW_EXPECTATION, writeExpectation, readExpectation, given);
+  const { text, values, problem, isDirty, set, write } = form;
   const edit = useEdit(onClose);
-  const unsaved = useUnsaved(text !== initial && !edit.isSuccess);
-  const read = readExpectation(text);
-  const problem = 'problem' in read ? read.problem : undefined;
+  const unsaved = useUnsaved(isDirty && !edit.isSuccess);
   const isBegun = values.client !== '' && values.url !== '';
-  const set = (change: Partial<ExpectationValues>): void => {
-    const changed = { ...values, ...change };
-    setValues(changed);
-    setText(writeExpectation(changed));
-  };
-  const write = (written: string): void => {
-    setText(written);
-    const result = readExpectation(written);
-    if (!('problem' in result)) setValues(result);
-  };
   const save = (): void => {
     const put: Edit = { kind: 'put', text, part: 'expect', isNew: old === undefined };
     // What is expected is its name, so one that changes is another.

@@ -10,7 +10,6 @@ import { Choice } from '../../components/choice.js';
 import { ColumnPicker, useColumns } from '../../components/columns.js';
 import { Card } from '../../components/layout.js';
 import { ErrorNotice, Loading } from '../../components/loaded.js';
-import { Pager } from '../../components/pager.js';
 import { HIDDEN_COLUMNS } from '../../components/request-columns.js';
 import { WindowTable, WINDOW_ROWS, type Column } from '../../components/window-table.js';
 import { writeCsv } from '../../csv.js';
@@ -81,6 +80,7 @@ export function DecisionTable({ replayId, outcomes }: { replayId: number; outcom
         <div aria-busy={rows.isStale} className={rows.isStale ? 'opacity-40' : ''}>
           {rows.isStale && <Looking />}
           <WindowTable
+            nothing="no decisions"
             label="Decisions"
             columns={columns}
             total={total}
@@ -90,14 +90,6 @@ export function DecisionTable({ replayId, outcomes }: { replayId: number; outcom
             onFirst={setFirst}
             onOpen={({ row }) => set({ row }, true)}
             action={(row) => <WhyButton line={row.line} onExplain={() => set({ row: row.row }, true)} />}
-          />
-          <Pager
-            offset={top}
-            numShown={Math.min(WINDOW_ROWS, total - top)}
-            total={total}
-            pageRows={WINDOW_ROWS}
-            nothing="no decisions"
-            onOffset={setFirst}
           />
         </div>
       )}

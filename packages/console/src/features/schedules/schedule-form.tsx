@@ -7,6 +7,7 @@ import { Button } from '../../components/button.js';
 import { EditError } from '../../components/edit-error.js';
 import { Modal } from '../../components/modal.js';
 import { INPUT_STYLE, TextField } from '../../components/text-field.js';
+import { useTextForm } from '../../components/text-form.js';
 import { useUnsaved } from '../../components/unsaved.js';
 import {
   DAY_NAMES,
@@ -21,26 +22,14 @@ import { Week } from './week.js';
 
 /** Creates a schedule, or edits one: form and text side by side, each follows the other. @param old its text */
 export function ScheduleForm({ old, onClose }: { old?: { name: string; text: string }; onClose: () => void }) {
-  const [text, setText] = useState(old?.text ?? writeSchedule(NEW_SCHEDULE));
-  const [values, setValues] = useState<ScheduleValues>(() => {
-    const read = readSchedule(text);
-    return 'problem' in read ? NEW_SCHEDULE : read;
-  });
-  const [initial] = useState(text);
+  const { text, values, problem, isDirty, set, write } = useTextForm(
+    NEW_SCHEDULE,
+    writeSchedule,
+    readSchedule,
+    old?.text,
+  );
   const edit = useFormEdit(onClose);
-  const unsaved = useUnsaved(text !== initial && !edit.isSuccess);
-  const read = readSchedule(text);
-  const problem = 'problem' in read ? read.problem : undefined;
-  const set = (change: Partial<ScheduleValues>): void => {
-    const changed = { ...values, ...change };
-    setValues(changed);
-    setText(writeSchedule(changed));
-  };
-  const write = (written: string): void => {
-    setText(written);
-    const result = readSchedule(written);
-    if (!('problem' in result)) setValues(result);
-  };
+  const unsaved = useUnsaved(isDirty && !edit.isSuccess);
   const save = (): void => {
     const rename: Edit[] =
       old && old.name !== values.name ? [{ kind: 'rename', part: 'schedule', name: old.name, to: values.name }] : [];
