@@ -55,7 +55,10 @@ export function WindowTable<R>(props: WindowTableProps<R>) {
   const shown = Array.from({ length: Math.min(WINDOW_ROWS, total - first) }, (_, index) => first + index);
   const move = (event: KeyboardEvent): void => {
     const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
-    const open = shown.find((index) => isOpen?.(rowAt(index)!));
+    const open = shown.find((index) => {
+      const candidate = rowAt(index);
+      return candidate !== undefined && isOpen?.(candidate);
+    });
     const to = step === undefined || open === undefined ? undefined : open + step;
     const row = to === undefined ? undefined : rowAt(to);
     if (!row) return;
