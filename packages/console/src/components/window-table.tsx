@@ -55,10 +55,7 @@ export function WindowTable<R>(props: WindowTableProps<R>) {
   const shown = Array.from({ length: Math.min(WINDOW_ROWS, total - first) }, (_, index) => first + index);
   const move = (event: KeyboardEvent): void => {
     const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
-    const open = shown.find((index) => {
-      const candidate = rowAt(index);
-      return candidate !== undefined && isOpen?.(candidate);
-    });
+    const open = shown.find((index) => isOpenRow(rowAt(index), isOpen));
     const to = step === undefined || open === undefined ? undefined : open + step;
     const row = to === undefined ? undefined : rowAt(to);
     if (!row) return;
@@ -119,6 +116,11 @@ export function WindowTable<R>(props: WindowTableProps<R>) {
   );
 }
 
+/** One that is on its way is not open. */
+function isOpenRow<R>(row: R | undefined, isOpen: WindowTableProps<R>['isOpen']): boolean {
+  return row !== undefined && isOpen?.(row) === true;
+}
+
 const SCROLL_BAR_PIXELS = 16;
 
 function Row<R>({
@@ -129,7 +131,7 @@ function Row<R>({
   onOpen,
   action,
 }: WindowTableProps<R> & { index: number; row: R | undefined }) {
-  const isOpened = row !== undefined && isOpen?.(row) === true;
+  const isOpened = isOpenRow(row, isOpen);
   const look = isOpened ? 'bg-jade-soft' : onOpen ? 'hover:bg-sunken' : '';
   return (
     <tr
