@@ -79,7 +79,7 @@ describe('the page of lists', () => {
         buffer: Buffer.from('198.18.20.0/24\n\n198.18.9.7\nnot one\n'),
       });
       await page.getByRole('button', { name: 'Add entries' }).click();
-      const report = page.getByRole('status', { name: 'What became of each line' });
+      const report = page.getByRole('list', { name: 'What became of each line' });
       await report.waitFor();
       expect(await report.locator('li').allTextContents()).toEqual([
         expect.stringMatching(/^4invalid: not/),

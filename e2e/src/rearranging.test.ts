@@ -68,6 +68,17 @@ it('a value is found in all lists, and exceptions are added and removed like ent
   ]);
 });
 
+it('the entries of a list have who added them, also under the name that it had before', async () => {
+  await done('list', 'add', 'team', '198.18.9.9');
+  await done('list', 'rename', 'team', 'staff');
+  await done('list', 'add', 'staff', 'except 198.18.4.9');
+  const origins = await client.entryOrigins('staff');
+  expect(origins.map(({ lines }) => lines)).toEqual([['198.18.4.0/24'], ['198.18.9.9'], ['except 198.18.4.9']]);
+  expect(origins.every(({ addedBy }) => addedBy === 'admin')).toBe(true);
+  expect(await done('list', 'origins', 'staff')).toMatch(/198\.18\.9\.9 +admin +20/);
+  expect(await desk.run('list', 'origins', 'nothing')).toMatchObject({ exitCode: 2 });
+});
+
 describe('a replay', () => {
   it('has a name, and is deleted once nothing shows it', async () => {
     await done('replay', 'start', 'day.log', '--against', 'draft', '--name', 'the first');

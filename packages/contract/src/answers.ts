@@ -22,6 +22,7 @@ import type {
   DraftSources,
   DraftSteps,
   EditResult,
+  EntryOrigin,
   ImportPreview,
   ListInfo,
   MatchCount,
@@ -72,6 +73,7 @@ export interface Answers {
   readonly DraftSteps: DraftSteps;
   readonly DraftSources: DraftSources;
   readonly EditResult: EditResult;
+  readonly EntryOrigin: EntryOrigin;
   readonly ExpectationResult: ExpectationResult;
   readonly Finding: Finding;
   readonly Explanation: Explanation;

@@ -24,6 +24,7 @@ import type {
   DraftSteps,
   DraftSources,
   EditResult,
+  EntryOrigin,
   FenceSources,
   ImportPreview,
   ListInfo,
@@ -118,6 +119,9 @@ export class ServiceClient {
   startingPoints = (): Promise<StartingPoint[]> => this.#json('GET', '/starting-points');
   lists = (): Promise<ListInfo[]> => this.#json('GET', '/lists');
   list = (name: string): Promise<ListInfo> => this.#json('GET', `/lists/${encodeURIComponent(name)}`);
+  /** Who added each entry of a list, and when, from the earliest on. */
+  entryOrigins = (name: string): Promise<EntryOrigin[]> =>
+    this.#json('GET', `/lists/${encodeURIComponent(name)}/origins`);
   /** The lists that hold a value, or take it out. */
   lookupInLists = (value: string): Promise<ListLookup[]> => this.#json('GET', `/list-entries${queryText({ value })}`);
   lookupInList = (name: string, value: string): Promise<ListLookup> =>

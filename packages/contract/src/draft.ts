@@ -144,6 +144,15 @@ export interface ListInfo extends ListContents {
   readonly changedAt: string;
 }
 
+/** Entries of a list that one write of the draft added. */
+export interface EntryOrigin {
+  /** Null where the service itself did, or the user is gone. */
+  readonly addedBy: string | null;
+  readonly addedAt: string;
+  /** Each an entry, or `except` and what is left out. */
+  readonly lines: readonly string[];
+}
+
 /** How many requests of a log a condition is true of. */
 export interface MatchCount {
   readonly matching: number;

@@ -77,7 +77,7 @@ export function openFeatures({ db, config, pool, queue, tables }: FeatureParts) 
     routes: [
       ...draftRoutes(drafts, draftWatch, referenceSnapshots),
       ...revisionRoutes(revisions),
-      ...listRoutes(drafts),
+      ...listRoutes(db, drafts),
       ...passphraseRoutes(new Passphrases(db, drafts)),
       ...countryRoutes(countryTables),
       ...applicationRoutes(referenceSnapshots, drafts),

@@ -37,6 +37,13 @@ export function addList(list: Command, streams: Streams): void {
     .addHelpText('after', '\nExamples:\n  jadefence list show trusted')
     .action((name: string, { output }: OutputOption) => showList(name, output, streams));
   list
+    .command('origins')
+    .description('Show who added each entry of a list, and when')
+    .argument('<name>', 'name of the list', parseName)
+    .option(...TABLE_FORMATS)
+    .addHelpText('after', '\nExamples:\n  jadefence list origins trusted')
+    .action((name: string, { output }: { output: Output }) => showOrigins(name, output, streams));
+  list
     .command('create')
     .description('Create an empty list in the draft')
     .argument('<name>', 'name of the list', parseName)
@@ -166,6 +173,19 @@ function renderContents({ kind, dataset, entries, exceptions }: ListContents, de
     ...entries.flatMap(render),
     ...(exceptions.length > 0 ? [`${indent}except`, ...exceptions.flatMap(render)] : []),
   ];
+}
+
+async function showOrigins(name: string, output: Output, streams: Streams): Promise<void> {
+  const origins = await (await connect(streams)).entryOrigins(name);
+  const rows = origins.flatMap(({ addedBy, addedAt, lines }) => lines.map((entry) => ({ entry, addedBy, addedAt })));
+  writeRows(streams, output, rows, {
+    columns: {
+      'entry': ({ entry }) => entry,
+      'added by': ({ addedBy }) => addedBy ?? 'unknown',
+      'added at': ({ addedAt }) => formatMinute(addedAt),
+    },
+    empty: `The list ${name} has no entries.`,
+  });
 }
 
 async function findLists(value: string, output: Output, streams: Streams): Promise<void> {

@@ -19,6 +19,20 @@ export function listQuery(name: string) {
   return queryOptions({ queryKey: ['draft', 'lists', name], queryFn: () => service.list(name) });
 }
 
+/** The lists that hold a value, or leave it out. */
+export function lookupQuery(value: string) {
+  return queryOptions({
+    queryKey: ['draft', 'lists', 'search', value],
+    queryFn: () => service.lookupInLists(value),
+    enabled: value !== '',
+    retry: false,
+  });
+}
+
+export function entryOriginsQuery(name: string) {
+  return queryOptions({ queryKey: ['draft', 'origins', name], queryFn: () => service.entryOrigins(name) });
+}
+
 export const startingPointsQuery = queryOptions({
   queryKey: ['starting-points'],
   queryFn: service.startingPoints,

@@ -73,7 +73,7 @@ const NO_SIZES = new Map();
 export function describeChange(change: Change): DescribedChange {
   const details = DETAILS[change.part as keyof typeof DETAILS] ?? statementDetails;
   const isRenamed = change.wasNamed !== undefined || change.isNamed !== undefined;
-  return { ...change, summary: summarize(change), details: isRenamed ? [] : details(change) };
+  return { ...change, summary: summarizeChange(change), details: isRenamed ? [] : details(change) };
 }
 
 const DETAILS = { file: fileDetails, dataset: datasetDetails, rule: ruleDetails };
@@ -99,7 +99,8 @@ function fileDetails({ before = '', after = '' }: Change): string[] {
   ];
 }
 
-function summarize(change: Change): string {
+/** One sentence: what changed. */
+export function summarizeChange(change: Change): string {
   const { kind, part, name } = change;
   const { wasNamed, isNamed } = change;
   if (wasNamed !== undefined) return `${capitalize(`${part} ${name}`)} is what was named ${wasNamed}.`;

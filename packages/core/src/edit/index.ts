@@ -1,5 +1,11 @@
 export { type Configuration, EditError } from './configuration.js';
-export { compareConfigurations, describeChange, type DescribedChange, diffTexts } from './describe-change.js';
+export {
+  compareConfigurations,
+  describeChange,
+  type DescribedChange,
+  diffTexts,
+  summarizeChange,
+} from './describe-change.js';
 export { applyEdits, type Edit, EDIT_KINDS, freeName, type Position, type RuleSettings } from './edit.js';
 export {
   type EntryReport,
@@ -10,6 +16,7 @@ export {
   lookupInLists,
   showList,
 } from './list-entries.js';
+export { findEntryOrigins, findListFile, type ListVersion } from './entry-origins.js';
 export { FIELD_INFOS, type FieldInfo, parseConditionText, parseRuleText, printRuleText } from './rule-text.js';
 export { STARTING_POINTS, type StartingPoint } from './starting-points.js';
 export { applyStep, recordStep, type Step, type StepDirection } from './step.js';

@@ -42,11 +42,12 @@ export class OverlapIndex {
   }
 
   #findRanges(range: AddressRange): string[] {
-    const candidates = BLOCK_SHIFTS[range.family].flatMap((shift) =>
-      numBlocks(range, shift) <= MAX_BLOCKS
+    const candidates = BLOCK_SHIFTS[range.family].flatMap((shift) => {
+      const ofSize = this.#bySize.get(`${range.family} ${shift}`) ?? [];
+      return ofSize.length > 0 && numBlocks(range, shift) <= MAX_BLOCKS
         ? blocksOf(range, shift).flatMap((block) => this.#byBlock.get(block) ?? [])
-        : (this.#bySize.get(`${range.family} ${shift}`) ?? []),
-    );
+        : ofSize;
+    });
     return candidates.filter(({ one }) => doOverlap(one, range)).map(({ text }) => text);
   }
 

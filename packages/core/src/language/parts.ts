@@ -104,8 +104,23 @@ export function joinParts(parts: readonly Part[], path: string): FenceFile {
   return { path, statements, comments: [] };
 }
 
+/** A list of many thousand entries takes seconds to read, and is shown, described and edited one after the other. */
+const LONG_TEXT = 200_000;
+const KEPT_LONG = 2;
+const keptLong: { readonly text: string; readonly path: string; readonly statement: Statement }[] = [];
+
 /** @throws Error when a stored text cannot be read, which would be an internal error */
 export function parsePart(text: string, path: string): Statement {
+  if (text.length < LONG_TEXT) return parseStored(text, path);
+  const kept = keptLong.find((item) => item.path === path && item.text === text);
+  if (kept) return kept.statement;
+  const statement = parseStored(text, path);
+  keptLong.unshift({ text, path, statement });
+  keptLong.length = Math.min(keptLong.length, KEPT_LONG);
+  return statement;
+}
+
+function parseStored(text: string, path: string): Statement {
   const { file, diagnostics } = parseFences(text, path);
   const statement = file.statements[0];
   invariant(statement && diagnostics.length === 0, `a stored part cannot be read: ${diagnostics[0]?.message ?? text}`);

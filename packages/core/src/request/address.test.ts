@@ -36,6 +36,20 @@ describe('the text of an IPv6 address', () => {
       { numRuns: 2000 },
     );
   });
+
+  it('is written as a library writes it', () => {
+    const someZeros = fc.array(fc.oneof(fc.constant(0), fc.integer({ min: 0, max: 0xffff })), {
+      minLength: 8,
+      maxLength: 8,
+    });
+    fc.assert(
+      fc.property(someZeros, (parts) => {
+        const value = parts.reduce((sum, part) => (sum << 16n) | BigInt(part), 0n);
+        expect(formatAddress({ family: 6, value })).toBe(new ipaddr.IPv6(parts).toRFC5952String());
+      }),
+      { numRuns: 2000 },
+    );
+  });
 });
 
 describe('an address', () => {

@@ -1,5 +1,3 @@
-import ipaddr from 'ipaddr.js';
-
 export type Family = 4 | 6;
 
 /**
@@ -239,9 +237,32 @@ export function formatIpv4(bits: number): string {
 
 /** The address as text: dotted decimals, or IPv6 in the form of RFC 5952. */
 export function formatAddress({ family, value }: Pick<Address, 'family' | 'value'>): string {
-  if (family === 4) return formatIpv4(Number(value));
-  const parts = Array.from({ length: 8 }, (_, index) => Number((value >> BigInt(112 - 16 * index)) & 0xffffn));
-  return new ipaddr.IPv6(parts).toRFC5952String();
+  return family === 4 ? formatIpv4(Number(value)) : formatIpv6(value);
+}
+
+/** In the form of RFC 5952: the longest run of two zeros or more, the first of equals, is `::`. */
+function formatIpv6(value: bigint): string {
+  for (let word = 0; word < 4; word += 1) {
+    const bits = Number(BigInt.asUintN(32, value >> BigInt(96 - 32 * word)));
+    groups[2 * word] = bits >>> 16;
+    groups[2 * word + 1] = bits;
+  }
+  let gap = 8;
+  let gapLength = 1;
+  for (let from = 0; from < 8; from += 1) {
+    let to = from;
+    while (to < 8 && groups[to] === 0) to += 1;
+    if (to - from > gapLength) [gap, gapLength] = [from, to - from];
+    from = to;
+  }
+  let text = '';
+  for (let at = 0; at < 8; at += 1) {
+    if (at === gap) {
+      text += '::';
+      at += gapLength - 1;
+    } else text += `${at === 0 || at === gap + gapLength ? '' : ':'}${groups[at]!.toString(16)}`;
+  }
+  return text;
 }
 
 /**

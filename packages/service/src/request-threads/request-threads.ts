@@ -17,9 +17,17 @@ export interface RequestThreadSetting {
   readonly maxConnections: number;
 }
 
+interface ThreadsOfKind {
+  readonly maxThreads: number;
+  readonly concurrentTasksPerWorker: number;
+  readonly connections: number;
+  /** Room for new objects; reading a list of many thousand entries otherwise takes as long again to collect them. */
+  readonly maxYoungGenerationSizeMb?: number;
+}
+
 /** Of each kind: how many threads there may be, and how much one has under way at once. */
-const THREADS: Record<RequestThread, { maxThreads: number; concurrentTasksPerWorker: number; connections: number }> = {
-  rules: { maxThreads: 2, concurrentTasksPerWorker: 1, connections: 4 },
+const THREADS: Record<RequestThread, ThreadsOfKind> = {
+  rules: { maxThreads: 2, concurrentTasksPerWorker: 1, connections: 4, maxYoungGenerationSizeMb: 96 },
   pages: { maxThreads: 1, concurrentTasksPerWorker: 32, connections: 8 },
 };
 const IDLE_MS = 60_000;
@@ -83,7 +91,7 @@ export class RequestThreads implements RequestAnswerer {
   }
 
   #start(kind: RequestThread): Piscina {
-    const { maxThreads, concurrentTasksPerWorker, connections } = THREADS[kind];
+    const { maxThreads, concurrentTasksPerWorker, connections, maxYoungGenerationSizeMb } = THREADS[kind];
     const setting: RequestThreadSetting = {
       config: this.config,
       numJudging: this.numJudging,
@@ -97,6 +105,7 @@ export class RequestThreads implements RequestAnswerer {
       concurrentTasksPerWorker,
       // The threads wait for connections, too, not for tasks alone.
       atomics: 'disabled',
+      resourceLimits: { maxYoungGenerationSizeMb },
       workerData: setting,
     });
     pool.on('message', ({ calls }: { calls: MessagePort }) => serveCalls(calls, this.targets));

@@ -89,5 +89,12 @@ function columnsOf(comparison: ComparisonResult, onExplain: (explained: Explaine
       </span>
     ),
   });
-  return [...requestColumns<ChangeRow>(), side('before'), side('after')];
+  const [who, what] = splitColumns(requestColumns<ChangeRow>());
+  return [...who, side('before'), side('after'), ...what];
+}
+
+/** What is requested can be long, so the two sides come before it. */
+function splitColumns(columns: Column<ChangeRow>[]): [Column<ChangeRow>[], Column<ChangeRow>[]] {
+  const first = columns.findIndex(({ id }) => id === 'request');
+  return [columns.slice(0, first), columns.slice(first)];
 }

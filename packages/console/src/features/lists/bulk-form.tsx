@@ -1,11 +1,11 @@
 import type { ListInfo } from '@jadefence/contract';
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
 import { useEdit } from '../../api/edit.js';
 import { Button } from '../../components/button.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { INPUT_STYLE } from '../../components/text-field.js';
 import { useUnsaved } from '../../components/unsaved.js';
-import { countOf } from '../../format.js';
+import { countOf, formatCount } from '../../format.js';
 import { EntryReports, linesOf } from './entry-reports.js';
 
 /** Many entries at once. Those that were refused stay in the field, to be corrected. */
@@ -53,10 +53,24 @@ export function BulkForm({ list }: { list: ListInfo }) {
         <Button disabled={isEmpty || edit.isPending} onClick={() => submit([], rows)}>
           Remove entries
         </Button>
-        {edit.isPending && <span role="status">{countOf(rows.length, 'line')} on the way …</span>}
+        {edit.isPending && <Waiting numLines={rows.length} />}
       </div>
       {edit.error && <ErrorNotice error={edit.error} />}
       {edit.data && <EntryReports entries={edit.data.entries} />}
     </div>
+  );
+}
+
+/** Many lines into a long list take a while: how long it has been. */
+function Waiting({ numLines }: { numLines: number }) {
+  const [seconds, setSeconds] = useState(0);
+  useEffect(() => {
+    const timer = setInterval(() => setSeconds((before) => before + 1), 1000);
+    return () => clearInterval(timer);
+  }, []);
+  return (
+    <span>
+      <span role="status">{countOf(numLines, 'line')} on the way …</span> {seconds > 1 && `${formatCount(seconds)} s`}
+    </span>
   );
 }

@@ -1,5 +1,5 @@
 import type { EntryReport } from '@jadefence/core/edit';
-import { countOf } from '../../format.js';
+import { countOf, formatCount } from '../../format.js';
 
 const RESULT_STYLES: Record<EntryReport['result'], string> = {
   'added': 'text-allowed',
@@ -27,7 +27,8 @@ export function EntryReports({ entries }: { entries: readonly EntryReport[] }) {
           {countOf(refused.length, 'entry was', 'entries were')} refused.
         </p>
       )}
-      <ul role="status" aria-label="What became of each line" className="max-h-80 overflow-auto">
+      <p role="status">{summarize(entries)}</p>
+      <ul aria-label="What became of each line" className="max-h-80 overflow-auto">
         {ordered.slice(0, SHOWN_ENTRIES).map(({ line, text: entry, result, note }) => (
           <li key={`${line}:${entry}`}>
             <span className="mr-2 inline-block w-8 text-right text-muted tabular-nums">{line}</span>
@@ -42,4 +43,11 @@ export function EntryReports({ entries }: { entries: readonly EntryReport[] }) {
       )}
     </div>
   );
+}
+
+/** `19,998 added, 2 already there.` */
+function summarize(entries: readonly EntryReport[]): string {
+  const counts = new Map<string, number>();
+  for (const { result } of entries) counts.set(result, (counts.get(result) ?? 0) + 1);
+  return `${[...counts].map(([result, count]) => `${formatCount(count)} ${result.replace('-', ' ')}`).join(', ')}.`;
 }

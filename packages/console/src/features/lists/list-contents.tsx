@@ -1,9 +1,10 @@
 import { MagnifyingGlassIcon, XMarkIcon } from '@heroicons/react/20/solid';
+import type { EntryOrigin } from '@jadefence/contract';
 import type { ListContents, ListEntry } from '@jadefence/core/edit';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useDeferredValue, useMemo, useRef, useState } from 'react';
 import { INPUT_STYLE } from '../../components/text-field.js';
-import { countOf, formatCount } from '../../format.js';
+import { countOf, formatCount, formatMinute } from '../../format.js';
 
 const ROW_PIXELS = 28;
 /** Up to this many entries there is nothing to search for. */
@@ -12,20 +13,23 @@ const SEARCHABLE = 12;
 interface Row {
   readonly entry: ListEntry;
   readonly isException: boolean;
+  readonly origin?: EntryOrigin;
 }
 
-/** The entries of a list with their comments; of a long list only those in view are on the page. */
+/** The entries of a list with their comments and who added them; of a long list only those in view are on the page. */
 export function ListContentsTable({
   list,
+  origins,
   onRemove,
 }: {
   list: ListContents;
+  origins?: readonly EntryOrigin[];
   /** Takes a line of the list out of it: an entry, or `except` and what is left out. */
   onRemove?: (line: string) => void;
 }) {
   const [search, setSearch] = useState('');
   const wanted = useDeferredValue(search).trim().toLowerCase();
-  const rows = useMemo(() => rowsOf(list), [list]);
+  const rows = useMemo(() => rowsOf(list, origins), [list, origins]);
   const shown = useMemo(
     () => (wanted === '' ? rows : rows.filter((row) => wordsOf(row).includes(wanted))),
     [rows, wanted],
@@ -55,15 +59,17 @@ export function ListContentsTable({
   );
 }
 
-function rowsOf({ entries, exceptions }: ListContents): Row[] {
-  return [
+function rowsOf({ entries, exceptions }: ListContents, origins: readonly EntryOrigin[] = []): Row[] {
+  const rows: Row[] = [
     ...entries.map((entry) => ({ entry, isException: false })),
     ...exceptions.map((entry) => ({ entry, isException: true })),
   ];
+  const byLine = new Map(origins.flatMap((origin) => origin.lines.map((line) => [line, origin])));
+  return byLine.size === 0 ? rows : rows.map((row) => ({ ...row, origin: byLine.get(lineOf(row)) }));
 }
 
-function wordsOf({ entry }: Row): string {
-  return `${entry.text} ${entry.comment ?? ''}`.toLowerCase();
+function wordsOf({ entry, origin }: Row): string {
+  return `${entry.text} ${entry.comment ?? ''} ${origin?.addedBy ?? ''}`.toLowerCase();
 }
 
 function lineOf({ entry, isException }: Row): string {
@@ -131,6 +137,11 @@ function EntryRow({
         <span className="min-w-0 grow truncate text-muted" title={entry.comment}>
           {entry.comment}
         </span>
+        {row.origin && (
+          <span className="shrink-0 text-xs text-muted tabular-nums">
+            {row.origin.addedBy ?? 'unknown'}, {formatMinute(row.origin.addedAt)}
+          </span>
+        )}
         {onRemove && (
           <button
             type="button"

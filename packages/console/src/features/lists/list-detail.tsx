@@ -3,6 +3,7 @@ import type { ListInfo } from '@jadefence/contract';
 import { useState, type FormEvent } from 'react';
 import { service } from '../../api/client.js';
 import { useEdit } from '../../api/edit.js';
+import { entryOriginsQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Card } from '../../components/layout.js';
 import { ErrorNotice } from '../../components/loaded.js';
@@ -23,6 +24,7 @@ export function ListDetail({
 }) {
   const remove = useEdit(onGone);
   const removeEntry = useEdit();
+  const origins = useQuery({ ...entryOriginsQuery(list.name), enabled: !list.dataset }).data;
   return (
     <div>
       <Card
@@ -56,6 +58,7 @@ export function ListDetail({
           {!list.dataset && (
             <ListContentsTable
               list={list}
+              origins={origins}
               onRemove={(line) => removeEntry.mutate([{ kind: 'edit-list', list: list.name, add: [], remove: [line] }])}
             />
           )}

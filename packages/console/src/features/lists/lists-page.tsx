@@ -3,8 +3,7 @@ import type { Draft } from '@jadefence/contract';
 import { countEntries } from '@jadefence/core/language';
 import { useState, type FormEvent } from 'react';
 import { useAddressState } from '../../address-state.js';
-import { service } from '../../api/client.js';
-import { draftQuery, listQuery } from '../../api/queries.js';
+import { draftQuery, listQuery, lookupQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Card, EmptyState, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
@@ -99,12 +98,7 @@ function ChosenList({
 /** Which lists hold a value, whatever their kind. */
 function SearchCard({ onChoose }: { onChoose: (name: string) => void }) {
   const [value, setValue] = useState('');
-  const lookups = useQuery({
-    queryKey: ['draft', 'lists', 'search', value],
-    queryFn: () => service.lookupInLists(value),
-    enabled: value !== '',
-    retry: false,
-  });
+  const lookups = useQuery(lookupQuery(value));
   const submit = (event: FormEvent<HTMLFormElement>): void => {
     event.preventDefault();
     setValue(String(new FormData(event.currentTarget).get('search')).trim());

@@ -7,22 +7,34 @@ import {
   DialogPanel,
   DialogTitle,
 } from '@headlessui/react';
-import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useDeferredValue, useState } from 'react';
 import { useNavigate } from 'react-router';
-import { draftQuery, logsQuery, replaysQuery } from '../../api/queries.js';
-import { findTargets, targetsOf, type Target } from './targets.js';
+import { service } from '../../api/client.js';
+import { draftQuery, draftStepsQuery, logsQuery, lookupQuery, replaysQuery } from '../../api/queries.js';
+import { setAppearance } from '../../appearance.js';
+import { ErrorNotice } from '../../components/loaded.js';
+import { actionsOf, entriesOf, findTargets, targetsOf, type Action, type Target } from './targets.js';
 
-/** Anything of the console by its name. */
-export default function GoTo({ onClose }: { onClose: () => void }) {
+/** A value that lists can hold has a dot or a colon, or is the code of a country. */
+const LOOKED_UP = /[.:]|^[A-Z]{2}$/;
+
+/** Anything of the console by its name, what lists hold by its value, and what can be done from anywhere. */
+export default function GoTo({ onClose, onKeys }: { onClose: () => void; onKeys: () => void }) {
   const draft = useQuery(draftQuery).data;
   const logs = useQuery(logsQuery()).data;
   const replays = useQuery(replaysQuery()).data;
   const [wanted, setWanted] = useState('');
   const navigate = useNavigate();
-  const targets = findTargets(targetsOf({ draft, logs, replays }), wanted);
+  const steps = useQuery(draftStepsQuery).data;
+  const value = useDeferredValue(wanted.trim());
+  const lookups = useQuery({ ...lookupQuery(value), enabled: LOOKED_UP.test(value) }).data ?? [];
+  const named = findTargets([...targetsOf({ draft, logs, replays }), ...actionsOf(steps)], wanted);
+  const targets = LOOKED_UP.test(value) ? [...entriesOf(lookups), ...named] : named;
+  const act = useAct({ onKeys, onDone: onClose });
   const choose = (target: Target | null): void => {
     if (!target) return;
+    if (target.kind === 'action') return act.run(target.action);
     onClose();
     void navigate(target.to);
   };
@@ -36,7 +48,7 @@ export default function GoTo({ onClose }: { onClose: () => void }) {
             <ComboboxInput
               autoFocus
               aria-label="Go to"
-              placeholder="A page, rule, list, gate, log or replay"
+              placeholder="A page, rule, list, gate, log, replay, action, or an address or host in a list"
               onChange={(event) => setWanted(event.target.value)}
               className="w-full border-b border-line bg-surface px-4 py-3 text-ink outline-none"
             />
@@ -53,9 +65,39 @@ export default function GoTo({ onClose }: { onClose: () => void }) {
               ))}
             </ComboboxOptions>
           </Combobox>
+          {act.error && <ErrorNotice error={act.error} />}
           {targets.length === 0 && <p className="px-4 pb-3 text-sm text-muted">Nothing has this name.</p>}
         </DialogPanel>
       </div>
     </Dialog>
   );
+}
+
+/** What is done is done before the palette closes; what fails stays to be read. */
+function useAct({ onKeys, onDone }: { onKeys: () => void; onDone: () => void }) {
+  const client = useQueryClient();
+  const [error, setError] = useState<Error>();
+  const later = (work: Promise<unknown>): void =>
+    void work.then(onDone, setError).finally(() => client.invalidateQueries({ queryKey: ['draft'] }));
+  const run = (action: Action): void => {
+    switch (action) {
+      case 'undo':
+        return later(service.undo());
+      case 'redo':
+        return later(service.redo());
+      case 'sign-out':
+        void service
+          .signOut()
+          .then(onDone, setError)
+          .finally(() => client.resetQueries());
+        return;
+      case 'keys':
+        return onKeys();
+      case 'light':
+      case 'dark':
+        setAppearance({ theme: action });
+        return onDone();
+    }
+  };
+  return { run, error };
 }

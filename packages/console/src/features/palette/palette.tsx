@@ -20,7 +20,7 @@ export function Palette() {
   const close = (): void => setOpen(undefined);
   return (
     <Suspense>
-      {open === 'go-to' && <GoTo onClose={close} />}
+      {open === 'go-to' && <GoTo onClose={close} onKeys={() => setOpen('shortcuts')} />}
       {open === 'shortcuts' && <Shortcuts onClose={close} />}
     </Suspense>
   );

@@ -1,5 +1,5 @@
 import type { DraftStep, DraftSteps } from '@jadefence/contract';
-import { describeChange, recordStep, type Configuration, type StepDirection } from '@jadefence/core/edit';
+import { recordStep, summarizeChange, type Configuration, type StepDirection } from '@jadefence/core/edit';
 import type { Change } from '@jadefence/core/language';
 import type { Database, Transaction } from '../../database/database.js';
 import { DraftStepModel } from '../../database/models.js';
@@ -32,7 +32,7 @@ export async function keepStep(
 }
 
 function summarize(changes: readonly Change[]): string {
-  const words = describeChange(changes[0]!).summary.replace(/\.$/, '');
+  const words = summarizeChange(changes[0]!).replace(/\.$/, '');
   const numMore = changes.length - 1;
   if (numMore === 0) return `${words}.`;
   return `${words}, and ${numMore === 1 ? '1 more change' : `${numMore} more changes`}.`;

@@ -3,10 +3,12 @@ import { LookupQuery, NameParams } from '@jadefence/contract/server';
 import { findUses, lookupInList, lookupInLists, showList, type Configuration } from '@jadefence/core/edit';
 import { threadRoute, type Route } from '../../http/route.js';
 import { toProblem } from '../draft/check.js';
+import type { Database } from '../../database/database.js';
 import type { Drafts } from '../draft/draft.js';
+import { findOrigins } from './origins.js';
 
 /** Lists of the draft: contents with nesting, where they are used, and lookups. */
-export function listRoutes(drafts: Drafts): Route[] {
+export function listRoutes(db: Database, drafts: Drafts): Route[] {
   const present = async (names: (configuration: Configuration) => readonly string[]): Promise<ListInfo[]> => {
     const configuration = await drafts.configuration();
     const lastChange = await drafts.lastChanges();
@@ -33,6 +35,15 @@ export function listRoutes(drafts: Drafts): Route[] {
       access: 'viewer',
       params: NameParams,
       handle: async ({ params }) => (await present(() => [params.name]))[0]!,
+    }),
+    threadRoute('rules', {
+      method: 'get',
+      path: '/lists/:name/origins',
+      summary: 'Show who added each entry of a list, and when',
+      answer: 'EntryOrigin[]',
+      access: 'viewer',
+      params: NameParams,
+      handle: async ({ params }) => findOrigins(db, await drafts.configuration(), params.name),
     }),
     threadRoute('rules', {
       method: 'get',
