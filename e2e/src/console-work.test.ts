@@ -286,6 +286,16 @@ describe('a page', () => {
     });
   });
 
+  it('of the navigation is found on a reload', async () => {
+    await on('/', async (page) => {
+      const links = page.getByRole('navigation', { name: 'Pages' }).getByRole('link');
+      await links.first().waitFor();
+      const paths = await links.evaluateAll((all) => all.map((link) => link.getAttribute('href')!));
+      expect(paths.length).toBeGreaterThan(15);
+      for (const path of paths) expect([path, (await fetch(`${service.address}${path}`)).status]).toEqual([path, 200]);
+    });
+  });
+
   it('is sent compressed, kept by its hash, and missing where there is none', async () => {
     const get = (path: string) => fetch(`${service.address}${path}`, { headers: { 'accept-encoding': 'br, gzip' } });
     const html = await (await get('/')).text();

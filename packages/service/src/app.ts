@@ -272,8 +272,10 @@ const PAGES: ReadonlySet<string> = new Set([
   'gates',
   'lists',
   'logs',
+  'pages',
   'replays',
   'revisions',
+  'schedules',
   'settings',
   'try',
 ]);

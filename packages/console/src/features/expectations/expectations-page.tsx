@@ -49,13 +49,16 @@ export function ExpectationsPage() {
             <Card>
               <ul>
                 {all.map(({ text: one, sentence, isMet, failure }) => (
-                  <li key={one} className="flex items-start gap-3 border-b border-line px-4 py-3 last:border-b-0">
+                  <li
+                    key={one}
+                    className="flex flex-wrap items-start justify-end gap-x-3 gap-y-1 border-b border-line px-4 py-3 last:border-b-0"
+                  >
                     {isMet ? (
                       <CheckCircleIcon aria-label="met" className="mt-0.5 size-5 shrink-0 text-allowed" />
                     ) : (
                       <XCircleIcon aria-label="not met" className="mt-0.5 size-5 shrink-0 text-blocked" />
                     )}
-                    <div className="min-w-0 grow text-sm">
+                    <div className="min-w-0 grow basis-64 text-sm wrap-anywhere">
                       <p>{sentence}</p>
                       {failure && <p className="text-blocked">{failure}</p>}
                     </div>
