@@ -65,6 +65,7 @@ const router = createBrowserRouter([
     children: [
       { index: true, lazy: () => pageOf(import('./features/overview/overview-page.js'), 'OverviewPage') },
       { path: 'fences', lazy: () => pageOf(import('./features/fences/fences-page.js'), 'FencesPage') },
+      { path: 'findings', lazy: () => pageOf(import('./features/findings/findings-page.js'), 'FindingsPage') },
       { path: 'gates', lazy: () => pageOf(import('./features/gates/gates-page.js'), 'GatesPage') },
       { path: 'pages', lazy: () => pageOf(import('./features/pages/pages-page.js'), 'PagesPage') },
       { path: 'schedules', lazy: () => pageOf(import('./features/schedules/schedules-page.js'), 'SchedulesPage') },

@@ -5,6 +5,7 @@ import { NavLink, Outlet, useLocation } from 'react-router';
 import { service } from './api/client.js';
 import { meQuery } from './api/queries.js';
 import { Button } from './components/button.js';
+import { shownFindings, useReview } from './features/findings/use-findings.js';
 import { Palette } from './features/palette/palette.js';
 import { LiveDraft } from './live-draft.js';
 import { UndoButtons } from './undo-buttons.js';
@@ -59,6 +60,21 @@ function useFocusOnNavigation(main: React.RefObject<HTMLElement | null>, pathnam
   }, [main, pathname]);
 }
 
+/** How many errors and warnings the draft has. */
+function NumFindings() {
+  const { draft, review } = useReview();
+  const count = draft ? shownFindings(draft, review).filter(({ level }) => level !== 'note').length : 0;
+  if (count === 0) return null;
+  return (
+    <span
+      className="ml-auto rounded-full border border-line px-1.5 text-xs text-limited tabular-nums"
+      title="Errors and warnings"
+    >
+      {count}
+    </span>
+  );
+}
+
 function Navigation() {
   const [isOpen, setOpen] = useState(false);
   const me = useQuery(meQuery);
@@ -93,6 +109,7 @@ function Navigation() {
               >
                 <Icon aria-hidden className="size-5" />
                 {text}
+                {to === '/findings' && <NumFindings />}
               </NavLink>
             ))}
           </div>

@@ -13,6 +13,7 @@ import {
   QueueListIcon,
   RectangleStackIcon,
   ScaleIcon,
+  ShieldExclamationIcon,
   Squares2X2Icon,
   TagIcon,
   WindowIcon,
@@ -29,6 +30,7 @@ export const PAGE_GROUPS = [
       { to: '/lists', text: 'Lists', Icon: RectangleStackIcon },
       { to: '/pages', text: 'Pages', Icon: WindowIcon },
       { to: '/schedules', text: 'Schedules', Icon: CalendarDaysIcon },
+      { to: '/findings', text: 'Findings', Icon: ShieldExclamationIcon },
     ],
   },
   {

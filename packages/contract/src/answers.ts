@@ -1,6 +1,6 @@
 import type { ListLookup, StartingPoint } from '@jadefence/core/edit';
 import type { ExpectationResult } from '@jadefence/core/expectations';
-import type { Finding } from '@jadefence/core/findings';
+import type { Review } from '@jadefence/core/findings';
 import type { Explanation, Identified } from '@jadefence/core/explain';
 import type { Survey } from '@jadefence/core/survey';
 import type { Problem } from './problems.js';
@@ -75,7 +75,6 @@ export interface Answers {
   readonly EditResult: EditResult;
   readonly EntryOrigin: EntryOrigin;
   readonly ExpectationResult: ExpectationResult;
-  readonly Finding: Finding;
   readonly Explanation: Explanation;
   readonly Health: Health;
   readonly Identified: Identified;
@@ -91,6 +90,7 @@ export interface Answers {
   readonly Replay: Replay;
   readonly ReplayProgress: ReplayProgress;
   readonly ReplayResult: ReplayResult;
+  readonly Review: Review;
   readonly Revision: Revision;
   readonly RevisionDiff: RevisionDiff;
   readonly Session: Session;

@@ -3,7 +3,7 @@ import type { Explanation } from '@jadefence/core/explain';
 import type { Survey } from '@jadefence/core/survey';
 import type { Edit, ListLookup, StartingPoint } from '@jadefence/core/edit';
 import type { ExpectationResult } from '@jadefence/core/expectations';
-import type { Finding } from '@jadefence/core/findings';
+import type { Review } from '@jadefence/core/findings';
 import type { Identified } from '@jadefence/core/explain';
 import type { Outcome } from '@jadefence/core/language';
 import type { DatasetKind } from '@jadefence/core/reference';
@@ -142,7 +142,7 @@ export class ServiceClient {
 
   audit = (query: { offset: number; limit: number }): Promise<AuditPage> =>
     this.#json('GET', `/audit${queryText(query)}`);
-  findings = (): Promise<Finding[]> => this.#json('GET', '/draft/findings');
+  findings = (): Promise<Review> => this.#json('GET', '/draft/findings');
   expectations = (): Promise<ExpectationResult[]> => this.#json('GET', '/draft/expectations');
   tryRequest = (input: TryRequest): Promise<Tried> => this.#json('POST', '/try', input);
   datasets = (kind?: DatasetOwner, page?: ListPage): Promise<DatasetInfo[]> =>

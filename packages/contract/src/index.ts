@@ -20,6 +20,6 @@ export * from './try-requests.js';
 export * from './users.js';
 export type { Edit, StartingPoint, ListLookup } from '@jadefence/core/edit';
 export type { ExpectationResult } from '@jadefence/core/expectations';
-export type { Finding } from '@jadefence/core/findings';
+export type { Finding, Review } from '@jadefence/core/findings';
 export type { Explanation } from '@jadefence/core/explain';
 export type { Survey } from '@jadefence/core/survey';

@@ -269,6 +269,7 @@ const PAGES: ReadonlySet<string> = new Set([
   'countries',
   'expectations',
   'fences',
+  'findings',
   'gates',
   'lists',
   'logs',

@@ -1,63 +1,130 @@
-import { FINDING_LEVELS, reviewRules, type Finding } from '@jadefence/core/findings';
-import type { Command } from 'commander';
+import {
+  FINDING_IDS,
+  FINDING_LEVELS,
+  reviewRules,
+  type Finding,
+  type FindingLevel,
+  type Review,
+} from '@jadefence/core/findings';
+import { Option, type Command } from 'commander';
 import { EXIT, Failure } from '../cli-error.js';
+import { editDraft } from '../edit-draft.js';
 import { loadRulebook } from '../files/load-fences.js';
+import { loadCategoryFeeds, loadCountryTable } from '../files/load-reference.js';
 import { RECORD_FORMATS, logMessage, writeJson, type OneOutput, type Streams } from '../output.js';
-import { coloursFor } from '../render/text.js';
+import { coloursFor, countOf } from '../render/text.js';
 import { connect } from '../service.js';
 
 interface ReviewOptions {
   readonly fences?: string;
+  readonly countryTable?: string;
+  readonly categoryFeed?: string[];
+  readonly level: FindingLevel;
+  readonly failOn: FindingLevel;
+  readonly showIgnored?: boolean;
+  readonly fix?: Finding['id'];
   readonly output: OneOutput;
 }
+
+/** What is written: the review, and how long it took here. */
+type TimedReview = Omit<Review, 'checked'> & { readonly checked: Review['checked'] & { readonly ms: number } };
 
 export function addReview(program: Command, streams: Streams): void {
   program
     .command('review')
-    .description('Review rules for probable mistakes (exit 1 if any)')
-    .option('--fences <path>', 'fence file or folder; the draft of the service if absent')
+    .description('Review rules for mistakes (exit 1 if errors are found)')
+    .argument('[path]', 'fence file or folder; the draft of the service if absent')
+    .option('--fences <path>', 'the same as the argument')
+    .option('--country-table <file>', 'country table for files: CSV, statistics of a registry, or MMDB')
+    .option('--category-feed <file...>', 'category feeds for files, in order')
+    .addOption(new Option('--level <level>', 'least level that is shown').choices(FINDING_LEVELS).default('note'))
+    .addOption(new Option('--fail-on <level>', 'least level for exit 1').choices(FINDING_LEVELS).default('error'))
+    .option('--show-ignored', 'show findings that comments above rules expect, too')
+    .addOption(new Option('--fix <id>', 'apply the fixes of these findings to the draft').choices(FINDING_IDS))
     .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
       `
 Examples:
   jadefence review
-  jadefence review --fences ./fences --output json`,
+  jadefence review ./fences --country-table countries.csv --output json
+  jadefence review --fix never-true`,
     )
-    .action((options: ReviewOptions) => review(options, streams));
+    .action((path: string | undefined, options: ReviewOptions) => review(path ?? options.fences, options, streams));
 }
 
-async function review({ fences, output }: ReviewOptions, streams: Streams): Promise<void> {
-  const findings =
-    fences === undefined ? await (await connect(streams)).findings() : await reviewLocally(fences, streams);
-  if (output === 'json') writeJson(streams, findings);
-  else if (findings.length > 0) streams.stdout.write(`${renderFindings(findings, streams)}\n`);
-  const counts = FINDING_LEVELS.map((level) => countOf(findings, level)).filter(Boolean);
+async function review(path: string | undefined, options: ReviewOptions, streams: Streams): Promise<void> {
+  const began = performance.now();
+  const { checked, ...found } =
+    path === undefined ? await (await connect(streams)).findings() : await reviewLocally(path, options, streams);
+  const all: TimedReview = { ...found, checked: { ...checked, ms: Math.round(performance.now() - began) } };
+  if (options.fix !== undefined) return fix(options.fix, path, all, options, streams);
+  const shown = { ...all, findings: all.findings.filter(({ level }) => isAtLeast(level, options.level)) };
+  if (options.output === 'json') writeJson(streams, options.showIgnored ? shown : { ...shown, ignored: undefined });
+  else writeFindings(shown, options, streams);
+  const counts = FINDING_LEVELS.map((level) => countLevel(all.findings, level)).filter(Boolean);
+  if (all.ignored.length > 0) counts.push(`${all.ignored.length} ignored`);
+  if (all.undecided.length > 0) counts.push(`${all.undecided.length} undecided`);
   logMessage(streams, counts.length === 0 ? 'No findings.' : `${counts.join(', ')}.`);
-  if (findings.some(({ level }) => level !== 'note'))
+  if (all.findings.some(({ level }) => isAtLeast(level, options.failOn)))
     throw new Failure('The rules have probable mistakes.', EXIT.checkFailed);
 }
 
-async function reviewLocally(path: string, streams: Streams): Promise<Finding[]> {
-  const { rulebook, files } = await loadRulebook(path, streams);
-  return reviewRules({ statements: files.flatMap(({ statements }) => statements), rulebook, nowUnixMs: Date.now() });
+function isAtLeast(level: FindingLevel, least: FindingLevel): boolean {
+  return FINDING_LEVELS.indexOf(level) <= FINDING_LEVELS.indexOf(least);
 }
 
-function countOf(findings: readonly Finding[], level: Finding['level']): string {
+function countLevel(findings: readonly Finding[], level: FindingLevel): string {
   const count = findings.filter((finding) => finding.level === level).length;
-  return count === 0 ? '' : `${count} ${level}${count === 1 ? '' : 's'}`;
+  return count === 0 ? '' : countOf(count, level);
 }
 
-/** For each finding the place, the sentence, the evidence and the fix. */
-function renderFindings(findings: readonly Finding[], streams: Streams): string {
+async function reviewLocally(path: string, options: ReviewOptions, streams: Streams): Promise<Review> {
+  const categories = options.categoryFeed && (await loadCategoryFeeds(options.categoryFeed, streams));
+  const { rulebook, files } = await loadRulebook(path, streams, categories?.names);
+  const countries = options.countryTable ? await loadCountryTable(options.countryTable, streams) : undefined;
+  return reviewRules({
+    statements: files.flatMap(({ statements }) => statements),
+    rulebook,
+    nowUnixMs: Date.now(),
+    referenceData: { countries, categories },
+  });
+}
+
+async function fix(
+  id: Finding['id'],
+  path: string | undefined,
+  { findings }: TimedReview,
+  { output }: ReviewOptions,
+  streams: Streams,
+): Promise<void> {
+  if (path !== undefined)
+    throw new Failure('Files are not changed by --fix.', EXIT.wrongInput, 'Import them into the draft, and fix that.');
+  const edits = findings.filter((finding) => finding.id === id).flatMap((finding) => finding.fix ?? []);
+  if (edits.length === 0) throw new Failure(`No finding "${id}" of the draft has a fix.`);
+  await editDraft(edits, output, streams);
+}
+
+/** For each finding the place, the sentence, the evidence, a request that shows it, and the fix. */
+function writeFindings({ findings, ignored, undecided }: TimedReview, options: ReviewOptions, streams: Streams): void {
   const colours = coloursFor(streams);
   const paint = { error: colours.red, warning: colours.yellow, note: colours.dim };
-  return findings
-    .map(({ id, level, place, message, hint, evidence }) =>
-      [
-        `${place.file}:${place.line}  ${paint[level](level)}  ${message} [${id}]`,
-        ...[...evidence, hint].map((line) => `    ${line}`),
-      ].join('\n'),
-    )
-    .join('\n');
+  const render = (finding: Finding, mark: string): string => {
+    const { id, level, place, message, hint, evidence, example } = finding;
+    return [
+      `${place.file}:${place.line}  ${paint[level](level)}  ${message} [${id}]${mark}`,
+      ...[...evidence, hint, ...(example ? [`For example: ${JSON.stringify(example)}`] : [])].map(
+        (line) => `    ${line}`,
+      ),
+    ].join('\n');
+  };
+  const lines = [
+    ...findings.map((finding) => render(finding, '')),
+    ...(options.showIgnored ? ignored.map((finding) => render(finding, ' ignored')) : []),
+    ...undecided.map(
+      ({ rule, gate, id, reason }) =>
+        `Not decided whether ${rule} is ${id}${gate ? ` at the gate ${gate}` : ''}: ${reason}.`,
+    ),
+  ];
+  if (lines.length > 0) streams.stdout.write(`${lines.join('\n')}\n`);
 }

@@ -2,4 +2,4 @@ export { type Decision, type Ruling } from './decision.js';
 export { viewDecided } from './gate.js';
 export { decide, type EvaluationContext, HELD_BEHAVIOURS, type HeldBehaviour } from './interpreter.js';
 export { State, type StoredState } from './state.js';
-export { siteOf } from './view.js';
+export { type ReferenceData, siteOf } from './view.js';

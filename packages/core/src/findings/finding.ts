@@ -1,11 +1,18 @@
 import type { Rulebook } from '../check/rulebook.js';
+import type { ReferenceData } from '../decide/view.js';
 import type { Edit } from '../edit/edit.js';
 import type { SourceLocation } from '../language/diagnostic.js';
 import type { Statement } from '../language/tree.js';
-import type { SyntheticRequest } from '../request/synthetic-request.js';
+import type { AttributeValue } from '../request/record.js';
+import type { Undecided } from './order.js';
 
 /** Each name of a finding, as documents and commands have it. */
 export const FINDING_IDS = [
+  'never-true',
+  'always-true',
+  'never-reached',
+  'no-effect',
+  'partly-covered',
   'gate-without-fence',
   'fence-without-gate',
   'empty-list',
@@ -19,12 +26,21 @@ export type FindingId = (typeof FINDING_IDS)[number];
 export const FINDING_LEVELS = ['error', 'warning', 'note'] as const;
 export type FindingLevel = (typeof FINDING_LEVELS)[number];
 
+/** A request as a line of NDJSON: its time and its attributes. */
+export type ExampleRequest = Readonly<Record<string, AttributeValue | null>>;
+
 /** Something that is probably wrong with rules that can judge. */
 export interface Finding {
   readonly id: FindingId;
   readonly level: FindingLevel;
   /** What it is about, as people name it: `rule desk/login`, `list couriers`. */
   readonly subject: string;
+  /** The gate at which it is so; absent where it is so at all. */
+  readonly gate?: string;
+  /** Of a rule: `fence/rule`. */
+  readonly rule?: string;
+  /** Rules that cause it, as `fence/rule`. */
+  readonly related?: readonly string[];
   readonly place: SourceLocation;
   /** One sentence. */
   readonly message: string;
@@ -32,8 +48,8 @@ export interface Finding {
   readonly hint: string;
   /** What it was concluded from. */
   readonly evidence: readonly string[];
-  /** A request that shows it. */
-  readonly example?: SyntheticRequest;
+  /** A request that shows it, which was run through the interpreter. */
+  readonly example?: ExampleRequest;
   /** Edits of the draft that fix it. */
   readonly fix?: readonly Edit[];
 }
@@ -44,6 +60,18 @@ export interface ReviewInput {
   readonly statements: readonly Statement[];
   readonly rulebook: Rulebook;
   readonly nowUnixMs: number;
+  /** Without it countries and categories are unknown of every request. */
+  readonly referenceData?: ReferenceData;
+}
+
+/** What a review found. */
+export interface Review {
+  readonly findings: readonly Finding[];
+  /** Those that a comment above the rule, or the statement, expects. */
+  readonly ignored: readonly Finding[];
+  /** What could not be decided within bounds. */
+  readonly undecided: readonly Undecided[];
+  readonly checked: { readonly rules: number; readonly gates: number };
 }
 
 /** How findings of one kind are made; what all of them share comes from the registry. */

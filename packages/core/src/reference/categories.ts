@@ -38,6 +38,8 @@ export interface Categories {
    * @param reading how the gate reads paths, so that those of entries are read alike
    */
   find(host: string | null, path: string | null, reading?: PathReading): CategoryAnswer;
+  /** Every entry, in no order that means anything; entries of equal values have the same category, or are of other sources. */
+  entries(): Iterable<HostRow>;
   /** The separate answers of the corrections and of each feed, in order; only those that know the request. */
   findAll(host: string, path: string | null, reading?: PathReading): CategoryAnswer[];
 }
@@ -65,6 +67,9 @@ export function createCategories(
         if (answer) return answer;
       }
       return UNKNOWN_TO_ALL;
+    },
+    *entries() {
+      for (const { table } of sources) yield* table.rows();
     },
     findAll: (host, path, reading) => sources.flatMap((source) => findIn(source, host, path, reading) ?? []),
   };

@@ -36,6 +36,8 @@ export interface CountryTable {
   find(address: Address): CountryAnswer;
   /** The country without evidence, which is much faster. */
   countryOf(address: Address): Country;
+  /** Every range that decides about some addresses: those of corrections, of the table, and of internal networks. */
+  ranges(): Iterable<AddressRange>;
 }
 
 /** Loopback, link-local, private, shared and unique-local networks (RFC 6890, RFC 4193). */
@@ -114,6 +116,11 @@ export function createCountryTable(
       const fromCorrection = corrected?.findValue(address) ?? -1;
       const value = fromCorrection >= 0 ? fromCorrection : table.findValue(address);
       return value >= 0 ? COUNTRIES[value]! : outside(address);
+    },
+    *ranges() {
+      yield* INTERNAL_NETWORKS;
+      if (corrected) yield* corrected.rows();
+      yield* table.rows();
     },
   };
 }

@@ -14,6 +14,7 @@ import type { DraftRule, Edit } from '@jadefence/contract';
 import type { RuleSummary } from '@jadefence/core/replay';
 import { useWindowVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useLayoutEffect, useRef, useState, type RefObject } from 'react';
+import { useRowFindings } from '../findings/use-findings.js';
 import { RuleRow, type RuleActions } from './rule-row.js';
 
 const ROW_PIXELS = 38;
@@ -83,6 +84,7 @@ function SortableRules({
     const position = { at: from < to ? ('below' as const) : ('above' as const), name: String(over.id) };
     onMove({ kind: 'move-rule', fence, rule: String(active.id), position });
   };
+  const findings = useRowFindings();
   const row: DrawRow = (rule, index, measure) => (
     <RuleRow
       key={rule.name}
@@ -90,6 +92,7 @@ function SortableRules({
       rule={rule}
       position={positions.get(rule.name)!}
       tally={tallies.get(`${fence}/${rule.name}`)}
+      finding={findings.get(`${fence}/${rule.name}`)}
       most={most}
       actions={actions}
       isSelected={selected.has(rule.name)}

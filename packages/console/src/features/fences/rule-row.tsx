@@ -9,6 +9,7 @@ import { memo, useCallback, useEffect, useRef, useState } from 'react';
 import { CheckBox } from '../../components/check-field.js';
 import { Hits } from '../../components/hits.js';
 import { StateBadge } from '../../components/state-badge.js';
+import { LevelIcon, type Level } from '../findings/finding-list.js';
 
 /** What can be done with the rules of a fence. */
 export interface RuleActions {
@@ -20,6 +21,12 @@ export interface RuleActions {
   readonly select: (rule: string, isSelected: boolean) => void;
 }
 
+/** What is probably wrong with a rule. */
+export interface RowFinding {
+  readonly level: Level;
+  readonly message: string;
+}
+
 interface RuleRowProps {
   /** Its name. */
   readonly fence: string;
@@ -27,6 +34,8 @@ interface RuleRowProps {
   /** From 1. */
   readonly position: number;
   readonly tally?: RuleSummary;
+  /** The most serious finding about it, but for notes. */
+  readonly finding?: RowFinding;
   readonly most: number;
   readonly actions: RuleActions;
   readonly isSelected: boolean;
@@ -44,6 +53,7 @@ export const RuleRow = memo(function RuleRow({
   rule,
   position,
   tally,
+  finding,
   most,
   actions,
   isSelected,
@@ -90,13 +100,7 @@ export const RuleRow = memo(function RuleRow({
         </span>
         {rule.state !== 'on' && <StateBadge state={rule.state} />}
       </p>
-      <p
-        className={`order-last col-span-4 min-w-0 md:order-none md:col-span-1 ${isCompact ? 'md:truncate' : ''}`}
-        title={isCompact ? rule.sentence : undefined}
-      >
-        {rule.sentence}
-        {rule.title && <span className="text-muted"> {rule.title}.</span>}
-      </p>
+      <RuleSentence rule={rule} finding={finding} isCompact={isCompact} />
       <div className="order-last col-span-4 md:order-none md:col-span-1">
         {tally && <Hits hits={tally.hits} most={most} lastHitUnixMs={tally.lastHitUnixMs} />}
       </div>
@@ -114,6 +118,24 @@ export const RuleRow = memo(function RuleRow({
     </li>
   );
 });
+
+/** What a rule does, and what is probably wrong with it. */
+function RuleSentence({ rule, finding, isCompact }: Pick<RuleRowProps, 'rule' | 'finding' | 'isCompact'>) {
+  return (
+    <div className="order-last col-span-4 min-w-0 md:order-none md:col-span-1">
+      <p className={isCompact ? 'md:truncate' : ''} title={isCompact ? rule.sentence : undefined}>
+        {rule.sentence}
+        {rule.title && <span className="text-muted"> {rule.title}.</span>}
+      </p>
+      {finding && (
+        <p className="flex items-start gap-1 text-limited">
+          <LevelIcon level={finding.level} />
+          {finding.message}
+        </p>
+      )}
+    </div>
+  );
+}
 
 type MenuProps = Pick<RuleRowProps, 'fence' | 'rule' | 'actions'>;
 

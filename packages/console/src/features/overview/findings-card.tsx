@@ -1,71 +1,35 @@
-import { ExclamationTriangleIcon, InformationCircleIcon, XCircleIcon } from '@heroicons/react/20/solid';
-import { useQuery } from '@tanstack/react-query';
+import { Link } from 'react-router';
 import { useEdit } from '../../api/edit.js';
-import { draftQuery, findingsQuery } from '../../api/queries.js';
-import { Button } from '../../components/button.js';
 import { Card } from '../../components/layout.js';
 import { ErrorNotice } from '../../components/loaded.js';
+import { countOf } from '../../format.js';
+import { FindingList } from '../findings/finding-list.js';
+import { shownFindings, useReview } from '../findings/use-findings.js';
 
-const LEVELS = {
-  error: { Icon: XCircleIcon, style: 'text-blocked' },
-  warning: { Icon: ExclamationTriangleIcon, style: 'text-limited' },
-  note: { Icon: InformationCircleIcon, style: 'text-muted' },
-} as const;
-
-interface Shown {
-  readonly key: string;
-  readonly level: keyof typeof LEVELS;
-  readonly message: string;
-  readonly hint?: string;
-  readonly fix?: () => void;
-}
-
-/** What keeps the draft from judging, or what is probably wrong with it. */
+/** What keeps the draft from judging, or what is probably wrong with it; notes are on their page. */
 export function FindingsCard() {
-  const draft = useQuery(draftQuery).data;
-  const findings = useQuery({ ...findingsQuery, enabled: draft?.diagnostics.length === 0 }).data;
+  const { draft, review } = useReview();
   const edit = useEdit();
   if (!draft || draft.gates.length + draft.fences.length + draft.lists.length === 0) return null;
-  const shown: Shown[] = [
-    ...draft.diagnostics.map(({ message, hint, place }) => ({
-      key: `${place.line}:${place.column} ${message}`,
-      level: 'error' as const,
-      message,
-      hint,
-    })),
-    ...draft.warnings.map(({ message, hint }) => ({ key: message, level: 'warning' as const, message, hint })),
-    ...(findings ?? []).map(({ id, subject, level, message, hint, fix }) => ({
-      key: `${id} ${subject}`,
-      level,
-      message,
-      hint,
-      fix: fix && (() => edit.mutate(fix)),
-    })),
-  ];
+  const all = shownFindings(draft, review);
+  const shown = all.filter(({ level }) => level !== 'note');
+  const numNotes = all.length - shown.length;
   return (
-    <Card title="Findings">
+    <Card
+      title="Findings"
+      aside={
+        <Link to="/findings?level=note" className="text-sm text-jade underline underline-offset-4">
+          {countOf(numNotes, 'note')}
+        </Link>
+      }
+    >
       {edit.error && <ErrorNotice error={edit.error} />}
       {shown.length === 0 ? (
-        <p className="p-4 text-sm text-muted">Nothing was found in the rules of the draft.</p>
+        <p className="p-4 text-sm text-muted">No mistake was found in the rules of the draft.</p>
       ) : (
-        <ul className="grid max-h-80 gap-2 overflow-y-auto p-4 text-sm">
-          {shown.map(({ key, level, message, hint, fix }) => {
-            const { Icon, style } = LEVELS[level];
-            return (
-              <li key={key} className="flex gap-2">
-                <Icon aria-label={level} className={`mt-0.5 size-4 shrink-0 ${style}`} />
-                <span className="grow">
-                  {message} <span className="text-muted">{hint}</span>
-                </span>
-                {fix && (
-                  <Button size="small" className="self-start" disabled={edit.isPending} onClick={fix}>
-                    Fix
-                  </Button>
-                )}
-              </li>
-            );
-          })}
-        </ul>
+        <div className="max-h-80 overflow-y-auto">
+          <FindingList findings={shown} isBusy={edit.isPending} onFix={(edits) => edit.mutate(edits)} />
+        </div>
       )}
     </Card>
   );

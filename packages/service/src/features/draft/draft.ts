@@ -22,7 +22,6 @@ import {
   type EntryReport,
   type StepDirection,
 } from '@jadefence/core/edit';
-import { reviewRules, type Finding } from '@jadefence/core/findings';
 import type { Change } from '@jadefence/core/language';
 import type { Dataset } from '@jadefence/core/reference';
 import { recordChange } from '../../database/audit.js';
@@ -223,12 +222,14 @@ export class Drafts {
     };
   }
 
-  /** What is probably wrong with the draft. @throws ProblemError when it cannot judge */
-  async findings(): Promise<Finding[]> {
-    const { configuration } = await this.#load(this.db);
-    const checked = await this.#check(this.db, configuration);
-    const statements = checked.files.flatMap((file) => file.statements);
-    return reviewRules({ statements, rulebook: usableRulebook(checked), nowUnixMs: Date.now() });
+  /** The draft as it is now, checked, and what identifies it. */
+  async checked(): Promise<{ readonly key: string; readonly checked: CheckedFences }> {
+    const { entries, configuration } = await this.#load(this.db);
+    const datasets = (configuration.datasets ?? []).map(({ name, sha256 }) => [name, sha256]);
+    return {
+      key: JSON.stringify([hashEntries(entries), datasets]),
+      checked: await this.#check(this.db, configuration),
+    };
   }
 
   /** A judge by the draft as it is now. @throws ProblemError when it cannot judge */

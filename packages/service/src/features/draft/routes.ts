@@ -7,6 +7,7 @@ import { expectedVersion, setETag } from '../../http/version.js';
 import type { ReferenceSnapshots } from '../../reference/reference-snapshots.js';
 import type { Drafts } from './draft.js';
 import type { DraftWatch } from './news.js';
+import { DraftReviews } from './review.js';
 
 export function draftRoutes(drafts: Drafts, watch: DraftWatch, referenceSnapshots: ReferenceSnapshots): Route[] {
   return [
@@ -99,6 +100,7 @@ function stepRoutes(drafts: Drafts): Route[] {
 }
 
 function editRoutes(drafts: Drafts, referenceSnapshots: ReferenceSnapshots): Route[] {
+  const reviews = new DraftReviews(drafts, referenceSnapshots);
   return [
     threadRoute('rules', {
       method: 'post',
@@ -134,9 +136,9 @@ function editRoutes(drafts: Drafts, referenceSnapshots: ReferenceSnapshots): Rou
       method: 'get',
       path: '/draft/findings',
       summary: 'Review the draft',
-      answer: 'Finding[]',
+      answer: 'Review',
       access: 'viewer',
-      handle: () => drafts.findings(),
+      handle: () => reviews.current(),
     }),
     threadRoute('rules', {
       method: 'get',

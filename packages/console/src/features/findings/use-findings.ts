@@ -1,0 +1,43 @@
+import type { Draft, Review } from '@jadefence/contract';
+import { useQuery } from '@tanstack/react-query';
+import { useMemo } from 'react';
+import { draftQuery, findingsQuery } from '../../api/queries.js';
+import type { ShownFinding } from './finding-list.js';
+
+/** The review of the draft; undefined until it is there, and while the draft has errors and cannot be reviewed. */
+export function useReview(): { readonly draft?: Draft; readonly review?: Review; readonly error: Error | null } {
+  const draft = useQuery(draftQuery).data;
+  const review = useQuery({ ...findingsQuery, enabled: draft?.diagnostics.length === 0 && draft.gates.length > 0 });
+  return { draft, review: draft?.diagnostics.length === 0 ? review.data : undefined, error: review.error };
+}
+
+const NO_FINDINGS: Review['findings'] = [];
+
+/** By `fence/rule`, the most serious finding about it; notes are not for every day. */
+export function useRowFindings(): ReadonlyMap<string, Review['findings'][number]> {
+  const findings = useReview().review?.findings ?? NO_FINDINGS;
+  return useMemo(() => {
+    const byRule = new Map<string, Review['findings'][number]>();
+    for (const finding of findings)
+      if (finding.rule !== undefined && finding.level !== 'note' && !byRule.has(finding.rule))
+        byRule.set(finding.rule, finding);
+    return byRule;
+  }, [findings]);
+}
+
+/** What keeps the draft from judging, then what is probably wrong with it. */
+export function shownFindings(draft: Draft, review: Review | undefined): ShownFinding[] {
+  return [
+    ...draft.diagnostics.map(({ message, hint, place }) => ({
+      key: `${place.line}:${place.column} ${message}`,
+      level: 'error' as const,
+      message,
+      hint,
+    })),
+    ...draft.warnings.map(({ message, hint }) => ({ key: message, level: 'warning' as const, message, hint })),
+    ...(review?.findings ?? []).map((finding) => ({
+      ...finding,
+      key: `${finding.id} ${finding.subject} ${finding.gate ?? ''}`,
+    })),
+  ];
+}
