@@ -3,6 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { DEMO_LOG, writeInboundLog } from '@jadefence/demo';
 import { checkFences } from '@jadefence/core/check';
+import { FINDING_IDS } from '@jadefence/core/findings';
 import { runExpectations } from '@jadefence/core/expectations';
 import { formatDiagnostic, parseFences, printFences } from '@jadefence/core/language';
 import { describe, expect, it } from 'vitest';
@@ -25,6 +26,11 @@ describe('the documentation', () => {
       // What the examples expect of themselves comes out.
       expect(runExpectations({ rulebook: rulebook! }).filter(({ isMet }) => !isMet)).toEqual([]);
     }
+  });
+
+  it('has an entry for each finding, in the order in which they are shown', () => {
+    const text = readFileSync(join(ROOT, 'docs', 'findings.md'), 'utf8');
+    expect([...text.matchAll(/^## (.+)$/gm)].map(([, id]) => id)).toEqual([...FINDING_IDS]);
   });
 
   it('links to nothing that is not there', () => {

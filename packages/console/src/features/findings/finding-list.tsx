@@ -64,7 +64,7 @@ export function FindingList({
           )}
           {fix && (
             <Button size="small" className="self-start" disabled={isBusy} onClick={() => onFix(fix)}>
-              Fix
+              {fix.every(({ kind }) => kind.startsWith('remove')) ? 'Delete' : 'Fix'}
             </Button>
           )}
         </li>
