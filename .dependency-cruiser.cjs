@@ -13,7 +13,7 @@ const CORE_MAY_USE = {
   language: ['text', 'request', 'reference'],
   check: ['text', 'request', 'reference', 'language'],
   edit: ['request', 'reference', 'language', 'check'],
-  findings: ['request', 'language', 'check', 'edit'],
+  findings: ['request', 'reference', 'language', 'check', 'decide', 'match', 'edit'],
   decide: ['request', 'reference', 'language', 'check'],
   expectations: ['request', 'language', 'decide'],
   explain: ['request', 'reference', 'language', 'check', 'decide'],

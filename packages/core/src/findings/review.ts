@@ -1,6 +1,7 @@
 import { compareDiagnostics } from '../language/diagnostic.js';
 import type { Statement } from '../language/tree.js';
 import { reviewTimes } from './classes/times.js';
+import { countryWithoutRanges, missingNeed, pathNeedsInspection, tagNeverRead } from './conditions.js';
 import { expired, expiresSoon } from './ends.js';
 import {
   FINDING_LEVELS,
@@ -17,6 +18,10 @@ import { reviewOrder, type OrderClaim } from './order.js';
 
 /** The registry: every finding but those about the order of rules, and how it is made. */
 const ANALYSES: Readonly<Record<Exclude<FindingId, OrderClaim['id']>, Analysis>> = {
+  'country-without-ranges': countryWithoutRanges,
+  'path-needs-inspection': pathNeedsInspection,
+  'missing-need': missingNeed,
+  'tag-never-read': tagNeverRead,
   'gate-without-fence': gateWithoutFence,
   'fence-without-gate': fenceWithoutGate,
   'empty-list': emptyList,
