@@ -24,9 +24,10 @@ ${rules}
   return { ...review, context: { rulebook: rulebook!, ...referenceData } };
 }
 
+const ABOUT_ORDER = /^(never|always|partly|no-effect)/;
 const claims = (rules: string, gate?: string) =>
   reviewed(rules, gate)
-    .findings.filter(({ rule }) => rule !== undefined)
+    .findings.filter(({ id }) => ABOUT_ORDER.test(id))
     .map(({ id, rule, related = [] }) =>
       [id, rule!.slice('desk/'.length), ...related.map((name) => name.slice('desk/'.length))].join(' '),
     )

@@ -7,10 +7,10 @@ import type { FenceStatement, Rule } from '../language/tree.js';
 import type { Attributes, LogRecord } from '../request/record.js';
 import { normalizeRequest } from '../request/request.js';
 import type { Box, Formula } from './classes/boxes.js';
-import { makeExample } from './classes/example.js';
+import { makeExample, needsText } from './classes/example.js';
 import { GateModel, type ModelInput, type ModelRule, type Start } from './classes/gate-model.js';
 import { sampleReferenceData } from './classes/samples.js';
-import { Search, startOf, TooManyCuts } from './classes/search.js';
+import { Search, startOf, TooManyCuts, type Budget } from './classes/search.js';
 import type { FindingId } from './finding.js';
 
 /** A claim about a rule, where a gate evaluates it. */
@@ -51,6 +51,9 @@ const NONE: Answer = { kind: 'none' };
 /** A request that is not shown would show it. */
 const EFFECT: Answer = { kind: 'shown', record: { line: 1, atUnixMs: 0, attributes: {} } };
 const TOO_MANY = 'it meets too many others';
+const GIVEN_UP = 'the rules are too many, and their review took too long';
+/** About as long as making a request takes. */
+const STEPS_OF_EXAMPLE = 2000;
 const NO_EXAMPLE = 'no text could be made for its patterns';
 const INEXACT = 'it compares first bytes, or a list that is a dataset, whose values are not gone through';
 
@@ -58,11 +61,13 @@ const INEXACT = 'it compares first bytes, or a list that is a dataset, whose val
 export interface OrderBounds {
   readonly maxCuts: number;
   readonly maxExamples: number;
+  /** For all claims together: formulas looked at in a box, and what making a request costs in such. */
+  readonly maxSteps: number;
   /** Requests that are not shown are run through the interpreter, too, which takes long. */
   readonly isChecked?: boolean;
 }
 
-export const ORDER_BOUNDS: OrderBounds = { maxCuts: 4000, maxExamples: 8 };
+export const ORDER_BOUNDS: OrderBounds = { maxCuts: 4000, maxExamples: 8, maxSteps: 20_000_000 };
 
 /** Goes through the rules of every gate. @param times see `reviewTimes` */
 export function reviewOrder(context: EvaluationContext, times: readonly number[], bounds = ORDER_BOUNDS): OrderReport {
@@ -72,9 +77,10 @@ export function reviewOrder(context: EvaluationContext, times: readonly number[]
   const attached = new Set(rulebook.gates.flatMap(({ fences }) => fences));
   const loose = rulebook.fences.filter((fence) => !attached.has(fence));
   const input = { context, times, samples: sampleReferenceData(context) };
+  const budget = { steps: bounds.maxSteps };
   const reviews = [
-    ...rulebook.gates.map((gate) => new GateReview(gate, input, bounds)),
-    ...loose.map((fence) => new GateReview({ ...NO_GATE, fences: [fence] }, input, bounds)),
+    ...rulebook.gates.map((gate) => new GateReview(gate, input, bounds, budget)),
+    ...loose.map((fence) => new GateReview({ ...NO_GATE, fences: [fence] }, input, bounds, budget)),
   ];
   const conditions = new ConditionAnswers();
   for (const review of reviews) review.noteConditions(conditions);
@@ -132,6 +138,7 @@ class GateReview {
     readonly gate: CheckedGate,
     input: ModelInput,
     private readonly bounds: OrderBounds,
+    private readonly budget: Budget,
   ) {
     this.#context = input.context;
     const kinds = gate.statement.direction === 'inbound' ? [false] : [false, true];
@@ -162,25 +169,28 @@ class GateReview {
   /**
    * The first box for which a request can be made that shows what is looked for.
    * @param about the rules on whose comparisons it depends that there is no box
-   * @param shows runs a request; all that is made must show it, or nothing is concluded
+   * @param shows runs a request, where one is to be shown; all that is made must show it, or nothing is concluded
    */
   #search(
     model: GateModel,
     about: readonly ModelRule[],
     find: (search: Search) => Generator<{ box: Box; start: Start }>,
-    shows: (record: LogRecord) => boolean = () => true,
+    shows?: (record: LogRecord) => boolean,
   ): Answer {
+    if (this.budget.steps < 0) return { kind: 'undecided', reason: GIVEN_UP };
     let numTried = 0;
     try {
-      for (const item of find(new Search(model, this.bounds.maxCuts))) {
+      for (const item of find(new Search(model, this.bounds.maxCuts, this.budget))) {
+        if (!shows && !needsText(model, item.box)) return EFFECT;
+        this.budget.steps -= STEPS_OF_EXAMPLE;
         const record = makeExample(model, item);
-        if (record && shows(record)) return { kind: 'shown', record };
+        if (record && (!shows || shows(record))) return { kind: 'shown', record };
         numTried += 1;
         if (numTried === this.bounds.maxExamples) break;
       }
     } catch (error) {
       if (!(error instanceof TooManyCuts)) throw error;
-      return { kind: 'undecided', reason: TOO_MANY };
+      return { kind: 'undecided', reason: this.budget.steps < 0 ? GIVEN_UP : TOO_MANY };
     }
     if (numTried > 0) return { kind: 'undecided', reason: NO_EXAMPLE };
     return about.some(({ node }) => model.isInexact(node)) ? { kind: 'undecided', reason: INEXACT } : NONE;
@@ -242,7 +252,7 @@ class GateReview {
             }
           }
       },
-      (record) => !this.bounds.isChecked || this.#judge(record).matched.includes(id),
+      this.bounds.isChecked ? (record) => this.#judge(record).matched.includes(id) : undefined,
     );
     return answer;
   }
@@ -303,7 +313,7 @@ class GateReview {
               }
             }
         },
-        (record) => !this.bounds.isChecked || this.#changesWithout(record, rule),
+        this.bounds.isChecked ? (record) => this.#changesWithout(record, rule) : undefined,
       );
       if (isStateful || answer.kind === 'shown') return EFFECT;
       effect = better(effect, answer);

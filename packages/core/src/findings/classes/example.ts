@@ -32,6 +32,13 @@ export function makeExample(model: GateModel, { box, start }: { box: Box; start:
   return { line: 1, atUnixMs, attributes: toAttributes(...settings, start.settings) };
 }
 
+/** Whether a text has to be made for a request in the box; else there is one for each of its classes. */
+export function needsText({ axes }: GateModel, box: Box): boolean {
+  return axes.all.some(
+    ({ free }, number) => free !== undefined && hasClass(box[number]!, 0) !== hasClass(box[number]!, 1),
+  );
+}
+
 interface Wish {
   readonly atom: Atom;
   readonly isTrue: boolean;

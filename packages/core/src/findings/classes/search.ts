@@ -3,8 +3,13 @@ import type { Action, Ending } from '../../language/tree.js';
 import { CAN_FALSE, CAN_TRUE, cut, isDecided, truthsIn, type Box, type Formula } from './boxes.js';
 import type { GateModel, ModelRule, Start } from './gate-model.js';
 
-/** More cuts were needed than are allowed. */
+/** More cuts were needed than are allowed for one claim, or more steps than for all. */
 export class TooManyCuts extends Error {}
+
+/** How many steps a review may still take: formulas looked at in a box, and texts tried. */
+export interface Budget {
+  steps: number;
+}
 
 /** Where requests of a box are on their way, and what has happened to them. */
 export interface Way {
@@ -47,6 +52,7 @@ export class Search {
   constructor(
     readonly model: GateModel,
     private readonly maxCuts: number,
+    private readonly budget: Budget,
   ) {}
 
   /** Boxes in which all formulas are true. */
@@ -69,7 +75,7 @@ export class Search {
   /** The halves of a box in which a formula is not decided, that in which it can be true first. */
   cut(formula: Formula, box: Box): readonly [Box, Box] {
     this.#cuts += 1;
-    if (this.#cuts > this.maxCuts) throw new TooManyCuts();
+    if (this.#cuts > this.maxCuts || this.budget.steps < 0) throw new TooManyCuts();
     const halves = cut(formula, box);
     if (!halves) throw new Error('Internal error: a formula is not decided, and nothing is left to cut.');
     const [one, other] = halves;
@@ -94,6 +100,7 @@ export class Search {
         if (at === without || !(isWhole ? hasOutcome(item) : isEnding(item))) continue;
         const formula = model.matches(at, without);
         const truths = truthsIn(formula, box);
+        this.budget.steps -= 1;
         if (truths === CAN_FALSE) continue;
         if (!isDecided(truths)) {
           const [taken, passed] = this.cut(formula, box);
