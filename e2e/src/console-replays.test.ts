@@ -86,6 +86,14 @@ describe('the console', () => {
       await table.getByRole('button', { name: 'SE' }).click();
       await page.getByText('1 to 20 of 20').waitFor();
       expect(await page.getByLabel('Filter').inputValue()).toBe('country = SE');
+      const decisions = page.getByRole('region', { name: 'Decisions' });
+      const lines = () => decisions.locator('tbody tr td:first-child').allTextContents();
+      const before = await lines();
+      await decisions.getByRole('button', { name: 'line', exact: true }).click();
+      await decisions.getByRole('button', { name: 'line', exact: true }).click();
+      await expect.poll(lines).toEqual(before.toReversed());
+      expect(page.url()).toContain('sort=-line');
+      expect(await decisions.getByRole('columnheader', { name: 'line' }).getAttribute('aria-sort')).toBe('descending');
       await page.getByRole('button', { name: 'country of the client' }).click();
       await page.getByRole('option', { name: 'hour of the day (UTC)' }).click();
       await page.getByRole('rowheader', { name: '10:00' }).waitFor();

@@ -17,6 +17,16 @@ const ROW_PIXELS = 26;
 /** Browsers lay out no element that is much higher; in longer tables a pixel of the scroll bar is more than it looks. */
 const MOST_PIXELS = 20_000_000;
 
+/** By which column the rows are sorted, and how that is changed. */
+export interface Sorting {
+  /** Absent where they have the order of the log. */
+  readonly column: string | undefined;
+  readonly isDescending: boolean;
+  /** Why they cannot be sorted. */
+  readonly problem: string | undefined;
+  readonly onSort: (column: string) => void;
+}
+
 interface WindowTableProps<R> {
   readonly label: string;
   /** Shown if there are no rows. */
@@ -28,6 +38,7 @@ interface WindowTableProps<R> {
   /** Undefined while it is on its way. */
   readonly rowAt: (index: number) => R | undefined;
   readonly isOpen?: (row: R) => boolean;
+  readonly sorting?: Sorting;
   readonly onFirst: (first: number) => void;
   /** A click on a row, or an arrow key next to the open one. */
   readonly onOpen?: (row: R) => void;
@@ -37,7 +48,7 @@ interface WindowTableProps<R> {
 
 /** A table of any length, of which the rows in view are on the page: it scrolls, and the arrow keys move the open row. */
 export function WindowTable<R>(props: WindowTableProps<R>) {
-  const { label, nothing, columns, total, first, rowAt, isOpen, onFirst, onOpen, action } = props;
+  const { label, nothing, columns, total, first, rowAt, isOpen, sorting, onFirst, onOpen, action } = props;
   const box = useRef<HTMLDivElement>(null);
   const lastFirst = Math.max(0, total - WINDOW_ROWS);
   const scrollPixels = Math.min(lastFirst * ROW_PIXELS, MOST_PIXELS);
@@ -84,10 +95,8 @@ export function WindowTable<R>(props: WindowTableProps<R>) {
           <table aria-rowcount={total + 1} className="sticky top-0 w-full text-left text-sm">
             <thead className="bg-surface text-muted">
               <tr className="border-b border-line" style={{ height: ROW_PIXELS }} aria-rowindex={1}>
-                {columns.map(({ id, title }) => (
-                  <th key={id} scope="col" className="px-2 py-0 font-medium whitespace-nowrap first:pl-4">
-                    {title}
-                  </th>
+                {columns.map((column) => (
+                  <ColumnHead key={column.id} column={column} sorting={sorting} />
                 ))}
                 {action && (
                   <th scope="col" className="sticky right-0 bg-surface">
@@ -113,6 +122,33 @@ export function WindowTable<R>(props: WindowTableProps<R>) {
         onOffset={onFirst}
       />
     </>
+  );
+}
+
+function ColumnHead<R>({ column: { id, title }, sorting }: { column: Column<R>; sorting?: Sorting }) {
+  const isSorted = sorting?.column === id;
+  const order = sorting?.isDescending ? 'descending' : 'ascending';
+  return (
+    <th
+      scope="col"
+      aria-sort={isSorted ? order : undefined}
+      className="px-2 py-0 font-medium whitespace-nowrap first:pl-4"
+    >
+      {sorting ? (
+        <button
+          type="button"
+          disabled={sorting.problem !== undefined}
+          title={sorting.problem ?? `Sort by ${title}`}
+          onClick={() => sorting.onSort(id)}
+          className="rounded hover:text-ink disabled:hover:text-muted"
+        >
+          {title}
+          {isSorted && <span aria-hidden> {sorting.isDescending ? '↓' : '↑'}</span>}
+        </button>
+      ) : (
+        title
+      )}
+    </th>
   );
 }
 

@@ -1,6 +1,7 @@
 import type { ChangeRow, ComparisonResult, DecisionRow } from '@jadefence/contract';
 import { describeDecider, type ComparisonGroup } from '@jadefence/core/replay';
 import { useState } from 'react';
+import { useAddressState } from '../../address-state.js';
 import { changesQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { ColumnPicker, useColumns } from '../../components/columns.js';
@@ -11,6 +12,7 @@ import { WindowTable, type Column } from '../../components/window-table.js';
 import { DecisionActions } from '../evidence/decision-actions.js';
 import { ExplanationPanel } from '../evidence/explanation-panel.js';
 import { useRowWindow } from '../evidence/row-window.js';
+import { useSortedRows } from '../evidence/sorted-rows.js';
 import { SideLabel } from '../evidence/side-label.js';
 
 interface Explained {
@@ -30,14 +32,14 @@ export function ChangesTable({
 }) {
   const [first, setFirst] = useState(0);
   const [explained, setExplained] = useState<Explained>();
-  const rows = useRowWindow<ChangeRow>('', first, (_, offset, limit) =>
-    changesQuery(comparison.id, { offset, limit, group }),
-  );
+  const pageOf = (offset: number, limit: number) => changesQuery(comparison.id, { offset, limit, group });
+  const inOrder = useRowWindow<ChangeRow>('', first, (_, offset, limit) => pageOf(offset, limit));
   const title = chosen
     ? `From ${describeDecider(chosen.before)} to ${describeDecider(chosen.after)}`
     : 'Requests that change';
   const all = columnsOf(comparison, setExplained);
   const { columns, shown, toggle } = useColumns('changes', all, [...HIDDEN_COLUMNS, 'country']);
+  const { rows, sorting } = useSortedRows(inOrder, useAddressState(), all, pageOf);
   const { total } = rows;
   return (
     <Card title={title} aside={<ColumnPicker all={all} shown={shown} onToggle={toggle} />}>
@@ -51,6 +53,7 @@ export function ChangesTable({
           total={total}
           first={first}
           rowAt={rows.rowAt}
+          sorting={sorting}
           onFirst={setFirst}
         />
       )}

@@ -18,6 +18,7 @@ import { saveFile } from '../../save-file.js';
 import { DecisionActions } from '../evidence/decision-actions.js';
 import { ExplanationPanel } from '../evidence/explanation-panel.js';
 import { useRowWindow, type RowWindow } from '../evidence/row-window.js';
+import { useSortedRows } from '../evidence/sorted-rows.js';
 import { FilterBox } from './filter-box.js';
 import { filteringColumns } from './cell-filter.js';
 
@@ -40,11 +41,12 @@ export function DecisionTable({ replayId, outcomes }: { replayId: number; outcom
   const where = get('where') ?? '';
   const filter = JSON.stringify({ ...(outcome ? { outcome } : {}), ...(where ? { where } : {}) });
   const [first, setFirst] = useFirstRow(address, filter);
-  const rows = useRowWindow<DecisionRow>(filter, first, (text, offset, limit) =>
-    decisionsQuery(replayId, { offset, limit, ...(JSON.parse(text) as Filter) }),
-  );
+  const pageOf = (text: string, offset: number, limit: number) =>
+    decisionsQuery(replayId, { offset, limit, ...(JSON.parse(text) as Filter) });
+  const inOrder = useRowWindow<DecisionRow>(filter, first, pageOf);
   const all = filteringColumns(where, (to) => set({ where: to, offset: undefined }));
   const { columns, shown: shownColumns, toggle } = useColumns('decisions', all, HIDDEN_COLUMNS);
+  const { rows, sorting } = useSortedRows(inOrder, address, all, (offset, limit) => pageOf(filter, offset, limit));
   const isBadFilter = hasProblem(rows.error, 'bad-filter');
   const { total = 0 } = rows;
   const top = Math.min(first, Math.max(0, total - 1));
@@ -86,6 +88,7 @@ export function DecisionTable({ replayId, outcomes }: { replayId: number; outcom
             total={total}
             first={top}
             rowAt={rows.rowAt}
+            sorting={sorting}
             isOpen={({ row }) => row === explained}
             onFirst={setFirst}
             onOpen={({ row }) => set({ row }, true)}
