@@ -13,8 +13,9 @@ export function useAddressState(): AddressState {
   const set = useCallback<AddressState['set']>(
     (changes, isSmall = false) =>
       setParams(
-        (before) => {
-          const after = new URLSearchParams(before);
+        () => {
+          // What was put there a moment ago may not be drawn yet.
+          const after = new URLSearchParams(window.location.search);
           for (const [key, value] of Object.entries(changes))
             if (value === undefined || value === '') after.delete(key);
             else after.set(key, String(value));
