@@ -55,7 +55,8 @@ const GIVEN_UP = 'the rules are too many, and their review took too long';
 /** About as long as making a request takes. */
 const STEPS_OF_EXAMPLE = 2000;
 const NO_EXAMPLE = 'no text could be made for its patterns';
-const INEXACT = 'it compares first bytes, or a list that is a dataset, whose values are not gone through';
+const INEXACT =
+  'it compares first bytes, many hosts of inspected requests, or a list that is a dataset: not all of them are gone through';
 
 /** For one claim, boxes are cut so often, and so many requests are made, before it is given up. */
 export interface OrderBounds {

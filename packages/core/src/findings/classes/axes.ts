@@ -150,6 +150,7 @@ export interface AxesInput {
   readonly times: readonly number[];
   readonly samples: Samples;
   readonly isOutbound: boolean;
+  readonly hasInspection: boolean;
 }
 
 /** The axes of the comparisons of a gate, and comparisons as formulas over them. */

@@ -34,12 +34,14 @@ export interface CandidatesInput {
   readonly hasPathsOfHosts: boolean;
   /** What is encrypted may be hidden, so that the name of the TLS server is what is seen. */
   readonly isOutbound: boolean;
+  /** Whether it is hidden depends on rules. */
+  readonly hasInspection: boolean;
 }
 
 export function candidatesOf(
   name: string,
   atoms: readonly Atom[],
-  { context, samples, hasPathsOfHosts, isOutbound }: CandidatesInput,
+  { context, samples, hasPathsOfHosts, isOutbound, hasInspection }: CandidatesInput,
 ): Candidates {
   const { rulebook, categories } = context;
   const literals = literalsOf(atoms, rulebook.lists);
@@ -60,12 +62,12 @@ export function candidatesOf(
       const hosts = hostsOf([...literals.values, ...ofGates('hosts')]);
       const isOfCategory = atoms.some(({ comparison }) => comparison.field === 'category');
       const all = [...new Set([...hosts, ...(isOfCategory ? samples.hosts : [])])];
-      return hasPathsOfHosts
-        ? exactly(urls(all, isOutbound, isOfCategory ? pathsOfFeeds(categories, literals) : pathsOf(literals.values)))
-        : exactly([
-            ...httpValues([...all, null, undefined], hostSettings, all),
-            ...(isOutbound ? named(all, [undefined]) : []),
-          ]);
+      // Which pairs of host and server name there are matters only where rules decide what is inspected.
+      const isInexact = literals.hasDataset || (hasInspection && all.length > MAX_PAIRED_HOSTS);
+      const hostCandidates = hasPathsOfHosts
+        ? urls(all, isOutbound, isOfCategory ? pathsOfFeeds(categories, literals) : pathsOf(literals.values))
+        : [...httpValues([...all, null, undefined], hostSettings, all), ...(isOutbound ? named(all, [undefined]) : [])];
+      return { candidates: hostCandidates, isInexact };
     }
     case 'path':
       return exactly([
@@ -223,7 +225,7 @@ function* sizes(atoms: readonly Atom[]): Generator<Candidate> {
         yield { kind, settings: { 'http.request.body.size': body, 'http.request.size': request } };
 }
 
-/** First bytes and what carries them. Of bytes that rules name at the start, not every mixture with protocols is tried. */
+/** First bytes and what carries them. Of several tests of them, not every mixture is tried: bytes can look like two protocols. */
 function flows(atoms: readonly Atom[]): Candidates {
   const ofPayload = atoms.filter(({ comparison }) => comparison.field === 'payload');
   const starts = ofPayload.filter(({ comparison }) => comparison.operator === 'starts');
@@ -244,7 +246,7 @@ function flows(atoms: readonly Atom[]): Candidates {
   for (const transport of [...new Set(transports), null, undefined])
     for (const payload of [undefined, null, ...samples.map(toBase64)])
       all.push({ kind: 'any', settings: { 'network.transport': transport, 'jade.payload': payload } });
-  return { candidates: all, isInexact: starts.length > 0 && ofPayload.length > 1 };
+  return { candidates: all, isInexact: ofPayload.length > 1 };
 }
 
 function toBase64(hex: string): string {

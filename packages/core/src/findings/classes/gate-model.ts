@@ -93,6 +93,7 @@ export class GateModel {
       times,
       samples,
       isOutbound: gate.statement.direction === 'outbound',
+      hasInspection: (gate.statement.inspection?.rules.length ?? 0) > 0,
     });
     for (const { atoms, isInexact } of this.axes.all)
       if (isInexact) for (const { partition } of atoms) this.#inexact.add(partition);

@@ -18,15 +18,12 @@ export function reviewTimes(
   nowUnixMs: number,
 ): number[] {
   const schedules = statements.filter((statement) => statement.kind === 'schedule');
-  const later = [...new Set(ends)]
-    .filter((end) => end > nowUnixMs)
-    .sort((a, b) => a - b)
-    .slice(0, MAX_ENDS);
+  const later = [...new Set(ends)].filter((end) => end > nowUnixMs).sort((a, b) => a - b);
   const times = new Set([nowUnixMs, ...later, ...later.map((end) => end - 1)]);
   for (const { zone: own = zone, weekly, exceptions } of schedules) {
     const minutes = boundaryMinutes(weekly);
     const starts = [
-      ...[nowUnixMs, ...later].map((from) => DateTime.fromMillis(from, { zone: own })),
+      ...[nowUnixMs, ...later.slice(0, MAX_ENDS)].map((from) => DateTime.fromMillis(from, { zone: own })),
       ...exceptions.map((date) => DateTime.fromISO(date, { zone: own })),
     ];
     for (const start of starts)
