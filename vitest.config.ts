@@ -4,12 +4,28 @@ export default defineConfig({
   resolve: { conditions: ['jade-source'] },
   ssr: { resolve: { conditions: ['jade-source'] } },
   test: {
-    include: [
-      'packages/*/src/**/*.test.ts',
-      'demo/src/**/*.test.ts',
-      'bench/src/**/*.test.ts',
-      'e2e/src/**/*.test.ts',
-      'scripts/**/*.test.ts',
+    projects: [
+      {
+        extends: true,
+        test: {
+          name: 'parts',
+          include: [
+            'packages/*/src/**/*.test.ts',
+            'demo/src/**/*.test.ts',
+            'bench/src/**/*.test.ts',
+            'scripts/**/*.test.ts',
+          ],
+        },
+      },
+      {
+        extends: true,
+        test: {
+          name: 'whole',
+          include: ['e2e/src/**/*.test.ts'],
+          // A browser and a service on a busy machine: a second try tells a fault from a moment. The closing lines name each.
+          retry: 1,
+        },
+      },
     ],
     setupFiles: ['./scripts/lib/property-tests.mjs'],
     reporters: ['default', './scripts/closing-line-reporter.mjs'],
