@@ -7,18 +7,24 @@ import { main, ROOT, step } from './lib/run.mjs';
 
 const SIZE = { width: 1280, height: 800 };
 
-/** Each picture: its file name, the address it is taken at, and what is done before. */
+/** Each picture: its file name, the address it is taken at, what is done before, and how that is taken back. */
 const PAGES = [
   { name: 'overview', path: '/', ready: 'by replay' },
   { name: 'fences', path: '/fences', ready: 'Hits of' },
   { name: 'replay', path: '/replays/2', ready: 'each bar is' },
   {
-    name: 'replay-breakdown',
-    path: '/replays/2',
-    ready: 'each bar is',
-    act: async (page) => {
-      await page.getByText('more with fewer').scrollIntoViewIfNeeded();
-    },
+    name: 'limit-advice',
+    path: `/limit-advice?${new URLSearchParams({ log: '1', by: 'client, method', within: '5m', when: 'path under /login' })}`,
+    ready: 'The highest keys',
+  },
+  {
+    name: 'matrix',
+    path: `/matrix?${new URLSearchParams({
+      clients: 'head-office\n198.19.96.12\nmonitoring',
+      to: 'tickets.larkmoor.example/login\nstudio.larkmoor.example\ncollection.larkmoor.example/api/search',
+    })}`,
+    ready: 'Expect all of it',
+    dark: true,
   },
   {
     name: 'explanation',
@@ -98,7 +104,40 @@ const PAGES = [
     },
   },
   { name: 'lists', path: '/lists', ready: 'Name a group once' },
-  { name: 'revisions', path: '/revisions', ready: 'Revision 1' },
+  {
+    name: 'revisions',
+    path: '/fences',
+    ready: 'Hits of',
+    act: async (page) => {
+      await setState(page, { fence: 'ticket-desk', rule: 'resale', state: 'on' });
+      await page.goto('/revisions');
+      await page.getByText('At the gate tickets').first().waitFor();
+      await page.getByText('of Larkmoor').first().waitFor();
+    },
+    after: (page) => setState(page, { fence: 'ticket-desk', rule: 'resale', state: 'trial' }),
+  },
+  {
+    name: 'findings',
+    path: '/fences',
+    ready: 'Hits of',
+    act: async (page) => {
+      const base = { kind: 'add-rule', position: { at: 'top' } };
+      await edit(page, [
+        { ...base, fence: 'picture-api', text: 'rule readers allow when path under /api' },
+        { ...base, fence: 'visitors', text: 'rule large-files block when path under /download' },
+        { ...base, fence: 'ticket-desk', text: 'rule other-hosts block when host ends "resale.example"' },
+      ]);
+      await page.goto('/findings');
+      await page.getByText('is never reached').first().waitFor();
+      await page.getByText('A request that shows it').first().click();
+    },
+    after: (page) =>
+      edit(page, [
+        { kind: 'remove-rule', fence: 'picture-api', rule: 'readers' },
+        { kind: 'remove-rule', fence: 'visitors', rule: 'large-files' },
+        { kind: 'remove-rule', fence: 'ticket-desk', rule: 'other-hosts' },
+      ]),
+  },
   {
     name: 'expectations',
     path: '/expectations',
@@ -110,7 +149,6 @@ const PAGES = [
         .click();
     },
   },
-  { name: 'fences-dark', path: '/fences', ready: 'Hits of', dark: true },
   // The last, since it leaves another replay behind.
   {
     name: 'compare',
@@ -147,7 +185,6 @@ await main(async () => {
     });
     try {
       const isWanted = (name) => wanted.length === 0 || wanted.includes(name);
-      if (isWanted('sign-in')) await shoot(browser, { name: 'sign-in', path: '/', ready: 'Sign in to' }, address);
       for (const page of PAGES.filter(({ name }) => isWanted(name)))
         await step(`Picture of ${page.name}`, () => shoot(browser, page, address, signIn));
       if (isWanted('judge'))
@@ -168,30 +205,34 @@ await main(async () => {
   });
 });
 
+/** Sets the state of a rule of the demo's draft. */
+function setState(page, rule) {
+  return edit(page, [{ kind: 'set-rule', ...rule }]);
+}
+
 /** Edits the draft of the demo. */
-async function setState(page, rule) {
+async function edit(page, edits) {
   const { version } = await (await page.request.get('/api/v1/draft')).json();
   const response = await page.request.post('/api/v1/draft/edits', {
     headers: { 'if-match': `"${version}"` },
-    data: { edits: [{ kind: 'set-rule', ...rule }] },
+    data: { edits },
   });
   if (!response.ok()) throw new Error(`The edit answered ${response.status()}: ${await response.text()}`);
 }
 
-async function shoot(browser, { name, path, ready, act, dark }, address, signIn) {
+async function shoot(browser, { name, path, ready, act, after, dark }, address, signIn) {
   const context = await browser.newContext({ baseURL: address, viewport: SIZE, colorScheme: dark ? 'dark' : 'light' });
   const page = await context.newPage();
-  if (signIn) {
-    const response = await context.request.post(`${address}/api/v1/session`, {
-      data: { name: signIn.name, password: signIn.password },
-    });
-    if (!response.ok()) throw new Error(`The sign-in answered ${response.status()}`);
-  }
+  const response = await context.request.post(`${address}/api/v1/session`, {
+    data: { name: signIn.name, password: signIn.password },
+  });
+  if (!response.ok()) throw new Error(`The sign-in answered ${response.status()}`);
   await page.goto(`${address}${path}`);
   await page.getByText(ready).first().waitFor();
   await act?.(page);
   await page.waitForTimeout(400);
   await page.screenshot({ path: join(ROOT, 'docs/screenshots', `${name}.png`) });
+  await after?.(page);
   await context.close();
 }
 

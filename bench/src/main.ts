@@ -5,8 +5,10 @@ import { benchDomains } from './domains.js';
 import { benchFeed } from './feed.js';
 import { benchJudge } from './judge.js';
 import { benchParse } from './parse.js';
+import { benchReview } from './review.js';
 import { benchDecision } from './replay/bench-decision.js';
 import { benchImport } from './replay/bench-import.js';
+import { benchLimitAdvice } from './replay/bench-limit-advice.js';
 import { benchLength } from './replay/bench-length.js';
 import { benchMawk } from './replay/bench-mawk.js';
 import { benchPages } from './replay/bench-pages.js';
@@ -32,7 +34,9 @@ const WORKLOADS: Record<string, () => Promise<void>> = {
 /** Those that take long: only when they are requested. */
 const LONG: Record<string, () => Promise<void>> = {
   'console': benchConsole,
+  'limit-advice': benchLimitAdvice,
   'pages': benchPages,
+  'review': benchReview,
   'service': () => benchService(2_000_000),
   'service-20m': () => benchService(20_000_000),
 };

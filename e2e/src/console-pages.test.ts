@@ -166,6 +166,7 @@ describe('expectations', () => {
       await page.reload();
       await page.getByLabel('Note: what changes, and why').fill('All the same');
       await page.getByRole('button', { name: 'Publish', exact: true }).click();
+      await page.getByRole('button', { name: /^Publish with \d+ warning/ }).click();
       await page.getByText('1 expectation is not met, so nothing was published.').waitFor();
       await page.getByRole('button', { name: 'Publish all the same' }).click();
       await page.getByText('forced: expectations were not met').waitFor();

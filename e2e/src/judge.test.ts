@@ -94,7 +94,7 @@ describe('jadefence judge', () => {
       { input: LOG, cwd: folder },
     );
     expect(ran.stderr).toBe(
-      `${folder}/countries.csv:2: "nonsense" is no network such as 198.18.0.0/20; the row is left out\nstandard input: Looks like NCSA combined with the host in front: of the first 5 lines 4 can be read and 1 would be rejected.\n`,
+      `${folder}/countries.csv:2: "nonsense" is no network such as 198.18.0.0/20; the row is left out\nstandard input: Looks like NCSA combined with the host in front: of the first 5 lines 4 can be read and 1 would be rejected.\nThe review of the rules has 1 warning: The rule desk/login stops all countries but some, and with them addresses of no-country and internal. [not-in-without-no-country] See jadefence review.\n`,
     );
     expect(ran.stdout.replaceAll(folder, 'FOLDER')).toBe(`\
 standard input judged by FOLDER/site.fence

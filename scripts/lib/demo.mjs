@@ -97,8 +97,7 @@ async function load(address, signIn) {
     await step('Importing the country table', () => jadefence('country', 'import', 'demo/data/countries.csv'));
   if (!datasets.some(({ kind }) => kind === 'category'))
     await step('Importing the category feed', () => jadefence('category', 'import', 'demo/data/categories.csv'));
-  if ((await client.revisions()).length === 0)
-    await step('Publishing them', () => jadefence('publish', '--note', 'The rules of the house'));
+  if ((await client.revisions()).length === 0) await publishTwice(jadefence);
   if (!existsSync(LOG) || !existsSync(OUTBOUND_LOG)) {
     mkdirSync(join(STATE, NAME), { recursive: true });
     await step('Making up a day of requests', async () => {
@@ -118,6 +117,20 @@ async function load(address, signIn) {
     await step('Replaying the outbound log', () => jadefence('replay', 'start', OUTBOUND_LOG_NAME));
     await step('Replaying the inbound log', () => jadefence('replay', 'start', LOG_NAME));
   }
+}
+
+/** The first revision has the mistakes that are usual, and the second has them corrected, so that both can be looked at. */
+async function publishTwice(jadefence) {
+  await step('Publishing a first draft with the usual mistakes', async () => {
+    await jadefence('fence', 'import', 'demo/first-draft', '--only', '--yes');
+    // What can never match is an error, with which nothing is published.
+    await jadefence('review', '--fix', 'never-true');
+    await jadefence('publish', '--note', 'A first draft, with the mistakes that a review finds');
+  });
+  await step('Publishing it with the mistakes corrected', async () => {
+    await jadefence('fence', 'import', 'demo/fences', '--yes');
+    await jadefence('publish', '--note', 'The rules of the house');
+  });
 }
 
 /** Runs the command-line client against the demo on this terminal. */

@@ -85,6 +85,11 @@ const router = createBrowserRouter([
       { path: 'audit', lazy: () => pageOf(import('./features/audit/audit-page.js'), 'AuditPage') },
       { path: 'logs', lazy: () => pageOf(import('./features/logs/logs-page.js'), 'LogsPage') },
       { path: 'logs/:id', lazy: () => pageWithId(import('./features/logs/log-page.js'), 'LogPage') },
+      {
+        path: 'limit-advice',
+        lazy: () => pageOf(import('./features/limit-advice/limit-advice-page.js'), 'LimitAdvicePage'),
+      },
+      { path: 'matrix', lazy: () => pageOf(import('./features/matrix/matrix-page.js'), 'MatrixPage') },
       { path: 'try', lazy: () => pageOf(import('./features/try/try-page.js'), 'TryPage') },
       { path: 'replays', lazy: () => pageOf(import('./features/replays/replays-page.js'), 'ReplaysPage') },
       { path: 'replays/:id', lazy: () => pageWithId(import('./features/replays/replay-page.js'), 'ReplayPage') },

@@ -1,5 +1,6 @@
 import {
   ArrowsRightLeftIcon,
+  AdjustmentsHorizontalIcon,
   BeakerIcon,
   CalendarDaysIcon,
   CheckBadgeIcon,
@@ -15,6 +16,7 @@ import {
   ScaleIcon,
   ShieldExclamationIcon,
   Squares2X2Icon,
+  TableCellsIcon,
   TagIcon,
   WindowIcon,
 } from '@heroicons/react/24/outline';
@@ -47,7 +49,9 @@ export const PAGE_GROUPS = [
       { to: '/logs', text: 'Logs', Icon: DocumentTextIcon },
       { to: '/replays', text: 'Replays', Icon: PlayCircleIcon },
       { to: '/compare', text: 'Compare', Icon: ScaleIcon },
+      { to: '/limit-advice', text: 'Limit advice', Icon: AdjustmentsHorizontalIcon },
       { to: '/try', text: 'Try', Icon: BeakerIcon },
+      { to: '/matrix', text: 'Matrix', Icon: TableCellsIcon },
       { to: '/expectations', text: 'Expectations', Icon: CheckBadgeIcon },
     ],
   },

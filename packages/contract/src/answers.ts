@@ -1,7 +1,8 @@
+import type { LimitAdvice } from '@jadefence/core/advice';
 import type { ListLookup, StartingPoint } from '@jadefence/core/edit';
-import type { ExpectationResult } from '@jadefence/core/expectations';
-import type { Review } from '@jadefence/core/findings';
-import type { Explanation, Identified } from '@jadefence/core/explain';
+import type { ExpectationResult, Matrix } from '@jadefence/core/expectations';
+import type { MeaningChanges, Review } from '@jadefence/core/findings';
+import type { Explanation, Identified, RulesAtGate } from '@jadefence/core/explain';
 import type { Survey } from '@jadefence/core/survey';
 import type { Problem } from './problems.js';
 import type { ApplicationInfo } from './applications.js';
@@ -13,7 +14,8 @@ import type { PassphraseInfo } from './passphrases.js';
 import type { SourceInfo } from './sources.js';
 import type { ChangePage, ComparisonInfo, ComparisonProgress, ComparisonResult } from './comparisons.js';
 import type { Log } from './logs.js';
-import type { DecisionPage, Replay, ReplayProgress, ReplayResult } from './replays.js';
+import type { RecordedComparisonResult, RecordedPage } from './recorded.js';
+import type { DecisionPage, ProtectedStop, Replay, ReplayProgress, ReplayResult } from './replays.js';
 import type { AuditCheck, AuditPage } from './audit.js';
 import type {
   Draft,
@@ -28,7 +30,7 @@ import type {
   MatchCount,
 } from './draft.js';
 import type { Health } from './health.js';
-import type { Revision, RevisionDiff } from './revisions.js';
+import type { Revision, RevisionDiff, RulePlacement } from './revisions.js';
 import type { Tried } from './try-requests.js';
 import type { AccessToken, CreatedToken, Session } from './users.js';
 
@@ -79,20 +81,28 @@ export interface Answers {
   readonly Health: Health;
   readonly Identified: Identified;
   readonly ImportPreview: ImportPreview;
+  readonly LimitAdvice: LimitAdvice;
   readonly ListInfo: ListInfo;
   readonly ListLookup: ListLookup;
   readonly Log: Log;
+  readonly Matrix: Matrix;
   readonly MatchCount: MatchCount;
+  readonly MeaningChanges: MeaningChanges;
   readonly PassphraseInfo: PassphraseInfo;
   readonly PasswordReset: PasswordReset;
   readonly PutCorrection: PutCorrection;
   readonly Refreshed: Refreshed;
+  readonly ProtectedStop: ProtectedStop;
+  readonly RecordedComparisonResult: RecordedComparisonResult;
+  readonly RecordedPage: RecordedPage;
   readonly Replay: Replay;
   readonly ReplayProgress: ReplayProgress;
   readonly ReplayResult: ReplayResult;
   readonly Review: Review;
   readonly Revision: Revision;
   readonly RevisionDiff: RevisionDiff;
+  readonly RulesAtGate: RulesAtGate;
+  readonly RulePlacement: RulePlacement;
   readonly Session: Session;
   readonly SourceInfo: SourceInfo;
   readonly StartingPoint: StartingPoint;

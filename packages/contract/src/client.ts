@@ -1,14 +1,16 @@
 import { createParser } from 'eventsource-parser';
-import type { Explanation } from '@jadefence/core/explain';
+import type { LimitAdvice } from '@jadefence/core/advice';
+import type { Explanation, RulesAtGate } from '@jadefence/core/explain';
 import type { Survey } from '@jadefence/core/survey';
 import type { Edit, ListLookup, StartingPoint } from '@jadefence/core/edit';
-import type { ExpectationResult } from '@jadefence/core/expectations';
-import type { Review } from '@jadefence/core/findings';
+import type { ExpectationResult, Matrix } from '@jadefence/core/expectations';
+import type { MeaningChanges, Review } from '@jadefence/core/findings';
 import type { Identified } from '@jadefence/core/explain';
 import type { Outcome } from '@jadefence/core/language';
 import type { DatasetKind } from '@jadefence/core/reference';
 import type { SyntheticFlow } from '@jadefence/core/request';
 import { ServiceError, type Problem } from './problems.js';
+import type { LimitAdviceRequest, MatrixQuery, RulesForRequest } from './advice.js';
 import type { ApplicationInfo } from './applications.js';
 import type { CategoryLookup, CategoryOverview } from './categories.js';
 import type { Correction, PutCorrection } from './corrections.js';
@@ -32,7 +34,7 @@ import type {
 } from './draft.js';
 import type { Health } from './health.js';
 import type { ReplayPolicy } from './replays.js';
-import type { PublishRequest, Revision, RevisionDiff } from './revisions.js';
+import type { PublishRequest, Revision, RevisionDiff, RulePlacement } from './revisions.js';
 import type { Tried, TryRequest } from './try-requests.js';
 import type { CreatedToken, Role, Session, AccessToken } from './users.js';
 import type {
@@ -43,7 +45,8 @@ import type {
   ComparisonRequest,
 } from './comparisons.js';
 import type { Log, LogReadOptions } from './logs.js';
-import type { DecisionPage, Replay, ReplayRequest, ReplayProgress, ReplayResult } from './replays.js';
+import type { RecordedComparisonResult, RecordedPage, RecordedQuery, RecordedRequestsQuery } from './recorded.js';
+import type { DecisionPage, ProtectedStop, Replay, ReplayRequest, ReplayProgress, ReplayResult } from './replays.js';
 
 export interface ClientOptions {
   /** Where the service listens, without a path; empty for the site the page came from. */
@@ -79,6 +82,9 @@ export async function listAll<T>(list: (page: ListPage) => Promise<T[]>): Promis
 }
 
 /** The service's API, one method a route. Every method throws `ServiceError`. */
+/** So many logs are looked at for one with requests for a gate. */
+const MAX_LOGS_TRIED = 5;
+
 export class ServiceClient {
   constructor(private readonly options: ClientOptions) {}
 
@@ -110,6 +116,17 @@ export class ServiceClient {
     this.#json('POST', '/draft/edits', { edits }, version);
   /** What edits would do, with nothing written. */
   previewEdits = (edits: readonly Edit[]): Promise<EditResult> => this.#json('POST', '/draft/edits/preview', { edits });
+  /** What would be wrong with a rule, `fence/rule`, after edits. */
+  findingsAfter = (edits: readonly Edit[], rule: string, signal?: AbortSignal): Promise<Review> =>
+    this.#json('POST', '/draft/edits/findings', { edits, rule }, undefined, signal);
+  /** Which requests would change their outcome by edits. */
+  meaningOfEdits = (edits: readonly Edit[]): Promise<MeaningChanges> =>
+    this.#json('POST', '/draft/edits/meaning', { edits });
+  /** Which requests change their outcome when the draft is published. */
+  draftMeaning = (): Promise<MeaningChanges> => this.#json('GET', '/draft/meaning');
+  /** Where a rule would have to be to decide about what it matches. */
+  placeRule = (fence: string, rule: string): Promise<RulePlacement> =>
+    this.#json('GET', `/draft/placement${queryText({ fence, rule })}`);
   draftSteps = (): Promise<DraftSteps> => this.#json('GET', '/draft/steps');
   undo = (): Promise<EditResult> => this.#json('POST', '/draft/undo');
   redo = (): Promise<EditResult> => this.#json('POST', '/draft/redo');
@@ -131,18 +148,43 @@ export class ServiceClient {
   revisionSources = (number: number): Promise<DraftSources> => this.#json('GET', `/revisions/${number}/files`);
   diffRevisions = (from: ReplayPolicy, to: ReplayPolicy): Promise<RevisionDiff> =>
     this.#json('GET', `/revisions/diff${queryText({ from, to })}`);
+  /** Which requests change their outcome from one revision to another. */
+  meaningBetween = (from: ReplayPolicy, to: ReplayPolicy): Promise<MeaningChanges> =>
+    this.#json('GET', `/revisions/meaning${queryText({ from, to })}`);
   publish = (input: PublishRequest, version: number): Promise<Revision> =>
     this.#json('POST', '/revisions', input, version);
   restore = (number: number, note?: string): Promise<Revision> =>
     this.#json('POST', `/revisions/${number}/restore`, note === undefined ? {} : { note });
   /** @param signal ends the counting */
+  /** Which rules can apply to a client, and what each still needs. */
+  rulesFor = (query: RulesForRequest): Promise<RulesAtGate[]> =>
+    this.#json('GET', `/rules-for${queryText({ ...query })}`);
+  /** What becomes of each client at each destination. */
+  matrix = (query: MatrixQuery): Promise<Matrix> => this.#json('POST', '/matrix', query);
+  /** Which count is right for a limit, from a log. */
+  limitAdvice = (logId: number, request: LimitAdviceRequest, signal?: AbortSignal): Promise<LimitAdvice> =>
+    this.#json('POST', `/logs/${logId}/limit-advice`, request, undefined, signal);
   countMatches = (logId: number, rule: { text: string; fence?: string }, signal?: AbortSignal): Promise<MatchCount> =>
     this.#json('POST', `/logs/${logId}/matches`, rule, undefined, signal);
+  /** Counts in the latest log that has requests for the gates of the fence; undefined where there is none. */
+  countInLatest = async (
+    logs: readonly Log[],
+    rule: { text: string; fence: string },
+    signal?: AbortSignal,
+  ): Promise<(MatchCount & { readonly log: Log }) | undefined> => {
+    for (const log of logs.slice(0, MAX_LOGS_TRIED)) {
+      const count = await this.countMatches(log.id, rule, signal);
+      if (count.requests > 0) return { ...count, log };
+    }
+    return undefined;
+  };
   verifyAudit = (): Promise<AuditCheck> => this.#json('POST', '/audit/verify');
 
   audit = (query: { offset: number; limit: number }): Promise<AuditPage> =>
     this.#json('GET', `/audit${queryText(query)}`);
   findings = (): Promise<Review> => this.#json('GET', '/draft/findings');
+  /** What a review of a revision finds, by today's reference data. */
+  findingsOf = (revision: number): Promise<Review> => this.#json('GET', `/revisions/${revision}/findings`);
   expectations = (): Promise<ExpectationResult[]> => this.#json('GET', '/draft/expectations');
   tryRequest = (input: TryRequest): Promise<Tried> => this.#json('POST', '/try', input);
   datasets = (kind?: DatasetOwner, page?: ListPage): Promise<DatasetInfo[]> =>
@@ -233,6 +275,13 @@ export class ServiceClient {
     id: number,
     query: { offset: number; limit: number; outcome?: Outcome; where?: string },
   ): Promise<DecisionPage> => this.#json('GET', `/replays/${id}/decisions${queryText(query)}`);
+  /** Requests of protected clients that the replay stops. */
+  protectedStops = (id: number): Promise<ProtectedStop[]> => this.#json('GET', `/replays/${id}/protected`);
+  /** The replay compared with what its log recorded. */
+  recorded = (id: number, { stops }: RecordedQuery = {}): Promise<RecordedComparisonResult> =>
+    this.#json('GET', `/replays/${id}/recorded${queryText({ stops: stops?.join() })}`);
+  recordedRequests = (id: number, { stops, ...page }: RecordedRequestsQuery): Promise<RecordedPage> =>
+    this.#json('GET', `/replays/${id}/recorded/requests${queryText({ ...page, stops: stops?.join() })}`);
   explanation = (id: number, row: number): Promise<Explanation> =>
     this.#json('GET', `/replays/${id}/decisions/${row}/explanation`);
 

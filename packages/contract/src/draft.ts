@@ -67,6 +67,8 @@ export interface Draft {
     readonly name: string;
     readonly kind: ListKind;
     readonly title?: string;
+    /** Its clients are never to be stopped. */
+    readonly isProtected?: boolean;
     readonly numEntries?: number;
   }[];
   readonly schedules: readonly {

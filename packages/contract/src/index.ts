@@ -5,7 +5,9 @@ export type { AnswerName, AnswerOf, Answers, PasswordReset, Refreshed } from './
 export * from './applications.js';
 export * from './audit.js';
 export * from './categories.js';
+export * from './advice.js';
 export * from './comparisons.js';
+export * from './recorded.js';
 export * from './corrections.js';
 export * from './countries.js';
 export * from './datasets.js';
@@ -20,6 +22,6 @@ export * from './try-requests.js';
 export * from './users.js';
 export type { Edit, StartingPoint, ListLookup } from '@jadefence/core/edit';
 export type { ExpectationResult } from '@jadefence/core/expectations';
-export type { Finding, Review } from '@jadefence/core/findings';
+export type { ChangedRequests, Finding, MeaningChanges, Review } from '@jadefence/core/findings';
 export type { Explanation } from '@jadefence/core/explain';
 export type { Survey } from '@jadefence/core/survey';

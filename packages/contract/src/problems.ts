@@ -35,6 +35,8 @@ export const PROBLEMS = {
   'part-in-use': { status: 409, title: 'It is used elsewhere' },
   'invalid-text': { status: 422, title: 'The text cannot be read' },
   'nothing-to-publish': { status: 409, title: 'Nothing differs from what is published' },
+  'review-errors': { status: 409, title: 'The review finds errors' },
+  'protected-stopped': { status: 409, title: 'Protected clients are stopped' },
   'expectations-not-met': { status: 409, title: 'Expectations are not met' },
   'replay-already-finished': { status: 409, title: 'The replay has ended' },
   'replay-not-done': { status: 409, title: 'The replay is not done yet' },

@@ -92,6 +92,17 @@ export interface DecisionRow {
   readonly written?: string;
 }
 
+/** Requests of the clients of a protected list that a replay stops. */
+export interface ProtectedStop {
+  readonly replayId: number;
+  readonly list: string;
+  readonly requests: number;
+  /** A filter that finds them. */
+  readonly where: string;
+  /** The first of them. */
+  readonly rows: readonly DecisionRow[];
+}
+
 export interface DecisionPage {
   readonly offset: number;
   /** Rows in all, after the filter by outcome. */

@@ -1,6 +1,7 @@
 import type { PartSelectorInput, PublishInput } from './server.js';
 import type { Shape } from './shape.js';
 import type { DescribedChange } from '@jadefence/core/edit';
+import type { MeaningChanges, Placement } from '@jadefence/core/findings';
 import type { ReplayPolicy } from './replays.js';
 
 export interface Revision {
@@ -21,6 +22,12 @@ export interface Revision {
 export type PartSelector = Shape<PartSelectorInput>;
 
 export type PublishRequest = Shape<PublishInput>;
+
+/** Where a rule would have to be, and which requests would then change their outcome. */
+export interface RulePlacement extends Placement {
+  /** Absent where it is not to be moved. */
+  readonly changes?: MeaningChanges;
+}
 
 export interface RevisionDiff {
   readonly from: ReplayPolicy;

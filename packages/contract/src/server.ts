@@ -35,7 +35,9 @@ import {
 } from './decorators.js';
 import { DATASET_OWNERS, type DatasetOwner } from './datasets.js';
 import type { ReplayPolicy } from './replays.js';
-import { ROLES, type Role } from './users.js';
+
+export * from './server-advice.js';
+export * from './server-sign-in.js';
 
 const MAX_FILE_CHARACTERS = 20_000_000;
 const MAX_FILES = 2000;
@@ -84,18 +86,6 @@ function IsAllowedFor(kinds: readonly string[]): PropertyDecorator {
   });
 }
 
-export class SignInInput {
-  @IsString() @Length(1, 100) name!: string;
-  @IsString() @Length(1, 1000) password!: string;
-}
-
-export class SignInTokenInput {
-  @IsString() @Length(1, 100) signInName!: string;
-  @IsString() @Length(1, 1000) password!: string;
-  @IsString() @Length(1, 100) name!: string;
-  @IsIn(ROLES) scope!: Role;
-}
-
 export class SourceFileInput {
   @Matches(FILE_PATH, { message: FILE_PATH_MESSAGE }) path!: string;
   @IsString() @Length(0, MAX_FILE_CHARACTERS) text!: string;
@@ -141,7 +131,10 @@ export class EditInput {
   @Settable('set-rule') @IsString() @MaxLength(500) owner?: string | null;
   @Settable('set-rule') @IsString() @MaxLength(2000) reason?: string | null;
   @Needed(['set-mode']) @IsIn(['trial', 'enforce']) mode?: 'trial' | 'enforce';
-  @Needed(['edit-list']) @Matches(NAME, { message: '$property must be the name of a list' }) list?: string;
+  @Needed(['edit-list', 'protect-list'])
+  @Matches(NAME, { message: '$property must be the name of a list' })
+  list?: string;
+  @Needed(['protect-list']) @IsBoolean() isProtected?: boolean;
   @Needed(['edit-list']) @IsArray() @ArrayMaxSize(MAX_ENTRIES) @IsString({ each: true }) add?: string[];
   @Needed(['edit-list']) @IsArray() @ArrayMaxSize(MAX_ENTRIES) @IsString({ each: true }) remove?: string[];
   @Needed(['attach', 'detach', 'move-gate'])
@@ -153,6 +146,11 @@ export class EditInput {
 
 export class EditsInput {
   @IsListOf(() => EditInput, { min: 1, max: MAX_EDITS }) edits!: EditInput[];
+}
+
+export class EditFindingsInput extends EditsInput {
+  /** As fence/rule. */
+  @IsString() @Length(3, 200) rule!: string;
 }
 
 export class PartSelectorInput {
@@ -184,6 +182,11 @@ export class RestoreInput {
 export class DiffQuery {
   @IsAgainst() from!: ReplayPolicy;
   @IsAgainst() to!: ReplayPolicy;
+}
+
+export class PlacementQuery {
+  @Matches(NAME, { message: '$property must be a name' }) fence!: string;
+  @Matches(NAME, { message: '$property must be a name' }) rule!: string;
 }
 
 export class NameParams {
@@ -220,18 +223,6 @@ export class TryRequestInput {
   @Optional() @IsString() @Length(1, 100) peer?: string;
   /** Judges whatever the host. */
   @Optional() @Matches(NAME, { message: '$property must be the name of a gate' }) gate?: string;
-}
-
-export class NewPasswordInput {
-  /** The one that holds now. */
-  @IsString() @Length(1, 1000) password!: string;
-  @IsString() @Length(12, 1000) newPassword!: string;
-}
-
-export class NewTokenInput {
-  @IsString() @Length(1, 100) name!: string;
-  @IsIn(ROLES) scope!: Role;
-  @Optional() @IsInt() @Min(1) @Max(3650) expiresInDays?: number;
 }
 
 export class UserParams {

@@ -26,6 +26,8 @@ export interface Config {
   readonly referenceSeconds: number;
   /** How long one request may take a thread. */
   readonly requestSeconds: number;
+  /** How much a review of rules goes through, see `OrderBounds`. */
+  readonly reviewSteps: number;
   /** How long requests under way may take to end when the service stops. */
   readonly graceSeconds: number;
   /** How often a running replay keeps what it would have to do again after a restart. */
@@ -60,6 +62,7 @@ type Limits = Pick<
   | 'maxConnections'
   | 'referenceSeconds'
   | 'requestSeconds'
+  | 'reviewSteps'
   | 'graceSeconds'
   | 'checkpointSeconds'
 >;
@@ -97,6 +100,12 @@ function readLimits(read: Read): Limits {
       '60',
       'a number of seconds',
       (text) => wholeNumber(text, 86_400) || undefined,
+    ),
+    reviewSteps: read(
+      'JADEFENCE_REVIEW_STEPS',
+      '6000000',
+      'a number of steps',
+      (text) => wholeNumber(text, 10_000_000_000) || undefined,
     ),
     graceSeconds: read('JADEFENCE_GRACE_SECONDS', '20', 'a number of seconds', (text) => wholeNumber(text, 3600)),
     checkpointSeconds: read('JADEFENCE_CHECKPOINT_SECONDS', '5', 'a number of seconds', (text) =>

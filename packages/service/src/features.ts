@@ -4,13 +4,18 @@ import type { Database } from './database/database.js';
 import { AuditTrail } from './database/audit.js';
 import { auditRoutes } from './features/audit/routes.js';
 import { Comparisons } from './features/comparisons/comparisons.js';
-import { comparisonRoutes } from './features/comparisons/routes.js';
-import { Drafts, type ExternalData } from './features/draft/draft.js';
+import { RecordedComparisons } from './features/comparisons/recorded.js';
+import { comparisonRoutes, recordedRoutes } from './features/comparisons/routes.js';
+import type { ExternalData } from './features/draft/draft-parts.js';
+import { Drafts } from './features/draft/draft.js';
 import { DraftWatch } from './features/draft/news.js';
+import { DraftReviews } from './features/draft/review.js';
 import { draftRoutes } from './features/draft/routes.js';
 import { listRoutes } from './features/lists/routes.js';
 import { Logs } from './features/logs/logs.js';
 import { MatchCounts } from './features/rule-preview/rule-preview.js';
+import { LimitAdvices } from './features/advice/limit-advices.js';
+import { adviceRoutes } from './features/advice/routes.js';
 import { matchRoutes } from './features/rule-preview/routes.js';
 import { Passphrases } from './features/passphrases/passphrases.js';
 import { passphraseRoutes } from './features/passphrases/routes.js';
@@ -23,9 +28,12 @@ import { ReferenceSnapshots } from './reference/reference-snapshots.js';
 import { DecisionPages } from './features/replays/decision-pages.js';
 import { ContextStore } from './features/replays/context-store.js';
 import { Replays } from './features/replays/replays.js';
+import { ProtectedStops } from './features/replays/protected-stops.js';
 import { replayRoutes } from './features/replays/routes.js';
+import { Meanings } from './features/revisions/meanings.js';
 import { PublishedRevisions, Revisions } from './features/revisions/revisions.js';
 import { revisionRoutes } from './features/revisions/routes.js';
+import { matrixRoutes } from './features/try/matrix.js';
 import { tryRoutes } from './features/try/routes.js';
 import type { JobAdder } from './jobs/job-queue.js';
 import type { Judging } from './threads/evaluation-pool.js';
@@ -52,11 +60,14 @@ export function openFeatures({ db, config, pool, queue, tables }: FeatureParts) 
   };
   const draftWatch = new DraftWatch(db);
   const drafts = new Drafts(db, new PublishedRevisions(datasets), outside);
-  const revisions = new Revisions(db, drafts, referenceSnapshots, datasets);
   const logs = new Logs(db);
   const judges = new ContextStore(db, referenceSnapshots, datasets);
-  const replays = new Replays(db, drafts, revisions, logs, referenceSnapshots, judges, queue, config.maxWaiting);
   const pages = new DecisionPages(db, logs, judges, pool);
+  const protectedStops = new ProtectedStops(db, pages, judges);
+  const revisions = new Revisions(db, drafts, referenceSnapshots, datasets, protectedStops);
+  const reviews = new DraftReviews(db, drafts, datasets, referenceSnapshots, config.reviewSteps);
+  const meanings = new Meanings(drafts, revisions, reviews, referenceSnapshots, config.reviewSteps);
+  const replays = new Replays(db, drafts, revisions, logs, referenceSnapshots, judges, queue, config.maxWaiting);
   const { maxWaiting } = config;
   const comparisons = new Comparisons(db, { replays, pages, judges, logs, pool, queue, maxWaiting });
   const countryTables = new CountryTables(db, datasets, referenceSnapshots, drafts, logs, pool, config.resolver);
@@ -75,16 +86,19 @@ export function openFeatures({ db, config, pool, queue, tables }: FeatureParts) 
     drafts,
     draftWatch,
     routes: [
-      ...draftRoutes(drafts, draftWatch, referenceSnapshots),
-      ...revisionRoutes(revisions),
+      ...draftRoutes(drafts, draftWatch, reviews, referenceSnapshots),
+      ...revisionRoutes(revisions, meanings),
       ...listRoutes(db, drafts),
       ...passphraseRoutes(new Passphrases(db, drafts)),
       ...countryRoutes(countryTables),
       ...applicationRoutes(referenceSnapshots, drafts),
+      ...adviceRoutes(new LimitAdvices(revisions, logs, referenceSnapshots, config.maxLimitKeys)),
       ...matchRoutes(new MatchCounts(drafts, logs, referenceSnapshots, pool)),
+      ...matrixRoutes(revisions, referenceSnapshots),
       ...tryRoutes(revisions, referenceSnapshots),
-      ...replayRoutes(replays, pages),
+      ...replayRoutes(replays, pages, protectedStops),
       ...comparisonRoutes(comparisons),
+      ...recordedRoutes(new RecordedComparisons(db, { replays, pages, judges, logs })),
       ...auditRoutes(db, trail),
     ],
   };

@@ -5,18 +5,21 @@ import { listAll } from '@jadefence/contract';
 import type { Command } from 'commander';
 import { EXIT, Failure } from '../cli-error.js';
 import { parseWhole, TABLE_FORMATS, logMessage, writeJson, type Output, type Streams } from '../output.js';
+import { describeSide, placeOf } from '../render/side.js';
 import { own } from '../render/terminal.js';
 import { coloursFor, countOf, formatCount, formatShare, formatTime, printTable, shorten } from '../render/text.js';
 import { connect } from '../service.js';
+import { compareRecorded, parseStops } from './recorded.js';
 import { describeJudge, findLog } from './replay.js';
 import { addScopeOptions, scopeOf, type ScopeOptions } from './replay-options.js';
 import { parseAgainst } from './revision.js';
 import { printCsvRow } from '../render/csv.js';
 
 interface CompareOptions extends ScopeOptions {
-  readonly before: ReplayPolicy;
+  readonly before: ReplayPolicy | 'recorded';
   readonly after: ReplayPolicy;
   readonly group?: number;
+  readonly stops?: number[];
   readonly output: Output;
 }
 
@@ -28,9 +31,10 @@ export function addCompare(program: Command, streams: Streams): void {
     .command('compare')
     .description('Compare two policies on a stored log')
     .argument('<log>', 'number or name of the log')
-    .requiredOption('--before <what>', 'draft, or the number of a revision', parseAgainst)
+    .requiredOption('--before <what>', 'recorded (what the log shows), draft, or the number of a revision', parseBefore)
     .option('--after <what>', 'draft, or the number of a revision', parseAgainst, 'draft');
   addScopeOptions(command)
+    .option('--stops <statuses>', 'statuses that mean a recorded stop, such as 403,429 (429,451)', parseStops)
     .option('--group <number>', 'only the requests of this group of the table', parseWhole)
     .option(...TABLE_FORMATS)
     .addHelpText(
@@ -41,7 +45,8 @@ With --output ndjson or csv every request that changes is listed.
 Examples:
   jadefence compare 1 --before 3
   jadefence compare access.log --before 2 --after 3 --group 1
-  jadefence compare 1 --before 3 --output ndjson > changes.ndjson`,
+  jadefence compare 1 --before 3 --output ndjson > changes.ndjson
+  jadefence compare 1 --before recorded --stops 403,429`,
     )
     .action((log: string, options: CompareOptions) => compareLog(log, options, streams));
 }
@@ -50,6 +55,8 @@ async function compareLog(logText: string, options: CompareOptions, streams: Str
   const { before, after, group, output } = options;
   const client = await connect(streams);
   const log = findLog(await listAll(client.logs), logText);
+  if (before === 'recorded') return compareRecorded(client, log, options, streams);
+  if (options.stops) throw new Failure('--stops is for --before recorded.', EXIT.wrongInput);
   const { id } = await client.startComparison({ logId: log.id, before, after, ...scopeOf(options) });
   const end = await client.followComparison(id, ({ requestsDone, requests }) => {
     if (streams.stderr.isTTY)
@@ -60,15 +67,7 @@ async function compareLog(logText: string, options: CompareOptions, streams: Str
   if (streams.stderr.isTTY) streams.stderr.write(`${own('\r')}${own('\u001b[K')}`);
   if (end.state === 'failed') throw new Failure(`Comparison ${id} failed: ${end.failure}`, EXIT.checkFailed);
   const result = await client.comparisonResult(id);
-  if (group !== undefined && (group < 1 || group > result.tally.groups.length))
-    throw new Failure(
-      `There is no group ${group}.`,
-      EXIT.wrongInput,
-      result.tally.groups.length === 0
-        ? 'No request changes, so there are none.'
-        : `They are numbered from 1 to ${result.tally.groups.length}.`,
-    );
-  const place = group === undefined ? undefined : group - 1;
+  const place = placeOf(group, result.tally.groups.length);
   if (output === 'json') return writeJson(streams, result);
   if (output === 'table') return printComparison(client, result, place, streams);
   if (output === 'csv') streams.data.write(`${CSV_HEADER}\n`);
@@ -78,6 +77,10 @@ async function compareLog(logText: string, options: CompareOptions, streams: Str
       streams.data.write(`${output === 'csv' ? printCsvChange(row) : JSON.stringify(printChange(row))}\n`);
     if (rows.length < PAGE_ROWS) return;
   }
+}
+
+function parseBefore(text: string): ReplayPolicy | 'recorded' {
+  return text === 'recorded' ? text : parseAgainst(text);
 }
 
 async function printComparison(
@@ -122,12 +125,6 @@ function renderGroups(groups: readonly ComparisonGroup[]): string {
     describeSide(after),
   ]);
   return printTable(['group', 'requests', '', 'before', 'after'], rows, [0, 1]);
-}
-
-export function describeSide(side: Side): string {
-  const how = [side.status, side.reason].filter((part) => part !== undefined).join(' ');
-  const to = side.redirect === undefined ? '' : ` to ${side.redirect}`;
-  return `${side.outcome}${how === '' ? '' : ` ${how}`}${to} by ${describeDecider(side)}`;
 }
 
 function renderChanges(rows: readonly ChangeRow[]): string {

@@ -14,6 +14,7 @@ import {
 } from '../output.js';
 import { confirm } from '../prompts.js';
 import { renderChanges } from '../render/changes.js';
+import { countRequests, renderMeaning } from '../render/meaning.js';
 import { countOf } from '../render/text.js';
 import { connect } from '../service.js';
 import { positionOf, withPosition, type PositionOptions } from './rule.js';
@@ -27,9 +28,12 @@ export function addDraft(draft: Command, streams: Streams): void {
   draft
     .command('changes')
     .description('Show unpublished changes and their authors')
+    .option('--meaning', 'which requests change their outcome, proved without a log')
     .option(...RECORD_FORMATS)
-    .addHelpText('after', '\nExamples:\n  jadefence draft changes')
-    .action(({ output }: OutputOption) => showChanges(output, streams));
+    .addHelpText('after', '\nExamples:\n  jadefence draft changes\n  jadefence draft changes --meaning')
+    .action(({ output, meaning }: OutputOption & { meaning?: boolean }) =>
+      meaning ? showMeaning(output, streams) : showChanges(output, streams),
+    );
   draft
     .command('undo')
     .description('Undo your latest edit of the draft')
@@ -120,6 +124,12 @@ async function readText(path: string): Promise<string> {
   return readFile(path, 'utf8').catch((error: NodeJS.ErrnoException) => {
     throw new Failure(`The file "${path}" cannot be read (${error.code}).`);
   });
+}
+
+async function showMeaning(output: OneOutput, streams: Streams): Promise<void> {
+  const client = await connect(streams);
+  const changes = await countRequests(client, await client.draftMeaning());
+  printRecord(streams, output, changes, renderMeaning(changes, streams));
 }
 
 async function showChanges(output: OneOutput, streams: Streams): Promise<void> {

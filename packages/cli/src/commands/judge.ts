@@ -1,5 +1,7 @@
 import type { EvaluationContext, HeldBehaviour } from '@jadefence/core/decide';
 import { suggestNearest } from '@jadefence/core/text';
+import { QUICK_BOUNDS, reviewRules } from '@jadefence/core/findings';
+import type { Statement } from '@jadefence/core/language';
 import { DEFAULT_MAX_KEYS, TooManyKeysError } from '@jadefence/core/match';
 import { summarize, type BreakdownName } from '@jadefence/core/replay';
 import type { Imported } from '@jadefence/files';
@@ -10,6 +12,7 @@ import { loadRulebook } from '../files/load-fences.js';
 import { openLog, type OpenLog } from '../files/open-log.js';
 import { addReadingOptions, orFailLater, readingOf, type ReadingOptions } from '../files/reading.js';
 import { LogJudge, startImport, type PrintRecord } from '../judging/judge-log.js';
+import { ProtectedWatch } from '../judging/protected-watch.js';
 import {
   LineWriter,
   nameOfPath,
@@ -32,6 +35,7 @@ interface JudgeOptions extends ReadingOptions {
   readonly held: HeldBehaviour;
   readonly maxLimitKeys: number;
   readonly by?: readonly BreakdownName[];
+  readonly protect?: readonly string[];
   readonly categoryFeed?: string[];
   readonly output: Output;
 }
@@ -49,6 +53,7 @@ export function addJudge(program: Command, streams: Streams): void {
     .addOption(peopleOption())
     .option('--category-feed <file...>', 'category feeds in order: CSV, CATEGORY=LIST, a folder or an archive')
     .addOption(byOption())
+    .option('--protect <list...>', 'exit 1 if a client of these lists of addresses is stopped')
     .option('--max-limit-keys <number>', 'counters and holds that may be alive at once', parseWhole, DEFAULT_MAX_KEYS)
     .option(...TABLE_FORMATS)
     .addHelpText(
@@ -59,6 +64,7 @@ Examples:
   jadefence judge access.log --fences ./fences --country-table countries.csv --output ndjson > decisions.ndjson
   jadefence judge access.log --fences ./fences --by host client
   jadefence judge access.log access.log.1.gz --fences ./fences
+  jadefence judge access.log --fences ./fences --protect office monitoring
   gzip -dc access.log.gz | jadefence judge - --fences site.fence --host shop.example`,
     )
     .action((log: string[], options: JudgeOptions) => judgeLog(log, options, streams));
@@ -72,8 +78,8 @@ async function judgeLog(paths: readonly string[], options: JudgeOptions, streams
   // Who is shown each decision of standard input is shown it as the line comes.
   const imported = paths.includes('-') && printOf(options) ? undefined : startImport(log);
   try {
-    const context = early ?? (await loadJudge(options, streams));
-    await judgeOpened({ log, imported, context: context }, paths, options, streams);
+    const loaded = early ?? (await loadJudge(options, streams));
+    await judgeOpened({ log, imported, ...loaded }, paths, options, streams);
   } finally {
     await imported?.return(undefined);
   }
@@ -84,31 +90,40 @@ function printOf({ output }: JudgeOptions): PrintRecord | undefined {
   return { ndjson: JSON.stringify, csv: printDecisionRow, table: undefined, json: undefined }[output];
 }
 
-interface OpenedLog {
+interface LoadedJudge {
+  readonly context: EvaluationContext;
+  /** Of the fences. */
+  readonly statements: readonly Statement[];
+}
+
+interface OpenedLog extends LoadedJudge {
   readonly log: OpenLog;
   /** Its chunks; absent where it is judged line by line. */
   readonly imported: AsyncGenerator<Imported> | undefined;
-  readonly context: EvaluationContext;
 }
 
 async function judgeOpened(
-  { log, imported, context: context }: OpenedLog,
+  { log, imported, context, statements }: OpenedLog,
   paths: readonly string[],
   options: JudgeOptions,
   streams: Streams,
 ): Promise<void> {
   const { output } = options;
   const print = printOf(options);
-  const judging = new LogJudge(context, print, options.maxLimitKeys);
+  const watch = options.protect && new ProtectedWatch(context.rulebook, options.protect);
+  const judging = new LogJudge(context, watch ? watch.around(print) : print, options.maxLimitKeys);
   const writer = new LineWriter(streams.data);
   if (output === 'csv') await writer.write(printDecisionHeader());
   if (!imported) await writer.flush();
   await orFailLater(paths, async () => {
     const names = log.files.map(({ name }) => name);
-    if (imported) for await (const line of judging.judgeFiles(imported, names)) await writer.write(line);
+    const write = async (line: string): Promise<void> => {
+      if (print) await writer.write(line);
+    };
+    if (imported) for await (const line of judging.judgeFiles(imported, names)) await write(line);
     else
       for await (const lines of judging.judgeStream(log)) {
-        for (const line of lines) await writer.write(line);
+        for (const line of lines) await write(line);
         await writer.flush();
       }
   }).catch((error: unknown) => {
@@ -128,15 +143,42 @@ async function judgeOpened(
     streams.stdout.write(
       renderSummary(summary, `${paths.map(nameOfPath).join(' ')} judged by ${options.fences}`, streams, options.by),
     );
+  if (output === 'table') reportFindings(context, statements, streams);
   if (print && summary.numRejected > 0)
     streams.stderr.write(`${countOf(summary.numRejected, 'line')} rejected; --output table shows the first of them\n`);
+  watch?.refuseStops();
+}
+
+/** How many findings a review of the rules has, and the worst of them. */
+function reportFindings(
+  { rulebook, countries, categories }: EvaluationContext,
+  statements: readonly Statement[],
+  streams: Streams,
+): void {
+  const { findings } = reviewRules({
+    statements,
+    rulebook,
+    nowUnixMs: Date.now(),
+    referenceData: { countries, categories },
+    bounds: QUICK_BOUNDS,
+  });
+  const [worst] = findings;
+  if (!worst || worst.level === 'note') return;
+  const counts = (['error', 'warning'] as const).flatMap((level) => {
+    const count = findings.filter((finding) => finding.level === level).length;
+    return count === 0 ? [] : [countOf(count, level)];
+  });
+  logMessage(
+    streams,
+    `The review of the rules has ${counts.join(' and ')}: ${worst.message} [${worst.id}] See jadefence review.`,
+  );
 }
 
 /** What the log is judged by. @throws Failure where something of it cannot be used */
-async function loadJudge(options: JudgeOptions, streams: Streams): Promise<EvaluationContext> {
+async function loadJudge(options: JudgeOptions, streams: Streams): Promise<LoadedJudge> {
   const { gate, held } = options;
   const categories = options.categoryFeed && (await loadCategoryFeeds(options.categoryFeed, streams));
-  const { rulebook } = await loadRulebook(options.fences, streams, categories?.names);
+  const { rulebook, files } = await loadRulebook(options.fences, streams, categories?.names);
   const gateNames = rulebook.gates.map(({ statement }) => statement.name);
   if (gate !== undefined && !gateNames.includes(gate)) {
     throw new Failure(
@@ -146,5 +188,8 @@ async function loadJudge(options: JudgeOptions, streams: Streams): Promise<Evalu
     );
   }
   const countries = options.countryTable ? await loadCountryTable(options.countryTable, streams) : undefined;
-  return { rulebook, countries, categories, gate, held };
+  return {
+    context: { rulebook, countries, categories, gate, held },
+    statements: files.flatMap(({ statements }) => statements),
+  };
 }

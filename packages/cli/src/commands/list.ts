@@ -65,6 +65,7 @@ export function addList(list: Command, streams: Streams): void {
         streams,
       ),
     );
+  addProtect(list, streams);
   addEntryCommands(list, streams);
   list
     .command('lookup')
@@ -99,6 +100,19 @@ export function addList(list: Command, streams: Streams): void {
     .addHelpText('after', '\nExamples:\n  jadefence list delete couriers')
     .action((name: string, { output }: OutputOption) =>
       editDraft([{ kind: 'remove', part: 'list', name }], output, streams),
+    );
+}
+
+function addProtect(list: Command, streams: Streams): void {
+  list
+    .command('protect')
+    .description('Protect the clients of a list: none is to be stopped')
+    .argument('<name>', 'name of a list of addresses', parseName)
+    .option('--off', 'no longer protect them')
+    .option(...RECORD_FORMATS)
+    .addHelpText('after', '\nExamples:\n  jadefence list protect trusted\n  jadefence list protect trusted --off')
+    .action((name: string, { off = false, output }: OutputOption & { off?: boolean }) =>
+      editDraft([{ kind: 'protect-list', list: name, isProtected: !off }], output, streams),
     );
 }
 

@@ -18,6 +18,7 @@ import {
   type Output,
   type Streams,
 } from '../output.js';
+import { renderProtected } from '../render/protected.js';
 import { renderSummary } from '../render/summary.js';
 import { countOf, formatCount, formatTime, printTable, shorten } from '../render/text.js';
 import { connect } from '../service.js';
@@ -246,6 +247,7 @@ async function showReplay(id: number | undefined, { by, output }: ShowOptions, s
   const replay = await findReplay(client, id);
   const result = await client.replayResult(replay.id);
   if (output === 'json') return writeJson(streams, result);
+  streams.stdout.write(renderProtected(await client.protectedStops(replay.id), streams));
   const { countryTable, categoryFeeds, numCorrections } = result;
   const named = ({ name, sha256 }: { name: string; sha256: string }): string => `${name} (${sha256.slice(0, 12)})`;
   const feeds = categoryFeeds.map((feed) => `category feed ${named(feed)}`);

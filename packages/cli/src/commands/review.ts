@@ -1,17 +1,21 @@
+import { checkFences, checkTree } from '@jadefence/core/check';
 import {
   FINDING_IDS,
   FINDING_LEVELS,
-  reviewRules,
+  ORDER_BOUNDS,
+  reviewFences,
   type Finding,
   type FindingLevel,
   type Review,
+  undecidedText,
 } from '@jadefence/core/findings';
 import { Option, type Command } from 'commander';
 import { EXIT, Failure } from '../cli-error.js';
 import { editDraft } from '../edit-draft.js';
-import { loadRulebook } from '../files/load-fences.js';
+import { readFenceSources } from '../files/load-fences.js';
 import { loadCategoryFeeds, loadCountryTable } from '../files/load-reference.js';
-import { RECORD_FORMATS, logMessage, writeJson, type OneOutput, type Streams } from '../output.js';
+import { logMessage, parseWhole, writeJson, type Streams } from '../output.js';
+import { toSarif } from '../render/sarif.js';
 import { coloursFor, countOf } from '../render/text.js';
 import { connect } from '../service.js';
 
@@ -23,8 +27,12 @@ interface ReviewOptions {
   readonly failOn: FindingLevel;
   readonly showIgnored?: boolean;
   readonly fix?: Finding['id'];
-  readonly output: OneOutput;
+  readonly against?: number;
+  readonly maxSteps?: number;
+  readonly output: (typeof OUTPUTS)[number];
 }
+
+const OUTPUTS = ['table', 'json', 'sarif'] as const;
 
 /** What is written: the review, and how long it took here. */
 type TimedReview = Omit<Review, 'checked'> & { readonly checked: Review['checked'] & { readonly ms: number } };
@@ -41,29 +49,40 @@ export function addReview(program: Command, streams: Streams): void {
     .addOption(new Option('--fail-on <level>', 'least level for exit 1').choices(FINDING_LEVELS).default('error'))
     .option('--show-ignored', 'show findings that comments above rules expect, too')
     .addOption(new Option('--fix <id>', 'apply the fixes of these findings to the draft').choices(FINDING_IDS))
-    .option(...RECORD_FORMATS)
+    .option('--against <number>', 'only findings of the draft that this revision does not have', parseWhole)
+    .option('--max-steps <number>', 'for files: how much is gone through before the rest is left undecided', parseWhole)
+    .addOption(new Option('--output <format>', 'sarif: SARIF 2.1.0').choices(OUTPUTS).default('table'))
     .addHelpText(
       'after',
       `
 Examples:
   jadefence review
   jadefence review ./fences --country-table countries.csv --output json
+  jadefence review ./fences --output sarif > findings.sarif
+  jadefence review --against 3
   jadefence review --fix never-true`,
     )
     .action((path: string | undefined, options: ReviewOptions) => review(path ?? options.fences, options, streams));
 }
 
 async function review(path: string | undefined, options: ReviewOptions, streams: Streams): Promise<void> {
+  if (path !== undefined && options.against !== undefined)
+    throw new Failure('--against compares the draft of a service with a revision; leave the path out.');
+  if (path === undefined && options.maxSteps !== undefined)
+    throw new Failure('--max-steps is for files; the service has JADEFENCE_REVIEW_STEPS.');
   const began = performance.now();
   const { checked, ...found } =
-    path === undefined ? await (await connect(streams)).findings() : await reviewLocally(path, options, streams);
+    path === undefined ? await reviewDraft(options, streams) : await reviewLocally(path, options, streams);
   const all: TimedReview = { ...found, checked: { ...checked, ms: Math.round(performance.now() - began) } };
   if (options.fix !== undefined) return fix(options.fix, path, all, options, streams);
   const shown = { ...all, findings: all.findings.filter(({ level }) => isAtLeast(level, options.level)) };
-  if (options.output === 'json') writeJson(streams, options.showIgnored ? shown : { ...shown, ignored: undefined });
+  if (options.output === 'sarif') writeJson(streams, toSarif(shown));
+  else if (options.output === 'json')
+    writeJson(streams, options.showIgnored ? shown : { ...shown, ignored: undefined });
   else writeFindings(shown, options, streams);
   const counts = FINDING_LEVELS.map((level) => countLevel(all.findings, level)).filter(Boolean);
   if (all.ignored.length > 0) counts.push(`${all.ignored.length} ignored`);
+  if (checked.skipped) counts.push(`${countOf(checked.skipped, 'rule')} with errors not reviewed`);
   if (all.undecided.length > 0) counts.push(`${all.undecided.length} undecided`);
   logMessage(streams, counts.length === 0 ? 'No findings.' : `${counts.join(', ')}.`);
   if (all.findings.some(({ level }) => isAtLeast(level, options.failOn)))
@@ -79,15 +98,29 @@ function countLevel(findings: readonly Finding[], level: FindingLevel): string {
   return count === 0 ? '' : countOf(count, level);
 }
 
+/** @throws Failure where there is no such revision */
+async function reviewDraft({ against }: ReviewOptions, streams: Streams): Promise<Review> {
+  const client = await connect(streams);
+  const review = await client.findings();
+  if (against === undefined) return review;
+  const before = new Set((await client.findingsOf(against)).findings.map(keyOf));
+  return { ...review, findings: review.findings.filter((finding) => !before.has(keyOf(finding))) };
+}
+
+/** What is the same in another place. */
+function keyOf({ id, gate = '', subject, message }: Finding): string {
+  return [id, gate, subject, message].join('\n');
+}
+
 async function reviewLocally(path: string, options: ReviewOptions, streams: Streams): Promise<Review> {
   const categories = options.categoryFeed && (await loadCategoryFeeds(options.categoryFeed, streams));
-  const { rulebook, files } = await loadRulebook(path, streams, categories?.names);
+  const { fenceFiles, namedFiles } = await readFenceSources(path);
+  const outside = { categories: categories?.names };
   const countries = options.countryTable ? await loadCountryTable(options.countryTable, streams) : undefined;
-  return reviewRules({
-    statements: files.flatMap(({ statements }) => statements),
-    rulebook,
+  return reviewFences(checkFences(fenceFiles, namedFiles, outside), (files) => checkTree(files, namedFiles, outside), {
     nowUnixMs: Date.now(),
     referenceData: { countries, categories },
+    ...(options.maxSteps === undefined ? {} : { bounds: { ...ORDER_BOUNDS, maxSteps: options.maxSteps } }),
   });
 }
 
@@ -98,6 +131,7 @@ async function fix(
   { output }: ReviewOptions,
   streams: Streams,
 ): Promise<void> {
+  if (output === 'sarif') throw new Failure('--fix writes what was changed as a table or as JSON.');
   if (path !== undefined)
     throw new Failure('Files are not changed by --fix.', EXIT.wrongInput, 'Import them into the draft, and fix that.');
   const edits = findings.filter((finding) => finding.id === id).flatMap((finding) => finding.fix ?? []);
@@ -121,10 +155,7 @@ function writeFindings({ findings, ignored, undecided }: TimedReview, options: R
   const lines = [
     ...findings.map((finding) => render(finding, '')),
     ...(options.showIgnored ? ignored.map((finding) => render(finding, ' ignored')) : []),
-    ...undecided.map(
-      ({ rule, gate, id, reason }) =>
-        `Not decided whether ${rule} is ${id}${gate ? ` at the gate ${gate}` : ''}: ${reason}.`,
-    ),
+    ...undecidedText(undecided),
   ];
   if (lines.length > 0) streams.stdout.write(`${lines.join('\n')}\n`);
 }

@@ -1,4 +1,4 @@
-import type { ReplayPolicy, PartSelector, Revision } from '@jadefence/contract';
+import type { ReplayPolicy, PartSelector, Revision, ServiceClient } from '@jadefence/contract';
 import { listAll } from '@jadefence/contract';
 import { STATEMENTS, type StatementKind } from '@jadefence/core/language';
 import { InvalidArgumentError, type Command } from 'commander';
@@ -15,13 +15,16 @@ import {
   type Streams,
 } from '../output.js';
 import { renderChanges } from '../render/changes.js';
+import { countRequests, renderMeaning } from '../render/meaning.js';
 import { connect } from '../service.js';
-import { formatCount, formatMinute, formatTime } from '../render/text.js';
+import { confirm } from '../prompts.js';
+import { countOf, formatCount, formatMinute, formatTime } from '../render/text.js';
 
 interface OutputOption {
   readonly output: OneOutput;
 }
 
+const SHOWN_WARNINGS = 5;
 /** Printed by everything that publishes, until something enforces what is published. */
 const NOTHING_ENFORCES = 'Nothing enforces this yet: it is what replays and tries judge by.';
 
@@ -44,7 +47,8 @@ export function addPublish(program: Command, streams: Streams): void {
     .description('Publish the draft or parts of it')
     .requiredOption('--note <text>', 'what changes and why')
     .option('--only <part>', 'a statement to publish alone, such as "fence house" (repeatable)', collectOnly)
-    .option('--force', 'publish although expectations are not met')
+    .option('--force', 'publish although expectations are not met, or protected clients are stopped')
+    .option('--yes', 'publish although the review has warnings, without confirmation')
     .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
@@ -55,9 +59,11 @@ export function addPublish(program: Command, streams: Streams): void {
         note,
         only,
         force,
+        yes = false,
         output,
-      }: OutputOption & { note: string; only?: PartSelector[]; force?: boolean }) => {
+      }: OutputOption & { note: string; only?: PartSelector[]; force?: boolean; yes?: boolean }) => {
         const client = await connect(streams);
+        await confirmWarnings(client, yes, streams);
         const { version } = await client.draftSources();
         const revision = await client.publish(
           { note, ...(only ? { only } : {}), ...(force ? { isForced: true } : {}) },
@@ -66,6 +72,18 @@ export function addPublish(program: Command, streams: Streams): void {
         report(revision, `Published revision ${revision.number}.`, output, streams);
       },
     );
+}
+
+/** Shows the warnings of a review; on a terminal they have to be confirmed. */
+async function confirmWarnings(client: ServiceClient, isYes: boolean, streams: Streams): Promise<void> {
+  // What keeps the draft from being reviewed keeps it from being published, which reports it.
+  const review = await client.findings().catch(() => undefined);
+  const warnings = review?.findings.filter(({ level }) => level === 'warning') ?? [];
+  if (warnings.length === 0) return;
+  for (const { message, id } of warnings.slice(0, SHOWN_WARNINGS)) logMessage(streams, `Warning: ${message} [${id}]`);
+  const more = warnings.length - SHOWN_WARNINGS;
+  if (more > 0) logMessage(streams, `${countOf(more, 'more warning')}: see jadefence review.`);
+  if (streams.stdin.isTTY) await confirm(`Publish with ${countOf(warnings.length, 'warning')}?`, isYes, streams);
 }
 
 function report(revision: Revision, text: string, output: OneOutput, streams: Streams): void {
@@ -104,17 +122,31 @@ export function addRevision(revision: Command, streams: Streams): void {
     .argument('<from>', 'number of a revision, or draft', parseAgainst)
     .argument('<to>', 'number of a revision, or draft', parseAgainst)
     .option('--text', 'as text in the unified format')
+    .option('--meaning', 'which requests change their outcome, proved without a log')
     .option(...RECORD_FORMATS)
-    .addHelpText('after', '\nExamples:\n  jadefence revision diff 2 3\n  jadefence revision diff 3 draft --text')
-    .action(async (from: ReplayPolicy, to: ReplayPolicy, { text, output }: OutputOption & { text?: boolean }) => {
-      const diff = await (await connect(streams)).diffRevisions(from, to);
-      const nameOf = (replayPolicy: ReplayPolicy): string =>
-        replayPolicy === 'draft' ? 'the draft' : `revision ${replayPolicy}`;
-      const shown = text
-        ? diff.text.trimEnd()
-        : `From ${nameOf(from)} to ${nameOf(to)}:\n${renderChanges(diff.changes, streams)}`;
-      printRecord(streams, output, diff, diff.changes.length === 0 ? 'Nothing differs.' : shown);
-    });
+    .addHelpText(
+      'after',
+      '\nExamples:\n  jadefence revision diff 2 3\n  jadefence revision diff 3 draft --text\n  jadefence revision diff 2 3 --meaning',
+    )
+    .action(
+      async (from: ReplayPolicy, to: ReplayPolicy, options: OutputOption & { text?: boolean; meaning?: boolean }) => {
+        const { text, meaning, output } = options;
+        const client = await connect(streams);
+        if (meaning) {
+          const found = await client.meaningBetween(from, to);
+          // The latest log is counted with what the draft names.
+          const changes = to === 'draft' ? await countRequests(client, found) : found;
+          return printRecord(streams, output, changes, renderMeaning(changes, streams));
+        }
+        const diff = await client.diffRevisions(from, to);
+        const nameOf = (replayPolicy: ReplayPolicy): string =>
+          replayPolicy === 'draft' ? 'the draft' : `revision ${replayPolicy}`;
+        const shown = text
+          ? diff.text.trimEnd()
+          : `From ${nameOf(from)} to ${nameOf(to)}:\n${renderChanges(diff.changes, streams)}`;
+        printRecord(streams, output, diff, diff.changes.length === 0 ? 'Nothing differs.' : shown);
+      },
+    );
   revision
     .command('restore')
     .description('Publish an older revision as a new one')
@@ -136,7 +168,7 @@ async function showRevision(number: number, output: OneOutput, streams: Streams)
     `revision ${number}${isPublished ? ', which is published' : ''}`,
     `${note} (${publishedBy ?? 'unknown'}, ${formatMinute(publishedAt)} UTC)`,
     ...(restoredFrom === null ? [] : [`It is revision ${restoredFrom} again.`]),
-    ...(isForced ? ['It was published although expectations were not met.'] : []),
+    ...(isForced ? ['It was forced: expectations were not met, or replays stop protected clients.'] : []),
   ];
   if (number === 1) return printRecord(streams, output, revision, head.join('\n'));
   const { changes } = await client.diffRevisions(number - 1, number);

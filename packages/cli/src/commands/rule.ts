@@ -1,9 +1,10 @@
-import { findUses, type Position, type RuleSettings } from '@jadefence/core/edit';
+import { findUses, type Edit, type Position, type RuleSettings } from '@jadefence/core/edit';
 import { suggestNearest } from '@jadefence/core/text';
 import { InvalidArgumentError, type Command } from 'commander';
 import { editDraft, textOrInput } from '../edit-draft.js';
 import { EXIT, Failure } from '../cli-error.js';
 import { RECORD_FORMATS, parseName, printRecord, type OneOutput, type Streams } from '../output.js';
+import { countRequests, renderMeaning } from '../render/meaning.js';
 import { connect } from '../service.js';
 import { findFence } from './fence.js';
 
@@ -98,6 +99,7 @@ export function addRule(rule: Command, streams: Streams): void {
       editDraft([{ kind: 'replace-rule', ...ruleId, text: await textOrInput(text, streams) }], output, streams),
     );
   addMove(rule, streams);
+  addPlace(rule, streams);
   rule
     .command('clone')
     .description('Clone a rule below itself, switched off')
@@ -147,6 +149,45 @@ function addMove(rule: Command, streams: Streams): void {
         streams,
       );
     });
+}
+
+function addPlace(rule: Command, streams: Streams): void {
+  rule
+    .command('place')
+    .description('Show where a rule would have to be, and move it')
+    .argument(RULE_ARGUMENT, 'the rule', parseRuleId)
+    .option('--yes', 'move it there')
+    .option(...RECORD_FORMATS)
+    .addHelpText('after', '\nExamples:\n  jadefence rule place house/touts\n  jadefence rule place house/touts --yes')
+    .action((ruleId: RuleId, options: Options & { yes?: boolean }) => placeRule(ruleId, options, streams));
+}
+
+async function placeRule(
+  { fence, rule }: RuleId,
+  { output, yes = false }: Options & { yes?: boolean },
+  streams: Streams,
+): Promise<void> {
+  const client = await connect(streams);
+  const placement = await client.placeRule(fence, rule);
+  const { takenBy, above, edit, changes } = placement;
+  if (yes && edit) return editDraft([edit as Edit], output, streams);
+  const name = `${fence}/${rule}`;
+  if (!edit || !changes)
+    return printRecord(
+      streams,
+      output,
+      placement,
+      takenBy.length === 0
+        ? `${name} is reached by every request that matches it; it can stay where it is.`
+        : `${takenBy.join(', ')} of other fences decide before ${name}; moving it within its fence changes nothing.`,
+    );
+  const counted = await countRequests(client, changes);
+  const lines = [
+    `${takenBy.join(', ')} ${takenBy.length === 1 ? 'decides' : 'decide'} before ${name}. It would have to be above ${fence}/${above}.`,
+    renderMeaning(counted, streams),
+    ...(yes ? [] : ['Move it there with --yes.']),
+  ];
+  printRecord(streams, output, { ...placement, changes: counted }, lines.join('\n'));
 }
 
 function addRuleStates(rule: Command, streams: Streams): void {

@@ -44,11 +44,13 @@ export class LogJudge {
   /**
    * @param print absent where only counts are requested
    * @param maxLimitKeys how many counters and holds may be alive at once; beyond it, judging throws TooManyKeysError
+   * @param newMemory makes what counts, each time the log is judged from its beginning
    */
   constructor(
     private readonly context: EvaluationContext,
     private readonly print?: PrintRecord,
-    private readonly maxLimitKeys: number = DEFAULT_MAX_KEYS,
+    maxLimitKeys: number = DEFAULT_MAX_KEYS,
+    private readonly newMemory = () => new CounterStore(undefined, maxLimitKeys),
   ) {
     this.#program = new Program(context);
     this.#breakdown = new Breakdown(context);
@@ -71,7 +73,7 @@ export class LogJudge {
    * @returns what to print, together what is certain at once
    */
   async *judgeStream(log: OpenLog): AsyncGenerator<readonly string[]> {
-    const matcher = new Matcher(this.#program, new CounterStore(undefined, this.maxLimitKeys));
+    const matcher = new Matcher(this.#program, this.newMemory());
     const judgeRecord = (record: LogRecord): string | undefined => {
       const request = normalizeRequest(record);
       const ruling = matcher.judge(request);
@@ -179,8 +181,7 @@ export class LogJudge {
   }
 
   #newReplay(): ChunkReplay {
-    const memory = new CounterStore(undefined, this.maxLimitKeys);
-    return new ChunkReplay(this.#program, memory, new RulingTable(), this.#breakdown);
+    return new ChunkReplay(this.#program, this.newMemory(), new RulingTable(), this.#breakdown);
   }
 
   async *#chunks(imported: AsyncIterable<Imported>): AsyncGenerator<EncodedChunk> {

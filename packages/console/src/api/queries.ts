@@ -9,6 +9,11 @@ export const draftQuery = queryOptions({ queryKey: ['draft'], queryFn: service.d
 export const draftSourcesQuery = queryOptions({ queryKey: ['draft', 'sources'], queryFn: service.draftSources });
 export const draftStepsQuery = queryOptions({ queryKey: ['draft', 'steps'], queryFn: service.draftSteps });
 export const findingsQuery = queryOptions({ queryKey: ['draft', 'findings'], queryFn: service.findings, retry: false });
+export const draftMeaningQuery = queryOptions({
+  queryKey: ['draft', 'meaning'],
+  queryFn: service.draftMeaning,
+  retry: false,
+});
 export const draftChangesQuery = queryOptions({ queryKey: ['draft', 'changes'], queryFn: service.draftChanges });
 export const expectationsQuery = queryOptions({
   queryKey: ['draft', 'expectations'],
@@ -52,6 +57,14 @@ export function revisionsQuery(offset = 0) {
 
 export function diffQuery(from: ReplayPolicy, to: ReplayPolicy) {
   return queryOptions({ queryKey: ['revisions', 'diff', from, to], queryFn: () => service.diffRevisions(from, to) });
+}
+
+export function meaningQuery(from: ReplayPolicy, to: ReplayPolicy) {
+  return queryOptions({
+    queryKey: [...(from === 'draft' || to === 'draft' ? ['draft'] : []), 'revisions', 'meaning', from, to],
+    queryFn: () => service.meaningBetween(from, to),
+    retry: false,
+  });
 }
 
 export function auditQuery(offset: number, limit: number) {

@@ -8,7 +8,8 @@ export function CheckBox({
 }: {
   label?: string;
   isOn: boolean;
-  onChange: (isOn: boolean) => void;
+  /** @param isRange Shift was held: up to here from the last one */
+  onChange: (isOn: boolean, isRange: boolean) => void;
 }) {
   // The browser's own box: a page has as many as a log has rules, and any other costs more to draw.
   return (
@@ -16,7 +17,9 @@ export function CheckBox({
       type="checkbox"
       aria-label={label}
       checked={isOn}
-      onChange={(event) => onChange(event.target.checked)}
+      onChange={({ target, nativeEvent }) =>
+        onChange(target.checked, nativeEvent instanceof MouseEvent && nativeEvent.shiftKey)
+      }
       className={STYLE}
     />
   );

@@ -172,6 +172,7 @@ function resolveLists(
   const broken = new Set<string>();
   const resolve = (name: string): boolean => {
     const statement = statementOf.get(name);
+    const protection = statement?.isProtected ? { isProtected: true as const } : {};
     if (resolved.has(name)) return true;
     if (!statement || broken.has(name)) return false;
     if (underWay.includes(name)) {
@@ -186,7 +187,7 @@ function resolveLists(
     }
     if (statement.source.kind === 'dataset') {
       const dataset = datasets.get(statement.source.name);
-      if (dataset?.kind === statement.listKind) resolved.set(name, resolveDataset(name, dataset));
+      if (dataset?.kind === statement.listKind) resolved.set(name, { ...resolveDataset(name, dataset), ...protection });
       else broken.add(name);
       return resolved.has(name);
     }
@@ -199,7 +200,7 @@ function resolveLists(
       : [];
     const isWhole = named.map(resolve).every(Boolean) && source !== undefined;
     underWay.pop();
-    if (isWhole) resolved.set(name, resolveList(name, statement.listKind, source, resolved));
+    if (isWhole) resolved.set(name, { ...resolveList(name, statement.listKind, source, resolved), ...protection });
     else broken.add(name);
     return isWhole;
   };

@@ -32,6 +32,8 @@ export interface Members {
 export interface ResolvedList {
   readonly name: string;
   readonly kind: ListKind;
+  /** Its clients are never to be stopped. */
+  readonly isProtected?: true;
   readonly source: InlineEntries;
   readonly members: Members;
   /** Of a list of urls, which is looked up by host and path. */

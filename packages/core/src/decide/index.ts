@@ -1,4 +1,4 @@
-export { type Decision, type Ruling } from './decision.js';
+export { type Decision, isStop, type Ruling } from './decision.js';
 export { viewDecided } from './gate.js';
 export { decide, type EvaluationContext, HELD_BEHAVIOURS, type HeldBehaviour } from './interpreter.js';
 export { State, type StoredState } from './state.js';

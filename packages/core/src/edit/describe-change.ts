@@ -173,6 +173,10 @@ function fenceDetails(old: FenceStatement, now: FenceStatement): string[] {
   ];
 }
 
+function protection({ isProtected }: ListStatement): string | undefined {
+  return isProtected ? 'protected' : undefined;
+}
+
 function listDetails(old: ListStatement, now: ListStatement): string[] {
   const texts = (list: ListStatement, side: 'entries' | 'exceptions'): string[] =>
     list.source.kind === 'inline'
@@ -184,6 +188,7 @@ function listDetails(old: ListStatement, now: ListStatement): string[] {
     list.source.kind === 'dataset' ? list.source.name : undefined;
   return [
     ...difference('kind', old.listKind, now.listKind),
+    ...difference('protection', protection(old), protection(now)),
     ...difference('title', old.title, now.title),
     ...difference('file', file(old), file(now)),
     ...difference('dataset', dataset(old), dataset(now)),

@@ -112,6 +112,18 @@ describe('a rule', () => {
   });
 });
 
+it('a list of addresses is protected, and no longer', () => {
+  expect(textAfter({ kind: 'protect-list', list: 'guests', isProtected: true })).toContain(
+    'list guests addresses protected',
+  );
+  expect(
+    textAfter(
+      { kind: 'protect-list', list: 'guests', isProtected: true },
+      { kind: 'protect-list', list: 'guests', isProtected: false },
+    ),
+  ).not.toContain('protected');
+});
+
 describe('a name', () => {
   it('of a list, schedule or fence is followed everywhere', () => {
     const text = textAfter(

@@ -9,6 +9,7 @@ import {
   RESERVED_WORDS,
   type FenceStatement,
   type GateStatement,
+  type ListStatement,
   type Rule,
   type RuleState,
   type StatementKind,
@@ -23,7 +24,7 @@ import {
   statementOf,
   type Configuration,
 } from './configuration.js';
-import { editList, type EntryReport } from './list-entries.js';
+import { editList, protectList, type EntryReport } from './list-entries.js';
 import { startFrom } from './starting-points.js';
 import { describePart, findUses, renameMentions, type Mentioned } from './uses.js';
 
@@ -54,6 +55,8 @@ export type Edit =
   | { readonly kind: 'remove-rule'; readonly fence: string; readonly rule: string }
   | ({ readonly kind: 'set-rule'; readonly fence: string; readonly rule: string } & RuleSettings)
   | { readonly kind: 'set-mode'; readonly fence: string; readonly mode: 'trial' | 'enforce' }
+  /** Whether the clients of a list of addresses are protected. */
+  | { readonly kind: 'protect-list'; readonly list: string; readonly isProtected: boolean }
   | {
       readonly kind: 'edit-list';
       readonly list: string;
@@ -88,6 +91,7 @@ export const EDIT_KINDS = [
   'remove-rule',
   'set-rule',
   'set-mode',
+  'protect-list',
   'edit-list',
   'attach',
   'detach',
@@ -156,10 +160,9 @@ function editParts(parts: readonly Part[], edit: PartsEdit): readonly Part[] {
         setRule(ruleOf(findPart(parts, 'rule', edit.rule, edit.fence)), edit),
       );
     case 'set-mode':
-      return replaceStatement(parts, 'fence', edit.fence, (fence) => ({
-        ...(fence as FenceStatement),
-        mode: edit.mode,
-      }));
+      return replaceStatement(parts, 'fence', edit.fence, (it) => ({ ...(it as FenceStatement), mode: edit.mode }));
+    case 'protect-list':
+      return replaceStatement(parts, 'list', edit.list, (list) => protectList(list as ListStatement, edit.isProtected));
     case 'attach':
       findPart(parts, 'fence', edit.fence);
       return replaceStatement(parts, 'gate', edit.gate, (gate) =>
@@ -351,14 +354,16 @@ function readUntil(text: string): NonNullable<Rule['until']> {
   );
 }
 
+type Changeable = FenceStatement | GateStatement | ListStatement;
+
 function replaceStatement(
   parts: readonly Part[],
-  kind: 'fence' | 'gate',
+  kind: 'fence' | 'gate' | 'list',
   name: string,
-  change: (statement: FenceStatement | GateStatement) => FenceStatement | GateStatement,
+  change: (statement: Changeable) => Changeable,
 ): Part[] {
   const part = findPart(parts, kind, name);
-  const changed = splitStatement(change(statementOf(part) as FenceStatement | GateStatement));
+  const changed = splitStatement(change(statementOf(part) as Changeable));
   return parts.map((eachPart) => (eachPart === part ? changed[0]! : eachPart));
 }
 

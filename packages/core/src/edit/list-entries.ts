@@ -256,6 +256,8 @@ function lookupUrl(list: ResolvedList, value: string): Omit<ListLookup, 'list' |
 export interface ListContents {
   readonly name: string;
   readonly kind: ListStatement['listKind'];
+  /** Its clients are never to be stopped. */
+  readonly isProtected?: boolean;
   readonly title?: string;
   /** The file it is kept in. */
   readonly file?: string;
@@ -317,10 +319,23 @@ export function showList(configuration: Configuration, name: string, depth = 0):
   return {
     name,
     kind: list.listKind,
+    ...(list.isProtected ? { isProtected: true } : {}),
     ...(list.title === undefined ? {} : { title: list.title }),
     ...(source.kind === 'file' ? { file: source.path } : {}),
     ...(source.kind === 'dataset' ? { dataset: datasetOf(configuration, source.name) } : {}),
     entries: show(entries),
     exceptions: show(source.kind === 'inline' ? source.exceptions : []),
   };
+}
+
+/** @throws EditError unless it holds addresses */
+export function protectList(list: ListStatement, isProtected: boolean): ListStatement {
+  const { isProtected: _, ...bare } = list;
+  if (!isProtected) return bare;
+  if (list.listKind !== 'addresses')
+    throw new EditError(
+      'invalid-text',
+      `The list ${list.name} holds ${list.listKind}; only one of addresses can be protected.`,
+    );
+  return { ...bare, isProtected: true };
 }

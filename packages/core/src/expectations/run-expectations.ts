@@ -85,7 +85,8 @@ function failureOf(expectation: ExpectStatement, decision: Decision, earlyAt: nu
   return undefined;
 }
 
-function describeDecider({ outcome, gate, fence, rule }: Decision): string {
+/** `fence/rule`, or whose `otherwise`. */
+export function describeDecider({ outcome, gate, fence, rule }: Decision): string {
   if (rule !== undefined) return `rule ${ruleId(fence!, rule)}`;
   if (fence !== undefined) return `the otherwise of fence ${fence}`;
   return outcome === 'uncovered' ? 'no gate' : `the otherwise of gate ${gate}`;

@@ -4,3 +4,4 @@ export { explainRequest, type Explanation, type FenceStep, type RuleStep, type S
 export { type Identified, identifyApplications } from './identify.js';
 export { redirectOf } from './reasons.js';
 export { renderExplanation } from './render-text.js';
+export { type ApplicableRule, type RulesAtGate, rulesFor } from './rules-for.js';

@@ -1,8 +1,8 @@
 import type { FenceStatement, Rule } from '../language/tree.js';
 import type { Rulebook } from '../check/rulebook.js';
 import type { Analysis } from './finding.js';
+import { DAY_MS } from './rules.js';
 
-const DAY_MS = 24 * 60 * 60 * 1000;
 const SOON_DAYS = 7;
 
 interface EndingRule {

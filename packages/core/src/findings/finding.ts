@@ -1,28 +1,63 @@
 import type { Rulebook } from '../check/rulebook.js';
 import type { ReferenceData } from '../decide/view.js';
 import type { Edit } from '../edit/edit.js';
+import type { Change } from '../language/changes.js';
 import type { SourceLocation } from '../language/diagnostic.js';
 import type { Statement } from '../language/tree.js';
 import type { AttributeValue } from '../request/record.js';
-import type { Undecided } from './order.js';
+import type { OrderBounds, Undecided } from './order.js';
 
 /** Each name of a finding, as documents and commands have it. */
 export const FINDING_IDS = [
+  'invalid',
+  'unknown-name',
   'never-true',
   'always-true',
   'never-reached',
   'no-effect',
   'partly-covered',
-  'country-without-ranges',
-  'path-needs-inspection',
-  'missing-need',
+  'below-broad-rule',
+  'redirect-loop',
+  'covers-everything',
+  'lookalike',
+  'address-pattern',
+  'host-bits',
+  'double-slash',
+  'encoded-path',
+  'costly-condition',
+  'tag-never-set',
   'tag-never-read',
-  'gate-without-fence',
-  'fence-without-gate',
+  'tag-set-later',
+  'country-without-ranges',
+  'not-in-without-no-country',
+  'country-table-missing',
+  'country-table-stale',
+  'private-address-by-country',
   'empty-list',
   'unused-list',
+  'list-overlap',
+  'twin-rules-drifted',
+  'missing-need',
+  'port-without-application',
+  'transport-forgotten',
+  'gate-without-fence',
+  'fence-without-gate',
+  'uncovered-host',
+  'untrusted-header',
+  'path-needs-inspection',
+  'exempt-from-inspection',
+  'hidden-evidence',
+  'no-category-fallback',
   'expired',
   'expires-soon',
+  'schedule-gap',
+  'schedule-overlap',
+  'limit-key-too-wide',
+  'hold-on-machine',
+  'open-ended-allow-list',
+  'disabled-clone',
+  'never-tried',
+  'not-published',
 ] as const;
 export type FindingId = (typeof FINDING_IDS)[number];
 
@@ -66,6 +101,14 @@ export interface ReviewInput {
   readonly nowUnixMs: number;
   /** Without it countries and categories are unknown of every request. */
   readonly referenceData?: ReferenceData;
+  /** Only findings about this rule, `fence/rule`, as an editor wants them. */
+  readonly about?: string;
+  /** How much is done before something is left undecided; a review for a person does more than a line in another output. */
+  readonly bounds?: OrderBounds;
+  /** When the country table was imported. */
+  readonly countryTableAtUnixMs?: number;
+  /** Of a draft: how it differs from what is published, and whether a replay has judged by it as it is. */
+  readonly draft?: { readonly changes: readonly Change[]; readonly isTried: boolean };
 }
 
 /** What a review found. */
@@ -75,11 +118,19 @@ export interface Review {
   readonly ignored: readonly Finding[];
   /** What could not be decided within bounds. */
   readonly undecided: readonly Undecided[];
-  readonly checked: { readonly rules: number; readonly gates: number };
+  readonly checked: {
+    readonly rules: number;
+    readonly gates: number;
+    /** Rules that were left out since they have errors. */
+    readonly skipped?: number;
+  };
 }
 
 /** How findings of one kind are made; what all of them share comes from the registry. */
 export interface Analysis {
   readonly level: FindingLevel;
-  find(input: ReviewInput): readonly Omit<Finding, 'id' | 'level'>[];
+  find(input: ReviewInput): readonly Found[];
 }
+
+/** A finding of an analysis, which may have another level than most. */
+export type Found = Omit<Finding, 'id' | 'level'> & { readonly level?: FindingLevel };

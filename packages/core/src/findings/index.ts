@@ -7,5 +7,11 @@ export {
   type FindingLevel,
   type Review,
 } from './finding.js';
-export type { Undecided } from './order.js';
-export { reviewRules } from './review.js';
+export { FINDING_ENTRIES } from './entries.js';
+export { ORDER_BOUNDS, QUICK_BOUNDS, type Undecided } from './order.js';
+export { undecidedText } from './undecided.js';
+export { reviewFences } from './broken.js';
+export { findErrors, reviewRules } from './review.js';
+export { type ChangedRequests, describeMeaning, fateText, type MeaningChanges } from './meaning-text.js';
+export type { RuleState } from './rule-changes.js';
+export { findPlacement, type Placement } from './placement.js';

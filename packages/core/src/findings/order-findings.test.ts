@@ -123,7 +123,7 @@ describe('a finding', () => {
       '# review: ignore no-effect because the auditors want to see it\nrule a allow when client in team',
     );
     expect([findings.map(({ id }) => id), ignored.map(({ id }) => id)]).toEqual([
-      ['unused-schedule'].slice(1),
+      ['open-ended-allow-list'],
       ['no-effect'],
     ]);
   });

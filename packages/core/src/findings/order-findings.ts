@@ -2,6 +2,7 @@
 import type { Condition } from '../language/tree.js';
 import { visitComparisons } from '../language/visit.js';
 import { sortAttributeNames } from '../request/record.js';
+import { countriesOf } from './countries.js';
 import type { ExampleRequest, Finding, FindingLevel, ReviewInput } from './finding.js';
 import type { OrderClaim } from './order.js';
 
@@ -47,9 +48,20 @@ const CLAIMS: Readonly<
   },
   'no-effect': {
     level: 'note',
-    words: ({ fence, rule, gate }) => ({
+    words: ({ fence, rule, gate }, { rulebook }) => ({
+      ...(rulebook.gates.filter(({ fences }) => fences.includes(fence)).length === 1
+        ? { fix: [{ kind: 'remove-rule', fence: fence.name, rule: rule.name }] }
+        : {}),
       message: `Without the rule ${fence.name}/${rule.name} the same comes of every request at the gate ${gate}.`,
       hint: 'Delete it, unless it is kept for what it records.',
+      evidence: [],
+    }),
+  },
+  'redirect-loop': {
+    level: 'error',
+    words: ({ fence, rule, related }) => ({
+      message: `The rule ${fence.name}/${rule.name} sends clients to a target that is stopped itself${related.length === 0 ? '' : `, by ${listRules(related)}`}.`,
+      hint: 'Let its target through above, or send them to a host that no gate judges.',
       evidence: [],
     }),
   },
@@ -74,7 +86,16 @@ function listRules(names: readonly string[]): string {
 function missingData(condition: Condition, { referenceData = {} }: ReviewInput): string[] {
   const fields = new Set<string>();
   visitComparisons(condition, ({ field }) => fields.add(field));
+  const { countries } = referenceData;
+  const codes: string[] = [];
+  if (countries)
+    visitComparisons(condition, ({ values }) => {
+      for (const value of values) if (value.kind === 'country') codes.push(value.code);
+    });
+  const known = codes.length > 0 ? countriesOf(countries!) : undefined;
+  const missing = [...new Set(codes)].filter((code) => !known!.has(code));
   return [
+    ...(missing.length > 0 ? [`The country table has no address of ${missing.join(', ')}.`] : []),
     ...(!referenceData.countries && (fields.has('country') || fields.has('server country'))
       ? ['There is no country table, so that every country is unknown.']
       : []),

@@ -54,6 +54,8 @@ const CONTRADICTIONS: Record<
   'always-true': (context, { rule }, request) => verdictsOf(context, request).get(rule) === 'not-matched',
   'never-reached': (context, { rule }, request) => verdictsOf(context, request).get(rule) === 'matched',
   'partly-covered': () => false,
+  // The request that is shown was run when it was found.
+  'redirect-loop': () => false,
   'no-effect': (context, { rule }, request) =>
     JSON.stringify(seen(context, request)) !== JSON.stringify(seen(withoutRule(context, rule), request)),
 };

@@ -37,6 +37,7 @@ export {
   DEFAULT_HOLD_MS,
   DEFAULT_LIMIT_STATUS,
   DEFAULT_REDIRECT_STATUS,
+  type FenceFile,
   type FenceStatement,
   type ListStatement,
   NAME,

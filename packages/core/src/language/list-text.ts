@@ -9,8 +9,9 @@ import { printValue, type ValueContext } from './value.js';
 export function parseList(cursor: Cursor): Omit<ListStatement, 'kind' | 'comments' | 'place'> {
   const { name } = cursor.expectName('a list');
   const listKind = cursor.expectOneOf(LIST_KINDS, 'a kind of list');
+  const isProtected = parseProtected(cursor, listKind);
   const title = cursor.acceptTitle();
-  const base = { name, listKind, ...(title === undefined ? {} : { title }) };
+  const base = { name, listKind, ...(isProtected ? { isProtected } : {}), ...(title === undefined ? {} : { title }) };
   if (cursor.accept('from')) return { ...base, source: parseDatasetSource(cursor) ?? parseFileSource(cursor) };
   cursor.expect('{', 'before the entries, or the word "from" and a file or dataset');
   cursor.takeTrailingComments();
@@ -19,6 +20,15 @@ export function parseList(cursor: Cursor): Omit<ListStatement, 'kind' | 'comment
   const exceptions = cursor.accept('except') ? parseEntries(cursor, requested) : [];
   cursor.expect('}', 'after the entries');
   return { ...base, source: { kind: 'inline', entries, exceptions } };
+}
+
+/** Whether clients of the list are protected. */
+function parseProtected(cursor: Cursor, listKind: ListStatement['listKind']): true | undefined {
+  if (!cursor.sees('protected')) return undefined;
+  if (listKind !== 'addresses')
+    cursor.fail('misplaced-clause', `a list of ${listKind} cannot be protected, only one of addresses`);
+  cursor.next();
+  return true;
 }
 
 /** Entries keep the comments above them and behind them. */
@@ -51,8 +61,8 @@ function parseFileSource(cursor: Cursor): FileSource {
   return { kind: 'file', path, place };
 }
 
-export function printList({ name, listKind, title, source }: ListStatement): string {
-  const head = `list ${name} ${listKind}${printTitle(title)}`;
+export function printList({ name, listKind, isProtected, title, source }: ListStatement): string {
+  const head = `list ${name} ${listKind}${isProtected ? ' protected' : ''}${printTitle(title)}`;
   if (source.kind === 'file') return `${head} from ${JSON.stringify(source.path)}`;
   if (source.kind === 'dataset') return `${head} from dataset ${source.name}`;
   const print = (value: Value): string => printValue(value, VALUE_KIND_OF[listKind]);

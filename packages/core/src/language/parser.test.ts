@@ -264,6 +264,12 @@ describe('an error in fence text', () => {
       ],
     ],
     [
+      'list l domains protected { a.example }',
+      [
+        'f.fence:1:16: Found "protected", a list of domains cannot be protected, only one of addresses. [misplaced-clause]',
+      ],
+    ],
+    [
       'schedule s { }',
       ['f.fence:1:14: Found "}", expected hours. Write days and hours such as mon-fri 09:00-17:00. [missing-clause]'],
     ],

@@ -42,7 +42,13 @@ export function describeStatement(statement: Statement, lists: ListSizes): strin
   }
 }
 
-function describeList({ name, listKind, source }: ListStatement): string {
+/** What it holds, and where its clients are protected, that. */
+function describeList(statement: ListStatement): string {
+  const protection = statement.isProtected ? ' Its clients are protected: none of them is to be stopped.' : '';
+  return `${describeEntries(statement)}${protection}`;
+}
+
+function describeEntries({ name, listKind, source }: ListStatement): string {
   if (source.kind === 'file') return `The list ${name} holds the ${listKind} kept in ${source.path}.`;
   if (source.kind === 'dataset') return `The list ${name} holds the ${listKind} of the dataset ${source.name}.`;
   const { entries, exceptions } = source;

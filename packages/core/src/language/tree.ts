@@ -52,6 +52,8 @@ export interface ZoneStatement extends Located {
 export interface ListStatement extends Named {
   readonly kind: 'list';
   readonly listKind: ListKind;
+  /** Of addresses: clients that are never to be stopped. Absent where they are not. */
+  readonly isProtected?: true;
   readonly title?: string;
   readonly source: InlineEntries | FileSource | DatasetSource;
 }
@@ -310,23 +312,25 @@ export type Value = {
   readonly place: SourceLocation;
   /** Of an entry of a list: the comments above it and behind it. */
   readonly comments?: readonly string[];
-} & (
-  | { readonly kind: 'addresses'; readonly range: AddressRange }
-  | { readonly kind: 'country'; readonly code: string }
-  | { readonly kind: 'domain'; readonly entry: DomainEntry }
-  /** A host and all below it, with a path and all below it by whole segments. */
-  | { readonly kind: 'url'; readonly host: string; readonly path: string }
-  | { readonly kind: 'text'; readonly text: string }
-  /** A category or application, or a list of them where one has that name. */
-  | { readonly kind: 'word'; readonly name: string }
-  /** A whole number, or all from `first` to `last`, both included. Of a time: milliseconds since the epoch. */
-  | { readonly kind: 'number'; readonly first: number; readonly last: number }
-  /** Hours of every day, as minutes of the day; the end is not included, and one below the start lies on the next day. */
-  | { readonly kind: 'hours'; readonly fromMinute: number; readonly toMinute: number }
-  /** Bytes as lower-case hexadecimal digits. */
-  | { readonly kind: 'bytes'; readonly hex: string }
-  | { readonly kind: 'list'; readonly name: string }
-);
+} &
+  /** @param hadHostBits bits behind the prefix were set in the text */
+  (
+    | { readonly kind: 'addresses'; readonly range: AddressRange; readonly hadHostBits?: true }
+    | { readonly kind: 'country'; readonly code: string }
+    | { readonly kind: 'domain'; readonly entry: DomainEntry }
+    /** A host and all below it, with a path and all below it by whole segments. */
+    | { readonly kind: 'url'; readonly host: string; readonly path: string }
+    | { readonly kind: 'text'; readonly text: string }
+    /** A category or application, or a list of them where one has that name. */
+    | { readonly kind: 'word'; readonly name: string }
+    /** A whole number, or all from `first` to `last`, both included. Of a time: milliseconds since the epoch. */
+    | { readonly kind: 'number'; readonly first: number; readonly last: number }
+    /** Hours of every day, as minutes of the day; the end is not included, and one below the start lies on the next day. */
+    | { readonly kind: 'hours'; readonly fromMinute: number; readonly toMinute: number }
+    /** Bytes as lower-case hexadecimal digits. */
+    | { readonly kind: 'bytes'; readonly hex: string }
+    | { readonly kind: 'list'; readonly name: string }
+  );
 
 /** Keywords, which cannot be names or bare values. */
 export const RESERVED_WORDS: ReadonlySet<string> = new Set(

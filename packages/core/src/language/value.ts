@@ -201,7 +201,8 @@ function decodeBytes(text: string): ValueOrProblem {
 function decodeAddresses({ text, rangeEnd }: SourceValue): ValueOrProblem {
   const range = rangeEnd === undefined ? parseAddressOrNetwork(text) : parseRange(text, rangeEnd);
   if (typeof range === 'string') return { problem: range };
-  return { content: { kind: 'addresses', range } };
+  const hadHostBits = text.includes('/') && parseNetwork(text)?.hadHostBits === true;
+  return { content: { kind: 'addresses', range, ...(hadHostBits ? { hadHostBits } : {}) } };
 }
 
 function parseAddressOrNetwork(text: string): AddressRange | string {

@@ -41,7 +41,7 @@ export interface CountryTable {
 }
 
 /** Loopback, link-local, private, shared and unique-local networks (RFC 6890, RFC 4193). */
-const INTERNAL_NETWORKS: readonly AddressRange[] = [
+export const INTERNAL_NETWORKS: readonly AddressRange[] = [
   '10.0.0.0/8',
   '100.64.0.0/10',
   '127.0.0.0/8',

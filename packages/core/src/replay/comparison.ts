@@ -37,7 +37,8 @@ export interface ComparisonTally {
   by: Tally['by'];
 }
 
-function sideOf(ruling: Ruling, redirectOf: RedirectOf): Side {
+/** What of a ruling two replays are compared by. */
+export function sideOf(ruling: Ruling, redirectOf: RedirectOf): Side {
   const { outcome, gate, fence, rule, status, reason } = ruling;
   const redirect = redirectOf(ruling);
   return {
@@ -163,7 +164,7 @@ function keyOf({ before, after }: ComparisonGroup): string {
 }
 
 /** What decided, in words: a rule, what a fence or a gate does otherwise, or nothing. */
-export function describeDecider({ gate, fence, rule }: Side): string {
+export function describeDecider({ gate, fence, rule }: Pick<Side, 'gate' | 'fence' | 'rule'>): string {
   if (rule !== undefined) return `${fence}/${rule}`;
   if (fence !== undefined) return `${fence} otherwise`;
   return gate === undefined ? 'no gate' : `${gate} otherwise`;

@@ -12,6 +12,14 @@ export { type DecidedRecord, toDecidedRecord } from './decided-record.js';
 export { DecisionFilter, isRowByRow } from './decision-filter.js';
 export { filterChunk } from './filter-decisions.js';
 export { MatchCounter } from './match-counter.js';
+export {
+  RECORDED_STOPS,
+  RecordedComparison,
+  type RecordedGroup,
+  recordedKey,
+  type RecordedOutcome,
+  type RecordedTally,
+} from './recorded.js';
 export { ChunkReplay, judgeSpan, NOT_JUDGED, type RowSequence, type TimeSpan } from './replay-chunk.js';
 export { RulingTable } from './ruling-table.js';
 export {

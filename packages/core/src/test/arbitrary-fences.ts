@@ -218,7 +218,7 @@ const fenceOf = (comparison: fc.Arbitrary<string>, maxLength: number) =>
     );
 
 const LISTS = [
-  'list team addresses { 198.18.0.0/29 except 198.18.0.2 }',
+  'list team addresses protected { 198.18.0.0/29 except 198.18.0.2 }',
   'list everyone addresses { team, 2001:db8::/32 except 2001:db8::1 }',
   'list home countries { NO, SE }',
   'list sites domains { *.a.example, =b.example except c.a.example }',

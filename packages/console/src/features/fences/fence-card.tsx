@@ -2,7 +2,7 @@ import { PlusIcon } from '@heroicons/react/20/solid';
 import type { DraftFence, DraftRule, Edit } from '@jadefence/contract';
 import { freeName } from '@jadefence/core/edit';
 import type { RuleSummary } from '@jadefence/core/replay';
-import { memo, useMemo, useState } from 'react';
+import { memo, useMemo } from 'react';
 import { useEdit } from '../../api/edit.js';
 import { Button } from '../../components/button.js';
 import { Card } from '../../components/layout.js';
@@ -13,11 +13,10 @@ import { GatePicker } from './gate-picker.js';
 import { FenceRules } from './fence-rules.js';
 import { SelectionBar } from './selection-bar.js';
 import type { RuleActions } from './rule-row.js';
+import { useSelection } from './use-selection.js';
 
 /** A new rule that does nothing yet: it is on trial, and to be written. */
 const NEW_RULE = 'rule new-rule trial block when path under /';
-
-const NONE: ReadonlySet<string> = new Set();
 
 /** One fence: its rules can be dragged, or moved by keys, and edited in place. */
 export const FenceCard = memo(function FenceCard({
@@ -47,22 +46,17 @@ export const FenceCard = memo(function FenceCard({
   onEditHead: (fence: DraftFence) => void;
 }) {
   const { mutate, error } = useEdit();
-  const [chosen, setSelected] = useState<ReadonlySet<string>>(NONE);
   const wanted = filter.trim().toLowerCase();
   const shown = useMemo(
     () => (wanted === '' ? fence.rules : fence.rules.filter((rule) => wordsOf(rule).includes(wanted))),
     [fence.rules, wanted],
   );
   const positions = useMemo(() => new Map(fence.rules.map(({ name }, index) => [name, index + 1])), [fence.rules]);
+  const { selected, select, choose } = useSelection(shown);
   // The same as long as the fence is, so that rows are drawn again only where they change.
   const actions = useMemo(
-    () => actionsOf(fence, onEdit, (change) => mutate([change]), setSelected),
-    [fence, onEdit, mutate],
-  );
-  // What is gone, or filtered out, is not selected any more.
-  const selected = useMemo(
-    () => (chosen.size === 0 ? chosen : new Set(shown.map(({ name }) => name).filter((name) => chosen.has(name)))),
-    [chosen, shown],
+    () => actionsOf(fence, onEdit, (change) => mutate([change]), select),
+    [fence, onEdit, mutate, select],
   );
   if (shown.length === 0 && wanted !== '') return null;
   return (
@@ -94,7 +88,7 @@ export const FenceCard = memo(function FenceCard({
           fences={fences}
           selected={shown.filter(({ name }) => selected.has(name)).map(({ name }) => name)}
           all={shown.map(({ name }) => name)}
-          onSelect={(names) => setSelected(new Set(names))}
+          onSelect={choose}
           onEdit={mutate}
         />
       )}
@@ -117,14 +111,13 @@ function actionsOf(
   fence: DraftFence,
   onEdit: (edited: Edited) => void,
   onChange: (edit: Edit) => void,
-  setSelected: (change: (before: ReadonlySet<string>) => ReadonlySet<string>) => void,
+  select: RuleActions['select'],
 ): RuleActions {
   const names = fence.rules.map(({ name }) => name);
   return {
     names: () => new Set(names),
     change: onChange,
-    select: (rule, isSelected) =>
-      setSelected((before) => new Set(isSelected ? [...before, rule] : [...before].filter((name) => name !== rule))),
+    select,
     add: (position) =>
       onEdit({
         fence: fence.name,

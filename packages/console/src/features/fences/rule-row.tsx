@@ -2,10 +2,11 @@ import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
 import { Bars3Icon, EllipsisHorizontalIcon, PencilIcon } from '@heroicons/react/20/solid';
 import { useSortable } from '@dnd-kit/sortable';
 import type { DraftRule, Edit } from '@jadefence/contract';
-import { freeName } from '@jadefence/core/edit';
+import { freeName, parseRuleText } from '@jadefence/core/edit';
 import { RULE_STATES } from '@jadefence/core/language';
 import type { RuleSummary } from '@jadefence/core/replay';
 import { memo, useCallback, useEffect, useRef, useState } from 'react';
+import { useNavigate } from 'react-router';
 import { CheckBox } from '../../components/check-field.js';
 import { Hits } from '../../components/hits.js';
 import { StateBadge } from '../../components/state-badge.js';
@@ -18,7 +19,8 @@ export interface RuleActions {
   readonly change: (edit: Edit) => void;
   readonly add: (position: Extract<Edit, { kind: 'add-rule' }>['position']) => void;
   readonly open: (rule: DraftRule) => void;
-  readonly select: (rule: string, isSelected: boolean) => void;
+  /** @param isRange with all shown rules from the last one that was selected, or not */
+  readonly select: (rule: string, isSelected: boolean, isRange: boolean) => void;
 }
 
 /** What is probably wrong with a rule. */
@@ -81,7 +83,7 @@ export const RuleRow = memo(function RuleRow({
       <CheckBox
         label={`Select rule ${rule.name}`}
         isOn={isSelected}
-        onChange={(isOn) => actions.select(rule.name, isOn)}
+        onChange={(isOn, isRange) => actions.select(rule.name, isOn, isRange)}
       />
       <button
         ref={setActivatorNodeRef}
@@ -181,8 +183,19 @@ function OpenedMenu({ fence, rule, actions }: MenuProps) {
 }
 
 function RuleMenuItems({ fence, rule, actions }: MenuProps) {
+  const navigate = useNavigate();
   const of = { fence, rule: rule.name };
+  const isLimit = parseRuleText(rule.text).rule?.action.kind === 'limit';
   const items: { text: string; act: () => void }[] = [
+    ...(isLimit
+      ? [
+          {
+            text: 'Which count is right?',
+            act: () =>
+              void navigate(`/limit-advice?${new URLSearchParams({ rule: `${fence}/${rule.name}` }).toString()}`),
+          },
+        ]
+      : []),
     { text: 'Insert a rule above', act: () => actions.add({ at: 'above', name: rule.name }) },
     { text: 'Insert a rule below', act: () => actions.add({ at: 'below', name: rule.name }) },
     {

@@ -2,6 +2,7 @@ import { ExclamationTriangleIcon, InformationCircleIcon, XCircleIcon } from '@he
 import type { Edit } from '@jadefence/contract';
 import { Link } from 'react-router';
 import { Button } from '../../components/button.js';
+import { ExampleRequest } from '../../components/example-request.js';
 
 export type Level = 'error' | 'warning' | 'note';
 
@@ -51,7 +52,7 @@ export function FindingList({
           <div className="min-w-0 grow wrap-anywhere">
             {message} <span className="text-muted">{hint}</span>
             {isWhole && evidence.map((line) => <p key={line}>{line}</p>)}
-            {isWhole && example && <Example request={example} />}
+            {isWhole && example && <ExampleRequest request={example} />}
           </div>
           {isWhole && rule !== undefined && (
             <Link
@@ -70,23 +71,5 @@ export function FindingList({
         </li>
       ))}
     </ul>
-  );
-}
-
-/** The attributes of a request that are there. */
-function Example({ request }: { request: Readonly<Record<string, unknown>> }) {
-  const shown = Object.entries(request).filter(([, value]) => value !== null);
-  return (
-    <details>
-      <summary className="cursor-pointer text-muted">A request that shows it</summary>
-      <dl className="grid grid-cols-[auto_minmax(0,1fr)] gap-x-3 pt-1 font-mono text-xs">
-        {shown.map(([name, value]) => (
-          <div key={name} className="contents">
-            <dt className="text-muted">{name}</dt>
-            <dd className="break-all">{typeof value === 'string' ? value : JSON.stringify(value)}</dd>
-          </div>
-        ))}
-      </dl>
-    </details>
   );
 }

@@ -1,3 +1,4 @@
+import { undecidedText } from '@jadefence/core/findings';
 import { useAddressState } from '../../address-state.js';
 import { useEdit } from '../../api/edit.js';
 import { Choice } from '../../components/choice.js';
@@ -52,7 +53,7 @@ export function FindingsPage() {
           {review && review.ignored.length > 0 && `, ${review.ignored.length} ignored`}
         </span>
       </div>
-      {!review && draft.diagnostics.length === 0 && !error && draft.gates.length > 0 && <Loading />}
+      {!review && !error && <Loading />}
       {review && shown.length === 0 && <p className="text-sm text-muted">Nothing of this kind was found.</p>}
       {ORDER.map((level) => {
         const ofLevel = shown.filter((finding) => finding.level === level);
@@ -67,11 +68,8 @@ export function FindingsPage() {
       {review && review.undecided.length > 0 && (
         <Card title="Not decided">
           <ul className="grid gap-1 p-4 text-sm">
-            {review.undecided.map(({ rule, gate, id, reason }) => (
-              <li key={`${id} ${rule} ${gate ?? ''}`}>
-                Whether <span className="font-mono">{rule}</span> is {id}
-                {gate && ` at ${gate}`}: {reason}.
-              </li>
+            {undecidedText(review.undecided).map((text) => (
+              <li key={text}>{text}</li>
             ))}
           </ul>
         </Card>

@@ -4,11 +4,11 @@ import { useMemo } from 'react';
 import { draftQuery, findingsQuery } from '../../api/queries.js';
 import type { ShownFinding } from './finding-list.js';
 
-/** The review of the draft; undefined until it is there, and while the draft has errors and cannot be reviewed. */
+/** The review of the draft; undefined until it is there. */
 export function useReview(): { readonly draft?: Draft; readonly review?: Review; readonly error: Error | null } {
   const draft = useQuery(draftQuery).data;
-  const review = useQuery({ ...findingsQuery, enabled: draft?.diagnostics.length === 0 && draft.gates.length > 0 });
-  return { draft, review: draft?.diagnostics.length === 0 ? review.data : undefined, error: review.error };
+  const review = useQuery(findingsQuery);
+  return { draft, review: review.data, error: review.error };
 }
 
 const NO_FINDINGS: Review['findings'] = [];
@@ -25,8 +25,13 @@ export function useRowFindings(): ReadonlyMap<string, Review['findings'][number]
   }, [findings]);
 }
 
-/** What keeps the draft from judging, then what is probably wrong with it. */
+/** What keeps the draft from judging, which is known before the review is, then what is probably wrong with it. */
 export function shownFindings(draft: Draft, review: Review | undefined): ShownFinding[] {
+  if (review)
+    return review.findings.map((finding) => ({
+      ...finding,
+      key: `${finding.id} ${finding.subject} ${finding.gate ?? ''} ${finding.message}`,
+    }));
   return [
     ...draft.diagnostics.map(({ message, hint, place }) => ({
       key: `${place.line}:${place.column} ${message}`,
@@ -35,9 +40,5 @@ export function shownFindings(draft: Draft, review: Review | undefined): ShownFi
       hint,
     })),
     ...draft.warnings.map(({ message, hint }) => ({ key: message, level: 'warning' as const, message, hint })),
-    ...(review?.findings ?? []).map((finding) => ({
-      ...finding,
-      key: `${finding.id} ${finding.subject} ${finding.gate ?? ''}`,
-    })),
   ];
 }

@@ -34,16 +34,22 @@ export function ListDetail({
             <span className="font-mono text-sm font-normal text-muted">
               {list.name}, {list.kind}
             </span>
+            {list.isProtected && (
+              <span className="rounded bg-jade-soft px-2 py-0.5 text-xs font-medium">protected</span>
+            )}
           </>
         }
         aside={
-          <Button
-            size="small"
-            disabled={remove.isPending}
-            onClick={() => remove.mutate([{ kind: 'remove', part: 'list', name: list.name }])}
-          >
-            Delete the list
-          </Button>
+          <div className="flex gap-2">
+            {list.kind === 'addresses' && <ProtectButton list={list} />}
+            <Button
+              size="small"
+              disabled={remove.isPending}
+              onClick={() => remove.mutate([{ kind: 'remove', part: 'list', name: list.name }])}
+            >
+              Delete the list
+            </Button>
+          </div>
         }
       >
         <div className="grid gap-3 p-4 text-sm">
@@ -126,5 +132,22 @@ function LookupForm({ list }: { list: ListInfo }) {
         </p>
       )}
     </form>
+  );
+}
+
+function ProtectButton({ list }: { list: ListInfo }) {
+  const protect = useEdit();
+  return (
+    <>
+      {protect.error && <ErrorNotice error={protect.error} />}
+      <Button
+        size="small"
+        disabled={protect.isPending}
+        title="A replay that stops a client of a protected list is reported first, and keeps from publishing"
+        onClick={() => protect.mutate([{ kind: 'protect-list', list: list.name, isProtected: !list.isProtected }])}
+      >
+        {list.isProtected ? 'No longer protect its clients' : 'Protect its clients'}
+      </Button>
+    </>
   );
 }

@@ -2,7 +2,7 @@ import { DialogPanel, DialogTitle } from '@headlessui/react';
 import { LIST_KINDS, type ListKind } from '@jadefence/core/language';
 import type { Edit } from '@jadefence/contract';
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { useEffect, useState } from 'react';
+import { useLayoutEffect, useState } from 'react';
 import { service } from '../../api/client.js';
 import { useEdit } from '../../api/edit.js';
 import { datasetsQuery } from '../../api/queries.js';
@@ -62,7 +62,8 @@ function NewListForm({
   const dataset = datasets.find((datasetInfo) => datasetInfo.name === from);
   const edit = useEdit(onDone);
   const isDirty = !edit.isSuccess && (name !== '' || entries.trim() !== '');
-  useEffect(() => onDirty(isDirty), [isDirty, onDirty]);
+  // Before the next key: an Escape right after the last letter has to find it.
+  useLayoutEffect(() => onDirty(isDirty), [isDirty, onDirty]);
   const edits: Edit[] = [
     {
       kind: 'put',

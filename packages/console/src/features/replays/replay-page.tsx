@@ -15,6 +15,8 @@ import { BreakdownCard } from '../evidence/breakdown-card.js';
 import { replayTitle } from '../evidence/replay-title.js';
 import { useStartReplay } from '../evidence/start-replay.js';
 import { DecisionTable } from './decision-table.js';
+import { ProtectedNotice } from './protected-notice.js';
+import { RecordedCard } from './recorded-card.js';
 import { ReplayActions } from './replay-actions.js';
 import { RulesTable } from './rules-table.js';
 import { StoppedMap } from './stopped-map.js';
@@ -107,6 +109,7 @@ function Result({ result }: { result: ReplayResult }) {
         {countOf(summary.requests, 'request')} from {formatTime(summary.fromUnixMs)} to {formatTime(summary.toUnixMs)}{' '}
         {zoneName()}, simulated by the rules; the status in the log is shown separately.
       </PageHeading>
+      <ProtectedNotice replayId={result.id} onFilter={(where) => showDecisions({ where })} />
       <OutcomeTiles summary={summary} onShow={(outcome) => showDecisions({ outcome })} />
       {summary.hostNotice && <Notice>{summary.hostNotice}</Notice>}
       {summary.uncoveredHosts.length > 0 && (
@@ -138,6 +141,7 @@ function Result({ result }: { result: ReplayResult }) {
           onFilter={(where) => showDecisions({ where })}
         />
       )}
+      <RecordedCard replayId={result.id} onFilter={(where) => showDecisions({ where })} />
       <div ref={decisions}>
         <DecisionTable replayId={result.id} outcomes={summary.outcomes.map(({ outcome }) => outcome)} />
       </div>

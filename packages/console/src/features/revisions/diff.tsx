@@ -5,11 +5,13 @@ import { diffQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { ChangeList } from '../../components/change-list.js';
 import { Loaded } from '../../components/loaded.js';
+import { RevisionMeaning } from './meaning-card.js';
 
 /** What changes from a revision to another, or to the draft: in sentences, or as text. */
 export function Diff({ from, to }: { from: number; to: ReplayPolicy }) {
   const diff = useQuery(diffQuery(from, to));
   const [isText, setText] = useState(false);
+  const [isMeaning, setMeaning] = useState(false);
   return (
     <Loaded query={diff}>
       {({ changes, text }) =>
@@ -24,9 +26,15 @@ export function Diff({ from, to }: { from: number; to: ReplayPolicy }) {
             ) : (
               <ChangeList changes={changes} />
             )}
-            <Button size="small" className="justify-self-start" onClick={() => setText(!isText)}>
-              {isText ? 'As sentences' : 'As text'}
-            </Button>
+            <div className="flex gap-2">
+              <Button size="small" onClick={() => setText(!isText)}>
+                {isText ? 'As sentences' : 'As text'}
+              </Button>
+              <Button size="small" aria-expanded={isMeaning} onClick={() => setMeaning(!isMeaning)}>
+                Which requests change
+              </Button>
+            </div>
+            {isMeaning && <RevisionMeaning from={from} to={to} />}
           </div>
         )
       }

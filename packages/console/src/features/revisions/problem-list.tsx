@@ -8,7 +8,7 @@ export function ProblemList({ error, onForce }: { error: Error; onForce: () => v
   return (
     <div className="grid gap-2">
       <ErrorNotice error={error} />
-      {problem?.code === 'expectations-not-met' && (
+      {(problem?.code === 'expectations-not-met' || problem?.code === 'protected-stopped') && (
         <Button className="justify-self-start" onClick={onForce}>
           Publish all the same
         </Button>

@@ -9,12 +9,12 @@ import { Choice } from '../../components/choice.js';
 import { Card, EmptyState, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { ListPager } from '../../components/pager.js';
-import { TextField } from '../../components/text-field.js';
 import { ChangeList } from '../../components/change-list.js';
 import { EffectCard } from '../evidence/effect-card.js';
 import { Diff } from './diff.js';
 import { ExportButton } from './export-button.js';
-import { ProblemList } from './problem-list.js';
+import { DraftMeaningCard } from './meaning-card.js';
+import { PublishForm } from './publish-form.js';
 import { RestoreForm } from './restore-form.js';
 import { formatMinute } from '../../format.js';
 
@@ -29,7 +29,12 @@ export function RevisionsPage() {
         Publishing makes the draft the next revision. Nothing enforces this yet: it is what replays and tries judge by.
       </PageHeading>
       <Loaded query={changes}>{(data) => <DraftCard changes={data} />}</Loaded>
-      {changes.data && changes.data.changes.length > 0 && <EffectCard />}
+      {changes.data && changes.data.changes.length > 0 && (
+        <>
+          {changes.data.against !== null && <DraftMeaningCard />}
+          <EffectCard />
+        </>
+      )}
       {revisions.data && revisions.data.length > 0 && <DraftAgainstCard revisions={revisions.data} />}
       <Loaded query={revisions}>
         {(all) =>
@@ -72,29 +77,13 @@ function useDiscard(version: number) {
 }
 
 function DraftCard({ changes }: { changes: DraftChanges }) {
-  const [note, setNote] = useState('');
   const [leftOut, setLeftOut] = useState<ReadonlySet<string>>(new Set());
-  const client = useQueryClient();
   const statements = new Map(
     changes.changes.flatMap((change) => {
       const only = statementOf(change);
       return only ? [[keyOf(only), only] as const] : [];
     }),
   );
-  const publish = useMutation({
-    mutationFn: (isForced: boolean) => {
-      const only = [...statements.values()].filter((item) => !leftOut.has(keyOf(item)));
-      return service.publish(
-        { note, ...(leftOut.size > 0 ? { only } : {}), ...(isForced ? { isForced } : {}) },
-        changes.version,
-      );
-    },
-    onSuccess: () => {
-      setNote('');
-      setLeftOut(new Set());
-    },
-    onSettled: () => client.invalidateQueries(),
-  });
   const { discard, error: discardError, isPending: isDiscarding } = useDiscard(changes.version);
   const toggle = (key: string): void =>
     setLeftOut((left) => new Set(left.has(key) ? [...left].filter((text) => text !== key) : [...left, key]));
@@ -127,25 +116,13 @@ function DraftCard({ changes }: { changes: DraftChanges }) {
           ))}
           <ChangeList changes={changes.changes.filter(({ part }) => part === 'file')} onDiscard={discard} />
           {discardError && <ErrorNotice error={discardError} />}
-          <div className="flex flex-wrap items-end gap-3 border-t border-line pt-4">
-            <TextField
-              label="Note: what changes, and why"
-              value={note}
-              onChange={(event) => setNote(event.target.value)}
-              className="min-w-60 grow"
-            />
-            <Button disabled={isDiscarding} onClick={() => discard()}>
-              Discard all changes
-            </Button>
-            <Button
-              look="primary"
-              disabled={note.trim() === '' || publish.isPending || leftOut.size === statements.size}
-              onClick={() => publish.mutate(false)}
-            >
-              {leftOut.size > 0 ? 'Publish what is ticked' : 'Publish'}
-            </Button>
-          </div>
-          {publish.error && <ProblemList error={publish.error} onForce={() => publish.mutate(true)} />}
+          <PublishForm
+            version={changes.version}
+            only={leftOut.size > 0 ? [...statements.values()].filter((item) => !leftOut.has(keyOf(item))) : undefined}
+            isDiscarding={isDiscarding}
+            onDiscard={() => discard()}
+            onPublished={() => setLeftOut(new Set())}
+          />
         </div>
       )}
     </Card>
@@ -166,7 +143,11 @@ function RevisionCard({ revision }: { revision: Revision }) {
               published
             </span>
           )}
-          {isForced && <span className="text-xs font-normal text-limited">forced: expectations were not met</span>}
+          {isForced && (
+            <span className="text-xs font-normal text-limited">
+              forced: expectations were not met, or protected clients are stopped
+            </span>
+          )}
         </>
       }
       aside={

@@ -18,6 +18,7 @@ import { Conflict, ruleOfText } from './conflict.js';
 import { useKnown, type KnownNames } from './known.js';
 import { proposeName } from './propose-name.js';
 import { RuleChips } from './rule-chips.js';
+import { RuleFindings } from './rule-findings.js';
 import { RuleFields } from './rule-fields.js';
 
 const FenceText = lazy(() => import('./fence-text.js'));
@@ -80,6 +81,9 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
         <p className="mt-5 rounded-lg bg-sunken px-3 py-2" data-testid="sentence">
           {rule && diagnostics.length === 0 ? describeRule(rule, sizes) : 'The text cannot be read yet.'}
         </p>
+        {rule && diagnostics.length === 0 && (
+          <RuleFindings edit={edited.editOf(text)} rule={`${edited.fence}/${rule.name}`} />
+        )}
         <div className="mt-3 flex flex-wrap items-center justify-between gap-3">
           <MatchLine matches={matches} />
           {logs.length > 0 && <LogChoice logs={logs} value={logId!} onChange={setChosenLog} />}

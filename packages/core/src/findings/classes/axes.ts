@@ -6,10 +6,11 @@ import { AttributeReader } from '../../match/features/attribute-reader.js';
 import { headerOf, queryOf } from '../../request/fields.js';
 import { invariant } from '../../request/invariant.js';
 import type { Attributes, AttributeValue } from '../../request/record.js';
-import { classSet, type Formula } from './boxes.js';
+import { classSet, type ClassSet, type Formula } from './boxes.js';
 import { candidatesOf } from './candidates.js';
 import type { Atom, RecordingPartitions } from './recording-partitions.js';
 import type { Samples } from './samples.js';
+import type { Lists } from './values.js';
 
 /** Attributes of a request; one that is undefined is missing. */
 export type Settings = Readonly<Record<string, AttributeValue | null | undefined>>;
@@ -28,8 +29,8 @@ export interface Candidate {
 }
 
 export interface AxisClass extends Candidate {
-  /** The gate that such a host, or client, leads to by itself. */
-  readonly gate?: string;
+  /** The gate that such a host, or client, leads to by itself, by each of the contexts. */
+  readonly gates: readonly (string | undefined)[];
   /** Other traffic of this kind has HTTP fields that are none; it is TLS; a scheme that is encrypted. */
   readonly isEncrypted: boolean;
   readonly httpDefault: null | undefined | 'is-http';
@@ -103,6 +104,8 @@ export function toAttributes(...settings: readonly Settings[]): Attributes {
   return Object.fromEntries(Object.entries(merged).filter(([, value]) => value !== undefined)) as Attributes;
 }
 
+const NO_CLASS = { kind: 'any', settings: {}, gates: [], isEncrypted: false, httpDefault: undefined } as const;
+
 const NOTHING_COMPARED = {
   atoms: [],
   freeKeys: new Set<string>(),
@@ -144,7 +147,10 @@ function plainness({ settings, kind }: Candidate): number {
 }
 
 export interface AxesInput {
-  readonly context: EvaluationContext;
+  /** One, or what is compared: the rules may differ, and the reference data is the same. */
+  readonly contexts: readonly EvaluationContext[];
+  /** What the comparisons name. */
+  readonly lists: Lists;
   readonly partitions: RecordingPartitions;
   /** Instants of which each set of live rules has one. */
   readonly times: readonly number[];
@@ -158,11 +164,13 @@ export class Axes {
   readonly all: Axis[] = [];
   readonly #byName = new Map<string, number>();
   readonly #formulas = new Map<string, Formula>();
+  readonly #singles: Map<number, ClassSet>[] = [];
 
   constructor(private readonly input: AxesInput) {
-    const { partitions, context, times } = input;
+    const { partitions, contexts, times } = input;
     const hasPathsOfHosts =
-      partitions.atoms.some(({ comparison }) => comparison.field === 'url') || context.categories?.hasPaths === true;
+      partitions.atoms.some(({ comparison }) => comparison.field === 'url') ||
+      contexts[0]!.categories?.hasPaths === true;
     const groups = new Map<string, Atom[]>([
       ['client', []],
       ['host', []],
@@ -182,16 +190,25 @@ export class Axes {
     this.all.push({
       name: 'time',
       classes: times.map((atUnixMs) => ({
-        kind: 'any',
-        settings: {},
+        ...NO_CLASS,
         atUnixMs,
-        isEncrypted: false,
-        httpDefault: undefined,
       })),
       freeAxes: [],
       ...NOTHING_COMPARED,
       isInexact: false,
     });
+  }
+
+  /** One class of an axis, as a set. */
+  single(axis: number, number: number): ClassSet {
+    const sets = (this.#singles[axis] ??= new Map());
+    let set = sets.get(number);
+    if (!set) sets.set(number, (set = classSet(this.all[axis]!.classes.length, (one) => one === number)));
+    return set;
+  }
+
+  get partitions(): RecordingPartitions {
+    return this.input.partitions;
   }
 
   axisOf(name: string): number | undefined {
@@ -237,7 +254,7 @@ export class Axes {
 
   /** The class that a value has: values that no comparison distinguishes have the same key. */
   describe({ name, used, features, freeOf }: Axis, candidate: Candidate): Described {
-    const { context, partitions } = this.input;
+    const { contexts, partitions } = this.input;
     const reader = new AttributeReader(toAttributes(BASE[candidate.kind], candidate.settings));
     const { request } = reader;
     const lists = used.map((partition) => {
@@ -253,12 +270,14 @@ export class Axes {
       return value === undefined ? 'unknown' : value === null ? 'none' : 'known';
     });
     const leads = name === 'client' || name === 'host';
-    const gate = leads ? chooseGate({ ...context, gate: undefined }, request)?.gate.statement.name : undefined;
+    const gates = contexts.map((context) =>
+      leads ? chooseGate({ ...context, gate: undefined }, request)?.gate.statement.name : undefined,
+    );
     const { isEncrypted } = request;
     const httpDefault = candidate.kind === 'any' ? request.httpDefault : undefined;
     return {
-      key: JSON.stringify([candidate.kind, gate, isEncrypted, httpDefault, states, lists]),
-      one: { ...candidate, ...(gate === undefined ? {} : { gate }), isEncrypted, httpDefault },
+      key: JSON.stringify([candidate.kind, gates, isEncrypted, httpDefault, states, lists]),
+      one: { ...candidate, gates, isEncrypted, httpDefault },
       lists,
       states,
     };
@@ -315,11 +334,10 @@ export class Axes {
 
   /** A comparison that is true or false as is wished where its text is known. */
   #addFree(textAxis: number, atom: Atom, states: readonly FieldState[]): Formula {
-    const noClass = { kind: 'any', settings: {}, isEncrypted: false, httpDefault: undefined } as const;
     const axis =
       this.all.push({
         name: `free ${this.all.length}`,
-        classes: [noClass, noClass],
+        classes: [NO_CLASS, NO_CLASS],
         free: atom,
         freeAxes: [],
         ...NOTHING_COMPARED,

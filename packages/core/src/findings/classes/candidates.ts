@@ -12,6 +12,8 @@ import {
   pathsOf,
   SAMPLE_PAYLOADS,
   textsOf,
+  valuesIn,
+  type Lists,
   type Literals,
 } from './values.js';
 
@@ -28,7 +30,9 @@ const NOT_HTTP: readonly Candidate[] = [
 ];
 
 export interface CandidatesInput {
-  readonly context: EvaluationContext;
+  readonly contexts: readonly EvaluationContext[];
+  /** What the comparisons name. */
+  readonly lists: Lists;
   readonly samples: Samples;
   /** Hosts are chosen with their paths. */
   readonly hasPathsOfHosts: boolean;
@@ -41,15 +45,14 @@ export interface CandidatesInput {
 export function candidatesOf(
   name: string,
   atoms: readonly Atom[],
-  { context, samples, hasPathsOfHosts, isOutbound, hasInspection }: CandidatesInput,
+  { contexts, lists, samples, hasPathsOfHosts, isOutbound, hasInspection }: CandidatesInput,
 ): Candidates {
-  const { rulebook, categories } = context;
-  const literals = literalsOf(atoms, rulebook.lists);
+  const { categories } = contexts[0]!;
+  const literals = literalsOf(atoms, lists);
   const ofGates = (part: 'hosts' | 'clients'): Literals['values'] =>
-    literalsOf(
-      rulebook.gates.map(({ statement }) => ({ comparison: { values: statement[part] } }) as unknown as Atom),
-      rulebook.lists,
-    ).values;
+    contexts.flatMap(({ rulebook }) =>
+      rulebook.gates.flatMap(({ statement }) => valuesIn(statement[part], rulebook.lists).values),
+    );
   const exactly = (candidates: Iterable<Candidate>): Candidates => ({ candidates, isInexact: literals.hasDataset });
   switch (name) {
     case 'client':

@@ -50,9 +50,13 @@ function chooseValue(model: GateModel, axis: Axis, set: ClassSet, wishes: readon
   for (const number of classesOf(set)) {
     const one = axis.classes[number]!;
     if (wishes.length === 0) return one;
-    for (const settings of variantsOf(one, wishes)) {
+    // A comparison of what a request does not have, or is not known to have, is not as is wished in any formula.
+    const { states } = model.axes.describe(axis, one);
+    const some = wishes.filter(({ atom }) => states[axis.used.indexOf(atom.partition)] === 'known');
+    if (some.length === 0) return one;
+    for (const settings of variantsOf(one, some)) {
       const made = { ...one, settings };
-      if (!areMet(model, made, wishes)) continue;
+      if (!areMet(model, made, some)) continue;
       const found = axis.numbers.get(model.axes.describe(axis, made).key);
       if (found !== undefined && hasClass(set, found)) return made;
     }
@@ -62,7 +66,7 @@ function chooseValue(model: GateModel, axis: Axis, set: ClassSet, wishes: readon
   return undefined;
 }
 
-function areMet({ partitions }: GateModel, { kind, settings }: AxisClass, wishes: readonly Wish[]): boolean {
+function areMet({ axes: { partitions } }: GateModel, { kind, settings }: AxisClass, wishes: readonly Wish[]): boolean {
   const reader = new AttributeReader(toAttributes(BASE[kind], settings));
   const classes = new Map<number, number>();
   return wishes.every(({ atom: { partition, atom }, isTrue }) => {

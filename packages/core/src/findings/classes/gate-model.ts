@@ -1,24 +1,18 @@
 /** The rules of a gate, for requests that it sees whole or in part, as formulas over classes. */
 import type { CheckedGate } from '../../check/rulebook.js';
 import { ruleId } from '../../decide/decision.js';
+import { NO_GATE } from '../../decide/gate.js';
 import type { EvaluationContext } from '../../decide/interpreter.js';
 import { ACTION_TRAITS, type FenceStatement, type Rule } from '../../language/tree.js';
 import { compileCondition, type Node } from '../../match/compile/nodes.js';
 import { TRUE, UNKNOWN } from '../../match/features/truth.js';
-import { Axes, type AxisClass, type Kind, type Settings } from './axes.js';
-import {
-  ALWAYS,
-  CAN_FALSE,
-  CAN_TRUE,
-  CAN_UNKNOWN,
-  classSet,
-  isEmptySet,
-  NEVER,
-  type Box,
-  type Formula,
-} from './boxes.js';
+import { Axes, type AxisClass, type Settings } from './axes.js';
+import { ALWAYS, CAN_FALSE, CAN_TRUE, CAN_UNKNOWN, classSet, NEVER, type Box, type Formula } from './boxes.js';
+import { formBoxes } from './forms.js';
 import { RecordingPartitions } from './recording-partitions.js';
+import { RuleIndex } from './rule-index.js';
 import type { Samples } from './samples.js';
+import type { Lists } from './values.js';
 
 /** How a matching rule changes the way of a request, where nothing of earlier requests matters. */
 export type Effect = 'none' | 'stateful' | 'ends-fence' | 'ends-all';
@@ -48,64 +42,122 @@ export interface ModelInput {
   readonly samples: Samples;
 }
 
-const HTTP_AXES = /^(host|path|port|method|agent|query|cookie|size|header .*)$/;
+/** The conditions of a gate over numbered comparisons, before it is known which values these distinguish. */
+export interface CompiledGate {
+  readonly gate: CheckedGate;
+  readonly isHidden: boolean;
+  readonly context: EvaluationContext;
+  readonly rules: readonly { fence: FenceStatement; fenceIndex: number; rule: Rule; node: Node }[];
+  readonly fenceStarts: readonly number[];
+  readonly inspection: readonly { readonly node: Node; readonly isInspected: boolean }[];
+}
+
+export function compileGate(
+  gate: CheckedGate,
+  isHidden: boolean,
+  { context, times }: Pick<ModelInput, 'context' | 'times'>,
+  partitions: RecordingPartitions,
+): CompiledGate {
+  const { rulebook } = context;
+  const view = { gate, isHidden, referenceData: context };
+  const terms = { rulebook, view, partitions };
+  const rules: { fence: FenceStatement; fenceIndex: number; rule: Rule; node: Node }[] = [];
+  const fenceStarts: number[] = [];
+  gate.fences.forEach((fence, fenceIndex) => {
+    fenceStarts.push(rules.length);
+    for (const rule of fence.rules) {
+      const ends = rulebook.endsAtUnixMs.get(rule);
+      if (rule.state === 'off' || (ends !== undefined && !times.some((time) => time < ends))) continue;
+      rules.push({ fence, fenceIndex, rule, node: compileCondition(rule.condition, terms) });
+    }
+  });
+  fenceStarts.push(rules.length);
+  const hidden = { ...terms, view: { ...view, isHidden: true } };
+  const inspection = (gate.statement.inspection?.rules ?? []).map(({ condition, isInspected }) => ({
+    node: compileCondition(condition, hidden),
+    isInspected,
+  }));
+  return { gate, isHidden, context, rules, fenceStarts, inspection };
+}
+
+/** The classes of values that the comparisons of one gate, or of two that are compared, distinguish. */
+export function axesOf(
+  compiled: readonly CompiledGate[],
+  partitions: RecordingPartitions,
+  { times, samples, lists }: Pick<ModelInput, 'times' | 'samples'> & { readonly lists: Lists },
+): Axes {
+  return new Axes({
+    contexts: compiled.map(({ context }) => context),
+    lists,
+    partitions,
+    times,
+    samples,
+    isOutbound: compiled.some(({ gate }) => gate.statement.direction === 'outbound'),
+    hasInspection: compiled.some(({ inspection }) => inspection.length > 0),
+  });
+}
+
+/** A gate and its requests, seen whole or in part. */
+export function createGateModel(gate: CheckedGate, isHidden: boolean, input: ModelInput): GateModel {
+  const partitions = new RecordingPartitions();
+  const compiled = compileGate(gate, isHidden, input, partitions);
+  const axes = axesOf([compiled], partitions, { ...input, lists: input.context.rulebook.lists });
+  return new GateModel(compiled, axes, input.times);
+}
 
 export class GateModel {
-  readonly axes: Axes;
-  readonly partitions = new RecordingPartitions();
+  readonly gate: CheckedGate;
+  readonly isHidden: boolean;
   readonly rules: ModelRule[] = [];
   /** By fence, where its rules begin, and behind the last where all end. */
-  readonly fenceStarts: number[] = [];
-  /** Requests of all forms that a gate can see so, whatever leads them there. */
-  readonly anyStarts: readonly Start[];
-  /** Those that the gate judges. */
-  readonly starts: readonly Start[];
+  readonly fenceStarts: readonly number[];
   readonly #matches: Formula[] = [];
   readonly #inexact = new Set<number>();
-  readonly #inspection: readonly { readonly node: Node; readonly isInspected: boolean }[];
+  readonly #inspection: CompiledGate['inspection'];
+  #index: RuleIndex | undefined;
+  readonly #inexactNodes = new Map<Node, boolean>();
+  #numbers: ReadonlyMap<string, number> | undefined;
+  #anyStarts: readonly Start[] | undefined;
+  #starts: readonly Start[] | undefined;
 
+  /** @param side which of the contexts of the axes it is about */
   constructor(
-    readonly gate: CheckedGate,
-    readonly isHidden: boolean,
-    { context, times, samples }: ModelInput,
+    compiled: CompiledGate,
+    readonly axes: Axes,
+    times: readonly number[],
+    readonly side = 0,
   ) {
-    const { rulebook } = context;
-    const view = { gate, isHidden, referenceData: context };
-    const terms = { rulebook, view, partitions: this.partitions };
-    const kept: { fence: FenceStatement; fenceIndex: number; rule: Rule; node: Node }[] = [];
-    gate.fences.forEach((fence, fenceIndex) => {
-      this.fenceStarts.push(kept.length);
-      for (const rule of fence.rules) {
-        const ends = rulebook.endsAtUnixMs.get(rule);
-        if (rule.state === 'off' || (ends !== undefined && !times.some((time) => time < ends))) continue;
-        kept.push({ fence, fenceIndex, rule, node: compileCondition(rule.condition, terms) });
-      }
-    });
-    this.fenceStarts.push(kept.length);
-    const hidden = { ...terms, view: { ...view, isHidden: true } };
-    this.#inspection = (gate.statement.inspection?.rules ?? []).map(({ condition, isInspected }) => ({
-      node: compileCondition(condition, hidden),
-      isInspected,
-    }));
-    this.axes = new Axes({
-      context,
-      partitions: this.partitions,
-      times,
-      samples,
-      isOutbound: gate.statement.direction === 'outbound',
-      hasInspection: (gate.statement.inspection?.rules.length ?? 0) > 0,
-    });
-    for (const { atoms, isInexact } of this.axes.all)
+    this.gate = compiled.gate;
+    this.isHidden = compiled.isHidden;
+    this.fenceStarts = compiled.fenceStarts;
+    this.#inspection = compiled.inspection;
+    for (const { atoms, isInexact } of axes.all)
       if (isInexact) for (const { partition } of atoms) this.#inexact.add(partition);
-    for (const item of kept) this.rules.push(this.#modelRule(item, context, times));
-    this.anyStarts = this.#startsOf(() => true);
-    this.starts = this.#startsOf((name, { gate: leads }) =>
-      gate.statement.direction === 'inbound'
-        ? name !== 'host' || leads === gate.statement.name
-        : name === 'host'
-          ? leads === undefined
-          : name !== 'client' || leads === gate.statement.name,
-    );
+    for (const item of compiled.rules) this.rules.push(this.#modelRule(item, compiled.context, times));
+  }
+
+  /** Requests of all forms that a gate can see so, whatever leads them there. */
+  get anyStarts(): readonly Start[] {
+    return (this.#anyStarts ??= this.#startsOf(() => true));
+  }
+
+  /** Those that the gate judges. */
+  get starts(): readonly Start[] {
+    return (this.#starts ??= this.#startsOf((name, one) => this.isLedHere(name, one)));
+  }
+
+  /** No gate judges these requests. */
+  get isUncovered(): boolean {
+    return this.gate === NO_GATE;
+  }
+
+  /** Whether a value of an axis is one of requests that the gate judges. */
+  isLedHere(name: string, { gates }: AxisClass): boolean {
+    const { direction, name: own } = this.gate.statement;
+    const leads = gates[this.side];
+    if (this.isUncovered) return (name !== 'host' && name !== 'client') || leads === undefined;
+    if (direction === 'inbound') return name !== 'host' || leads === own;
+    return name === 'host' ? leads === undefined : name !== 'client' || leads === own;
   }
 
   #modelRule(
@@ -159,6 +211,30 @@ export class GateModel {
     return isLive === ALWAYS ? condition : { kind: 'and', parts: [isLive, condition] };
   }
 
+  /** The number of a rule, of which the id is `fence/rule`. */
+  indexOf(id: string): number {
+    this.#numbers ??= new Map(this.rules.map((item, index) => [item.id, index]));
+    return this.#numbers.get(id) ?? -1;
+  }
+
+  /** Whether something before a rule can end the way of requests. */
+  hasEndingBefore(index: number): boolean {
+    const { fenceIndex } = this.rules[index]!;
+    return (
+      this.rules.slice(0, index).some(({ effect }) => effect === 'ends-fence' || effect === 'ends-all') ||
+      this.gate.fences.slice(0, fenceIndex).some(({ otherwise }) => otherwise.kind !== 'continue')
+    );
+  }
+
+  /** At least the rules, or those before one, that can match a request of the box, see `isCandidate`. */
+  candidates(box: Box, below?: number): Uint32Array {
+    this.#index ??= new RuleIndex(
+      this.rules.map((_, index) => this.matches(index)),
+      this.axes.all.map(({ classes }) => classes.length),
+    );
+    return this.#index.candidates(box, below);
+  }
+
   /** Whether a later rule looks at a tag that a rule sets. */
   readsTags(index: number): boolean {
     const { action } = this.rules[index]!.rule;
@@ -168,6 +244,12 @@ export class GateModel {
 
   /** Whether a condition looks at what was not gone through class by class. */
   isInexact(node: Node): boolean {
+    let isSo = this.#inexactNodes.get(node);
+    if (isSo === undefined) this.#inexactNodes.set(node, (isSo = this.#isInexact(node)));
+    return isSo;
+  }
+
+  #isInexact(node: Node): boolean {
     switch (node.kind) {
       case 'atom':
         return this.#inexact.has(node.partition);
@@ -222,25 +304,11 @@ export class GateModel {
 
   /** The requests of each form. */
   #startsOf(isOfGate: (axis: string, one: AxisClass) => boolean): Start[] {
-    return FORMS.flatMap((form) =>
-      form.encrypted.flatMap((isEncrypted): Start[] => {
-        const box = this.axes.all.map(({ name, classes }) =>
-          classSet(classes.length, (number) => {
-            const one = classes[number]!;
-            return (
-              isOfGate(name, one) &&
-              fits(form, name, one) &&
-              (name !== 'port' || !form.bySchemes || one.isEncrypted === isEncrypted)
-            );
-          }),
-        );
-        return box.some(isEmptySet) ? [] : this.#inspected(box, isEncrypted);
-      }),
-    );
+    return formBoxes(this.axes, isOfGate).flatMap(({ box, isEncrypted }) => this.inspected(box, isEncrypted));
   }
 
   /** Of requests that are encrypted or not, those that this model is about. */
-  #inspected(box: Box, isEncrypted: boolean): Start[] {
+  inspected(box: Box, isEncrypted: boolean): Start[] {
     const { direction, inspection } = this.gate.statement;
     if (direction === 'inbound' || !isEncrypted) return this.isHidden ? [] : [{ box, must: [], settings: {} }];
     if (!inspection) return [{ box, must: [], settings: this.isHidden ? {} : { 'jade.inspected': true } }];
@@ -291,59 +359,4 @@ function hasTags(node: Node): boolean {
     default:
       return false;
   }
-}
-
-/** A form of requests. */
-interface Form {
-  readonly encrypted: readonly boolean[];
-  /** The scheme alone shows whether it is encrypted. */
-  readonly bySchemes?: boolean;
-  /** Whether the first bytes are TLS; either, if absent. */
-  readonly isTls?: boolean;
-  readonly method: Kind;
-  readonly path: readonly Kind[];
-  readonly host: readonly Kind[];
-  readonly others: readonly Kind[];
-  /** What first bytes and transport make of HTTP fields, where it is not HTTP. */
-  readonly flow?: null | undefined;
-  readonly isHttp: boolean;
-}
-
-const KNOWN = ['http', 'lacking'] as const;
-const HTTP = { isHttp: true, others: KNOWN } as const;
-const FORMS: readonly Form[] = [
-  ...(
-    [
-      ['http', KNOWN],
-      ['lacking', ['http']],
-    ] as const
-  ).flatMap(([method, path]): Form[] => [
-    { ...HTTP, encrypted: [false, true], bySchemes: true, isTls: false, method, path, host: KNOWN },
-    { ...HTTP, encrypted: [true], isTls: false, method, path, host: ['named'] },
-    { ...HTTP, encrypted: [true], isTls: true, method, path, host: [...KNOWN, 'named'] },
-  ]),
-  { ...HTTP, encrypted: [true], method: 'connect', path: ['connect'], host: [...KNOWN, 'named', 'connect'] },
-  ...([null, undefined] as const).flatMap((flow): Form[] => {
-    const kind = flow === null ? 'none' : 'unknown';
-    const other = { isHttp: false, method: kind, path: [kind], others: [kind], flow } as const;
-    return [
-      { ...other, encrypted: [true], isTls: false, host: ['server-name'] },
-      { ...other, encrypted: [false], isTls: false, host: [kind] },
-      { ...other, encrypted: [true], isTls: true, host: ['server-name', kind] },
-    ];
-  }),
-];
-
-function fits(form: Form, name: string, one: AxisClass): boolean {
-  if (name === 'flow')
-    return (form.isTls ?? one.isEncrypted) === one.isEncrypted && (form.isHttp || one.httpDefault === form.flow);
-  if (!HTTP_AXES.test(name)) return true;
-  if (name === 'method') return one.kind === form.method;
-  if (name === 'path') return form.path.includes(one.kind);
-  if (name !== 'host') return form.others.includes(one.kind);
-  if (!form.host.includes(one.kind)) return false;
-  // A host that is chosen with its path: both, or the method, must be there.
-  if (!('url.path' in one.settings)) return one.kind !== 'connect';
-  if (form.method === 'connect') return one.kind === 'connect';
-  return one.kind !== 'connect' && (form.method === 'http' || one.settings['url.path'] !== undefined);
 }

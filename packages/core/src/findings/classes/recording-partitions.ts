@@ -17,6 +17,8 @@ export interface Atom {
 /** The partitions of a matcher, which also keep what their atoms compare. */
 export class RecordingPartitions extends Partitions {
   readonly atoms: Atom[] = [];
+  /** Writes comparisons differently whose lists have other entries under the same name elsewhere. */
+  scope: ((comparison: Comparison) => Comparison) | undefined;
   readonly #known = new Set<string>();
 
   override atomFor(
@@ -25,9 +27,10 @@ export class RecordingPartitions extends Partitions {
     lookup: Lookup | undefined,
     reading: PathReading,
   ): { partition: number; atom: number } {
-    const place = super.atomFor(feature, comparison, lookup, reading);
+    const scoped = this.scope?.(comparison) ?? comparison;
+    const place = super.atomFor(feature, comparison, lookup, reading, scoped);
     const key = `${place.partition} ${place.atom}`;
-    if (!this.#known.has(key)) this.atoms.push({ ...place, comparison, lookup, feature });
+    if (!this.#known.has(key)) this.atoms.push({ ...place, comparison: scoped, lookup, feature });
     this.#known.add(key);
     return place;
   }

@@ -89,6 +89,16 @@ function contains(intervals: readonly Interval[], value: bigint): boolean {
   return low > 0 && value <= intervals[low - 1]!.last;
 }
 
+/** What was found in feeds, which take a second a million to go through, so that a review after an edit need not. */
+interface FeedSamples {
+  /** A host of each set of categories. */
+  readonly hosts: readonly string[];
+  /** By a name that rules name, the hosts of it and below. */
+  readonly byName: Map<string, string[]>;
+}
+
+const samplesOf = new WeakMap<Categories, FeedSamples>();
+
 function sampleCategories(categories: Categories, values: readonly Value[]): string[] {
   const names = new Set(
     values.flatMap((value) =>
@@ -101,32 +111,42 @@ function sampleCategories(categories: Categories, values: readonly Value[]): str
             : [],
     ),
   );
-  const isNamed = (host: string): boolean => {
+  const before = samplesOf.get(categories);
+  const missing = [...names].filter((name) => !before?.byName.has(name));
+  const samples = before && missing.length === 0 ? before : goThrough(categories, missing, before);
+  samplesOf.set(categories, samples);
+  return [...new Set([...names].flatMap((name) => samples.byName.get(name)!).concat(samples.hosts))];
+}
+
+/** Adds the hosts of names to what was found before. */
+function goThrough(categories: Categories, names: readonly string[], before?: FeedSamples): FeedSamples {
+  const added = new Map<string, string[]>(names.map((name) => [name, []]));
+  const noteNamed = (host: string): void => {
     for (let at = 0; ;) {
-      if (names.has(host.slice(at))) return true;
+      added.get(host.slice(at))?.push(host);
       const dot = host.indexOf('.', at);
-      if (dot < 0) return false;
+      if (dot < 0) return;
       at = dot + 1;
     }
   };
-  const found = new Set<string>();
+  const hosts: string[] = [];
   const seenRows = new Set<number>();
   const seenSets = new Set<string>();
   const known = new Set<number>();
   for (const { host, value } of categories.entries()) {
+    if (added.size > 0) noteNamed(host);
+    if (before) continue;
     // A host of several rows may have another set of categories.
     const hash = hashOf(host);
     const isRepeated = seenRows.has(hash);
     seenRows.add(hash);
-    if (isNamed(host)) found.add(host);
-    else if (isRepeated || !known.has(value)) {
-      known.add(value);
-      const key = categories.find(host, null).categories.join(' ');
-      if (!seenSets.has(key)) found.add(host);
-      seenSets.add(key);
-    }
+    if (!isRepeated && known.has(value)) continue;
+    known.add(value);
+    const key = categories.find(host, null).categories.join(' ');
+    if (!seenSets.has(key)) hosts.push(host);
+    seenSets.add(key);
   }
-  return [...found];
+  return { hosts: before?.hosts ?? hosts, byName: new Map([...(before?.byName ?? []), ...added]) };
 }
 
 function hashOf(text: string): number {

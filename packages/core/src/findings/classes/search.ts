@@ -1,6 +1,7 @@
 /** Requests with a property, found by cutting boxes until it is decided in each. */
-import type { Action, Ending } from '../../language/tree.js';
-import { CAN_FALSE, CAN_TRUE, cut, isDecided, truthsIn, type Box, type Formula } from './boxes.js';
+import { isStatefulAction, type Action, type Ending } from '../../language/tree.js';
+import { CAN_FALSE, CAN_TRUE, classesOf, cut, isDecided, truthsIn, type Box, type Formula } from './boxes.js';
+import { candidatesBelow, nextCandidate } from './rule-index.js';
 import type { GateModel, ModelRule, Start } from './gate-model.js';
 
 /** More cuts were needed than are allowed for one claim, or more steps than for all. */
@@ -21,6 +22,8 @@ export interface Way {
   readonly isAllowed: boolean;
   /** What fences and rules in trial would have done. */
   readonly would: readonly string[];
+  /** At least the rules that can match requests of the box. */
+  readonly candidates?: Uint32Array;
 }
 
 /** How the way of all requests of a box goes on. */
@@ -46,14 +49,27 @@ export function startOf(box: Box): Way {
   return { box, fence: 0, at: 0, isAllowed: false, would: [] };
 }
 
+/** So many requests of a box are tried before it is cut, and so many of those that reach a rule are used. */
+const NUM_POINTS = 24;
+const NUM_REACHING = 2;
+/** For one claim no more are tried. */
+const MAX_POINTS = 96;
+
 export class Search {
   #cuts = 0;
+  #numPoints = 0;
 
   constructor(
     readonly model: GateModel,
     private readonly maxCuts: number,
     private readonly budget: Budget,
   ) {}
+
+  /** @throws TooManyCuts when the budget is used up */
+  spend(steps: number): void {
+    this.budget.steps -= steps;
+    if (this.budget.steps < 0) throw new TooManyCuts();
+  }
 
   /** Boxes in which all formulas are true. */
   *solve(box: Box, formulas: readonly Formula[], from = 0): Generator<Box> {
@@ -75,11 +91,78 @@ export class Search {
   /** The halves of a box in which a formula is not decided, that in which it can be true first. */
   cut(formula: Formula, box: Box): readonly [Box, Box] {
     this.#cuts += 1;
+    // A box of many axes takes long to copy.
+    this.budget.steps -= box.length >> 4;
     if (this.#cuts > this.maxCuts || this.budget.steps < 0) throw new TooManyCuts();
     const halves = cut(formula, box);
     if (!halves) throw new Error('Internal error: a formula is not decided, and nothing is left to cut.');
     const [one, other] = halves;
     return (truthsIn(formula, one) & CAN_TRUE) !== 0 ? [one, other] : [other, one];
+  }
+
+  /** Some requests of a box, each of one class of every axis but those of texts that are made as is wished. */
+  *#points(box: Box): Generator<Box> {
+    const { axes } = this.model;
+    const classes = box.map((set, axis) => (axes.all[axis]!.free ? [] : [...classesOf(set)]));
+    for (let nth = 0; nth < NUM_POINTS; nth += 1)
+      yield box.map((set, axis) => {
+        const all = classes[axis]!;
+        // Any sequence that has little to do with the order of the classes.
+        return all.length === 0 ? set : axes.single(axis, all[(nth * 7919 + nth * axis) % all.length]!);
+      });
+  }
+
+  /** Requests of a box that reach a rule, of a few that are tried. */
+  *pointsReaching(box: Box, to: number): Generator<Box> {
+    let numFound = 0;
+    for (const point of this.#points(box)) {
+      this.#numPoints += 1;
+      if (this.#numPoints > MAX_POINTS) return;
+      if (!this.isReached(point, to)) continue;
+      yield point;
+      numFound += 1;
+      if (numFound === NUM_REACHING) return;
+    }
+  }
+
+  /** Whether surely no rule takes the requests of a box before one. */
+  isReached(box: Box, to: number): boolean {
+    const { model } = this;
+    this.spend(1);
+    for (const at of candidatesBelow(model.candidates(box, to), to)) {
+      if (!isEnding(model.rules[at]!)) continue;
+      this.spend(1);
+      if (truthsIn(model.matches(at), box) !== CAN_FALSE) return false;
+    }
+    return this.#passesFences(to);
+  }
+
+  /** An earlier rule of the same fence that ends the way of each request of a box there, unless another does before. */
+  takerOfAll(box: Box, to: number): ModelRule | undefined {
+    const { model } = this;
+    this.spend(1);
+    for (const at of candidatesBelow(model.candidates(box, to), to)) {
+      const item = model.rules[at]!;
+      if (item.fenceIndex !== model.rules[to]!.fenceIndex || !isEnding(item)) continue;
+      this.spend(1);
+      if (truthsIn(model.matches(at), box) === CAN_TRUE) return item;
+    }
+    return undefined;
+  }
+
+  /** Whether requests that no rule takes get to the fence of a rule. */
+  #passesFences(to: number): boolean {
+    const { fences } = this.model.gate;
+    return fences
+      .slice(0, this.model.rules[to]!.fenceIndex)
+      .every(({ mode, otherwise }) => mode === 'trial' || otherwise.kind === 'continue' || otherwise.kind === 'allow');
+  }
+
+  /** Where requests of a box are that reach a rule: some points first, since these suffice mostly. */
+  *arrivals(box: Box, to: number): Generator<Way> {
+    for (const point of this.pointsReaching(box, to))
+      for (const arrival of this.walk(startOf(point), { to })) if (arrival.kind === 'reached') yield arrival.way;
+    for (const arrival of this.walk(startOf(box), { to })) if (arrival.kind === 'reached') yield arrival.way;
   }
 
   /** How the way of the requests of a box goes on, box by box. */
@@ -88,29 +171,37 @@ export class Search {
     const { to = -1, without = -1, isWhole = false } = options;
     const { box } = way;
     let { isAllowed, would } = way;
+    // With a rule left out that sets tags, conditions that read these are others.
+    const doTagsChange = model.rules[without]?.rule.action.kind === 'tag';
+    const candidates = doTagsChange ? undefined : (way.candidates ?? model.candidates(box));
+    const next = (from: number): number => {
+      const at = candidates ? nextCandidate(candidates, from) : from;
+      return from <= to && to < at ? to : at;
+    };
     for (let fence = way.fence; fence < model.gate.fences.length; fence += 1) {
       const isTrial = model.gate.fences[fence]!.mode === 'trial';
       let isEnded = false;
-      for (let at = Math.max(way.at, model.fenceStarts[fence]!); at < model.fenceStarts[fence + 1]!; at += 1) {
+      const first = Math.max(way.at, model.fenceStarts[fence]!);
+      for (let at = next(first); at < model.fenceStarts[fence + 1]!; at = next(at + 1)) {
         if (at === to) {
           yield { kind: 'reached', way: { box, fence, at, isAllowed, would } };
           return;
         }
         const item = model.rules[at]!;
         if (at === without || !(isWhole ? hasOutcome(item) : isEnding(item))) continue;
-        const formula = model.matches(at, without);
+        const formula = model.matches(at, doTagsChange ? without : -1);
         const truths = truthsIn(formula, box);
         this.budget.steps -= 1;
         if (truths === CAN_FALSE) continue;
         if (!isDecided(truths)) {
           const [taken, passed] = this.cut(formula, box);
           for (const half of options.isTakenFirst ? [taken, passed] : [passed, taken])
-            yield* this.walk({ box: half, fence, at, isAllowed, would }, options);
+            yield* this.walk({ box: half, fence, at, isAllowed, would, candidates }, options);
           return;
         }
         const now = { box, fence, at: at + 1, isAllowed, would };
         if (!isEnding(item)) {
-          if (item.effect === 'stateful' || isStateful(item)) {
+          if (item.effect === 'stateful' || isStatefulAction(item.rule.action)) {
             yield { kind: 'stateful', way: now };
             return;
           }
@@ -156,12 +247,6 @@ function isEnding({ effect }: ModelRule): boolean {
 
 function hasOutcome({ rule: { action } }: ModelRule): boolean {
   return action.kind !== 'tag' && action.kind !== 'observe';
-}
-
-function isStateful({ rule: { action } }: ModelRule): boolean {
-  return (
-    action.kind === 'limit' || action.kind === 'warn' || action.kind === 'passphrase' || action.kind === 'challenge'
-  );
 }
 
 /** What a client sees of an ending. */

@@ -14,6 +14,14 @@ export interface Literals {
 }
 
 export function literalsOf(atoms: readonly Pick<Atom, 'comparison'>[], lists: Lists): Literals {
+  return valuesIn(
+    atoms.flatMap(({ comparison }) => comparison.values),
+    lists,
+  );
+}
+
+/** Literals, with the entries and the exceptions of the lists that are among them. */
+export function valuesIn(written: readonly Value[], lists: Lists): Literals {
   const values: Value[] = [];
   const seen = new Set<string>();
   let hasDataset = false;
@@ -31,7 +39,7 @@ export function literalsOf(atoms: readonly Pick<Atom, 'comparison'>[], lists: Li
       collect(source.exceptions);
     }
   };
-  for (const { comparison } of atoms) collect(comparison.values);
+  collect(written);
   return { values, hasDataset };
 }
 

@@ -117,6 +117,8 @@ export class CounterStore {
   #freeRings: number[][] = [];
   #sweepAtKeys = this.#bounds.sweptKeys;
   #latestUnixMs = Number.NEGATIVE_INFINITY;
+  /** How many requests lay in the window that ended with the latest one, as far as its limit needs to know. */
+  protected latestCount = 0;
 
   /** @param maxKeys how many counters and holds may be alive at once */
   constructor(
@@ -202,6 +204,7 @@ export class CounterStore {
     const size = isInline
       ? this.#countInline(record, atUnixMs, before, max)
       : this.#countInRing(record, atUnixMs, before, max);
+    this.latestCount = size;
     const isFull = size > max;
     if (holdMs === undefined && this.#heldUntil.size === 0) {
       this.#records[record + QUIET_FROM] = atUnixMs + windowMs;

@@ -175,14 +175,15 @@ export class Partitions {
   readonly #byFeature = new Map<string, number>();
   readonly #atoms = new Map<string, { partition: number; atom: number }>();
 
-  /** The same comparison of the same feature is one atom. */
+  /** The same comparison of the same feature is one atom. @param written as which it is the same as others */
   atomFor(
     feature: Feature<Field<FeatureValue>>,
     comparison: Comparison,
     lookup: Lookup | undefined,
     reading: PathReading,
+    written = comparison,
   ): { partition: number; atom: number } {
-    const key = `${feature.key}\n${printCondition({ ...comparison, isNegated: false })}`;
+    const key = `${feature.key}\n${printCondition({ ...written, isNegated: false })}`;
     let item = this.#atoms.get(key);
     if (!item) {
       const partition = this.#partitionFor(feature, reading);

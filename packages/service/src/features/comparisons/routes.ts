@@ -1,7 +1,15 @@
-import { ChangesQuery, IdParams, ListQuery, ComparisonInput } from '@jadefence/contract/server';
+import {
+  ChangesQuery,
+  ComparisonInput,
+  IdParams,
+  ListQuery,
+  RecordedInput,
+  RecordedRequestsInput,
+} from '@jadefence/contract/server';
 import { sendEvents } from '../../http/events.js';
 import { route, threadRoute, type Route } from '../../http/route.js';
 import type { Comparisons } from './comparisons.js';
+import type { RecordedComparisons } from './recorded.js';
 
 export function comparisonRoutes(comparisons: Comparisons): Route[] {
   return [
@@ -63,6 +71,31 @@ export function comparisonRoutes(comparisons: Comparisons): Route[] {
       params: IdParams,
       query: ChangesQuery,
       handle: ({ params, query }) => comparisons.changes(params.id, query),
+    }),
+  ];
+}
+
+export function recordedRoutes(recorded: RecordedComparisons): Route[] {
+  return [
+    threadRoute('pages', {
+      method: 'get',
+      path: '/replays/:id/recorded',
+      summary: 'Compare a replay with what its log recorded',
+      answer: 'RecordedComparisonResult',
+      access: 'viewer',
+      params: IdParams,
+      query: RecordedInput,
+      handle: ({ params, query }) => recorded.result(params.id, query.stops),
+    }),
+    threadRoute('pages', {
+      method: 'get',
+      path: '/replays/:id/recorded/requests',
+      summary: 'Read a page of requests that were recorded otherwise',
+      answer: 'RecordedPage',
+      access: 'viewer',
+      params: IdParams,
+      query: RecordedRequestsInput,
+      handle: ({ params, query }) => recorded.requests(params.id, query),
     }),
   ];
 }

@@ -13,12 +13,19 @@ export async function openSides(
   after: ReplayModel,
 ): Promise<DecisionComparison> {
   const [was, is] = await Promise.all([pages.rulings(before.id), pages.rulings(after.id)]);
-  const [wasSent, isSent] = await Promise.all([judges.redirects(before, was), judges.redirects(after, is)]);
-  const lookup = (rulings: readonly Ruling[], sentTo: readonly (string | null)[]) => {
-    const byRuling = new Map(rulings.map((ruling, index) => [ruling, sentTo[index]]));
-    return (ruling: Ruling): string | undefined => byRuling.get(ruling) ?? undefined;
-  };
-  return new DecisionComparison(was, is, { before: lookup(was, wasSent), after: lookup(is, isSent) });
+  const [sentBefore, sentAfter] = await Promise.all([redirectsOf(judges, before, was), redirectsOf(judges, after, is)]);
+  return new DecisionComparison(was, is, { before: sentBefore, after: sentAfter });
+}
+
+/** Where the rulings of a replay send requests. */
+export async function redirectsOf(
+  judges: EvaluationInputs,
+  replay: ReplayModel,
+  rulings: readonly Ruling[],
+): Promise<(ruling: Ruling) => string | undefined> {
+  const targets = await judges.redirects(replay, rulings);
+  const byRuling = new Map(rulings.map((ruling, index) => [ruling, targets[index]]));
+  return (ruling) => byRuling.get(ruling) ?? undefined;
 }
 
 /** The chunks that a replay judged, in order. */

@@ -23,7 +23,6 @@ import {
   type StepDirection,
 } from '@jadefence/core/edit';
 import type { Change } from '@jadefence/core/language';
-import type { Dataset } from '@jadefence/core/reference';
 import { recordChange } from '../../database/audit.js';
 import { batches } from '../../database/batches.js';
 import { inTransaction, type Database, type Transaction } from '../../database/database.js';
@@ -31,25 +30,21 @@ import { DraftEntryModel, DraftModel, UserModel, type Entry } from '../../databa
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
 import { readSources, assertNoErrors, toProblem, usableRulebook } from './check.js';
+import type { CheckedDraft, ExternalData, Published } from './draft-parts.js';
 import { presentFences } from './present.js';
 import { keepStep, markStep, nextStep, showSteps } from './steps.js';
-import { checkStored, hashEntries, loadStored, pickEntry, pinSnapshot, storeObjects } from './snapshots.js';
+import {
+  checkStored,
+  hashEntries,
+  loadStored,
+  pickEntry,
+  pinSnapshot,
+  recheckStored,
+  storeObjects,
+} from './snapshots.js';
 
 const MAIN = 'main';
 const FILE = 'list-file';
-
-/** What is published, for comparing the draft with it. */
-export interface Published {
-  latest(db: Database): Promise<{ readonly number: number; readonly configuration: Configuration } | undefined>;
-}
-
-/** What the draft may name that is kept elsewhere. */
-export interface ExternalData {
-  /** The active datasets of these names. */
-  forLists(names: readonly string[], db: Database): Promise<Dataset[]>;
-  /** Undefined where every name may be a category. */
-  categoryNames(db: Database): Promise<ReadonlySet<string> | undefined>;
-}
 
 /** The draft at one moment. */
 interface Loaded {
@@ -222,13 +217,17 @@ export class Drafts {
     };
   }
 
-  /** The draft as it is now, checked, and what identifies it. */
-  async checked(): Promise<{ readonly key: string; readonly checked: CheckedFences }> {
+  /** The draft as it is now, checked, what identifies it, and the snapshot that it would be. */
+  async checked(): Promise<CheckedDraft> {
     const { entries, configuration } = await this.#load(this.db);
     const datasets = (configuration.datasets ?? []).map(({ name, sha256 }) => [name, sha256]);
+    const snapshot = hashEntries(entries);
+    const known = { categories: await this.outside.categoryNames(this.db) };
     return {
-      key: JSON.stringify([hashEntries(entries), datasets]),
-      checked: await this.#check(this.db, configuration),
+      key: JSON.stringify([snapshot, datasets]),
+      snapshot,
+      checked: checkStored(configuration, known),
+      recheck: (files) => recheckStored(configuration, known, files),
     };
   }
 

@@ -41,6 +41,7 @@ function describeFences({ files, diagnostics, warnings, rulebook }: CheckedFence
       name: list.name,
       kind: list.listKind,
       title: list.title,
+      ...(list.isProtected ? { isProtected: true } : {}),
       numEntries: sizes.get(list.name)?.numEntries,
     })),
     schedules: ofKind(statements, 'schedule').map((schedule) => ({

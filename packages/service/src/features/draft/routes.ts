@@ -1,4 +1,4 @@
-import { DiscardInput, EditsInput, ImportFencesInput } from '@jadefence/contract/server';
+import { DiscardInput, EditFindingsInput, EditsInput, ImportFencesInput } from '@jadefence/contract/server';
 import { STARTING_POINTS, type Edit } from '@jadefence/core/edit';
 import { runExpectations } from '@jadefence/core/expectations';
 import { sendEvents } from '../../http/events.js';
@@ -7,9 +7,14 @@ import { expectedVersion, setETag } from '../../http/version.js';
 import type { ReferenceSnapshots } from '../../reference/reference-snapshots.js';
 import type { Drafts } from './draft.js';
 import type { DraftWatch } from './news.js';
-import { DraftReviews } from './review.js';
+import type { DraftReviews } from './review.js';
 
-export function draftRoutes(drafts: Drafts, watch: DraftWatch, referenceSnapshots: ReferenceSnapshots): Route[] {
+export function draftRoutes(
+  drafts: Drafts,
+  watch: DraftWatch,
+  reviews: DraftReviews,
+  referenceSnapshots: ReferenceSnapshots,
+): Route[] {
   return [
     route({
       method: 'get',
@@ -56,7 +61,7 @@ export function draftRoutes(drafts: Drafts, watch: DraftWatch, referenceSnapshot
       handle: async ({ body, actor, ...context }) =>
         setETag(context, await drafts.import(body, body.isMerge, expectedVersion(context), actor)),
     }),
-    ...editRoutes(drafts, referenceSnapshots),
+    ...editRoutes(drafts, reviews, referenceSnapshots),
   ];
 }
 
@@ -99,8 +104,7 @@ function stepRoutes(drafts: Drafts): Route[] {
   ];
 }
 
-function editRoutes(drafts: Drafts, referenceSnapshots: ReferenceSnapshots): Route[] {
-  const reviews = new DraftReviews(drafts, referenceSnapshots);
+function editRoutes(drafts: Drafts, reviews: DraftReviews, referenceSnapshots: ReferenceSnapshots): Route[] {
   return [
     threadRoute('rules', {
       method: 'post',
@@ -139,6 +143,16 @@ function editRoutes(drafts: Drafts, referenceSnapshots: ReferenceSnapshots): Rou
       answer: 'Review',
       access: 'viewer',
       handle: () => reviews.current(),
+    }),
+    threadRoute('rules', {
+      method: 'post',
+      path: '/draft/edits/findings',
+      summary: 'Review one rule as edits would make it',
+      answer: 'Review',
+      access: 'viewer',
+      body: EditFindingsInput,
+      hasLargeBody: true,
+      handle: ({ body }) => reviews.afterEdits(body.edits as Edit[], body.rule),
     }),
     threadRoute('rules', {
       method: 'get',

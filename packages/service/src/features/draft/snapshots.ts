@@ -1,9 +1,9 @@
 import { batches } from '../../database/batches.js';
 import { createHash } from 'node:crypto';
-import { checkFences, type CheckedFences } from '@jadefence/core/check';
+import { checkFences, checkTree, type CheckedFences } from '@jadefence/core/check';
 import type { Configuration } from '@jadefence/core/edit';
 import { LRUCache } from 'lru-cache';
-import { joinParts, printFences, type PartKind } from '@jadefence/core/language';
+import { joinParts, printFences, type FenceFile, type PartKind } from '@jadefence/core/language';
 import type { Dataset } from '@jadefence/core/reference';
 import type { Database, Transaction } from '../../database/database.js';
 import { ObjectModel, SnapshotEntryModel, SnapshotModel, type Entry } from '../../database/models.js';
@@ -130,6 +130,16 @@ function hashOf(
     known?.categories === undefined,
   ];
   return createHash('sha256').update(JSON.stringify(all)).digest('hex');
+}
+
+/** Checks files of a stored configuration again, of which parts were left out. */
+export function recheckStored(
+  { namedFiles, datasets = [] }: Configuration,
+  known: { readonly categories: ReadonlySet<string> | undefined },
+  files: readonly FenceFile[],
+): CheckedFences {
+  const named = new Map(datasets.map((dataset) => [dataset.name, dataset]));
+  return checkTree(files, namedFiles, { categories: known.categories, datasets: named, isPinned: false });
 }
 
 function readStored(

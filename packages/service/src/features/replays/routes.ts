@@ -10,9 +10,10 @@ import {
 import { sendEvents } from '../../http/events.js';
 import { route, threadRoute, type Route } from '../../http/route.js';
 import type { DecisionPages } from './decision-pages.js';
+import type { ProtectedStops } from './protected-stops.js';
 import type { Replays } from './replays.js';
 
-export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
+export function replayRoutes(replays: Replays, pages: DecisionPages, protectedStops: ProtectedStops): Route[] {
   return [
     route({
       method: 'get',
@@ -70,6 +71,15 @@ export function replayRoutes(replays: Replays, pages: DecisionPages): Route[] {
       params: IdParams,
       query: DeleteQuery,
       handle: ({ params, query, actor }) => replays.delete(params.id, query.force, actor),
+    }),
+    threadRoute('pages', {
+      method: 'get',
+      path: '/replays/:id/protected',
+      summary: 'List the requests of protected clients that a replay stops',
+      answer: 'ProtectedStop[]',
+      access: 'viewer',
+      params: IdParams,
+      handle: async ({ params }) => protectedStops.of(await replays.findDone(params.id)),
     }),
     ...resultRoutes(replays, pages),
   ];

@@ -1,15 +1,24 @@
-import type { ReplayPolicy, DraftSources, PublishRequest, Revision, RevisionDiff } from '@jadefence/contract';
+import type {
+  ReplayPolicy,
+  DraftSources,
+  ProtectedStop,
+  PublishRequest,
+  Revision,
+  RevisionDiff,
+} from '@jadefence/contract';
 import type { ListQuery } from '@jadefence/contract/server';
 import type { Rulebook } from '@jadefence/core/check';
 import { compareConfigurations, describeChange, diffTexts, type Configuration } from '@jadefence/core/edit';
 import { runExpectations, type ExpectationResult } from '@jadefence/core/expectations';
+import { findErrors, type Finding } from '@jadefence/core/findings';
 import { recordChange } from '../../database/audit.js';
 import { inTransaction, type Database, type Transaction } from '../../database/database.js';
 import { RevisionModel, SnapshotModel, UserModel } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
 import { refuseWarnings, takeParts, usableRulebook } from '../draft/check.js';
-import type { Drafts, Published } from '../draft/draft.js';
+import type { Published } from '../draft/draft-parts.js';
+import type { Drafts } from '../draft/draft.js';
 import { checkStored, loadSnapshot, pinSnapshot, storeObjects, type DatasetSource } from '../draft/snapshots.js';
 import type { ReferenceSnapshots } from '../../reference/reference-snapshots.js';
 
@@ -28,6 +37,11 @@ export class PublishedRevisions implements Published {
   }
 }
 
+/** What replays by a snapshot stop that is never to be stopped. */
+export interface SnapshotStops {
+  ofSnapshot(snapshotId: number): Promise<readonly ProtectedStop[]>;
+}
+
 /** The immutable numbered states. The latest is the one that is published. */
 export class Revisions {
   constructor(
@@ -35,6 +49,7 @@ export class Revisions {
     private readonly drafts: Drafts,
     private readonly referenceSnapshots: ReferenceSnapshots,
     private readonly datasets: DatasetSource,
+    private readonly protectedStops: SnapshotStops,
   ) {}
 
   /** The latest first. */
@@ -65,7 +80,7 @@ export class Revisions {
 
   /** @throws ProblemError when there is no such revision */
   async sources(number: number): Promise<DraftSources> {
-    const { parts, namedFiles } = await this.#configuration(number);
+    const { parts, namedFiles } = await this.configurationOf(number);
     return { version: number, parts, namedFiles };
   }
 
@@ -78,7 +93,7 @@ export class Revisions {
   async rulebook(against: ReplayPolicy): Promise<Rulebook> {
     return against === 'draft'
       ? this.drafts.rulebook()
-      : usableRulebook(checkStored(await this.#configuration(against)), `Revision ${against}`);
+      : usableRulebook(checkStored(await this.configurationOf(against)), `Revision ${against}`);
   }
 
   /** Pins what is to be judged by. @throws ProblemError when it cannot judge */
@@ -95,13 +110,13 @@ export class Revisions {
   /** Whether the draft differs from a revision. */
   async draftDiffers(against: ReplayPolicy): Promise<boolean> {
     if (against === 'draft') return false;
-    const [before, draft] = await Promise.all([this.#configuration(against), this.drafts.configuration()]);
+    const [before, draft] = await Promise.all([this.configurationOf(against), this.drafts.configuration()]);
     return compareConfigurations(before, draft).length > 0;
   }
 
   /** What differs from one to the other, by meaning and as text. */
   async diff(from: ReplayPolicy, to: ReplayPolicy): Promise<RevisionDiff> {
-    const [before, after] = await Promise.all([this.#configuration(from), this.#configuration(to)]);
+    const [before, after] = await Promise.all([this.configurationOf(from), this.configurationOf(to)]);
     const nameOf = (replayPolicy: ReplayPolicy): string =>
       replayPolicy === 'draft' ? 'draft' : `revision ${replayPolicy}`;
     return {
@@ -137,17 +152,34 @@ export class Revisions {
         only ? 'Publish what it needs with it: give --only once more.' : 'Fix the errors first; nothing was published.',
       );
       refuseWarnings(fences, what);
+      refuseFindings(
+        findErrors({
+          statements: fences.files.flatMap(({ statements }) => statements),
+          rulebook,
+          nowUnixMs: Date.now(),
+          referenceData,
+        }),
+      );
       const changes = compareConfigurations(base, next);
       if (published && changes.length === 0)
         throw new ProblemError('nothing-to-publish', `Nothing differs from revision ${published.number}.`);
       const unmet = runExpectations({ rulebook, ...referenceData }).filter(({ isMet }) => !isMet);
       if (unmet.length > 0 && !isForced) throw notMet(unmet);
       const { id } = await pinSnapshot(trx, await storeObjects(trx, next));
-      return this.#add(trx, actor, { snapshotId: id, note, isForced: unmet.length > 0 }, 'revision.publish', {
-        only: only ?? null,
-        changes,
-        unmet: unmet.map(({ text, failure }) => ({ text, failure })),
-      });
+      const stopped = await this.protectedStops.ofSnapshot(id);
+      if (stopped.length > 0 && !isForced) throw areStopped(stopped);
+      return this.#add(
+        trx,
+        actor,
+        { snapshotId: id, note, isForced: unmet.length + stopped.length > 0 },
+        'revision.publish',
+        {
+          only: only ?? null,
+          changes,
+          unmet: unmet.map(({ text, failure }) => ({ text, failure })),
+          protected: stopped.map(({ replayId, list, requests }) => ({ replay: replayId, list, requests })),
+        },
+      );
     });
     return this.show(number);
   }
@@ -183,7 +215,8 @@ export class Revisions {
     return number;
   }
 
-  async #configuration(against: ReplayPolicy): Promise<Configuration> {
+  /** @throws ProblemError when there is no such revision */
+  async configurationOf(against: ReplayPolicy): Promise<Configuration> {
     if (against === 'draft') return this.drafts.configuration();
     const { snapshotId } = await this.find(against);
     return loadSnapshot(this.db, snapshotId, this.datasets);
@@ -224,6 +257,29 @@ function refuseMissing(only: NonNullable<PublishRequest['only']>, base: Configur
     if (!isThere)
       throw new ProblemError('unknown-part', `Neither the draft nor what is published has a ${part} "${name}".`);
   }
+}
+
+/** @throws ProblemError with every error of a review */
+function refuseFindings(errors: readonly Finding[]): void {
+  if (errors.length === 0) return;
+  const count = errors.length === 1 ? 'an error' : `${errors.length} errors`;
+  throw new ProblemError('review-errors', `The review finds ${count}, so nothing was published.`, {
+    errors: errors.map(({ id, place, message, hint }) => ({
+      place: `${place.file}:${place.line}`,
+      message: `${message} ${hint} [${id}]`,
+    })),
+    hint: 'Fix the rules, or expect a finding in a comment above the rule: # review: ignore ID because ...',
+  });
+}
+
+function areStopped(stopped: readonly ProtectedStop[]): ProblemError {
+  return new ProblemError('protected-stopped', 'Replays stop protected clients, so nothing was published.', {
+    errors: stopped.map(({ replayId, list, requests, rows }) => ({
+      place: `replay ${replayId}`,
+      message: `${requests.toLocaleString('en')} ${requests === 1 ? 'request' : 'requests'} of the list ${list}, the first by ${rows[0]!.fence}/${rows[0]!.rule ?? 'otherwise'}.`,
+    })),
+    hint: 'Let them pass and replay again, or force it, which the audit trail records.',
+  });
 }
 
 function notMet(unmet: readonly ExpectationResult[]): ProblemError {

@@ -1,0 +1,57 @@
+import type { EvaluationContext } from '@jadefence/core/decide';
+import { reviewRules } from '@jadefence/core/findings';
+import { printCondition, type Condition } from '@jadefence/core/language';
+import { median } from './measure.js';
+import { frozenJudge, frozenWorld } from './replay/replay-engine.js';
+
+const ROUNDS = { 200: 5, 5000: 1 } as const;
+
+/**
+ * The review of frozen rules with a million categorised domains: the first, which goes through the feed, and the next ones,
+ * as after an edit; side by side with a loop over pairs of rules, which sees only that the text of one is part of another.
+ */
+export async function benchReview(): Promise<void> {
+  const world = frozenWorld();
+  for (const size of [200, 5000] as const) {
+    const context = frozenJudge(size, world);
+    const input = { statements: [], rulebook: context.rulebook, nowUnixMs: Date.now(), referenceData: world };
+    const times: Record<'review' | 'pairs', number[]> = { review: [], pairs: [] };
+    let covered = 0;
+    let review = reviewRules(input);
+    for (let round = 0; round < ROUNDS[size]; round += 1) {
+      times.review.push(secondsOf(() => (review = reviewRules(input))));
+      times.pairs.push(secondsOf(() => (covered = coveredInPairs(context))));
+    }
+    const line = (name: 'review' | 'pairs'): string =>
+      `${median(times[name]).toFixed(2)} s (${Math.min(...times[name]).toFixed(2)} to ${Math.max(...times[name]).toFixed(2)})`;
+    const never = review.findings.filter(({ id }) => id === 'never-reached').length;
+    process.stdout.write(
+      `review: ${size.toLocaleString('en')} rules, a million categorised domains, ${ROUNDS[size]} interleaved rounds\n` +
+        `  review ${line('review')} (goal: ${size === 200 ? '0.3' : '5'} s): ${review.findings.length} findings, ${never} never reached, ${review.undecided.length} not decided\n` +
+        `  pairs  ${line('pairs')}: ${covered} covered\n` +
+        `  in memory ${Math.round(process.memoryUsage().rss / 1e6)} MB with the feed (goal: 600)\n`,
+    );
+  }
+}
+
+function secondsOf(work: () => void): number {
+  const startMs = performance.now();
+  work();
+  return (performance.now() - startMs) / 1000;
+}
+
+/** How many rules have an earlier one in their fence whose comparisons, joined with and, are among theirs. */
+function coveredInPairs({ rulebook }: EvaluationContext): number {
+  let covered = 0;
+  for (const { rules } of rulebook.fences) {
+    const parts = rules.map(({ condition }) => new Set(partsOf(condition)));
+    parts.forEach((later, at) => {
+      if (parts.slice(0, at).some((earlier) => [...earlier].every((part) => later.has(part)))) covered += 1;
+    });
+  }
+  return covered;
+}
+
+function partsOf(condition: Condition): string[] {
+  return (condition.kind === 'and' ? condition.parts : [condition]).map(printCondition);
+}

@@ -1,0 +1,105 @@
+/** Answers from logs in the console: limit advice, what was recorded, protected clients, the matrix. */
+import AxeBuilder from '@axe-core/playwright';
+import type { Browser, Page } from 'playwright-core';
+import { afterAll, beforeAll, expect, it } from 'vitest';
+import { launchBrowser, openPage } from './browser.js';
+import { replayOnService, startTestService, type TestService } from './service.js';
+
+const TEXT = `list couriers addresses protected { 198.18.7.1 }
+gate shop inbound { hosts shop.example fences desk otherwise allow }
+fence desk enforce {
+  rule logins trial limit 3 per 1m by client when path under /login
+  rule desk block when path = /desk
+}
+`;
+const fences = { fenceFiles: [{ path: 'site.fence', text: TEXT }], namedFiles: [] };
+const START = Date.UTC(2026, 9, 12, 10);
+
+function logBytes(): Uint8Array<ArrayBuffer> {
+  const line = (seconds: number, client: string, path: string, status: number): string =>
+    [new Date(START + seconds * 1000).toISOString(), client, 'GET', 'shop.example', path, status].join();
+  const lines = Array.from({ length: 90 }, (_, at) => line(at, `198.18.9.${at % 30}`, '/login', 200));
+  const burst = Array.from({ length: 40 }, (_, at) => line(90 + at / 10, '198.18.9.200', '/login', 429));
+  const desk = Array.from({ length: 6 }, (_, at) => line(100 + at, '198.18.7.1', '/desk', 200));
+  return new TextEncoder().encode(`time,client,method,host,path,status\n${[...lines, ...burst, ...desk].join('\n')}\n`);
+}
+
+let service: TestService;
+let browser: Browser;
+let replayId: number;
+beforeAll(async () => {
+  service = await startTestService();
+  browser = await launchBrowser();
+  replayId = (await replayOnService(service.client, fences, { name: 'day', bytes: logBytes() })).id;
+});
+afterAll(async () => {
+  await browser?.close();
+  await service.stop();
+});
+
+async function on(path: string, work: (page: Page) => Promise<void>): Promise<void> {
+  const { page, context, errors } = await openPage(service, browser, path);
+  await work(page);
+  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze();
+  expect(violations.map(({ id, nodes }) => `${id}: ${nodes.map((node) => node.html).join(' ')}`)).toEqual([]);
+  // A refusal that is shown to the person is no error of the page.
+  expect(errors.filter((error) => !error.includes('422'))).toEqual([]);
+  await context.close();
+}
+
+it('a count is chosen over the peaks and written into the rule', async () => {
+  await on('/limit-advice?rule=desk%2Flogins', async (page) => {
+    await page.getByText('130 requests under 31 keys').waitFor();
+    const limit = page.getByRole('slider', { name: 'Limit' });
+    await limit.focus();
+    for (let left = 20; left > 0 && (await limit.getAttribute('aria-valuetext')) !== '7'; left -= 1)
+      await page.keyboard.press('ArrowLeft');
+    await page.getByText('A limit of 7 stops 1 key (3.2%) and 33 requests (25.4%).').waitFor();
+    await page.getByRole('button', { name: 'Write 7 into desk/logins' }).click();
+    await page.getByText('The rule has this count.').waitFor();
+  });
+  const { parts } = await service.client.draftSources();
+  expect(JSON.stringify(parts)).toContain('limit 7 per 1m by client');
+});
+
+it('a limit that there is not yet is described in the form, and what is wrong with it stays there', async () => {
+  await on('/limit-advice', async (page) => {
+    await page.getByLabel('Counted by').fill('client, nonsense');
+    await page.getByRole('button', { name: 'Show advice' }).click();
+    await page.getByText('cannot be read').waitFor();
+    await page.getByLabel('Counted by').fill('client');
+    await page.getByLabel('Only requests where (optional)').fill('path = /desk');
+    await page.getByRole('button', { name: 'Show advice' }).click();
+    await page.getByText('6 requests under 1 key').waitFor();
+    expect(new URL(page.url()).searchParams.get('when')).toBe('path = /desk');
+  });
+});
+
+it('a replay shows stops of protected clients first, and is compared with what was recorded', async () => {
+  await on(`/replays/${replayId}`, async (page) => {
+    await page.getByRole('alert').getByText('6 requests of protected clients would be stopped').waitFor();
+    await page.getByRole('button', { name: 'Compared with what was recorded' }).click();
+    await page.getByText('6 of 136 requests passed and would be stopped, 40 were stopped and would pass.').waitFor();
+    const group = page.getByRole('row', { name: /stopped 429/ });
+    await group.getByRole('button', { name: 'show these' }).click();
+    const where = 'recorded status = 429 and outcome = allowed and gate = shop and fence absent';
+    await expect.poll(() => new URL(page.url()).searchParams.get('where')).toBe(where);
+    expect((await service.client.decisions(replayId, { offset: 0, limit: 1, where })).total).toBe(40);
+  });
+});
+
+it('cells of the matrix become expectations, and are explained', async () => {
+  const query = new URLSearchParams({ clients: 'couriers\n198.18.9.1', to: 'shop.example\nshop.example/desk' });
+  await on(`/matrix?${query.toString()}`, async (page) => {
+    await page.getByRole('button', { name: 'Expect all of it' }).click();
+    await expect.poll(() => page.getByRole('button', { name: 'expected' }).count()).toBe(2);
+    await page
+      .getByRole('button', { name: /blocked/ })
+      .first()
+      .click();
+    await page.getByText('Rule desk/desk blocked it.').waitFor();
+    await page.getByRole('button', { name: 'Close' }).click();
+  });
+  const results = await service.client.expectations();
+  expect(results.map(({ isMet }) => isMet)).toEqual([true, true, true, true]);
+});
