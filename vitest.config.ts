@@ -22,7 +22,7 @@ export default defineConfig({
         test: {
           name: 'whole',
           include: ['e2e/src/**/*.test.ts'],
-          // A browser and a service on a busy machine: a second try tells a fault from a moment. The closing lines name each.
+          // A browser and a service on a busy machine: a second try separates a fault from a moment. The closing lines name each.
           retry: 1,
         },
       },

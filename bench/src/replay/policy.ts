@@ -118,7 +118,7 @@ function cutPath(scenery: Scenery, random: Random, segments: number): string {
 export function printPolicy(rules: readonly BenchRule[]): string {
   const lists: string[] = [];
   const texts = rules.map(({ name, parts, action }) => {
-    const list = (kind: string, entries: readonly string[]): string => {
+    const list = (kind: 'addresses' | 'domains', entries: readonly string[]): string => {
       lists.push(`list ${name}-${kind} ${kind} { ${entries.join(', ')} }`);
       return `${name}-${kind}`;
     };
@@ -137,7 +137,11 @@ export function printPolicy(rules: readonly BenchRule[]): string {
   ].join('\n');
 }
 
-function printPart(part: Part, list: (kind: string, entries: readonly string[]) => string): string {
+/** @param list names a list of these entries, and returns how a comparison refers to it */
+export function printPart(
+  part: Part,
+  list: (kind: 'addresses' | 'domains', entries: readonly string[]) => string,
+): string {
   switch (part.kind) {
     case 'country':
       return `country ${part.isNegated ? 'not in' : 'in'} ${part.codes.join(', ')}`;

@@ -21,7 +21,8 @@ import {
 } from './finding.js';
 import { fenceWithoutGate, gateWithoutFence, noCategoryFallback, uncoveredHost, untrustedHeader } from './gates.js';
 import { exemptFromInspection, hiddenEvidence, pathNeedsInspection } from './inspection.js';
-import { emptyList, listOverlap, unusedList } from './lists.js';
+import { listOverlap } from './list-overlap.js';
+import { emptyList, unusedList } from './lists.js';
 import { findingOf } from './order-findings.js';
 import { ORDER_BOUNDS, reviewOrder, type OrderClaim } from './order.js';
 import { addressPattern, doubleSlash, encodedPath, hostBits, lookalike } from './patterns.js';
