@@ -65,7 +65,7 @@ function partsOf(condition: Condition): string[] {
   return (condition.kind === 'and' ? condition.parts : [condition]).map(printCondition);
 }
 
-/** The rules with the 50 lists in place of their own addresses; what compares a list only compares a path, too. */
+/** The rules with the 50 lists in place of separate addresses; what compares a list only compares a path, too. */
 export function rulebookOver(rules: readonly BenchRule[]): EvaluationContext['rulebook'] {
   const random = new Random(LISTS_SEED);
   const address = (): string => formatIpv4(FIRST_ADDRESS + random.below(NUM_ADDRESSES));

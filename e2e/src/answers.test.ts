@@ -2,7 +2,7 @@
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { LimitAdvice } from '@jadefence/core/advice';
-import { ServiceClient, type RecordedComparisonResult } from '@jadefence/contract';
+import { ServiceClient, type FenceReadiness, type RecordedComparisonResult } from '@jadefence/contract';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { setUpDesk, type Desk } from './fixture.js';
 
@@ -205,4 +205,28 @@ it('the rules for a client are the same from the draft and from files', async ()
       const { exitCode, stderr } = await desk.run('rules-for', ...options, ...where);
       expect([exitCode, stderr]).toEqual([2, expect.stringContaining(message)]);
     }
+});
+
+describe('readiness', () => {
+  it('a trial is judged by the latest replay of each log by the fence as it is', async () => {
+    const ready = () => desk.run('fence', 'readiness', 'desk', '--output', 'json');
+    const verdict = async () => {
+      const { exitCode, stdout } = await ready();
+      const { verdict: found, numEarlier, newlyStopped } = JSON.parse(stdout) as FenceReadiness;
+      return [exitCode, found, numEarlier, newlyStopped];
+    };
+    expect((await verdict()).slice(0, 2)).toEqual([0, 'nothing-in-trial']);
+    await desk.run('fence', 'mode', 'desk', 'trial');
+    expect((await verdict()).slice(0, 2)).toEqual([1, 'untried']);
+    await desk.run('replay', 'start', 'day.ndjson', '--against', 'draft');
+    const { stdout } = await desk.run('fence', 'readiness', 'desk');
+    expect(stdout).toContain('Ready to be enforced.');
+    expect(stdout).toMatch(/198\.18\.9\.200 .* 27 +3/);
+    // Its rules are others now, so that what was replayed shows nothing.
+    await desk.run('rule', 'rename', 'desk/logins', 'sign-ins');
+    expect((await verdict()).slice(0, 2)).toEqual([1, 'untried']);
+    const { exitCode, stderr } = await desk.run('fence', 'readiness', 'dsk');
+    expect([exitCode, stderr]).toEqual([2, expect.stringContaining('The draft has no fence "dsk".')]);
+    await desk.run('fence', 'mode', 'desk', 'enforce');
+  });
 });

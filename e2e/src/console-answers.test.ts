@@ -103,3 +103,22 @@ it('cells of the matrix become expectations, and are explained', async () => {
   const results = await service.client.expectations();
   expect(results.map(({ isMet }) => isMet)).toEqual([true, true, true, true]);
 });
+
+it('what is on trial shows whom it would stop, and is enforced by one press', async () => {
+  // Rules changed since the first replay, so that it shows nothing about them.
+  const { id } = await service.client.startReplay({ logId: 1, against: 'draft' });
+  await expect.poll(async () => (await service.client.replay(id)).state).toBe('done');
+  await on('/fences', async (page) => {
+    await page.getByRole('link', { name: 'Ready?' }).click();
+    await page.getByRole('heading', { name: 'Ready to be enforced' }).waitFor();
+    await page.getByRole('row', { name: /^198\.18\.9\.200/ }).waitFor();
+    await page.getByRole('button', { name: 'Turn on logins' }).click();
+    await page.getByText('Nothing is on trial').waitFor();
+  });
+  const { fences: after } = await service.client.draft();
+  expect(after[0]!.rules[0]).toMatchObject({ name: 'logins', state: 'on' });
+  await service.client.edit(
+    [{ kind: 'set-rule', fence: 'desk', rule: 'logins', state: 'trial' }],
+    (await service.client.draft()).version,
+  );
+});

@@ -12,6 +12,7 @@ import { addExpect } from './commands/expect.js';
 import { addReview } from './commands/review.js';
 import { addFormat } from './commands/format.js';
 import { addLimitAdvice } from './commands/limit-advice.js';
+import { addReadiness } from './commands/readiness.js';
 import { addRulesFor } from './commands/rules-for.js';
 import { addMatrix } from './commands/matrix.js';
 import { addJudge } from './commands/judge.js';
@@ -64,6 +65,7 @@ export function buildProgram(streams: Streams): Command {
   const fence = program.command('fence').description('Manage fences of the draft');
   addFence(fence, streams);
   addFenceEdits(fence, streams);
+  addReadiness(fence, streams);
   addRule(program.command('rule').description('Manage rules of the draft'), streams);
   addList(program.command('list').description('Manage lists of the draft'), streams);
   addGate(program.command('gate').description('Manage gates of the draft'), streams);

@@ -90,6 +90,7 @@ const router = createBrowserRouter([
         lazy: () => pageOf(import('./features/limit-advice/limit-advice-page.js'), 'LimitAdvicePage'),
       },
       { path: 'matrix', lazy: () => pageOf(import('./features/matrix/matrix-page.js'), 'MatrixPage') },
+      { path: 'readiness', lazy: () => pageOf(import('./features/readiness/readiness-page.js'), 'ReadinessPage') },
       { path: 'try', lazy: () => pageOf(import('./features/try/try-page.js'), 'TryPage') },
       { path: 'replays', lazy: () => pageOf(import('./features/replays/replays-page.js'), 'ReplaysPage') },
       { path: 'replays/:id', lazy: () => pageWithId(import('./features/replays/replay-page.js'), 'ReplayPage') },

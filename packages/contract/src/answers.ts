@@ -14,6 +14,7 @@ import type { PassphraseInfo } from './passphrases.js';
 import type { SourceInfo } from './sources.js';
 import type { ChangePage, ComparisonInfo, ComparisonProgress, ComparisonResult } from './comparisons.js';
 import type { Log } from './logs.js';
+import type { FenceReadiness } from './readiness.js';
 import type { RecordedComparisonResult, RecordedPage } from './recorded.js';
 import type { DecisionPage, ProtectedStop, Replay, ReplayProgress, ReplayResult } from './replays.js';
 import type { AuditCheck, AuditPage } from './audit.js';
@@ -81,6 +82,7 @@ export interface Answers {
   readonly Health: Health;
   readonly Identified: Identified;
   readonly ImportPreview: ImportPreview;
+  readonly FenceReadiness: FenceReadiness;
   readonly LimitAdvice: LimitAdvice;
   readonly ListInfo: ListInfo;
   readonly ListLookup: ListLookup;

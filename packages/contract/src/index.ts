@@ -1,4 +1,5 @@
-export { listAll, ServiceClient, type ClientOptions, type ListPage, type UploadBody } from './client.js';
+export { listAll, ServiceClient, type ListPage } from './client.js';
+export type { ClientOptions, UploadBody } from './transport.js';
 export { PROBLEMS, ServiceError, type Problem, type ProblemCode } from './problems.js';
 export { VERSION } from './version.js';
 export type { AnswerName, AnswerOf, Answers, PasswordReset, Refreshed } from './answers.js';
@@ -7,6 +8,7 @@ export * from './audit.js';
 export * from './categories.js';
 export * from './advice.js';
 export * from './comparisons.js';
+export * from './readiness.js';
 export * from './recorded.js';
 export * from './corrections.js';
 export * from './countries.js';

@@ -86,3 +86,15 @@ export class RulesForQuery {
   @Optional() @Matches(NAME, { message: '$property must be the name of a gate' }) gate?: string;
   @Optional() @IsAgainst() against?: ReplayPolicy;
 }
+
+export class ReadinessInput {
+  /** Numbers of replays, as `1,2`. */
+  @Optional()
+  @Transform(({ value }: { value: unknown }) => (typeof value === 'string' ? value.split(',').map(Number) : value))
+  @IsArray()
+  @ArrayMinSize(1)
+  @ArrayMaxSize(50)
+  @IsInt({ each: true })
+  @Min(1, { each: true })
+  replays?: number[];
+}

@@ -276,6 +276,7 @@ const PAGES: ReadonlySet<string> = new Set([
   'logs',
   'matrix',
   'pages',
+  'readiness',
   'replays',
   'revisions',
   'schedules',

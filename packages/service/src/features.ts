@@ -16,6 +16,7 @@ import { Logs } from './features/logs/logs.js';
 import { MatchCounts } from './features/rule-preview/rule-preview.js';
 import { LimitAdvices } from './features/advice/limit-advices.js';
 import { adviceRoutes } from './features/advice/routes.js';
+import { TrialReadiness } from './features/advice/trial-readiness.js';
 import { matchRoutes } from './features/rule-preview/routes.js';
 import { Passphrases } from './features/passphrases/passphrases.js';
 import { passphraseRoutes } from './features/passphrases/routes.js';
@@ -92,7 +93,10 @@ export function openFeatures({ db, config, pool, queue, tables }: FeatureParts) 
       ...passphraseRoutes(new Passphrases(db, drafts)),
       ...countryRoutes(countryTables),
       ...applicationRoutes(referenceSnapshots, drafts),
-      ...adviceRoutes(new LimitAdvices(revisions, logs, referenceSnapshots, config.maxLimitKeys)),
+      ...adviceRoutes(
+        new LimitAdvices(revisions, logs, referenceSnapshots, config.maxLimitKeys),
+        new TrialReadiness(db, { drafts, replays, pages, judges, logs }),
+      ),
       ...matchRoutes(new MatchCounts(drafts, logs, referenceSnapshots, pool)),
       ...matrixRoutes(revisions, referenceSnapshots),
       ...tryRoutes(revisions, referenceSnapshots),

@@ -13,6 +13,7 @@ export {
   LIST_KINDS,
   type ListKind,
 } from './fields.js';
+export { listMentions } from './mentions.js';
 export { parseDuration, printDuration } from './measure.js';
 export { type Outcome, OUTCOMES } from './outcomes.js';
 export { parseFences } from './parser.js';

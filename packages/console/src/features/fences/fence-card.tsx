@@ -3,6 +3,7 @@ import type { DraftFence, DraftRule, Edit } from '@jadefence/contract';
 import { freeName } from '@jadefence/core/edit';
 import type { RuleSummary } from '@jadefence/core/replay';
 import { memo, useMemo } from 'react';
+import { Link } from 'react-router';
 import { useEdit } from '../../api/edit.js';
 import { Button } from '../../components/button.js';
 import { Card } from '../../components/layout.js';
@@ -166,6 +167,11 @@ function Aside({ fence, onChange, onEdit }: { fence: DraftFence; onChange: (edit
   return (
     <span className="flex flex-wrap items-center gap-3 text-sm text-muted">
       <GatePicker fence={fence} onChange={onChange} />
+      {(fence.mode === 'trial' || fence.rules.some(({ state }) => state === 'trial')) && (
+        <Link to={`/readiness?fence=${fence.name}`} className="text-jade hover:underline">
+          Ready?
+        </Link>
+      )}
       <Button
         size="small"
         onClick={() => onChange({ kind: 'set-mode', fence: fence.name, mode: other })}

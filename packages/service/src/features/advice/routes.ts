@@ -1,8 +1,9 @@
-import { IdParams, LimitAdviceInput } from '@jadefence/contract/server';
+import { IdParams, LimitAdviceInput, NameParams, ReadinessInput } from '@jadefence/contract/server';
 import { threadRoute, type Route } from '../../http/route.js';
 import type { LimitAdvices } from './limit-advices.js';
+import type { TrialReadiness } from './trial-readiness.js';
 
-export function adviceRoutes(advices: LimitAdvices): Route[] {
+export function adviceRoutes(advices: LimitAdvices, readiness: TrialReadiness): Route[] {
   return [
     threadRoute('rules', {
       method: 'post',
@@ -13,6 +14,16 @@ export function adviceRoutes(advices: LimitAdvices): Route[] {
       params: IdParams,
       body: LimitAdviceInput,
       handle: ({ params, body, signal }) => advices.advise(params.id, body, signal),
+    }),
+    threadRoute('pages', {
+      method: 'get',
+      path: '/fences/:name/readiness',
+      summary: 'Find out from replays whether a fence in trial is ready to be enforced',
+      answer: 'FenceReadiness',
+      access: 'viewer',
+      params: NameParams,
+      query: ReadinessInput,
+      handle: ({ params, query, signal }) => readiness.of(params.name, query, signal),
     }),
   ];
 }

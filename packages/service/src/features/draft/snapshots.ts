@@ -30,13 +30,26 @@ export async function storeObjects(
   for (const [position, { kind, owner, name, text }] of all.entries()) {
     // A NUL cannot be kept in a text column, and no fence text or list needs one.
     const body = text.replaceAll('\0', '\ufffd');
-    const hash = createHash('sha256').update(`${kind}\n${body}`).digest('hex');
+    const hash = hashObject(kind, body);
     objects.set(hash, { hash, kind, body });
     entries.push({ kind, owner, name, position, objectHash: hash });
   }
   for (const batch of batches([...objects.values()]))
     await ObjectModel.query(trx).insert(batch).onConflict('hash').ignore();
   return entries;
+}
+
+/** Identifies a text of a kind; the same everywhere. */
+export function hashObject(kind: string, body: string): string {
+  return createHash('sha256').update(`${kind}\n${body}`).digest('hex');
+}
+
+/** Of a snapshot, what has one of these names, or belongs to what has it. */
+export async function entriesNamed(db: Database, snapshotId: number, names: readonly string[]): Promise<Entry[]> {
+  return SnapshotEntryModel.query(db)
+    .where({ snapshotId })
+    .where((either) => either.whereIn('name', [...names]).orWhereIn('owner', [...names]))
+    .orderBy('position');
 }
 
 /** What opens datasets that a snapshot pinned. */
