@@ -215,12 +215,13 @@ describe('readiness', () => {
       const { verdict: found, numEarlier, newlyStopped } = JSON.parse(stdout) as FenceReadiness;
       return [exitCode, found, numEarlier, newlyStopped];
     };
+    await desk.run('list', 'protect', 'office');
     expect((await verdict()).slice(0, 2)).toEqual([0, 'nothing-in-trial']);
     await desk.run('fence', 'mode', 'desk', 'trial');
     expect((await verdict()).slice(0, 2)).toEqual([1, 'untried']);
     await desk.run('replay', 'start', 'day.ndjson', '--against', 'draft');
     const { stdout } = await desk.run('fence', 'readiness', 'desk');
-    expect(stdout).toContain('Ready to be enforced.');
+    expect(stdout).toContain('It would stop 1 client of the protected list office.');
     expect(stdout).toMatch(/198\.18\.9\.200 .* 27 +3/);
     // Its rules are others now, so that what was replayed shows nothing.
     await desk.run('rule', 'rename', 'desk/logins', 'sign-ins');
@@ -228,5 +229,44 @@ describe('readiness', () => {
     const { exitCode, stderr } = await desk.run('fence', 'readiness', 'dsk');
     expect([exitCode, stderr]).toEqual([2, expect.stringContaining('The draft has no fence "dsk".')]);
     await desk.run('fence', 'mode', 'desk', 'enforce');
+  });
+});
+
+describe('a client that is stopped at once', () => {
+  it('is blocked at every gate by a separate revision; what else is in the draft stays there', async () => {
+    await desk.run('publish', '--note', 'first', '--yes');
+    await desk.run('rule', 'add', 'desk', 'rule other block when path = /other');
+    const { exitCode, stdout } = await desk.run('client', 'stop', '198.18.9.200', '--for', '2h', '--reason', 'Guesses');
+    expect([exitCode, stdout]).toEqual([0, expect.stringMatching(/198\.18\.9\.200 is stopped .* by revision \d/)]);
+    const latest = async () => (await client.revisions())[0]!.number;
+    const at = (from: string, against: 'draft' | number) =>
+      client
+        .tryRequest({ client: from, url: 'https://shop.example/', against })
+        .then(({ decision }) => decision.outcome);
+    expect([
+      await at('198.18.9.200', await latest()),
+      await at('198.18.9.200', 'draft'),
+      await at('198.18.9.201', await latest()),
+    ]).toEqual(['blocked', 'blocked', 'allowed']);
+    const { changes } = await client.draftChanges();
+    expect(changes.map(({ name }) => name)).toEqual(['desk/other']);
+    expect(await client.stoppedClients()).toMatchObject([{ client: '198.18.9.200', reason: 'Guesses' }]);
+    await desk.run('client', 'release', '198.18.9.200');
+    expect([await at('198.18.9.200', await latest()), await at('198.18.9.200', 'draft')]).toEqual([
+      'allowed',
+      'allowed',
+    ]);
+    const again = await desk.run('client', 'release', '198.18.9.200');
+    expect([again.exitCode, again.stderr]).toEqual([2, expect.stringContaining('is not stopped')]);
+  });
+
+  it('is refused where it is protected, unless forced', async () => {
+    await desk.run('list', 'protect', 'office');
+    await desk.run('publish', '--note', 'protect', '--yes');
+    const refused = await desk.run('client', 'stop', '198.18.4.0/22');
+    expect([refused.exitCode, refused.stderr]).toEqual([2, expect.stringContaining('is in the protected list office')]);
+    const forced = await desk.run('client', 'stop', '198.18.4.0/22', '--force');
+    expect([forced.exitCode, forced.stderr]).toEqual([0, expect.stringContaining('client release')]);
+    await desk.run('client', 'release', '198.18.4.0/22');
   });
 });

@@ -12,6 +12,7 @@ import { addExpect } from './commands/expect.js';
 import { addReview } from './commands/review.js';
 import { addFormat } from './commands/format.js';
 import { addLimitAdvice } from './commands/limit-advice.js';
+import { addClient } from './commands/client.js';
 import { addReadiness } from './commands/readiness.js';
 import { addRulesFor } from './commands/rules-for.js';
 import { addMatrix } from './commands/matrix.js';
@@ -62,6 +63,7 @@ export function buildProgram(streams: Streams): Command {
   addLogin(program, streams);
   addLogout(program, streams);
   addDraft(program.command('draft').description('Manage the draft'), streams);
+  addClient(program.command('client').description('Stop clients at once, and release them'), streams);
   const fence = program.command('fence').description('Manage fences of the draft');
   addFence(fence, streams);
   addFenceEdits(fence, streams);

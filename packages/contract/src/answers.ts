@@ -1,5 +1,5 @@
 import type { LimitAdvice } from '@jadefence/core/advice';
-import type { ListLookup, StartingPoint } from '@jadefence/core/edit';
+import type { ListLookup, StartingPoint, StoppedClient } from '@jadefence/core/edit';
 import type { ExpectationResult, Matrix } from '@jadefence/core/expectations';
 import type { MeaningChanges, Review } from '@jadefence/core/findings';
 import type { Explanation, Identified, RulesAtGate } from '@jadefence/core/explain';
@@ -14,6 +14,7 @@ import type { PassphraseInfo } from './passphrases.js';
 import type { SourceInfo } from './sources.js';
 import type { ChangePage, ComparisonInfo, ComparisonProgress, ComparisonResult } from './comparisons.js';
 import type { Log } from './logs.js';
+import type { ReleasedClient, StoppedNow } from './clients.js';
 import type { FenceReadiness } from './readiness.js';
 import type { RecordedComparisonResult, RecordedPage } from './recorded.js';
 import type { DecisionPage, ProtectedStop, Replay, ReplayProgress, ReplayResult } from './replays.js';
@@ -103,6 +104,9 @@ export interface Answers {
   readonly Review: Review;
   readonly Revision: Revision;
   readonly RevisionDiff: RevisionDiff;
+  readonly ReleasedClient: ReleasedClient;
+  readonly StoppedClient: StoppedClient;
+  readonly StoppedNow: StoppedNow;
   readonly RulesAtGate: RulesAtGate;
   readonly RulePlacement: RulePlacement;
   readonly Session: Session;

@@ -1,7 +1,7 @@
 import type { LimitAdvice } from '@jadefence/core/advice';
 import type { Explanation, RulesAtGate } from '@jadefence/core/explain';
 import type { Survey } from '@jadefence/core/survey';
-import type { Edit, ListLookup, StartingPoint } from '@jadefence/core/edit';
+import type { Edit, ListLookup, StartingPoint, StoppedClient } from '@jadefence/core/edit';
 import type { ExpectationResult, Matrix } from '@jadefence/core/expectations';
 import type { MeaningChanges, Review } from '@jadefence/core/findings';
 import type { Identified } from '@jadefence/core/explain';
@@ -44,6 +44,7 @@ import type {
   ComparisonRequest,
 } from './comparisons.js';
 import type { Log, LogReadOptions } from './logs.js';
+import type { ReleasedClient, StopClientRequest, StoppedNow } from './clients.js';
 import type { FenceReadiness, ReadinessQuery } from './readiness.js';
 import type { RecordedComparisonResult, RecordedPage, RecordedQuery, RecordedRequestsQuery } from './recorded.js';
 import type { DecisionPage, ProtectedStop, Replay, ReplayRequest, ReplayProgress, ReplayResult } from './replays.js';
@@ -151,6 +152,11 @@ export class ServiceClient extends Transport {
   /** Which count is right for a limit, from a log. */
   limitAdvice = (logId: number, request: LimitAdviceRequest, signal?: AbortSignal): Promise<LimitAdvice> =>
     this.json('POST', `/logs/${logId}/limit-advice`, request, undefined, signal);
+  stoppedClients = (): Promise<StoppedClient[]> => this.json('GET', '/stopped-clients');
+  /** Stops a client at every gate, and publishes just that. */
+  stopClient = (request: StopClientRequest): Promise<StoppedNow> => this.json('POST', '/stopped-clients', request);
+  releaseClient = (client: string): Promise<ReleasedClient> =>
+    this.json('POST', '/stopped-clients/release', { client });
   /** What enforcing a fence that is in trial would stop. */
   readiness = (fence: string, { replays }: ReadinessQuery = {}): Promise<FenceReadiness> =>
     this.json('GET', `/fences/${encodeURIComponent(fence)}/readiness${queryText({ replays: replays?.join() })}`);

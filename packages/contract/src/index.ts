@@ -7,6 +7,7 @@ export * from './applications.js';
 export * from './audit.js';
 export * from './categories.js';
 export * from './advice.js';
+export * from './clients.js';
 export * from './comparisons.js';
 export * from './readiness.js';
 export * from './recorded.js';

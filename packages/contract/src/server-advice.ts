@@ -5,6 +5,7 @@ import {
   ArrayMaxSize,
   ArrayMinSize,
   IsArray,
+  IsBoolean,
   IsInt,
   IsISO8601,
   IsNumber,
@@ -77,6 +78,19 @@ export class MatrixInput {
   @Optional() @IsArray() @ArrayMinSize(1) @ArrayMaxSize(24) @IsISO8601({ strict: true }, { each: true }) at?: string[];
   @Optional() @IsString() @Length(1, 40) method?: string;
   @Optional() @IsAgainst() against?: ReplayPolicy;
+}
+
+export class StopClientInput {
+  @IsString() @Length(1, 100) client!: string;
+  @Optional()
+  @Matches(/^[1-9]\d{0,8}[smhd]$/, { message: '$property must be a duration such as 30m, 2h or 7d' })
+  for?: string;
+  @Optional() @IsString() @Length(1, 2000) reason?: string;
+  @Optional() @IsBoolean() isForced?: boolean;
+}
+
+export class ReleaseClientInput {
+  @IsString() @Length(1, 100) client!: string;
 }
 
 export class RulesForQuery {

@@ -14,6 +14,7 @@ export const draftMeaningQuery = queryOptions({
   queryFn: service.draftMeaning,
   retry: false,
 });
+export const stoppedClientsQuery = queryOptions({ queryKey: ['stopped-clients'], queryFn: service.stoppedClients });
 export const draftChangesQuery = queryOptions({ queryKey: ['draft', 'changes'], queryFn: service.draftChanges });
 export const expectationsQuery = queryOptions({
   queryKey: ['draft', 'expectations'],

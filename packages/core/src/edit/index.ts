@@ -20,4 +20,13 @@ export { findEntryOrigins, findListFile, type ListVersion } from './entry-origin
 export { FIELD_INFOS, type FieldInfo, parseConditionText, parseRuleText, printRuleText } from './rule-text.js';
 export { STARTING_POINTS, type StartingPoint } from './starting-points.js';
 export { applyStep, recordStep, type Step, type StepDirection } from './step.js';
+export {
+  type ClientStop,
+  readClient,
+  releaseClientEdits,
+  STOPPED_CLIENTS,
+  stopClientEdits,
+  type StoppedClient,
+  stoppedClients,
+} from './stopped-clients.js';
 export { datasetNamesOf, findUses, passphrasesOf } from './uses.js';

@@ -8,6 +8,7 @@ import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { expectationOf, filtersOf, urlOf } from './next-steps.js';
+import { StopClient } from './stop-client.js';
 
 const LINK = 'rounded-lg border border-line px-2 py-0.5 text-xs font-medium hover:bg-sunken';
 
@@ -58,6 +59,7 @@ export function DecisionActions({
         )}
       </div>
       {client && <AddToList client={client} />}
+      {client && <StopClient client={client} />}
     </section>
   );
 }

@@ -19,6 +19,7 @@ import { FreshnessBadge } from '../reference/freshness-badge.js';
 import { ChangeList } from '../../components/change-list.js';
 import { FirstSteps } from './first-steps.js';
 import { FindingsCard } from './findings-card.js';
+import { StoppedCard } from './stopped-card.js';
 
 const SHOWN_CHANGES = 6;
 const SHOWN_ACTIVITY = 6;
@@ -41,6 +42,7 @@ export function OverviewPage() {
           <ActivityCard />
         </div>
         <div className="min-w-0">
+          <StoppedCard />
           <FindingsCard />
           <ReplaysCard replays={replays} />
           <ReferenceCard />

@@ -1,6 +1,6 @@
 /** What the draft needs of others, and what others read of it. */
 import type { CheckedFences } from '@jadefence/core/check';
-import type { Configuration } from '@jadefence/core/edit';
+import type { Configuration, Edit } from '@jadefence/core/edit';
 import type { FenceFile } from '@jadefence/core/language';
 import type { Dataset } from '@jadefence/core/reference';
 import type { Database } from '../../database/database.js';
@@ -25,3 +25,6 @@ export interface CheckedDraft {
   readonly checked: CheckedFences;
   recheck(files: readonly FenceFile[]): CheckedFences;
 }
+
+/** Edits that depend on what they are made on. */
+export type EditsOf = (configuration: Configuration) => readonly Edit[];

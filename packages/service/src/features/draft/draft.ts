@@ -30,7 +30,7 @@ import { DraftEntryModel, DraftModel, UserModel, type Entry } from '../../databa
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
 import { readSources, assertNoErrors, toProblem, usableRulebook } from './check.js';
-import type { CheckedDraft, ExternalData, Published } from './draft-parts.js';
+import type { CheckedDraft, ExternalData, Published, EditsOf } from './draft-parts.js';
 import { presentFences } from './present.js';
 import { keepStep, markStep, nextStep, showSteps } from './steps.js';
 import {
@@ -134,6 +134,13 @@ export class Drafts {
       const written = await this.#write(trx, before, configuration, seenVersion, actor, 'draft.edit', moversOf(edits));
       return presentEdit(written.version, written.changes, entries, written.checked);
     });
+  }
+
+  /** Edits the draft as it is, as a part of something larger. @throws ProblemError if an edit cannot be made */
+  async editNow(trx: Transaction, editsOf: EditsOf, actor: Actor): Promise<void> {
+    const before = await this.#load(trx, true);
+    const { configuration } = toProblem(() => applyEdits(before.configuration, editsOf(before.configuration)));
+    await this.#write(trx, before, configuration, before.version, actor, 'draft.edit');
   }
 
   /** The writes of the actor that can be undone and redone. */

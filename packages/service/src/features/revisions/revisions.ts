@@ -8,7 +8,14 @@ import type {
 } from '@jadefence/contract';
 import type { ListQuery } from '@jadefence/contract/server';
 import type { Rulebook } from '@jadefence/core/check';
-import { compareConfigurations, describeChange, diffTexts, type Configuration } from '@jadefence/core/edit';
+import {
+  applyEdits,
+  compareConfigurations,
+  describeChange,
+  diffTexts,
+  type Configuration,
+  type Edit,
+} from '@jadefence/core/edit';
 import { runExpectations, type ExpectationResult } from '@jadefence/core/expectations';
 import { findErrors, type Finding } from '@jadefence/core/findings';
 import { recordChange } from '../../database/audit.js';
@@ -16,7 +23,7 @@ import { inTransaction, type Database, type Transaction } from '../../database/d
 import { RevisionModel, SnapshotModel, UserModel } from '../../database/models.js';
 import type { Actor } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
-import { refuseWarnings, takeParts, usableRulebook } from '../draft/check.js';
+import { refuseWarnings, takeParts, toProblem, usableRulebook } from '../draft/check.js';
 import type { Published } from '../draft/draft-parts.js';
 import type { Drafts } from '../draft/draft.js';
 import { checkStored, loadSnapshot, pinSnapshot, storeObjects, type DatasetSource } from '../draft/snapshots.js';
@@ -35,6 +42,14 @@ export class PublishedRevisions implements Published {
     const latest = await RevisionModel.query(db).orderBy('number', 'desc').first();
     return latest && { number: latest.number, configuration: await loadSnapshot(db, latest.snapshotId, this.datasets) };
   }
+}
+
+/** Edits that are published at once. */
+export interface PublishedEdits {
+  readonly editsOf: (configuration: Configuration) => readonly Edit[];
+  readonly note: string;
+  readonly what: string;
+  readonly detail: Record<string, unknown>;
 }
 
 /** What replays by a snapshot stop that is never to be stopped. */
@@ -182,6 +197,42 @@ export class Revisions {
       );
     });
     return this.show(number);
+  }
+
+  /**
+   * Publishes edits of what is published, and nothing else; the draft gets the same.
+   * @param change what is done to each of the two, with the note of the revision and what the audit trail keeps
+   * @throws ProblemError where nothing is published, an edit cannot be made, or an expectation is not met
+   */
+  async publishEdits(change: PublishedEdits, isForced: boolean, actor: Actor): Promise<number> {
+    const { referenceData } = await this.referenceSnapshots.loadCurrent();
+    return inTransaction(this.db, async (trx) => {
+      await trx.raw('select pg_advisory_xact_lock(?)', [PUBLISH_LOCK]);
+      const published = await new PublishedRevisions(this.datasets).latest(trx);
+      if (!published)
+        throw new ProblemError('bad-input', 'Nothing is published yet, so no gate judges by anything.', {
+          hint: 'Publish the draft first: jadefence publish --note ...',
+        });
+      const base = published.configuration;
+      const next = toProblem(() => applyEdits(base, change.editsOf(base))).configuration;
+      const rulebook = usableRulebook(checkStored(next), 'What would be published');
+      const unmet = runExpectations({ rulebook, ...referenceData }).filter(({ isMet }) => !isMet);
+      const before = usableRulebook(checkStored(base), 'What is published');
+      const wasUnmet = new Set(
+        runExpectations({ rulebook: before, ...referenceData }).flatMap((one) => (one.isMet ? [] : [one.text])),
+      );
+      const broken = unmet.filter(({ text }) => !wasUnmet.has(text));
+      if (broken.length > 0 && !isForced) throw notMet(broken);
+      const { id } = await pinSnapshot(trx, await storeObjects(trx, next));
+      await this.drafts.editNow(trx, (draft) => change.editsOf(draft), actor);
+      return this.#add(
+        trx,
+        actor,
+        { snapshotId: id, note: change.note, isForced: broken.length > 0 },
+        change.what,
+        change.detail,
+      );
+    });
   }
 
   /** Publishes an older state again, at once and as a new revision; the draft is left alone. */
