@@ -17,7 +17,7 @@ const CORE_MAY_USE = {
   decide: ['request', 'reference', 'language', 'check'],
   expectations: ['request', 'language', 'decide', 'text'],
   advice: ['arrays', 'request', 'language', 'decide', 'match'],
-  traffic: ['arrays', 'request', 'reference', 'language', 'check', 'decide', 'columns', 'match', 'replay'],
+  traffic: ['arrays', 'request', 'edit', 'reference', 'language', 'check', 'decide', 'columns', 'match', 'replay'],
   explain: ['request', 'reference', 'language', 'check', 'decide'],
   match: ['arrays', 'request', 'reference', 'language', 'check', 'decide', 'columns'],
   logs: ['arrays', 'text', 'request', 'columns', 'kernel', 'binary'],

@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { DEMO_LOG, writeInboundLog } from '@jadefence/demo';
 import { checkFences } from '@jadefence/core/check';
 import { FINDING_ENTRIES, FINDING_IDS } from '@jadefence/core/findings';
+import { TRAFFIC_FINDING_ENTRIES, TRAFFIC_FINDING_IDS } from '@jadefence/core/traffic';
 import { runExpectations } from '@jadefence/core/expectations';
 import { formatDiagnostic, parseFences, printFences } from '@jadefence/core/language';
 import { describe, expect, it } from 'vitest';
@@ -32,7 +33,8 @@ describe('the documentation', () => {
   it('has an entry for each finding, in the order in which they are shown', async () => {
     const path = join(ROOT, 'docs', 'findings.md');
     const [introduction] = readFileSync(path, 'utf8').split(/^## /m);
-    const entries = FINDING_IDS.map((id) => `## ${id}\n${wrap(FINDING_ENTRIES[id], 128)}\n`);
+    const all = { ...FINDING_ENTRIES, ...TRAFFIC_FINDING_ENTRIES };
+    const entries = [...FINDING_IDS, ...TRAFFIC_FINDING_IDS].map((id) => `## ${id}\n${wrap(all[id], 128)}\n`);
     await expect(`${introduction}${entries.join('\n')}`).toMatchFileSnapshot(path);
   });
 

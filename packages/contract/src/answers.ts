@@ -14,6 +14,7 @@ import type { PassphraseInfo } from './passphrases.js';
 import type { SourceInfo } from './sources.js';
 import type { ChangePage, ComparisonInfo, ComparisonProgress, ComparisonResult } from './comparisons.js';
 import type { Log } from './logs.js';
+import type { TrafficFinding } from '@jadefence/core/traffic';
 import type { ReleasedClient, StoppedNow } from './clients.js';
 import type { FenceReadiness } from './readiness.js';
 import type { RecordedComparisonResult, RecordedPage } from './recorded.js';
@@ -113,6 +114,7 @@ export interface Answers {
   readonly SourceInfo: SourceInfo;
   readonly StartingPoint: StartingPoint;
   readonly Survey: Survey;
+  readonly TrafficFinding: TrafficFinding;
   readonly Tried: Tried;
   readonly Problem: Problem;
 }

@@ -1,5 +1,6 @@
 import type { LimitAdvice } from '@jadefence/core/advice';
 import type { Explanation, RulesAtGate } from '@jadefence/core/explain';
+import type { TrafficFinding } from '@jadefence/core/traffic';
 import type { Survey } from '@jadefence/core/survey';
 import type { Edit, ListLookup, StartingPoint, StoppedClient } from '@jadefence/core/edit';
 import type { ExpectationResult, Matrix } from '@jadefence/core/expectations';
@@ -273,6 +274,8 @@ export class ServiceClient extends Transport {
   ): Promise<DecisionPage> => this.json('GET', `/replays/${id}/decisions${queryText(query)}`);
   /** Requests of protected clients that the replay stops. */
   protectedStops = (id: number): Promise<ProtectedStop[]> => this.json('GET', `/replays/${id}/protected`);
+  /** What the decisions of a replay show to be probably wrong. */
+  trafficFindings = (id: number): Promise<TrafficFinding[]> => this.json('GET', `/replays/${id}/findings`);
   /** The replay compared with what its log recorded. */
   recorded = (id: number, { stops }: RecordedQuery = {}): Promise<RecordedComparisonResult> =>
     this.json('GET', `/replays/${id}/recorded${queryText({ stops: stops?.join() })}`);

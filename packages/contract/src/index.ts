@@ -27,4 +27,5 @@ export type { Edit, StartingPoint, ListLookup } from '@jadefence/core/edit';
 export type { ExpectationResult } from '@jadefence/core/expectations';
 export type { ChangedRequests, Finding, MeaningChanges, Review } from '@jadefence/core/findings';
 export type { Explanation } from '@jadefence/core/explain';
+export type { TrafficFinding } from '@jadefence/core/traffic';
 export type { Survey } from '@jadefence/core/survey';

@@ -1,9 +1,10 @@
 import { renderExplanation, type Explanation } from '@jadefence/core/explain';
 import { OUTCOMES, type Outcome } from '@jadefence/core/language';
 import type { BreakdownName } from '@jadefence/core/replay';
+import { TRAFFIC_FINDING_IDS } from '@jadefence/core/traffic';
 import type { ReplayPolicy, DecisionRow, Log, Replay, ServiceClient } from '@jadefence/contract';
 import { listAll } from '@jadefence/contract';
-import { InvalidArgumentError, type Command } from 'commander';
+import { InvalidArgumentError, Option, type Command } from 'commander';
 import { basename } from 'node:path';
 import { EXIT, Failure } from '../cli-error.js';
 import {
@@ -24,6 +25,7 @@ import { countOf, formatCount, formatTime, printTable, shorten } from '../render
 import { connect } from '../service.js';
 import { readFenceSources } from '../files/load-fences.js';
 import { LiveLines, renderProgress } from '../render/live.js';
+import { showTrafficFindings, type TrafficFindingOptions } from './replay-findings.js';
 import { addScopeOptions, byOption, scopeOf, type ScopeOptions } from './replay-options.js';
 import { parseAgainst } from './revision.js';
 import { printDecisionHeader, printDecisionRow } from '../render/csv.js';
@@ -91,6 +93,17 @@ function addChanges(replay: Command, streams: Streams): void {
       const cancelled = await (await connect(streams)).cancelReplay(id);
       printRecord(streams, output, cancelled, `Replay ${id} is cancelled.`);
     });
+  replay
+    .command('findings')
+    .description('List what a replay shows to be probably wrong')
+    .argument('<replay>', 'number of the replay', parseWhole)
+    .addOption(new Option('--fix <id>', 'apply the fixes of these findings to the draft').choices(TRAFFIC_FINDING_IDS))
+    .option(...RECORD_FORMATS)
+    .addHelpText(
+      'after',
+      '\nExamples:\n  jadefence replay findings 2\n  jadefence replay findings 2 --fix wide-collateral',
+    )
+    .action((id: number, options: TrafficFindingOptions) => showTrafficFindings(id, options, streams));
   replay
     .command('rename')
     .description('Rename a replay')

@@ -1,3 +1,11 @@
 export { isOnTrial, TrialCounter } from './readiness.js';
 export { assessReadiness, type Readiness, type ReadinessClient, type ReadinessVerdict } from './readiness-verdict.js';
 export { type ValueField, RequestValues } from './request-values.js';
+export {
+  TRAFFIC_FINDING_ENTRIES,
+  TRAFFIC_FINDING_IDS,
+  type TrafficFinding,
+  type TrafficFindingId,
+} from './traffic-finding.js';
+export { findInTraffic } from './traffic-findings.js';
+export { TrafficCounts } from './traffic-counts.js';

@@ -17,6 +17,7 @@ import { useStartReplay } from '../evidence/start-replay.js';
 import { DecisionTable } from './decision-table.js';
 import { ProtectedNotice } from './protected-notice.js';
 import { RecordedCard } from './recorded-card.js';
+import { TrafficCard } from './traffic-card.js';
 import { ReplayActions } from './replay-actions.js';
 import { RulesTable } from './rules-table.js';
 import { StoppedMap } from './stopped-map.js';
@@ -141,6 +142,7 @@ function Result({ result }: { result: ReplayResult }) {
           onFilter={(where) => showDecisions({ where })}
         />
       )}
+      <TrafficCard replayId={result.id} onFilter={(where) => showDecisions({ where })} />
       <RecordedCard replayId={result.id} onFilter={(where) => showDecisions({ where })} />
       <div ref={decisions}>
         <DecisionTable replayId={result.id} outcomes={summary.outcomes.map(({ outcome }) => outcome)} />

@@ -1,9 +1,10 @@
 import { IdParams, LimitAdviceInput, NameParams, ReadinessInput } from '@jadefence/contract/server';
 import { threadRoute, type Route } from '../../http/route.js';
 import type { LimitAdvices } from './limit-advices.js';
+import type { TrafficReviews } from './traffic-reviews.js';
 import type { TrialReadiness } from './trial-readiness.js';
 
-export function adviceRoutes(advices: LimitAdvices, readiness: TrialReadiness): Route[] {
+export function adviceRoutes(advices: LimitAdvices, readiness: TrialReadiness, reviews: TrafficReviews): Route[] {
   return [
     threadRoute('rules', {
       method: 'post',
@@ -24,6 +25,15 @@ export function adviceRoutes(advices: LimitAdvices, readiness: TrialReadiness): 
       params: NameParams,
       query: ReadinessInput,
       handle: ({ params, query, signal }) => readiness.of(params.name, query, signal),
+    }),
+    threadRoute('pages', {
+      method: 'get',
+      path: '/replays/:id/findings',
+      summary: 'List what the decisions of a replay show to be probably wrong',
+      answer: 'TrafficFinding[]',
+      access: 'viewer',
+      params: IdParams,
+      handle: ({ params, signal }) => reviews.of(params.id, signal),
     }),
   ];
 }

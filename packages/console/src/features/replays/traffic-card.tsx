@@ -1,0 +1,66 @@
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { service } from '../../api/client.js';
+import { useEdit } from '../../api/edit.js';
+import { Button } from '../../components/button.js';
+import { Card } from '../../components/layout.js';
+import { ErrorNotice } from '../../components/loaded.js';
+import { LevelIcon } from '../findings/finding-list.js';
+
+const SHOWN = 3;
+
+/** What the decisions of a replay show to be probably wrong; nothing where nothing is. */
+export function TrafficCard({ replayId, onFilter }: { replayId: number; onFilter: (where: string) => void }) {
+  const findings = useQuery({
+    queryKey: ['replays', replayId, 'findings'],
+    queryFn: () => service.trafficFindings(replayId),
+    staleTime: Infinity,
+    retry: false,
+  }).data;
+  const edit = useEdit();
+  const [isWhole, setWhole] = useState(false);
+  if (!findings || findings.length === 0) return null;
+  const shown = isWhole ? findings : findings.slice(0, SHOWN);
+  return (
+    <Card title="What this log shows">
+      {edit.error && <ErrorNotice error={edit.error} />}
+      <ul className="divide-y divide-line text-sm">
+        {shown.map(({ id, level, rule, message, hint, evidence, where, fix }) => (
+          <li key={`${id} ${rule} ${message}`} className="flex items-start gap-2 px-4 py-2">
+            <LevelIcon level={level} />
+            <div className="min-w-0 grow wrap-anywhere">
+              {message} <span className="text-muted">{hint}</span>
+              {evidence.map((line) => (
+                <p key={line} className="text-muted">
+                  {line}
+                </p>
+              ))}
+            </div>
+            {where !== undefined && (
+              <Button size="small" onClick={() => onFilter(where)}>
+                Show them
+              </Button>
+            )}
+            {fix && (
+              <Button
+                size="small"
+                disabled={edit.isPending || edit.isSuccess}
+                title="In the draft; replay the log by it next"
+                onClick={() => edit.mutate(fix)}
+              >
+                {edit.isSuccess ? 'Fixed in the draft' : 'Fix'}
+              </Button>
+            )}
+          </li>
+        ))}
+      </ul>
+      {findings.length > SHOWN && (
+        <div className="border-t border-line px-4 py-2">
+          <Button size="small" onClick={() => setWhole(!isWhole)}>
+            {isWhole ? 'Show fewer' : `Show all ${findings.length}`}
+          </Button>
+        </div>
+      )}
+    </Card>
+  );
+}
