@@ -60,6 +60,21 @@ it('the tout behind 300 addresses is a spread source, and no ordinary request is
   });
 });
 
+it.each([
+  ['tout-network', 'recorded status = 401 and time < 2026-10-12T03:50:00Z'],
+  ['tout-spread', 'recorded status = 401 and time >= 2026-10-12T03:50:00Z'],
+  ['scraper', 'client in 198.18.200.0/24'],
+])('a rule is suggested for %s by %s that stops nearly all of it and hardly anything besides', async (label, stop) => {
+  const { chosen, rules } = await service.client.suggestRules(replayId, { stop });
+  expect(chosen).toBe(planted(label));
+  const [best] = rules;
+  const { [label]: stopped = 0, ...others } = await labelsOf(best!.condition);
+  expect(stopped).toBeGreaterThanOrEqual(0.95 * planted(label));
+  const besides = Object.values(others).reduce((sum, requests) => sum + requests, 0);
+  expect(besides).toBeLessThanOrEqual(0.001 * (lines.length - planted(label)));
+  expect([best!.stopped, best!.collateral]).toEqual([stopped, besides]);
+});
+
 it('the partner that a country rule stops is its collateral, and the narrow rule spares the partner', async () => {
   const [found] = (await service.client.trafficFindings(replayId)).filter(({ id }) => id === 'wide-collateral');
   expect(found).toMatchObject({

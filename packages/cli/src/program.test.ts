@@ -63,6 +63,7 @@ describe('the help of the command line', () => {
         "Show",
         "Sign",
         "Stop",
+        "Suggest",
         "Summarise",
         "Take",
         "Try",

@@ -14,6 +14,7 @@ import { addFormat } from './commands/format.js';
 import { addLimitAdvice } from './commands/limit-advice.js';
 import { addClient } from './commands/client.js';
 import { addReadiness } from './commands/readiness.js';
+import { addSuggest } from './commands/suggest.js';
 import { addRulesFor } from './commands/rules-for.js';
 import { addMatrix } from './commands/matrix.js';
 import { addJudge } from './commands/judge.js';
@@ -57,6 +58,7 @@ export function buildProgram(streams: Streams): Command {
   addTry(program, streams);
   addMatrix(program, streams);
   addRulesFor(program, streams);
+  addSuggest(program, streams);
   addExpect(program, streams);
   addReview(program, streams);
   addFormat(program, streams);

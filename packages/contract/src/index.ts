@@ -21,6 +21,7 @@ export * from './passphrases.js';
 export * from './replays.js';
 export * from './revisions.js';
 export * from './sources.js';
+export * from './suggestions.js';
 export * from './try-requests.js';
 export * from './users.js';
 export type { Edit, StartingPoint, ListLookup } from '@jadefence/core/edit';

@@ -80,6 +80,11 @@ export class MatrixInput {
   @Optional() @IsAgainst() against?: ReplayPolicy;
 }
 
+export class SuggestInput {
+  @IsString() @Length(1, 20_000) stop!: string;
+  @Optional() @IsString() @Length(1, 20_000) spare?: string;
+}
+
 export class StopClientInput {
   @IsString() @Length(1, 100) client!: string;
   @Optional()

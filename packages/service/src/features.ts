@@ -18,6 +18,7 @@ import { LimitAdvices } from './features/advice/limit-advices.js';
 import { adviceRoutes } from './features/advice/routes.js';
 import { ClientStops } from './features/clients/client-stops.js';
 import { clientRoutes } from './features/clients/routes.js';
+import { RuleSuggestionSearch } from './features/advice/rule-suggestions.js';
 import { TrafficReviews } from './features/advice/traffic-reviews.js';
 import { TrialReadiness } from './features/advice/trial-readiness.js';
 import { matchRoutes } from './features/rule-preview/routes.js';
@@ -100,6 +101,7 @@ export function openFeatures({ db, config, pool, queue, tables }: FeatureParts) 
         new LimitAdvices(revisions, logs, referenceSnapshots, config.maxLimitKeys),
         new TrialReadiness(db, { drafts, replays, pages, judges, logs }),
         new TrafficReviews(db, { replays, pages, judges, logs }),
+        new RuleSuggestionSearch(db, { drafts, replays, pages, judges, logs }),
       ),
       ...clientRoutes(new ClientStops(revisions)),
       ...matchRoutes(new MatchCounts(drafts, logs, referenceSnapshots, pool)),

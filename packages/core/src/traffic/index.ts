@@ -9,3 +9,5 @@ export {
 } from './traffic-finding.js';
 export { findInTraffic } from './traffic-findings.js';
 export { TrafficCounts } from './traffic-counts.js';
+export { CHOSEN, OTHER, RuleSearch, SPARED } from './suggest.js';
+export { ProposalCounter, type Suggestion, type Suggestions } from './verify-proposals.js';

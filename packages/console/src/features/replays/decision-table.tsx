@@ -20,6 +20,7 @@ import { ExplanationPanel } from '../evidence/explanation-panel.js';
 import { useRowWindow, type RowWindow } from '../evidence/row-window.js';
 import { useSortedRows } from '../evidence/sorted-rows.js';
 import { FilterBox } from './filter-box.js';
+import { SuggestButton } from './suggest-dialog.js';
 import { filteringColumns } from './cell-filter.js';
 
 const ADDRESS_DELAY_MS = 400;
@@ -30,6 +31,12 @@ const SAVED_AT_ONCE = 1000;
 interface Filter {
   readonly outcome?: Outcome;
   readonly where?: string;
+}
+
+/** What is shown, as one filter. */
+function conditionOf(outcome: Outcome | undefined, where: string): string {
+  if (!outcome) return where;
+  return where === '' ? `outcome = ${outcome}` : `outcome = ${outcome} and (${where})`;
 }
 
 /** Every decision in the order of the log, of which those in view are on the page. */
@@ -65,6 +72,9 @@ export function DecisionTable({ replayId, outcomes }: { replayId: number; outcom
             ]}
             onChange={(to) => set({ outcome: to === 'all' ? undefined : to, offset: undefined })}
           />
+          {(where !== '' || outcome) && !isBadFilter && (
+            <SuggestButton replayId={replayId} stop={conditionOf(outcome, where)} />
+          )}
           <ColumnPicker all={all} shown={shownColumns} onToggle={toggle} />
           <SaveButton replayId={replayId} filter={JSON.parse(filter) as Filter} columns={columns} total={total} />
         </span>

@@ -37,13 +37,14 @@ export function TrafficCard({ replayId, onFilter }: { replayId: number; onFilter
               ))}
             </div>
             {where !== undefined && (
-              <Button size="small" onClick={() => onFilter(where)}>
+              <Button size="small" className="shrink-0 whitespace-nowrap" onClick={() => onFilter(where)}>
                 Show them
               </Button>
             )}
             {fix && (
               <Button
                 size="small"
+                className="shrink-0 whitespace-nowrap"
                 disabled={edit.isPending || edit.isSuccess}
                 title="In the draft; replay the log by it next"
                 onClick={() => edit.mutate(fix)}

@@ -1,10 +1,16 @@
-import { IdParams, LimitAdviceInput, NameParams, ReadinessInput } from '@jadefence/contract/server';
+import { IdParams, LimitAdviceInput, NameParams, ReadinessInput, SuggestInput } from '@jadefence/contract/server';
 import { threadRoute, type Route } from '../../http/route.js';
 import type { LimitAdvices } from './limit-advices.js';
+import type { RuleSuggestionSearch } from './rule-suggestions.js';
 import type { TrafficReviews } from './traffic-reviews.js';
 import type { TrialReadiness } from './trial-readiness.js';
 
-export function adviceRoutes(advices: LimitAdvices, readiness: TrialReadiness, reviews: TrafficReviews): Route[] {
+export function adviceRoutes(
+  advices: LimitAdvices,
+  readiness: TrialReadiness,
+  reviews: TrafficReviews,
+  suggestions: RuleSuggestionSearch,
+): Route[] {
   return [
     threadRoute('rules', {
       method: 'post',
@@ -34,6 +40,16 @@ export function adviceRoutes(advices: LimitAdvices, readiness: TrialReadiness, r
       access: 'viewer',
       params: IdParams,
       handle: ({ params, signal }) => reviews.of(params.id, signal),
+    }),
+    threadRoute('pages', {
+      method: 'post',
+      path: '/replays/:id/suggestions',
+      summary: 'Find rules that stop chosen requests of a replay and spare the others',
+      answer: 'RuleSuggestions',
+      access: 'viewer',
+      params: IdParams,
+      body: SuggestInput,
+      handle: ({ params, body, signal }) => suggestions.suggest(params.id, body, signal),
     }),
   ];
 }

@@ -99,6 +99,19 @@ export class DecisionPages {
     return { offset, total, rows };
   }
 
+  /** By chunk, the rows that a filter finds. @throws ProblemError when the filter has errors */
+  async matching(replay: ReplayModel, where: string): Promise<ReadonlyMap<number, Uint32Array>> {
+    const [context, rulings] = await Promise.all([this.judges.judge(replay), this.rulings(replay.id)]);
+    const chunks = await ReplayChunkModel.query(this.db).select('chunk').where({ replayId: replay.id });
+    return this.#filtered(
+      replay,
+      context,
+      where,
+      chunks.map(({ chunk }) => chunk),
+      rulings,
+    );
+  }
+
   /** The matching rows of each chunk. The latest few filters are kept, so that every page after the first is found at once. */
   async #filtered(
     replay: ReplayModel,
