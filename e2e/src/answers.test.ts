@@ -1,8 +1,9 @@
 /** Answers from logs, with a service and without one. */
-import { writeFileSync } from 'node:fs';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { LimitAdvice } from '@jadefence/core/advice';
 import { ServiceClient, type FenceReadiness, type RecordedComparisonResult } from '@jadefence/contract';
+import { parquetReadObjects } from 'hyparquet';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { setUpDesk, type Desk } from './fixture.js';
 
@@ -270,3 +271,38 @@ describe('a client that is stopped at once', () => {
     await desk.run('client', 'release', '198.18.4.0/22');
   });
 });
+
+describe('decisions for other tools', () => {
+  it('Parquet, read by another library, has what NDJSON has', async () => {
+    await desk.run('replay', 'start', 'day.ndjson', '--against', 'draft');
+    for (const [file, ...options] of [
+      ['all.parquet'],
+      ['all.ndjson', '--format', 'ndjson'],
+      ['all.csv', '--format', 'csv'],
+    ]) {
+      const { exitCode, stderr } = await desk.run('replay', 'export', '1', file!, ...options);
+      expect([exitCode, stderr]).toEqual([0, expect.stringContaining('750 decisions in')]);
+    }
+    const expected = readFileSync(join(desk.folder, 'all.ndjson'), 'utf8')
+      .trim()
+      .split('\n')
+      .map((line) => withoutNone(JSON.parse(line) as Record<string, unknown>));
+    const bytes = readFileSync(join(desk.folder, 'all.parquet'));
+    const rows = await parquetReadObjects({
+      file: bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.byteLength) as ArrayBuffer,
+    });
+    expect(rows.map(withoutNone)).toEqual(expected);
+    expect(readFileSync(join(desk.folder, 'all.csv'), 'utf8').trim().split('\n')).toHaveLength(751);
+  });
+});
+
+/** None is null in NDJSON, and null like what is unknown in Parquet; whole numbers have 64 bits there. */
+function withoutNone(record: Record<string, unknown>): Record<string, unknown> {
+  const plain = (value: unknown): unknown =>
+    typeof value === 'bigint' ? Number(value) : value instanceof Date ? value.toISOString() : value;
+  return Object.fromEntries(
+    Object.entries(record).flatMap(([name, value]) =>
+      value === null || value === undefined ? [] : [[name, plain(value)]],
+    ),
+  );
+}

@@ -59,6 +59,7 @@ describe('the help of the command line', () => {
         "Review",
         "Revoke",
         "Run",
+        "Save",
         "Set",
         "Show",
         "Sign",

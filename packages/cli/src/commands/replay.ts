@@ -25,6 +25,7 @@ import { countOf, formatCount, formatTime, printTable, shorten } from '../render
 import { connect } from '../service.js';
 import { readFenceSources } from '../files/load-fences.js';
 import { LiveLines, renderProgress } from '../render/live.js';
+import { addReplayExport } from './replay-export.js';
 import { showTrafficFindings, type TrafficFindingOptions } from './replay-findings.js';
 import { addScopeOptions, byOption, scopeOf, type ScopeOptions } from './replay-options.js';
 import { parseAgainst } from './revision.js';
@@ -33,6 +34,7 @@ import { printDecisionHeader, printDecisionRow } from '../render/csv.js';
 export function addReplay(replay: Command, streams: Streams): void {
   addStart(replay, streams);
   addChanges(replay, streams);
+  addReplayExport(replay, streams);
   replay
     .command('list')
     .description('List the replays, latest first')
