@@ -121,3 +121,15 @@ it('a fence that is ready, and one that is not', async () => {
   expect([ready!.verdict, ready!.rules[0]!.wouldStop]).toEqual(['ready', planted('tout-spread')]);
   expect([other!.verdict, other!.numLegitimate > 50]).toEqual(['look', true]);
 });
+
+it('what rules did in the latest replay of the log, and what no expectation decides', async () => {
+  const { replays, rules } = await service.client.ruleUse();
+  const of = (name: string) => rules.find(({ rule }) => rule === name)!;
+  expect(replays).toMatchObject([{ id: 3, requests: lines.length - planted('malformed') }]);
+  expect(of('tout-watch/spread')).toMatchObject({
+    hits: [planted('tout-spread')],
+    decided: planted('tout-spread'),
+    expectations: 0,
+  });
+  expect(of('picture-api/writes')).toMatchObject({ hits: [0], decided: 0 });
+});

@@ -27,6 +27,7 @@ import { addCompare } from './commands/compare.js';
 import { addReplay, addWhy } from './commands/replay.js';
 import { addAudit, addPublish, addRevision } from './commands/revision.js';
 import { addRule } from './commands/rule.js';
+import { addRuleUse } from './commands/rule-use.js';
 import { addSurvey } from './commands/survey.js';
 import { addTry } from './commands/try.js';
 import { EXIT, Failure, type ExitCode } from './cli-error.js';
@@ -70,7 +71,9 @@ export function buildProgram(streams: Streams): Command {
   addFence(fence, streams);
   addFenceEdits(fence, streams);
   addReadiness(fence, streams);
-  addRule(program.command('rule').description('Manage rules of the draft'), streams);
+  const rule = program.command('rule').description('Manage rules of the draft');
+  addRule(rule, streams);
+  addRuleUse(rule, streams);
   addList(program.command('list').description('Manage lists of the draft'), streams);
   addGate(program.command('gate').description('Manage gates of the draft'), streams);
   addPublish(program, streams);

@@ -91,6 +91,7 @@ const router = createBrowserRouter([
       },
       { path: 'matrix', lazy: () => pageOf(import('./features/matrix/matrix-page.js'), 'MatrixPage') },
       { path: 'readiness', lazy: () => pageOf(import('./features/readiness/readiness-page.js'), 'ReadinessPage') },
+      { path: 'rule-use', lazy: () => pageOf(import('./features/rule-use/rule-use-page.js'), 'RuleUsePage') },
       { path: 'try', lazy: () => pageOf(import('./features/try/try-page.js'), 'TryPage') },
       { path: 'replays', lazy: () => pageOf(import('./features/replays/replays-page.js'), 'ReplaysPage') },
       { path: 'replays/:id', lazy: () => pageWithId(import('./features/replays/replay-page.js'), 'ReplayPage') },

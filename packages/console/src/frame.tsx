@@ -104,7 +104,7 @@ function Navigation() {
                 to={to}
                 end={to === '/'}
                 className={({ isActive }) =>
-                  `flex items-center gap-2 rounded-lg px-2 py-1 text-sm font-medium ${isActive ? 'bg-jade-soft text-jade-strong' : 'text-muted hover:bg-sunken'}`
+                  `flex items-center gap-2 rounded-lg px-2 py-1 text-sm font-medium md:py-0.5 ${isActive ? 'bg-jade-soft text-jade-strong' : 'text-muted hover:bg-sunken'}`
                 }
               >
                 <Icon aria-hidden className="size-5" />

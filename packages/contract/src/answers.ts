@@ -34,6 +34,7 @@ import type {
 } from './draft.js';
 import type { Health } from './health.js';
 import type { Revision, RevisionDiff, RulePlacement } from './revisions.js';
+import type { RuleUse } from './rule-use.js';
 import type { RuleSuggestions } from './suggestions.js';
 import type { Tried } from './try-requests.js';
 import type { AccessToken, CreatedToken, Session } from './users.js';
@@ -115,6 +116,7 @@ export interface Answers {
   readonly SourceInfo: SourceInfo;
   readonly StartingPoint: StartingPoint;
   readonly Survey: Survey;
+  readonly RuleUse: RuleUse;
   readonly RuleSuggestions: RuleSuggestions;
   readonly TrafficFinding: TrafficFinding;
   readonly Tried: Tried;

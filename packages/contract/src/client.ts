@@ -35,6 +35,7 @@ import type {
 import type { Health } from './health.js';
 import type { ReplayPolicy } from './replays.js';
 import type { PublishRequest, Revision, RevisionDiff, RulePlacement } from './revisions.js';
+import type { RuleUse, RuleUseQuery } from './rule-use.js';
 import type { RuleSuggestions, SuggestRequest } from './suggestions.js';
 import type { Tried, TryRequest } from './try-requests.js';
 import type { CreatedToken, Role, Session, AccessToken } from './users.js';
@@ -275,6 +276,8 @@ export class ServiceClient extends Transport {
   ): Promise<DecisionPage> => this.json('GET', `/replays/${id}/decisions${queryText(query)}`);
   /** Requests of protected clients that the replay stops. */
   protectedStops = (id: number): Promise<ProtectedStop[]> => this.json('GET', `/replays/${id}/protected`);
+  /** What the rules of the draft did in replays, and which expectations they decide. */
+  ruleUse = ({ days }: RuleUseQuery = {}): Promise<RuleUse> => this.json('GET', `/rule-use${queryText({ days })}`);
   /** Rules that stop chosen requests of a replay and spare others. */
   suggestRules = (id: number, request: SuggestRequest, signal?: AbortSignal): Promise<RuleSuggestions> =>
     this.json('POST', `/replays/${id}/suggestions`, request, undefined, signal);

@@ -20,6 +20,7 @@ export * from './logs.js';
 export * from './passphrases.js';
 export * from './replays.js';
 export * from './revisions.js';
+export * from './rule-use.js';
 export * from './sources.js';
 export * from './suggestions.js';
 export * from './try-requests.js';

@@ -80,6 +80,10 @@ export class MatrixInput {
   @Optional() @IsAgainst() against?: ReplayPolicy;
 }
 
+export class RuleUseInput {
+  @Optional() @DecimalNumber() @IsInt() @Min(1) @Max(3650) days?: number;
+}
+
 export class SuggestInput {
   @IsString() @Length(1, 20_000) stop!: string;
   @Optional() @IsString() @Length(1, 20_000) spare?: string;

@@ -278,6 +278,7 @@ const PAGES: ReadonlySet<string> = new Set([
   'pages',
   'readiness',
   'replays',
+  'rule-use',
   'revisions',
   'schedules',
   'settings',

@@ -18,6 +18,7 @@ import { LimitAdvices } from './features/advice/limit-advices.js';
 import { adviceRoutes } from './features/advice/routes.js';
 import { ClientStops } from './features/clients/client-stops.js';
 import { clientRoutes } from './features/clients/routes.js';
+import { RuleUses } from './features/advice/rule-uses.js';
 import { RuleSuggestionSearch } from './features/advice/rule-suggestions.js';
 import { TrafficReviews } from './features/advice/traffic-reviews.js';
 import { TrialReadiness } from './features/advice/trial-readiness.js';
@@ -102,6 +103,7 @@ export function openFeatures({ db, config, pool, queue, tables }: FeatureParts) 
         new TrialReadiness(db, { drafts, replays, pages, judges, logs }),
         new TrafficReviews(db, { replays, pages, judges, logs }),
         new RuleSuggestionSearch(db, { drafts, replays, pages, judges, logs }),
+        new RuleUses(db, drafts, referenceSnapshots),
       ),
       ...clientRoutes(new ClientStops(revisions)),
       ...matchRoutes(new MatchCounts(drafts, logs, referenceSnapshots, pool)),

@@ -1,3 +1,4 @@
+export { coverByExpectations, type ExpectationCoverage } from './coverage.js';
 export {
   fillMatrix,
   labelOf,

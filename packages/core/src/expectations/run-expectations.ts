@@ -46,7 +46,7 @@ function runExpectation(context: EvaluationContext, expectation: ExpectStatement
 }
 
 /** The expected request; with `after N in D`, N others before it, at i x D / N, and itself 1 ms before the end of D. */
-function judgeExpected(
+export function judgeExpected(
   context: EvaluationContext,
   { after, ...expectation }: ExpectStatement,
 ): { decision: Decision; earlyAt?: number } {

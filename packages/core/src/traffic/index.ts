@@ -11,3 +11,4 @@ export { findInTraffic } from './traffic-findings.js';
 export { TrafficCounts } from './traffic-counts.js';
 export { CHOSEN, OTHER, RuleSearch, SPARED } from './suggest.js';
 export { ProposalCounter, type Suggestion, type Suggestions } from './verify-proposals.js';
+export { type UsedRule, useOfRules } from './rule-use.js';

@@ -1,7 +1,15 @@
-import { IdParams, LimitAdviceInput, NameParams, ReadinessInput, SuggestInput } from '@jadefence/contract/server';
+import {
+  IdParams,
+  LimitAdviceInput,
+  NameParams,
+  ReadinessInput,
+  RuleUseInput,
+  SuggestInput,
+} from '@jadefence/contract/server';
 import { threadRoute, type Route } from '../../http/route.js';
 import type { LimitAdvices } from './limit-advices.js';
 import type { RuleSuggestionSearch } from './rule-suggestions.js';
+import type { RuleUses } from './rule-uses.js';
 import type { TrafficReviews } from './traffic-reviews.js';
 import type { TrialReadiness } from './trial-readiness.js';
 
@@ -10,6 +18,7 @@ export function adviceRoutes(
   readiness: TrialReadiness,
   reviews: TrafficReviews,
   suggestions: RuleSuggestionSearch,
+  uses: RuleUses,
 ): Route[] {
   return [
     threadRoute('rules', {
@@ -40,6 +49,15 @@ export function adviceRoutes(
       access: 'viewer',
       params: IdParams,
       handle: ({ params, signal }) => reviews.of(params.id, signal),
+    }),
+    threadRoute('rules', {
+      method: 'get',
+      path: '/rule-use',
+      summary: 'Show what the rules of the draft did in replays, what they cost, and which expectations they decide',
+      answer: 'RuleUse',
+      access: 'viewer',
+      query: RuleUseInput,
+      handle: ({ query }) => uses.of(query.days),
     }),
     threadRoute('pages', {
       method: 'post',
