@@ -19,6 +19,7 @@ export * from './health.js';
 export * from './logs.js';
 export * from './passphrases.js';
 export * from './replays.js';
+export { loadReport, renderReport, type ReportData } from './report/report.js';
 export * from './revisions.js';
 export * from './rule-use.js';
 export * from './sources.js';

@@ -1,6 +1,7 @@
 import type { DecidedRecord } from '@jadefence/core/replay';
-import type { ServiceClient } from '@jadefence/contract';
+import { loadReport, renderReport, type ServiceClient } from '@jadefence/contract';
 import { createWriteStream } from 'node:fs';
+import { writeFile } from 'node:fs/promises';
 import { once } from 'node:events';
 import { finished } from 'node:stream/promises';
 import { Option, type Command } from 'commander';
@@ -35,6 +36,20 @@ export function addReplayExport(replay: Command, streams: Streams): void {
       const read = () => pages(client, id, where);
       const written = format === 'parquet' ? await writeParquet(file, read) : await writeLines(file, format, read());
       logMessage(streams, `${countOf(written, 'decision')} in ${file}.`);
+    });
+}
+
+/** One file that is sent to those who do not use the console. */
+export function addReplayReport(replay: Command, streams: Streams): void {
+  replay
+    .command('report')
+    .description('Save a replay as one page of HTML')
+    .argument('<replay>', 'number of the replay', parseWhole)
+    .requiredOption('--output <file>', 'file to write')
+    .addHelpText('after', '\nExamples:\n  jadefence replay report 2 --output report.html')
+    .action(async (id: number, { output }: { output: string }) => {
+      await writeFile(output, renderReport(await loadReport(await connect(streams), id)));
+      logMessage(streams, `The report of replay ${id} is in ${output}.`);
     });
 }
 

@@ -25,7 +25,7 @@ import { countOf, formatCount, formatTime, printTable, shorten } from '../render
 import { connect } from '../service.js';
 import { readFenceSources } from '../files/load-fences.js';
 import { LiveLines, renderProgress } from '../render/live.js';
-import { addReplayExport } from './replay-export.js';
+import { addReplayExport, addReplayReport } from './replay-export.js';
 import { showTrafficFindings, type TrafficFindingOptions } from './replay-findings.js';
 import { addScopeOptions, byOption, scopeOf, type ScopeOptions } from './replay-options.js';
 import { parseAgainst } from './revision.js';
@@ -35,6 +35,7 @@ export function addReplay(replay: Command, streams: Streams): void {
   addStart(replay, streams);
   addChanges(replay, streams);
   addReplayExport(replay, streams);
+  addReplayReport(replay, streams);
   replay
     .command('list')
     .description('List the replays, latest first')

@@ -7,13 +7,33 @@ import { hasProblem, service } from '../../api/client.js';
 import { Button } from '../../components/button.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { TextField } from '../../components/text-field.js';
+import { saveFile } from '../../save-file.js';
 
 /** Naming a replay, and deleting it. */
 export function ReplayActions({ replay }: { replay: Replay }) {
   return (
     <span className="flex flex-wrap items-start gap-2">
+      {replay.state === 'done' && <ReportButton id={replay.id} />}
       <RenameButton replay={replay} />
       <DeleteButton id={replay.id} />
+    </span>
+  );
+}
+
+/** Saves one page of HTML that is sent to others. */
+function ReportButton({ id }: { id: number }) {
+  const report = useMutation({
+    mutationFn: async () => {
+      const { loadReport, renderReport } = await import('@jadefence/contract');
+      saveFile(`replay-${id}.html`, renderReport(await loadReport(service, id)), 'text/html');
+    },
+  });
+  return (
+    <span>
+      <Button disabled={report.isPending} onClick={() => report.mutate()}>
+        Report
+      </Button>
+      {report.error && <ErrorNotice error={report.error} />}
     </span>
   );
 }
