@@ -223,6 +223,8 @@ export class TryRequestInput {
   @Optional() @IsString() @Length(1, 100) peer?: string;
   /** Judges whatever the host. */
   @Optional() @Matches(NAME, { message: '$property must be the name of a gate' }) gate?: string;
+  /** A rule, as `fence/name`: what would have to be different so that it decides. */
+  @Optional() @IsString() @Length(1, 200) whyNot?: string;
 }
 
 export class UserParams {

@@ -1,6 +1,6 @@
 import type { TryRequestInput } from './server.js';
 import type { Shape } from './shape.js';
-import type { Explanation } from '@jadefence/core/explain';
+import type { Explanation, WhyNot } from '@jadefence/core/explain';
 
 /** A synthetic request. */
 export type TryRequest = Shape<TryRequestInput>;
@@ -11,4 +11,6 @@ export interface Tried extends Explanation {
   readonly revision: number | null;
   /** Whether the draft differs from that revision, so that the outcome may differ. */
   readonly draftDiffers: boolean;
+  /** What would have to be different so that the rule that was named decides. */
+  readonly whyNot?: WhyNot;
 }

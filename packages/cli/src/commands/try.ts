@@ -1,4 +1,4 @@
-import { explainRequest, renderExplanation, type Explanation } from '@jadefence/core/explain';
+import { explainRequest, renderExplanation, whyNot, type Explanation, type WhyNot } from '@jadefence/core/explain';
 import { suggestNearest } from '@jadefence/core/text';
 import { buildSyntheticRecord, normalizeRequest } from '@jadefence/core/request';
 import { InvalidArgumentError, type Command } from 'commander';
@@ -34,6 +34,7 @@ interface TryOptions {
   readonly countryTable?: string;
   readonly categoryFeed?: readonly string[];
   readonly gate?: string;
+  readonly whyNot?: string;
   readonly output: OneOutput;
 }
 
@@ -57,6 +58,7 @@ export function addTry(program: Command, streams: Streams): void {
     .option('--user <name>', 'who is signed in')
     .option('--peer <address>', 'address of the peer, if not the client')
     .option('--against <what>', 'draft, or the number of a revision, without --fences', parseAgainst)
+    .option('--why-not <fence/rule>', 'what would have to be different so that this rule decides')
     .option(...RECORD_FORMATS)
     .addHelpText(
       'after',
@@ -75,7 +77,7 @@ Examples:
         streams,
         options.output,
         explanation,
-        [renderExplanation(explanation), ...judgedBy(explanation)].join('\n'),
+        [renderExplanation(explanation), ...judgedBy(explanation), ...whyNotLines(explanation.whyNot)].join('\n'),
       );
     });
 }
@@ -120,7 +122,7 @@ function parseTime(text: string): string {
 }
 
 async function tryOnService(
-  { client, url, method, at, countryTable, categoryFeed, gate, header, user, peer, against }: TryOptions,
+  { client, url, method, at, countryTable, categoryFeed, gate, header, user, peer, against, whyNot: rule }: TryOptions,
   streams: Streams,
 ): Promise<Tried> {
   const local = { 'country-table': countryTable, 'category-feed': categoryFeed };
@@ -131,14 +133,38 @@ async function tryOnService(
       2,
       'The service judges with its own rules and reference data.',
     );
-  return (await connect(streams)).tryRequest({ client, url, method, at, headers: header, user, peer, against, gate });
+  return (await connect(streams)).tryRequest({
+    client,
+    url,
+    method,
+    at,
+    headers: header,
+    user,
+    peer,
+    against,
+    gate,
+    whyNot: rule,
+  });
 }
 
 async function tryLocally(
-  { client, url, method, at, countryTable, categoryFeed, gate, header = [], user, peer, against }: TryOptions,
+  {
+    client,
+    url,
+    method,
+    at,
+    countryTable,
+    categoryFeed,
+    gate,
+    header = [],
+    user,
+    peer,
+    against,
+    whyNot: rule,
+  }: TryOptions,
   fences: string,
   streams: Streams,
-): Promise<Explanation> {
+): Promise<Explanation & { readonly whyNot?: WhyNot }> {
   if (against !== undefined) throw new Failure('--against uses the service and cannot be combined with --fences.');
   const categories = categoryFeed && (await loadCategoryFeeds(categoryFeed, streams));
   const { rulebook } = await loadRulebook(fences, streams, categories?.names);
@@ -146,7 +172,7 @@ async function tryLocally(
   if (gate !== undefined && !gateNames.includes(gate))
     throw new Failure(`No gate is named "${gate}".`, 2, suggestNearest(gate, gateNames));
   const countries = countryTable === undefined ? undefined : await loadCountryTable(countryTable, streams);
-  const { record, problems } = buildSyntheticRecord({
+  const request = {
     client,
     url,
     method,
@@ -156,7 +182,24 @@ async function tryLocally(
       ...(peer === undefined ? [] : [{ field: 'peer', value: peer }]),
     ],
     atUnixMs: at === undefined ? Date.now() : Date.parse(at),
-  });
+  };
+  const { record, problems } = buildSyntheticRecord(request);
   if (!record) throw new Failure(problems.map(({ message }) => message).join('\n'));
-  return explainRequest({ rulebook, countries, categories, gate }, normalizeRequest(record));
+  const context = { rulebook, countries, categories, gate };
+  const answer = rule === undefined ? undefined : whyNot(context, request, rule);
+  if (rule !== undefined && !answer) throw new Failure(`There is no rule "${rule}".`, 2, 'Name it as fence/rule.');
+  return { ...explainRequest(context, normalizeRequest(record)), ...(answer ? { whyNot: answer } : {}) };
+}
+
+/** The changes, one a line. */
+function whyNotLines(found: WhyNot | undefined): string[] {
+  if (!found) return [];
+  const { rule, answer, changes } = found;
+  if (answer === 'decides') return [`\n${rule} decides already.`];
+  if (answer === 'off') return [`\n${rule} is off.`];
+  if (answer === 'not-found') return [`\nNo change of up to four fields was found that makes ${rule} decide.`];
+  return [
+    `\n${rule} decides with:`,
+    ...changes.map(({ field, from, to }) => `  ${field} ${to}${from === undefined ? '' : ` instead of ${from}`}`),
+  ];
 }

@@ -5,3 +5,4 @@ export { type Identified, identifyApplications } from './identify.js';
 export { redirectOf } from './reasons.js';
 export { renderExplanation } from './render-text.js';
 export { type ApplicableRule, type RulesAtGate, rulesFor } from './rules-for.js';
+export { type RequestChange, type WhyNot, whyNot } from './why-not.js';

@@ -13,6 +13,7 @@ import { OutcomeLabel } from '../../components/outcome.js';
 import { expectationText } from '../evidence/next-steps.js';
 import { TryForm } from './try-form.js';
 import { requestOf, valuesOf, type TryValues } from './try-values.js';
+import { WhyNotForm } from './why-not.js';
 import { useTries, type PastTry } from './past-tries.js';
 
 /** What came of a request, and of the same from a control client. */
@@ -134,6 +135,7 @@ function AnswerCard({ request, tried, isControl = false }: { request: TryRequest
       <div className="px-4 pb-6">
         <ExplanationSteps explanation={tried} />
       </div>
+      {!isControl && <WhyNotForm request={request} against={tried.revision} />}
     </Card>
   );
 }

@@ -1,6 +1,6 @@
 import type { Tried } from '@jadefence/contract';
 import { TryRequestInput } from '@jadefence/contract/server';
-import { explainRequest } from '@jadefence/core/explain';
+import { explainRequest, whyNot } from '@jadefence/core/explain';
 import { buildSyntheticRecord, normalizeRequest, type SyntheticField } from '@jadefence/core/request';
 import { suggestNearest } from '@jadefence/core/text';
 import { ProblemError } from '../../http/problem.js';
@@ -19,7 +19,8 @@ export function tryRoutes(revisions: Revisions, referenceSnapshots: ReferenceSna
       body: TryRequestInput,
       handle: async ({ body }): Promise<Tried> => {
         const atUnixMs = body.at === undefined ? Date.now() : Date.parse(body.at);
-        const { record, problems } = buildSyntheticRecord({ ...body, fields: fieldsOf(body), atUnixMs });
+        const request = { ...body, fields: fieldsOf(body), atUnixMs };
+        const { record, problems } = buildSyntheticRecord(request);
         if (!record) {
           throw new ProblemError('bad-request', problems.map(({ message }) => message).join(' '), {
             errors: problems.map(({ part, message }) => ({ place: part, message })),
@@ -32,14 +33,18 @@ export function tryRoutes(revisions: Revisions, referenceSnapshots: ReferenceSna
           throw new ProblemError('bad-input', `No gate is named "${body.gate}".`, {
             hint: suggestNearest(body.gate, gates) ?? `The gates are: ${gates.join(', ')}.`,
           });
-        const explanation = explainRequest(
-          { rulebook, gate: body.gate, ...(await referenceSnapshots.loadCurrent()).referenceData },
-          normalizeRequest(record),
-        );
+        const context = { rulebook, gate: body.gate, ...(await referenceSnapshots.loadCurrent()).referenceData };
+        const explanation = explainRequest(context, normalizeRequest(record));
+        const answer = body.whyNot === undefined ? undefined : whyNot(context, request, body.whyNot);
+        if (body.whyNot !== undefined && !answer)
+          throw new ProblemError('unknown-part', `There is no rule "${body.whyNot}".`, {
+            hint: 'Name it as fence/rule.',
+          });
         return {
           ...explanation,
           revision: against === 'draft' ? null : against,
           draftDiffers: await revisions.draftDiffers(against),
+          ...(answer ? { whyNot: answer } : {}),
         };
       },
     }),
