@@ -103,7 +103,7 @@ const PAGES = [
       await page.getByText('Requests that pass').waitFor();
     },
   },
-  { name: 'lists', path: '/lists', ready: 'Name a group once' },
+  { name: 'readiness', path: '/readiness?fence=originals-watch', ready: 'Look at these clients first' },
   {
     name: 'revisions',
     path: '/fences',

@@ -6,6 +6,7 @@ import { benchFeed } from './feed.js';
 import { benchJudge } from './judge.js';
 import { benchParse } from './parse.js';
 import { benchReview } from './review.js';
+import { benchAnswers } from './replay/bench-answers.js';
 import { benchDecision } from './replay/bench-decision.js';
 import { benchImport } from './replay/bench-import.js';
 import { benchLimitAdvice } from './replay/bench-limit-advice.js';
@@ -33,6 +34,7 @@ const WORKLOADS: Record<string, () => Promise<void>> = {
 };
 /** Those that take long: only when they are requested. */
 const LONG: Record<string, () => Promise<void>> = {
+  'answers': benchAnswers,
   'console': benchConsole,
   'limit-advice': benchLimitAdvice,
   'pages': benchPages,

@@ -10,6 +10,7 @@ gate shop inbound { hosts shop.example fences desk otherwise allow }
 fence desk enforce {
   rule logins trial limit 3 per 1m by client when path under /login
   rule desk block when path = /desk
+  rule idle block when path = /idle
 }
 `;
 const fences = { fenceFiles: [{ path: 'site.fence', text: TEXT }], namedFiles: [] };
@@ -121,4 +122,34 @@ it('what is on trial shows whom it would stop, and is enforced by one press', as
     [{ kind: 'set-rule', fence: 'desk', rule: 'logins', state: 'trial' }],
     (await service.client.draft()).version,
   );
+});
+
+it('a try shows what would have to be different, and which rules can apply', async () => {
+  await on('/try', async (page) => {
+    await page.getByLabel('Client', { exact: true }).fill('198.18.9.1');
+    await page.getByLabel('URL').fill('https://shop.example/');
+    await page.getByRole('button', { name: /^Try request/ }).click();
+    await page.getByLabel('Why not this rule?').fill('desk/desk');
+    await page.getByRole('button', { name: 'Find out' }).click();
+    await page.getByText('desk/desk decides with:').waitFor();
+    await page.getByText('path /desk instead of /').waitFor();
+    await page.getByRole('button', { name: 'Rules that can apply to 198.18.9.1' }).click();
+    await page.getByText('needs path = /desk').waitFor();
+  });
+});
+
+it('the latest replay is among the findings, and a rule is suggested from its requests', async () => {
+  await on('/findings', async (page) => {
+    await page.getByRole('heading', { name: /^From replay \d+: day/ }).waitFor();
+  });
+  await on(`/replays/${replayId}?${new URLSearchParams({ where: 'recorded status = 429' })}`, async (page) => {
+    await page.getByRole('button', { name: 'Suggest a rule' }).click();
+    await page.getByRole('button', { name: 'Search' }).click();
+    await page.getByText('client = 198.18.9.200').waitFor();
+    await page.getByRole('button', { name: 'Put on trial' }).first().click();
+    await page.getByText('On trial in the draft').waitFor();
+  });
+  const { fences: after, version } = await service.client.draft();
+  expect(after[0]!.rules[0]).toMatchObject({ name: 'suggested', state: 'trial' });
+  await service.client.edit([{ kind: 'remove-rule', fence: 'desk', rule: 'suggested' }], version);
 });

@@ -1,12 +1,16 @@
+import { useQuery } from '@tanstack/react-query';
+import { useNavigate } from 'react-router';
 import { undecidedText } from '@jadefence/core/findings';
 import { useAddressState } from '../../address-state.js';
 import { useEdit } from '../../api/edit.js';
+import { replaysQuery } from '../../api/queries.js';
 import { Choice } from '../../components/choice.js';
 import { Card, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loading } from '../../components/loaded.js';
 import { INPUT_STYLE } from '../../components/text-field.js';
 import { countOf } from '../../format.js';
 import { FindingList, type Level } from './finding-list.js';
+import { TrafficCard } from './traffic-card.js';
 import { shownFindings, useReview } from './use-findings.js';
 
 const LEVELS = [
@@ -17,7 +21,7 @@ const LEVELS = [
 const ORDER: readonly Level[] = ['error', 'warning', 'note'];
 const TITLES: Readonly<Record<Level, string>> = { error: 'Errors', warning: 'Warnings', note: 'Notes' };
 
-/** What is wrong with the rules of the draft, found without any log. */
+/** What is wrong with the rules of the draft, found without any log, and what the latest replay shows. */
 export function FindingsPage() {
   const { draft, review, error } = useReview();
   const edit = useEdit();
@@ -34,7 +38,8 @@ export function FindingsPage() {
   return (
     <>
       <PageHeading title="Findings">
-        What is wrong with the rules of the draft, before any log: proved over all requests there can be.
+        What is wrong with the rules of the draft, proved over all requests there can be, and what the latest replay
+        shows.
       </PageHeading>
       {error && <ErrorNotice error={error} />}
       {edit.error && <ErrorNotice error={edit.error} />}
@@ -65,6 +70,7 @@ export function FindingsPage() {
           )
         );
       })}
+      <LatestTraffic />
       {review && review.undecided.length > 0 && (
         <Card title="Not decided">
           <ul className="grid gap-1 p-4 text-sm">
@@ -75,5 +81,19 @@ export function FindingsPage() {
         </Card>
       )}
     </>
+  );
+}
+
+/** Concluded from the decisions of a log, with its numbers. */
+function LatestTraffic() {
+  const latest = useQuery(replaysQuery()).data?.find(({ state }) => state === 'done');
+  const navigate = useNavigate();
+  if (!latest) return null;
+  return (
+    <TrafficCard
+      replayId={latest.id}
+      title={`From replay ${latest.id}: ${latest.name ?? latest.logName}`}
+      onFilter={(where) => void navigate(`/replays/${latest.id}?${new URLSearchParams({ where })}`)}
+    />
   );
 }

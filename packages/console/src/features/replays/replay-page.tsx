@@ -17,7 +17,7 @@ import { useStartReplay } from '../evidence/start-replay.js';
 import { DecisionTable } from './decision-table.js';
 import { ProtectedNotice } from './protected-notice.js';
 import { RecordedCard } from './recorded-card.js';
-import { TrafficCard } from './traffic-card.js';
+import { TrafficCard } from '../findings/traffic-card.js';
 import { ReplayActions } from './replay-actions.js';
 import { RulesTable } from './rules-table.js';
 import { StoppedMap } from './stopped-map.js';

@@ -11,6 +11,7 @@ import { Card, PageHeading } from '../../components/layout.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { OutcomeLabel } from '../../components/outcome.js';
 import { expectationText } from '../evidence/next-steps.js';
+import { RulesForCard } from './rules-for-card.js';
 import { TryForm } from './try-form.js';
 import { requestOf, valuesOf, type TryValues } from './try-values.js';
 import { WhyNotForm } from './why-not.js';
@@ -80,6 +81,13 @@ export function TryPage() {
       />
       {attempt.error && problems.length === 0 && <ErrorNotice error={attempt.error} />}
       {attempt.data && <AnswerCards answer={attempt.data} />}
+      {attempt.data && (
+        <RulesForCard
+          client={attempt.data.values.client.trim()}
+          user={requestOf(attempt.data.values).user}
+          against={attempt.data.tried.revision}
+        />
+      )}
       <History
         tries={tries.all}
         onAgain={(past) => {

@@ -13,6 +13,9 @@ import type { ContextStore } from '../replays/context-store.js';
 import type { DecisionPages } from '../replays/decision-pages.js';
 import type { Replays } from '../replays/replays.js';
 
+/** Of a suggested rule, until a person names it. */
+const NAME = 'suggested';
+
 interface Parts {
   readonly drafts: Drafts;
   readonly replays: Replays;
@@ -108,5 +111,7 @@ async function placeOf(
   const fence = now.fences.find(
     ({ name }) => names.includes(name) && name === names.find((one) => one !== 'stopped-clients'),
   );
-  return fence && { fence: fence.name, name: freeName('suggested', new Set(fence.rules.map(({ name }) => name))) };
+  if (!fence) return undefined;
+  const taken = new Set(fence.rules.map(({ name }) => name));
+  return { fence: fence.name, name: taken.has(NAME) ? freeName(NAME, taken) : NAME };
 }

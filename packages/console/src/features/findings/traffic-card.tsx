@@ -5,12 +5,20 @@ import { useEdit } from '../../api/edit.js';
 import { Button } from '../../components/button.js';
 import { Card } from '../../components/layout.js';
 import { ErrorNotice } from '../../components/loaded.js';
-import { LevelIcon } from '../findings/finding-list.js';
+import { LevelIcon } from './finding-list.js';
 
 const SHOWN = 3;
 
 /** What the decisions of a replay show to be probably wrong; nothing where nothing is. */
-export function TrafficCard({ replayId, onFilter }: { replayId: number; onFilter: (where: string) => void }) {
+export function TrafficCard({
+  replayId,
+  title = 'What this log shows',
+  onFilter,
+}: {
+  replayId: number;
+  title?: string;
+  onFilter: (where: string) => void;
+}) {
   const findings = useQuery({
     queryKey: ['replays', replayId, 'findings'],
     queryFn: () => service.trafficFindings(replayId),
@@ -22,7 +30,7 @@ export function TrafficCard({ replayId, onFilter }: { replayId: number; onFilter
   if (!findings || findings.length === 0) return null;
   const shown = isWhole ? findings : findings.slice(0, SHOWN);
   return (
-    <Card title="What this log shows">
+    <Card title={title}>
       {edit.error && <ErrorNotice error={edit.error} />}
       <ul className="divide-y divide-line text-sm">
         {shown.map(({ id, level, rule, message, hint, evidence, where, fix }) => (
