@@ -6,7 +6,7 @@ import { Random } from '@jadefence/demo';
 import { median } from './measure.js';
 import { FIRST_ADDRESS, formatIpv4, NUM_ADDRESSES } from './replay/fixtures.js';
 import { frozenPolicy } from './replay/pinned-workload.js';
-import { printPart, type BenchRule } from './replay/policy.js';
+import { printFence, printRule, type BenchRule } from './replay/policy.js';
 import { frozenWorld } from './replay/replay-engine.js';
 
 const ROUNDS = { 200: 5, 5000: 1 } as const;
@@ -75,23 +75,14 @@ export function rulebookOver(rules: readonly BenchRule[]): EvaluationContext['ru
   );
   const texts = rules.map(({ name, parts, action }, at) => {
     const isOnly = parts.length === 1 && parts[0]!.kind === 'client';
-    const condition = [...parts, ...(isOnly ? [{ kind: 'path' as const, prefixes: [`/${name}`] }] : [])]
-      .map((part) =>
-        printPart(part, (kind, entries) => (kind === 'addresses' ? `people-${at % NUM_LISTS}` : entries.join(', '))),
-      )
-      .join(' and ');
-    const does =
-      typeof action === 'string' ? action : `limit ${action.count} per ${action.windowMs / 1000}s by client exact`;
-    return `  rule ${name} ${does} when ${condition}`;
+    const rule = {
+      name,
+      action,
+      parts: [...parts, ...(isOnly ? [{ kind: 'path' as const, prefixes: [`/${name}`] }] : [])],
+    };
+    return printRule(rule, (kind, entries) => (kind === 'addresses' ? `people-${at % NUM_LISTS}` : entries.join(', ')));
   });
-  const text = [
-    ...lists,
-    'gate out outbound { clients 0.0.0.0/0, ::/0 fences all otherwise allow }',
-    'fence all enforce {',
-    ...texts,
-    '}',
-    '',
-  ].join('\n');
+  const text = printFence(lists, texts);
   const { rulebook, diagnostics } = checkFences([{ path: 'review.fence', text }], []);
   if (!rulebook) throw new Error(`The rules cannot judge: ${diagnostics[0]?.message}`);
   return rulebook;

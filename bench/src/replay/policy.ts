@@ -117,31 +117,38 @@ function cutPath(scenery: Scenery, random: Random, segments: number): string {
 /** The rules as a fence at an outbound gate that every client goes out through. */
 export function printPolicy(rules: readonly BenchRule[]): string {
   const lists: string[] = [];
-  const texts = rules.map(({ name, parts, action }) => {
-    const list = (kind: 'addresses' | 'domains', entries: readonly string[]): string => {
-      lists.push(`list ${name}-${kind} ${kind} { ${entries.join(', ')} }`);
-      return `${name}-${kind}`;
-    };
-    const condition = parts.map((part) => printPart(part, list)).join(' and ');
-    const does =
-      typeof action === 'string' ? action : `limit ${action.count} per ${action.windowMs / 1000}s by client exact`;
-    return `  rule ${name} ${does} when ${condition}`;
-  });
+  const texts = rules.map((rule) =>
+    printRule(rule, (kind, entries) => {
+      lists.push(`list ${rule.name}-${kind} ${kind} { ${entries.join(', ')} }`);
+      return `${rule.name}-${kind}`;
+    }),
+  );
+  return printFence(lists, texts);
+}
+
+/** Lists, and a fence of rules at the outbound gate. */
+export function printFence(lists: readonly string[], rules: readonly string[]): string {
   return [
     ...lists,
     'gate out outbound { clients 0.0.0.0/0, ::/0 fences all otherwise allow }',
     'fence all enforce {',
-    ...texts,
+    ...rules,
     '}',
     '',
   ].join('\n');
 }
 
 /** @param list names a list of these entries, and returns how a comparison refers to it */
-export function printPart(
-  part: Part,
-  list: (kind: 'addresses' | 'domains', entries: readonly string[]) => string,
-): string {
+export function printRule({ name, parts, action }: BenchRule, list: NameList): string {
+  const condition = parts.map((part) => printPart(part, list)).join(' and ');
+  const does =
+    typeof action === 'string' ? action : `limit ${action.count} per ${action.windowMs / 1000}s by client exact`;
+  return `  rule ${name} ${does} when ${condition}`;
+}
+
+type NameList = (kind: 'addresses' | 'domains', entries: readonly string[]) => string;
+
+function printPart(part: Part, list: NameList): string {
   switch (part.kind) {
     case 'country':
       return `country ${part.isNegated ? 'not in' : 'in'} ${part.codes.join(', ')}`;

@@ -57,6 +57,8 @@ export interface BlindSample {
 
 export class TrafficCounts {
   readonly values: RequestValues;
+  /** The attributes that it reads: also what rules look at, so that what they lacked can be named. */
+  readonly attributes: readonly string[];
   readonly agents = new Map<number, SourceGroup>();
   readonly countries = new Map<number, SourceGroup>();
   /** By rule. */
@@ -82,16 +84,12 @@ export class TrafficCounts {
 
   constructor(readonly context: EvaluationContext) {
     this.values = new RequestValues(context, ['client', 'country', 'host', 'path', 'agent', 'user']);
+    this.attributes = [...new Set([...this.values.attributes, ...new Program(context).attributes])];
     this.#rules = new Map(
       context.rulebook.fences.flatMap(({ name, rules }) =>
         rules.map((rule) => [ruleId(name, rule.name), rule] as const),
       ),
     );
-  }
-
-  /** The attributes that it reads: also what rules look at, so that what they lacked can be named. */
-  get attributes(): string[] {
-    return [...new Set([...this.values.attributes, ...new Program(this.context).attributes])];
   }
 
   /** @param codes of the rows of the chunk, of these rulings */

@@ -3,13 +3,11 @@ import { freeName, type Edit } from '@jadefence/core/edit';
 import { CHOSEN, OTHER, ProposalCounter, RuleSearch, SPARED } from '@jadefence/core/traffic';
 import type { EvaluationContext } from '@jadefence/core/decide';
 import type { Database } from '../../database/database.js';
-import type { ReplayModel } from '../../database/models.js';
 import { ProblemError } from '../../http/problem.js';
-import { openChunks } from '../../threads/open-chunks.js';
-import { chunksOf } from '../comparisons/sides.js';
 import type { Drafts } from '../draft/draft.js';
 import type { Logs } from '../logs/logs.js';
 import type { ContextStore } from '../replays/context-store.js';
+import { decidedChunks, type DecidedChunk } from '../replays/decided-chunks.js';
 import type { DecisionPages } from '../replays/decision-pages.js';
 import type { Replays } from '../replays/replays.js';
 
@@ -41,34 +39,22 @@ export class RuleSuggestionSearch {
     const spared = spare === undefined ? undefined : await pages.matching(replay, spare);
     const gates = new Map<string, number>();
     const search = new RuleSearch(context);
-    for (const chunk of await chunksOf(this.db, replay)) {
-      signal?.throwIfAborted();
-      const codes = await pages.codes(replay.id, chunk);
-      for (const row of chosen.get(chunk) ?? []) {
-        const { gate } = rulings[codes[row]!]!;
+    const chunks = (attributes: readonly string[]) => decidedChunks(this.db, this.parts, replay, attributes, signal);
+    const purposesIn = ({ chunk, codes }: DecidedChunk): Uint8Array =>
+      purposesOf(codes.length, chosen.get(chunk), spared?.get(chunk), spare !== undefined);
+    for await (const one of chunks(search.attributes)) {
+      for (const row of chosen.get(one.chunk) ?? []) {
+        const { gate } = rulings[one.codes[row]!]!;
         if (gate !== undefined) gates.set(gate, (gates.get(gate) ?? 0) + 1);
       }
-      search.add(
-        await this.#rows(replay, chunk, search.attributes),
-        codes,
-        rulings,
-        purposesOf(codes.length, chosen.get(chunk), spared?.get(chunk), spare !== undefined),
-      );
+      search.add(one.rows, one.codes, rulings, purposesIn(one));
     }
     if (gates.size === 0)
       throw new ProblemError('bad-input', `No request of replay ${replayId} that a gate covers satisfies: ${stop}`, {
         hint: 'Choose requests by a filter, as the page of the replay does.',
       });
     const counter = new ProposalCounter(context, search.propose());
-    for (const chunk of await chunksOf(this.db, replay)) {
-      signal?.throwIfAborted();
-      const codes = await pages.codes(replay.id, chunk);
-      counter.add(
-        await this.#rows(replay, chunk, counter.attributes),
-        codes,
-        purposesOf(codes.length, chosen.get(chunk), spared?.get(chunk), spare !== undefined),
-      );
-    }
+    for await (const one of chunks(counter.attributes)) counter.add(one.rows, one.codes, purposesIn(one));
     const { rules, ...totals } = counter.result();
     const place = await placeOf(drafts, context, gates);
     return {
@@ -79,10 +65,6 @@ export class RuleSuggestionSearch {
         return { ...rule, text, ...(place ? { fence: place.fence, edits } : {}) };
       }),
     };
-  }
-
-  async #rows(replay: ReplayModel, chunk: number, attributes: readonly string[]) {
-    return openChunks(await this.parts.logs.load(replay.logId, [chunk], attributes))[0]!;
   }
 }
 

@@ -3,10 +3,9 @@ import { invariant } from '@jadefence/core/request';
 import type { Database } from '../../database/database.js';
 import { ReplayModel } from '../../database/models.js';
 import { Recent } from '../../recent-cache.js';
-import { openChunks } from '../../threads/open-chunks.js';
-import { chunksOf } from '../comparisons/sides.js';
 import type { Logs } from '../logs/logs.js';
 import type { ContextStore } from '../replays/context-store.js';
+import { decidedChunks } from '../replays/decided-chunks.js';
 import type { DecisionPages } from '../replays/decision-pages.js';
 import type { Replays } from '../replays/replays.js';
 
@@ -36,19 +35,13 @@ export class TrafficReviews {
   }
 
   async #find(replay: ReplayModel, signal: AbortSignal | undefined): Promise<readonly TrafficFinding[]> {
-    const { judges, pages, logs } = this.parts;
+    const { judges, pages } = this.parts;
     const tally = (await ReplayModel.query(this.db).select('tally').findById(replay.id))?.tally;
     invariant(tally, `replay ${replay.id} is done without a tally`);
     const counts = new TrafficCounts(await judges.judge(replay));
     const rulings = await pages.rulings(replay.id);
-    for (const chunk of await chunksOf(this.db, replay)) {
-      signal?.throwIfAborted();
-      const [loaded, codes] = await Promise.all([
-        logs.load(replay.logId, [chunk], counts.attributes),
-        pages.codes(replay.id, chunk),
-      ]);
-      counts.add(openChunks(loaded)[0]!, codes, rulings);
-    }
+    for await (const { rows, codes } of decidedChunks(this.db, this.parts, replay, counts.attributes, signal))
+      counts.add(rows, codes, rulings);
     return findInTraffic(counts, tally);
   }
 }

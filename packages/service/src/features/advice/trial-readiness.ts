@@ -6,12 +6,11 @@ import type { Configuration } from '@jadefence/core/edit';
 import type { Database } from '../../database/database.js';
 import { ReplayModel, type Entry } from '../../database/models.js';
 import { ProblemError } from '../../http/problem.js';
-import { openChunks } from '../../threads/open-chunks.js';
 import type { Drafts } from '../draft/draft.js';
 import { DRAFT_PATH, entriesNamed, hashObject } from '../draft/snapshots.js';
-import { chunksOf } from '../comparisons/sides.js';
 import type { Logs } from '../logs/logs.js';
 import type { ContextStore } from '../replays/context-store.js';
+import { decidedChunks } from '../replays/decided-chunks.js';
 import type { DecisionPages } from '../replays/decision-pages.js';
 import type { Replays } from '../replays/replays.js';
 
@@ -63,7 +62,7 @@ export class TrialReadiness {
   }
 
   async #count(replay: ReplayModel, name: string, signal: AbortSignal | undefined): Promise<TrialCounter> {
-    const { judges, pages, logs } = this.parts;
+    const { judges, pages } = this.parts;
     const context = await judges.judge(replay);
     if (!context.rulebook.fences.some((fence) => fence.name === name))
       throw new ProblemError('not-found', `The rules of replay ${replay.id} have no fence "${name}".`, {
@@ -71,14 +70,8 @@ export class TrialReadiness {
       });
     const counter = new TrialCounter(context, name);
     const rulings = await pages.rulings(replay.id);
-    for (const chunk of await chunksOf(this.db, replay)) {
-      signal?.throwIfAborted();
-      const [loaded, codes] = await Promise.all([
-        logs.load(replay.logId, [chunk], counter.attributes),
-        pages.codes(replay.id, chunk),
-      ]);
-      counter.add(openChunks(loaded)[0]!, codes, rulings);
-    }
+    for await (const { rows, codes } of decidedChunks(this.db, this.parts, replay, counter.attributes, signal))
+      counter.add(rows, codes, rulings);
     return counter;
   }
 

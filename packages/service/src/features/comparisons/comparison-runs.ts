@@ -10,7 +10,8 @@ import type { DecisionPages } from '../replays/decision-pages.js';
 import type { EvaluationInputs } from '../replays/context-store.js';
 import type { ReplayRuns } from '../replays/replay-runs.js';
 import type { Replays } from '../replays/replays.js';
-import { chunksOf, openSides } from './sides.js';
+import { chunksOf } from '../replays/decided-chunks.js';
+import { openSides } from './sides.js';
 
 /** Of each country, client and the like, so many with most changed requests are kept. */
 const KEPT_VALUES = 200;

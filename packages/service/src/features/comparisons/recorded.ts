@@ -4,12 +4,12 @@ import type { Database } from '../../database/database.js';
 import type { ReplayModel } from '../../database/models.js';
 import { ProblemError } from '../../http/problem.js';
 import { Recent } from '../../recent-cache.js';
-import { openChunks } from '../../threads/open-chunks.js';
 import type { Logs } from '../logs/logs.js';
 import type { ContextStore } from '../replays/context-store.js';
 import type { DecisionPages } from '../replays/decision-pages.js';
 import type { Replays } from '../replays/replays.js';
-import { chunksOf, redirectsOf } from './sides.js';
+import { decidedChunks } from '../replays/decided-chunks.js';
+import { redirectsOf } from './sides.js';
 
 const STATUS = 'http.response.status_code';
 const KEPT = 8;
@@ -36,10 +36,7 @@ export class RecordedComparisons {
     const replay = await this.parts.replays.findDone(replayId);
     return this.#results.get(`${replayId} ${stops.join()}`, async () => {
       const comparison = await this.#open(replay, stops);
-      for (const chunk of await chunksOf(this.db, replay)) {
-        const [rows, codes] = await this.#chunk(replay, chunk);
-        comparison.add(rows, codes);
-      }
+      for await (const { rows, codes } of this.#chunks(replay)) comparison.add(rows, codes);
       const tally = comparison.tally();
       const numUnknown = Object.values(tally.matrix.unknown ?? {}).reduce((sum, count) => sum + count, 0);
       if (numUnknown === tally.requests)
@@ -69,11 +66,10 @@ export class RecordedComparisons {
     const rulings = await pages.rulings(replay.id);
     const rows: RecordedPage['rows'][number][] = [];
     let seen = 0;
-    for (const chunk of await chunksOf(this.db, replay)) {
+    for await (const { chunk, rows: records, codes } of this.#chunks(replay)) {
       if (rows.length === limit || seen === total) break;
       const page: number[] = [];
       const statuses: (string | undefined)[] = [];
-      const [records, codes] = await this.#chunk(replay, chunk);
       comparison.visit(records, codes, (row, one) => {
         if (!isWanted(one)) return;
         seen += 1;
@@ -95,11 +91,7 @@ export class RecordedComparisons {
     return new RecordedComparison(rulings, await redirectsOf(this.parts.judges, replay, rulings), stops);
   }
 
-  async #chunk(replay: ReplayModel, chunk: number) {
-    const [loaded, codes] = await Promise.all([
-      this.parts.logs.load(replay.logId, [chunk], [STATUS]),
-      this.parts.pages.codes(replay.id, chunk),
-    ]);
-    return [openChunks(loaded)[0]!, codes] as const;
+  #chunks(replay: ReplayModel) {
+    return decidedChunks(this.db, this.parts, replay, [STATUS], undefined);
   }
 }

@@ -1,8 +1,7 @@
 /** The two replays of a comparison, opened together. */
 import type { Ruling } from '@jadefence/core/decide';
 import { DecisionComparison } from '@jadefence/core/replay';
-import type { Database } from '../../database/database.js';
-import { ReplayChunkModel, type ReplayModel } from '../../database/models.js';
+import type { ReplayModel } from '../../database/models.js';
 import type { DecisionPages } from '../replays/decision-pages.js';
 import type { EvaluationInputs } from '../replays/context-store.js';
 
@@ -26,10 +25,4 @@ export async function redirectsOf(
   const targets = await judges.redirects(replay, rulings);
   const byRuling = new Map(rulings.map((ruling, index) => [ruling, targets[index]]));
   return (ruling) => byRuling.get(ruling) ?? undefined;
-}
-
-/** The chunks that a replay judged, in order. */
-export async function chunksOf(db: Database, replay: ReplayModel): Promise<number[]> {
-  const chunks = await ReplayChunkModel.query(db).select('chunk').where({ replayId: replay.id }).orderBy('chunk');
-  return chunks.map(({ chunk }) => chunk);
 }
