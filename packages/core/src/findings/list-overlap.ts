@@ -1,6 +1,8 @@
 import type { ResolvedList } from '../check/members.js';
 import type { FenceStatement, Value } from '../language/tree.js';
-import { formatRange, parseAddress, formatAddress, type Address } from '../request/address.js';
+import { printValue } from '../language/value.js';
+import { Address, type Family } from '../request/address.js';
+import { positionOf, type Position } from './classes/address-sweep.js';
 import { valuesIn, type Lists, type Literals } from './classes/values.js';
 import type { Analysis, Found } from './finding.js';
 import { canStop, comparisonsOf, liveRules } from './rules.js';
@@ -81,7 +83,7 @@ function namesIn(lists: readonly ResolvedList[]): ReadonlyMap<ResolvedList, Read
 
 interface Sample {
   readonly value: Address | string;
-  readonly text: string;
+  readonly entry: Value;
 }
 
 /** The entries of a list that another holds, too. @param all what the lists may name */
@@ -102,9 +104,11 @@ function sharing(
     const found = new Map<ResolvedList, string[]>();
     const others = lists.filter((other) => other !== one && other.kind === one.kind);
     const unswept = one.kind === 'addresses' ? others.filter((other) => contents.get(other)!.hasDataset) : others;
-    for (const { value, text } of samplesOf.get(one)!) {
-      if (!one.members.find(value)) continue;
-      for (const other of new Set([...unswept, ...(begins.get(text) ?? [])])) {
+    for (const { value, entry } of samplesOf.get(one)!) {
+      const candidates = new Set([...unswept, ...(begins.get(entry) ?? [])]);
+      if (candidates.size === 0 || !one.members.find(value)) continue;
+      const text = textOf(entry);
+      for (const other of candidates) {
         if (other === one || !other.members.find(value)) continue;
         const known = found.get(other);
         if (known) known.push(text);
@@ -117,46 +121,51 @@ function sharing(
 }
 
 /**
- * By range, the lists of which an entry holds its first address, exceptions not deducted: in one pass over all ranges in
+ * By entry, the lists of which an entry holds its first address, exceptions not deducted: in one pass over all ranges in
  * their order, since to look up each in every list takes seconds where there are many.
  */
 function beginningsWithin(
   contents: ReadonlyMap<ResolvedList, Literals>,
-): ReadonlyMap<string, ReadonlySet<ResolvedList>> {
-  const ranges = [...contents].flatMap(([list, { values }]) =>
-    values.flatMap((value) => (value.kind === 'addresses' ? [{ list, range: value.range }] : [])),
-  );
-  ranges.sort(
-    ({ range: a }, { range: b }) => a.family - b.family || (a.first < b.first ? -1 : a.first > b.first ? 1 : 0),
-  );
-  const found = new Map<string, ReadonlySet<ResolvedList>>();
+): ReadonlyMap<Value, ReadonlySet<ResolvedList>> {
+  const ranges: { list: ResolvedList; entry: Value; family: Family; first: Position; last: Position }[] = [];
+  for (const [list, { values }] of contents)
+    for (const entry of values)
+      if (entry.kind === 'addresses') {
+        const { family, first, last } = entry.range;
+        ranges.push({ list, entry, family, first: positionOf(family, first), last: positionOf(family, last) });
+      }
+  ranges.sort((a, b) => a.family - b.family || (a.first < b.first ? -1 : a.first > b.first ? 1 : 0));
+  const found = new Map<Value, ReadonlySet<ResolvedList>>();
   let open: typeof ranges = [];
   for (let start = 0, end = 0; start < ranges.length; start = end) {
-    const { family, first } = ranges[start]!.range;
-    while (end < ranges.length && ranges[end]!.range.first === first && ranges[end]!.range.family === family) end += 1;
+    const { family, first } = ranges[start]!;
+    while (end < ranges.length && ranges[end]!.first === first && ranges[end]!.family === family) end += 1;
     const here = ranges.slice(start, end);
-    open = [...open.filter(({ range }) => range.family === family && range.last >= first), ...here];
-    const lists = new Set(open.map(({ list }) => list));
-    if (lists.size > 1) for (const { range } of here) found.set(formatRange(range), lists);
+    open = open.filter((range) => range.family === family && range.last >= first);
+    open.push(...here);
+    const lists = open.length === 1 ? undefined : new Set(open.map(({ list }) => list));
+    if (lists && lists.size > 1) for (const { entry } of here) found.set(entry, lists);
   }
   return found;
 }
 
-function sampleOf(value: Value): Sample | [] {
-  switch (value.kind) {
-    case 'addresses': {
-      const { family, first } = value.range;
-      return { value: parseAddress(formatAddress({ family, value: first }))!, text: formatRange(value.range) };
-    }
+function sampleOf(entry: Value): Sample | [] {
+  switch (entry.kind) {
+    case 'addresses':
+      return { value: Address.ofValue(entry.range.family, entry.range.first), entry };
     case 'country':
-      return { value: value.code, text: value.code };
+      return { value: entry.code, entry };
     case 'domain': {
-      const { name, reach } = value.entry;
-      return { value: reach === 'below' ? `x.${name}` : name, text: name };
+      const { name, reach } = entry.entry;
+      return { value: reach === 'below' ? `x.${name}` : name, entry };
     }
     case 'word':
-      return { value: value.name, text: value.name };
+      return { value: entry.name, entry };
     default:
       return [];
   }
+}
+
+function textOf(entry: Value): string {
+  return entry.kind === 'domain' ? entry.entry.name : printValue(entry);
 }

@@ -98,6 +98,13 @@ describe('the difference by meaning', () => {
     ]);
   });
 
+  it('negates what ignores case as rules can', () => {
+    const fox = 'rule fox allow when agent = anycase FOX';
+    expect(changes(desk(fox), desk(`${fox}\nrule rest block when agent present`))).toEqual([
+      'agent present and not agent = anycase FOX: allowed -> blocked desk/rest',
+    ]);
+  });
+
   it('of a list is the entries that it gained and lost', () => {
     const rule = desk('rule a block when client in guests');
     expect(changes(rule, LISTS.replace('198.18.4.7, 198.18.5.0/24', '198.18.5.0/24, 198.18.9.9') + rule)).toEqual([

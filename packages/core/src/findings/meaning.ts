@@ -113,7 +113,7 @@ export function compareMeaning(
 
 function mergeSamples(a: PairInput['samples'], b: PairInput['samples']): PairInput['samples'] {
   return {
-    addresses: [...new Set([...a.addresses, ...b.addresses])],
+    addresses: a.addresses,
     hosts: [...new Set([...a.hosts, ...b.hosts])],
   };
 }

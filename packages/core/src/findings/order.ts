@@ -84,7 +84,7 @@ export function reviewOrder(
   }
   const attached = new Set(rulebook.gates.flatMap(({ fences }) => fences));
   const loose = rulebook.fences.filter((fence) => !attached.has(fence));
-  const input = { context, times, samples: sampleReferenceData(context) };
+  const input = { context, times, samples: sampleReferenceData(context), clientAxes: new Map() };
   const budget = { steps: bounds.maxSteps };
   const pairBudget = { steps: bounds.maxSteps };
   const isWanted = ({ fences }: Pick<CheckedGate, 'fences'>): boolean =>

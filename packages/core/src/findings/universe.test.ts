@@ -14,6 +14,7 @@ import {
   UNIVERSE_NOW,
 } from '../test/small-universe.js';
 import type * as BoxesModule from './classes/boxes.js';
+import type * as SweepModule from './classes/address-sweep.js';
 import type * as ValuesModule from './classes/values.js';
 import type * as FormsModule from './classes/forms.js';
 import type * as IndexModule from './classes/rule-index.js';
@@ -172,9 +173,17 @@ const FAULTS: readonly Fault[] = [
       return (truths & CAN_TRUE) === 0 ? truths : CAN_TRUE;
     },
   })),
-  fault<typeof ValuesModule>('no address behind a range', './classes/values.js', ({ boundaryAddresses }) => ({
-    boundaryAddresses: (...given) => new Set([...boundaryAddresses(...given)].filter((one) => one.endsWith('.0.1'))),
-  })),
+  fault<typeof SweepModule>(
+    'only the first class of addresses is found',
+    './classes/address-sweep.js',
+    ({ AddressSweep }) => ({
+      AddressSweep: class extends AddressSweep {
+        override addressesOf(...given: Parameters<SweepModule.AddressSweep['addressesOf']>): readonly string[] {
+          return super.addressesOf(...given).slice(0, 1);
+        }
+      },
+    }),
+  ),
   fault<typeof ValuesModule>('no path below another', './classes/values.js', ({ pathsOf }) => ({
     pathsOf: (...given) => pathsOf(...given).filter((one) => !/below|x$/.test(one)),
   })),
@@ -251,7 +260,7 @@ describe('counting finds', () => {
     expect(isFoundBy(await load())).toBe(false);
   });
 
-  it.each(FAULTS)('the fault that %s', async (_, path, replace) => {
+  it.each(FAULTS)('the fault: %s', async (_, path, replace) => {
     vi.doMock(path, async (importOriginal) => {
       const original = await importOriginal<Module>();
       return { ...original, ...replace(original as never) };

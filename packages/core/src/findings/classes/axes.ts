@@ -1,6 +1,7 @@
 /** What of a request can be chosen by itself, and the classes of each such choice. */
 import { chooseGate } from '../../decide/gate.js';
 import type { EvaluationContext } from '../../decide/interpreter.js';
+import { printCondition } from '../../language/condition-text.js';
 import type { FieldName } from '../../language/fields.js';
 import { AttributeReader } from '../../match/features/attribute-reader.js';
 import { headerOf, queryOf } from '../../request/fields.js';
@@ -118,7 +119,7 @@ const NOTHING_COMPARED = {
 type FieldState = 'known' | 'none' | 'unknown';
 
 /** A value with the class that it has. */
-interface Described {
+export interface Described {
   readonly key: string;
   readonly one: AxisClass;
   /** By partition, its entries but for those that are free. */
@@ -157,6 +158,15 @@ export interface AxesInput {
   readonly samples: Samples;
   readonly isOutbound: boolean;
   readonly hasInspection: boolean;
+  /** Classes of clients that were found before, for the same contexts and lists. */
+  readonly clientAxes?: ClientAxes;
+}
+
+/** By their comparisons. */
+export type ClientAxes = Map<string, readonly Described[]>;
+
+function describeAtom({ feature, atom, comparison }: Atom): string {
+  return `${feature.key} ${atom} ${printCondition({ ...comparison, isNegated: false })}`;
 }
 
 /** The axes of the comparisons of a gate, and comparisons as formulas over them. */
@@ -236,13 +246,7 @@ export class Axes {
     const numbers = new Map<string, number>();
     const freeKeys = new Set(free.map((atom) => `${atom.partition} ${atom.atom}`));
     const axis: Axis = { name, classes: [], used, features, freeOf, numbers, freeAxes: [], atoms, freeKeys, isInexact };
-    const found = new Map<string, Described>();
-    for (const candidate of candidates) {
-      const described = this.describe(axis, candidate);
-      const before = found.get(described.key);
-      if (!before || plainness(candidate) < plainness(before.one)) found.set(described.key, described);
-    }
-    const described = [...found.values()].sort((a, b) => plainness(a.one) - plainness(b.one));
+    const described = this.#describeAll(axis, candidates);
     described.forEach(({ key, one }, number) => {
       (axis.classes as AxisClass[]).push(one);
       numbers.set(key, number);
@@ -250,6 +254,23 @@ export class Axes {
     const place = this.all.push(axis) - 1;
     this.#byName.set(name, place);
     this.#addFormulas(place, atoms, described);
+  }
+
+  /** One value of each class, the plainest first; those of clients are the same wherever the comparisons are. */
+  #describeAll(axis: Axis, candidates: Iterable<Candidate>): readonly Described[] {
+    const { clientAxes } = this.input;
+    const memo = axis.name === 'client' && clientAxes ? axis.atoms.map(describeAtom).join('\n') : undefined;
+    const known = memo === undefined ? undefined : clientAxes!.get(memo);
+    if (known) return known;
+    const found = new Map<string, Described>();
+    for (const candidate of candidates) {
+      const described = this.describe(axis, candidate);
+      const before = found.get(described.key);
+      if (!before || plainness(candidate) < plainness(before.one)) found.set(described.key, described);
+    }
+    const all = [...found.values()].sort((a, b) => plainness(a.one) - plainness(b.one));
+    if (memo !== undefined) clientAxes!.set(memo, all);
+    return all;
   }
 
   /** The class that a value has: values that no comparison distinguishes have the same key. */

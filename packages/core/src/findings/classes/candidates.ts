@@ -1,11 +1,11 @@
 /** Of each axis, values among which each class of it is. */
 import type { EvaluationContext } from '../../decide/interpreter.js';
 import type { Categories } from '../../reference/categories.js';
+import { rangeOwnersOf, type RangeOwner } from './address-sweep.js';
 import type { Candidate, Kind, Settings } from './axes.js';
 import type { Atom } from './recording-partitions.js';
 import type { Samples } from './samples.js';
 import {
-  boundaryAddresses,
   boundaryNumbers,
   hostsOf,
   literalsOf,
@@ -49,20 +49,20 @@ export function candidatesOf(
 ): Candidates {
   const { categories } = contexts[0]!;
   const literals = literalsOf(atoms, lists);
-  const ofGates = (part: 'hosts' | 'clients'): Literals['values'] =>
+  const hostsOfGates = (): Literals['values'] =>
     contexts.flatMap(({ rulebook }) =>
-      rulebook.gates.flatMap(({ statement }) => valuesIn(statement[part], rulebook.lists).values),
+      rulebook.gates.flatMap(({ statement }) => valuesIn(statement.hosts, rulebook.lists).values),
     );
   const exactly = (candidates: Iterable<Candidate>): Candidates => ({ candidates, isInexact: literals.hasDataset });
   switch (name) {
     case 'client':
-      return exactly(clients(atoms, [...literals.values, ...ofGates('clients')], samples));
+      return exactly(clients(atoms, clientOwners(atoms, lists, contexts), samples));
     case 'server': {
-      const addresses = boundaryAddresses(literals.values, usesCountry(atoms) ? samples.addresses : []);
+      const addresses = addressesOf(rangeOwnersOf(comparisonsOf(atoms), lists), usesCountry(atoms), samples);
       return exactly(each([null, undefined, ...addresses], (value) => ({ 'destination.address': value })));
     }
     case 'host': {
-      const hosts = hostsOf([...literals.values, ...ofGates('hosts')]);
+      const hosts = hostsOf([...literals.values, ...hostsOfGates()]);
       const isOfCategory = atoms.some(({ comparison }) => comparison.field === 'category');
       const all = [...new Set([...hosts, ...(isOfCategory ? samples.hosts : [])])];
       // Which pairs of host and server name there are matters only where rules decide what is inspected.
@@ -162,15 +162,39 @@ function usesCountry(atoms: readonly Atom[]): boolean {
   return atoms.some(({ comparison: { field } }) => field === 'country' || field === 'server country');
 }
 
+const PLAIN_ADDRESSES: readonly string[] = ['198.51.100.1', '2001:db8:ffff::1', '0.0.0.0', '::'];
+
+/** Of each class of addresses one, the plainest first. */
+function addressesOf(owners: readonly RangeOwner[], isByCountry: boolean, { addresses }: Samples): Set<string> {
+  return new Set([...PLAIN_ADDRESSES, ...addresses.addressesOf(owners, isByCountry)]);
+}
+
+function comparisonsOf(atoms: readonly Atom[]): Atom['comparison'][] {
+  return atoms.map(({ comparison }) => comparison);
+}
+
+/** Gates have clients, too; those of one side of a comparison may be others under the same names of lists. */
+function clientOwners(atoms: readonly Atom[], lists: Lists, contexts: readonly EvaluationContext[]): RangeOwner[] {
+  return [
+    ...rangeOwnersOf(comparisonsOf(atoms), lists),
+    ...contexts.flatMap(({ rulebook }) =>
+      rulebook.gates.map(({ statement }) => ({
+        key: statement,
+        values: valuesIn(statement.clients, rulebook.lists).values,
+      })),
+    ),
+  ].filter(({ values }) => values.length > 0);
+}
+
 /** Without comparisons of the peer it is the client. */
-function* clients(atoms: readonly Atom[], values: Literals['values'], { addresses }: Samples): Generator<Candidate> {
-  const all = [...boundaryAddresses(values, usesCountry(atoms) ? addresses : [])];
+function* clients(atoms: readonly Atom[], owners: readonly RangeOwner[], samples: Samples): Generator<Candidate> {
+  const all = addressesOf(owners, usesCountry(atoms), samples);
   if (!atoms.some(({ comparison }) => comparison.field === 'peer')) {
     yield* each([...all, null, undefined], (value) => ({ 'client.address': value }));
     return;
   }
   for (const client of [...all, null, undefined])
-    for (const peer of [...boundaryAddresses(values, []), null, undefined])
+    for (const peer of [...addressesOf(owners, false, samples), null, undefined])
       yield { kind: 'any', settings: { 'client.address': client, 'network.peer.address': peer } };
 }
 

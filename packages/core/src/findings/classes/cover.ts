@@ -198,7 +198,8 @@ function writeCube(cube: Cube): Cover {
 function conditionOf({ comparison, truths }: Literal): Condition | undefined {
   if (!comparison || truths === CAN_UNKNOWN) return undefined;
   const yes: Condition = { ...comparison, isNegated: false };
-  const hasNegation = ['=', 'in', 'present'].includes(comparison.operator);
+  // What ignores case has no operator of its own that negates it.
+  const hasNegation = ['=', 'in', 'present'].includes(comparison.operator) && !comparison.isAnyCase;
   const no: Condition = hasNegation ? { ...comparison, isNegated: true } : { kind: 'not', part: yes };
   // One or the other is true where it is known.
   if (truths === (CAN_TRUE | CAN_FALSE)) return { kind: 'or', parts: [yes, no] };

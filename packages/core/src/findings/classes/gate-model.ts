@@ -6,7 +6,7 @@ import type { EvaluationContext } from '../../decide/interpreter.js';
 import { ACTION_TRAITS, type FenceStatement, type Rule } from '../../language/tree.js';
 import { compileCondition, type Node } from '../../match/compile/nodes.js';
 import { TRUE, UNKNOWN } from '../../match/features/truth.js';
-import { Axes, type AxisClass, type Settings } from './axes.js';
+import { Axes, type AxisClass, type ClientAxes, type Settings } from './axes.js';
 import { ALWAYS, CAN_FALSE, CAN_TRUE, CAN_UNKNOWN, classSet, NEVER, type Box, type Formula } from './boxes.js';
 import { formBoxes } from './forms.js';
 import { RecordingPartitions } from './recording-partitions.js';
@@ -40,6 +40,7 @@ export interface ModelInput {
   readonly context: EvaluationContext;
   readonly times: readonly number[];
   readonly samples: Samples;
+  readonly clientAxes?: ClientAxes;
 }
 
 /** The conditions of a gate over numbered comparisons, before it is known which values these distinguish. */
@@ -84,7 +85,7 @@ export function compileGate(
 export function axesOf(
   compiled: readonly CompiledGate[],
   partitions: RecordingPartitions,
-  { times, samples, lists }: Pick<ModelInput, 'times' | 'samples'> & { readonly lists: Lists },
+  { times, samples, lists, clientAxes }: Omit<ModelInput, 'context'> & { readonly lists: Lists },
 ): Axes {
   return new Axes({
     contexts: compiled.map(({ context }) => context),
@@ -94,6 +95,7 @@ export function axesOf(
     samples,
     isOutbound: compiled.some(({ gate }) => gate.statement.direction === 'outbound'),
     hasInspection: compiled.some(({ inspection }) => inspection.length > 0),
+    ...(clientAxes ? { clientAxes } : {}),
   });
 }
 

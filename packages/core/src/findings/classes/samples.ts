@@ -1,92 +1,37 @@
 /**
- * Of large reference data, values of each class: what lies within something that rules name, and one of each country and
- * of each set of categories outside of it. Gone through once for all gates.
+ * Of large reference data, values of each class: what lies within something that rules name, and one of each set of
+ * categories outside of it. Gone through once for all gates.
  */
 import type { EvaluationContext } from '../../decide/interpreter.js';
 import type { Value } from '../../language/tree.js';
 import type { Categories } from '../../reference/categories.js';
-import type { CountryTable } from '../../reference/country-table.js';
-import {
-  type Address,
-  FAMILY_BITS,
-  formatAddress,
-  parseAddress,
-  type AddressRange,
-  type Family,
-} from '../../request/address.js';
+import { AddressSweep } from './address-sweep.js';
 import { literalsOf } from './values.js';
 
 export interface Samples {
-  /** Addresses, as text. */
-  readonly addresses: readonly string[];
+  readonly addresses: AddressSweep;
   readonly hosts: readonly string[];
 }
 
 /** What all lists and conditions name: everything that a rule could compare. */
 export function sampleReferenceData({ rulebook, countries, categories }: EvaluationContext): Samples {
-  const comparisons = [...rulebook.lookups.keys()].map((comparison) => ({ comparison }));
-  const ofGates = rulebook.gates.flatMap(({ statement: { hosts, clients } }) => [...hosts, ...clients]);
-  const values = [...literalsOf(comparisons, rulebook.lists).values, ...ofGates];
   return {
-    addresses: countries ? sampleCountries(countries, values) : [],
-    hosts: categories ? sampleCategories(categories, values) : [],
+    addresses: new AddressSweep(countries),
+    hosts: categories ? sampleCategories(categories, hostLiteralsOf(rulebook)) : [],
   };
 }
 
-interface Interval {
-  readonly first: bigint;
-  last: bigint;
-}
+const OF_ADDRESSES: ReadonlySet<string> = new Set(['client', 'peer', 'server']);
 
-function sampleCountries(countries: CountryTable, values: readonly Value[]): string[] {
-  const named = { 4: mergeRanges(values, 4), 6: mergeRanges(values, 6) };
-  const found = new Set<string>();
-  const seen = new Set<string>();
-  const add = (family: Family, value: bigint): void => {
-    if (value >= 1n << BigInt(FAMILY_BITS[family])) return;
-    const isNamed = contains(named[family], value);
-    const text = isNamed ? formatAddress({ family, value }) : undefined;
-    const country = text === undefined ? countries.countryOf(addressOf(family, value)) : '';
-    const key = `${family} ${country}`;
-    if (text === undefined && seen.has(key)) return;
-    seen.add(key);
-    found.add(text ?? formatAddress({ family, value }));
-  };
-  for (const { family, first, last } of countries.ranges()) {
-    add(family, first);
-    add(family, last + 1n);
-  }
-  return [...found];
-}
-
-function addressOf(family: Family, value: bigint): Address {
-  return parseAddress(formatAddress({ family, value }))!;
-}
-
-function mergeRanges(values: readonly Value[], family: Family): Interval[] {
-  const ranges = values
-    .flatMap((value): AddressRange[] =>
-      value.kind === 'addresses' && value.range.family === family ? [value.range] : [],
-    )
-    .sort((a, b) => (a.first < b.first ? -1 : a.first > b.first ? 1 : 0));
-  const merged: Interval[] = [];
-  for (const { first, last } of ranges) {
-    const before = merged.at(-1);
-    if (before && first <= before.last + 1n) before.last = last > before.last ? last : before.last;
-    else merged.push({ first, last });
-  }
-  return merged;
-}
-
-function contains(intervals: readonly Interval[], value: bigint): boolean {
-  let low = 0;
-  let high = intervals.length;
-  while (low < high) {
-    const middle = (low + high) >>> 1;
-    if (intervals[middle]!.first <= value) low = middle + 1;
-    else high = middle;
-  }
-  return low > 0 && value <= intervals[low - 1]!.last;
+function hostLiteralsOf({ lookups, lists, gates }: EvaluationContext['rulebook']): readonly Value[] {
+  const comparisons = [...lookups.keys()].filter(({ field }) => !OF_ADDRESSES.has(field));
+  return [
+    ...literalsOf(
+      comparisons.map((comparison) => ({ comparison })),
+      lists,
+    ).values,
+    ...gates.flatMap(({ statement: { hosts } }) => hosts),
+  ];
 }
 
 /** What was found in feeds, which take a second a million to go through, so that a review after an edit need not. */

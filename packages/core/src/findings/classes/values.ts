@@ -1,7 +1,6 @@
 /** Values of an axis, at least one of each class that its comparisons distinguish. */
 import { isListName, listNamed, type ResolvedList } from '../../check/members.js';
 import type { Value } from '../../language/tree.js';
-import { FAMILY_BITS, formatAddress, type AddressRange } from '../../request/address.js';
 import type { Atom } from './recording-partitions.js';
 
 export type Lists = ReadonlyMap<string, ResolvedList>;
@@ -41,17 +40,6 @@ export function valuesIn(written: readonly Value[], lists: Lists): Literals {
   };
   collect(written);
   return { values, hasDataset };
-}
-
-/** The addresses at which membership changes: the first of each range, and the first behind it. */
-export function boundaryAddresses(values: readonly Value[], samples: readonly string[]): Set<string> {
-  const found = new Set(['198.51.100.1', '2001:db8:ffff::1', '0.0.0.0', '::', ...samples]);
-  const add = ({ family, first, last }: AddressRange): void => {
-    found.add(formatAddress({ family, value: first }));
-    if (last + 1n < 1n << BigInt(FAMILY_BITS[family])) found.add(formatAddress({ family, value: last + 1n }));
-  };
-  for (const value of values) if (value.kind === 'addresses') add(value.range);
-  return found;
 }
 
 /** The numbers at which a comparison changes. */

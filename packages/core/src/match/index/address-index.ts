@@ -58,13 +58,12 @@ export class AddressIndex {
 
   /** Walks over all ends in order, keeping count of what is open. */
   #cut(family: Family): Intervals {
-    const ends = this.#ranges
-      .filter(({ range }) => range.family === family)
-      .flatMap(({ atom, range }) => [
-        { at: range.first, atom, step: 1 },
-        { at: range.last + 1n, atom, step: -1 },
-      ])
-      .sort((a, b) => (a.at < b.at ? -1 : a.at > b.at ? 1 : 0));
+    const keyOf = (value: bigint): number | bigint => (family === 4 ? Number(value) : value);
+    const ends: { readonly at: number | bigint; readonly atom: number; readonly step: number }[] = [];
+    for (const { atom, range } of this.#ranges)
+      if (range.family === family)
+        ends.push({ at: keyOf(range.first), atom, step: 1 }, { at: keyOf(range.last + 1n), atom, step: -1 });
+    ends.sort((a, b) => (a.at < b.at ? -1 : a.at > b.at ? 1 : 0));
     const firsts: (number | bigint)[] = [];
     const atoms: (readonly number[])[] = [];
     const open = new Map<number, number>();
@@ -76,7 +75,7 @@ export class AddressIndex {
         if (count > 0) open.set(atom, count);
         else open.delete(atom);
       }
-      firsts.push(family === 4 ? Number(at) : at);
+      firsts.push(at);
       atoms.push([...open.keys()].sort((a, b) => a - b));
     }
     return { firsts, atoms };
