@@ -141,8 +141,7 @@ function beginningsWithin(
     const { family, first } = ranges[start]!;
     while (end < ranges.length && ranges[end]!.first === first && ranges[end]!.family === family) end += 1;
     const here = ranges.slice(start, end);
-    open = open.filter((range) => range.family === family && range.last >= first);
-    open.push(...here);
+    open = open.filter((range) => range.family === family && range.last >= first).concat(here);
     const lists = open.length === 1 ? undefined : new Set(open.map(({ list }) => list));
     if (lists && lists.size > 1) for (const { entry } of here) found.set(entry, lists);
   }

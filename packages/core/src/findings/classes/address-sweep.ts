@@ -53,7 +53,7 @@ interface CountrySegments {
 const EVERYWHERE: CountrySegments = { firsts: [0], countries: [''] };
 const FAMILIES = [4, 6] as const;
 
-/** Of one review: what is asked for again is gone through once. */
+/** Of one review: the same ranges are gone through once. */
 export class AddressSweep {
   readonly #found = new Map<string, readonly string[]>();
   readonly #numbers = new Map<string | object, number>();

@@ -198,7 +198,7 @@ function writeCube(cube: Cube): Cover {
 function conditionOf({ comparison, truths }: Literal): Condition | undefined {
   if (!comparison || truths === CAN_UNKNOWN) return undefined;
   const yes: Condition = { ...comparison, isNegated: false };
-  // What ignores case has no operator of its own that negates it.
+  // No operator negates what ignores case.
   const hasNegation = ['=', 'in', 'present'].includes(comparison.operator) && !comparison.isAnyCase;
   const no: Condition = hasNegation ? { ...comparison, isNegated: true } : { kind: 'not', part: yes };
   // One or the other is true where it is known.
