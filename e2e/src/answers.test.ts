@@ -11,6 +11,7 @@ const TEXT = `list office addresses { 198.18.4.0/24 }
 gate shop inbound { hosts shop.example fences desk otherwise allow }
 fence desk enforce {
   rule logins limit 3 per 1m by client when path = /login
+  rule admin block when path = /admin
 }
 `;
 const START = Date.UTC(2026, 9, 12, 8);
@@ -164,6 +165,59 @@ describe('protected clients', () => {
   });
 });
 
+describe('the same without a service', () => {
+  interface Suggested {
+    readonly chosen: number;
+    readonly rules: readonly object[];
+  }
+  const suggest = async (...options: string[]): Promise<Suggested> => {
+    const { exitCode, stdout } = await desk.run('suggest', 'day.ndjson', ...options, '--output', 'json');
+    expect(exitCode).toBe(0);
+    const { chosen, rules } = JSON.parse(stdout) as Suggested;
+    return { chosen, rules: rules.map((rule) => ({ ...rule, text: '', fence: '', edits: [] })) };
+  };
+  const FILES = ['--fences', 'site.fence'];
+
+  it('rules are suggested, by a filter and by lines', async () => {
+    const found = await suggest('--stop', 'recorded status = 403');
+    expect(found.chosen).toBe(20);
+    expect(found.rules[0]).toMatchObject({ action: 'block', condition: 'client = 198.18.9.200', stopped: 20 });
+    const lines = logText()
+      .split('\n')
+      .flatMap((line, at) => (line.includes(':403') ? [`${at + 1}:${line}\n`] : []));
+    writeFileSync(join(desk.folder, 'lines.txt'), lines.join(''));
+    for (const options of [
+      ['--stop-lines', 'lines.txt'],
+      ['--stop', 'recorded status = 403', ...FILES],
+      ['--stop-lines', 'lines.txt', ...FILES],
+    ])
+      expect(await suggest(...options)).toEqual(found);
+  });
+
+  it('findings are those of a replay', async () => {
+    const { stdout } = await desk.run('judge', 'day.ndjson', ...FILES, '--findings', '--output', 'json');
+    const { findings } = JSON.parse(stdout) as { findings: readonly object[] };
+    const replay = await desk.run('replay', 'findings', '1', '--output', 'json');
+    expect(findings).toEqual(JSON.parse(replay.stdout));
+    expect(findings).toMatchObject([{ id: 'no-hits', rule: 'desk/admin' }]);
+  });
+
+  it.each([
+    [['suggest', 'day.ndjson', '--stop-lines', 'site.fence'], 'site.fence:1: Found "list office'],
+    [['suggest', 'day.ndjson'], 'Choose the requests to stop by a filter, or by their lines.'],
+    [['suggest', 'day.ndjson', '--stop', 'path = /nowhere'], 'that a gate covers'],
+    [['suggest', 'day.ndjson', '--stop', 'path = /nowhere', ...FILES], 'that a gate covers'],
+    [['suggest', 'day.ndjson', '--stop', 'pth = /', ...FILES], '--stop:'],
+    [['suggest', 'day.ndjson', '--stop', 'path = /', '--add', '1', ...FILES], '--add and --replay need a service.'],
+    [['judge', 'day.ndjson', ...FILES, '--findings', '--output', 'csv'], '--findings shows what all'],
+    [['fence', 'readiness', 'desk', '--log', 'day.ndjson'], 'Give log files together with --fences'],
+    [['fence', 'readiness', 'dsk', '--log', 'day.ndjson', ...FILES], 'Did you mean "desk"?'],
+  ])('%j is refused', async (options, message) => {
+    const { exitCode, stderr } = await desk.run(...options);
+    expect([exitCode, stderr]).toEqual([2, expect.stringContaining(message)]);
+  });
+});
+
 describe('a matrix', () => {
   const matrix = (...options: string[]) =>
     desk.run(
@@ -196,7 +250,13 @@ it('the rules for a client are the same from the draft and from files', async ()
   const [ofDraft, ofFiles] = [await rulesFor('--against', 'draft'), await rulesFor('--fences', 'site.fence')];
   expect([ofDraft.exitCode, ofDraft.stdout]).toEqual([0, ofFiles.stdout]);
   expect(JSON.parse(ofDraft.stdout)).toMatchObject([
-    { gate: 'shop', rules: [{ rule: 'desk/logins', needs: 'path = /login', takesAll: false }] },
+    {
+      gate: 'shop',
+      rules: [
+        { rule: 'desk/logins', needs: 'path = /login', takesAll: false },
+        { rule: 'desk/admin', needs: 'path = /admin', takesAll: false },
+      ],
+    },
   ]);
   for (const where of [[], ['--fences', 'site.fence']])
     for (const [options, message] of [
@@ -224,6 +284,13 @@ describe('readiness', () => {
     const { stdout } = await desk.run('fence', 'readiness', 'desk');
     expect(stdout).toContain('It would stop 1 client of the protected list office.');
     expect(stdout).toMatch(/198\.18\.9\.200 .* 27 +3/);
+    const trial = TEXT.replace('desk enforce', 'desk trial').replace('addresses', 'addresses protected');
+    writeFileSync(join(desk.folder, 'trial.fence'), trial);
+    const ofFiles = await desk.run(
+      ...['fence', 'readiness', 'desk', '--fences', 'trial.fence', '--log', 'day.ndjson', '--output', 'json'],
+    );
+    const { replays: _, numEarlier: __, ...stored } = JSON.parse((await ready()).stdout) as FenceReadiness;
+    expect([ofFiles.exitCode, JSON.parse(ofFiles.stdout)]).toEqual([1, stored]);
     // Its rules are others now, so that what was replayed shows nothing.
     await desk.run('rule', 'rename', 'desk/logins', 'sign-ins');
     expect((await verdict()).slice(0, 2)).toEqual([1, 'untried']);

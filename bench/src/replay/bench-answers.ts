@@ -5,13 +5,12 @@ import type { EvaluationContext, Ruling } from '@jadefence/core/decide';
 import { Program } from '@jadefence/core/match';
 import {
   assessReadiness,
-  CHOSEN,
-  findInTraffic,
-  ProposalCounter,
-  RuleSearch,
-  SPARED,
-  TrafficCounts,
-  TrialCounter,
+  countTrial,
+  type DecidedChunk,
+  type DecidedLog,
+  headerNames,
+  reviewTraffic,
+  suggestRules,
 } from '@jadefence/core/traffic';
 import { median, printTimes, timeRounds } from '../measure.js';
 import { bytesOf } from './log-bytes.js';
@@ -36,15 +35,16 @@ export async function benchAnswers(): Promise<void> {
   for (const requests of [1_000_000, 10_000_000]) {
     const stored = importCombined(bytesOf(requests, formatCombined, frozenRequests(requests)));
     const decided = decide(context, stored);
+    const log = logOf(context, stored, decided);
     process.stdout.write(
       `answers: ${requests.toLocaleString('en')} requests of the frozen log by 200 rules, from stored columns and codes, one thread, ${ROUNDS} interleaved rounds\n`,
     );
     const times = await timeRounds(ROUNDS, {
       replay: () => replayStored(context, stored),
       recorded: () => recorded(stored, decided),
-      readiness: () => readiness(context, stored, decided),
-      findings: () => findings(context, stored, decided),
-      suggest: () => suggest(context, stored, decided),
+      readiness: () => readiness(log),
+      findings: () => findings(log, decided),
+      suggest: () => suggest(log, decided),
     });
     printTimes(times, requests, 'requests');
     process.stdout.write(
@@ -75,43 +75,38 @@ function recorded(stored: readonly StoredChunk[], { codes, rulings }: Decided): 
   comparison.tally();
 }
 
-function readiness(context: EvaluationContext, stored: readonly StoredChunk[], { codes, rulings }: Decided): void {
-  const [fence] = context.rulebook.fences;
-  const counter = new TrialCounter(context, fence!.name);
-  let at = 0;
-  for (const chunk of readChunks(stored, new Set([...counter.attributes, ...COMMON_COLUMNS])))
-    counter.add(chunk, codes[at++]!, rulings);
-  assessReadiness(fence!, context.rulebook, [counter]);
+function logOf(context: EvaluationContext, stored: readonly StoredChunk[], { codes, rulings }: Decided): DecidedLog {
+  async function* chunks(attributes: readonly string[]): AsyncGenerator<DecidedChunk> {
+    let chunk = 0;
+    for (const rows of readChunks(stored, new Set([...attributes, ...COMMON_COLUMNS]))) {
+      yield { chunk, rows, codes: codes[chunk]! };
+      chunk += 1;
+    }
+  }
+  return {
+    context,
+    rulings,
+    headers: async () => headerNames(stored.flatMap(({ columns }) => columns.map(([name]) => name))),
+    chunks,
+    async *segments(attributes) {
+      for await (const chunk of chunks(attributes)) yield { chunks: [chunk] };
+    },
+  };
 }
 
-function findings(
-  context: EvaluationContext,
-  stored: readonly StoredChunk[],
-  { codes, rulings, tally }: Decided,
-): void {
-  const counts = new TrafficCounts(context);
-  let at = 0;
-  for (const chunk of readChunks(stored, new Set([...counts.attributes, ...COMMON_COLUMNS])))
-    counts.add(chunk, codes[at++]!, rulings);
-  findInTraffic(counts, tally);
+async function readiness(log: DecidedLog): Promise<void> {
+  const [fence] = log.context.rulebook.fences;
+  assessReadiness(fence!, log.context.rulebook, [await countTrial(log, fence!.name)]);
+}
+
+async function findings(log: DecidedLog, { tally }: Decided): Promise<void> {
+  await reviewTraffic(log, tally);
 }
 
 /** What one rule stops is chosen, all others are spared. */
-function suggest(context: EvaluationContext, stored: readonly StoredChunk[], { codes, rulings }: Decided): void {
+async function suggest(log: DecidedLog, { codes, rulings }: Decided): Promise<void> {
   const wanted = rulings.find(({ outcome, rule }) => outcome === 'blocked' && rule !== undefined)?.rule;
-  const purposesOf = (chunk: Uint32Array): Uint8Array =>
-    Uint8Array.from(chunk, (code) => (rulings[code]?.rule === wanted ? CHOSEN : SPARED));
-  const search = new RuleSearch(context);
-  let at = 0;
-  for (const chunk of readChunks(stored, new Set([...search.attributes, ...COMMON_COLUMNS]))) {
-    search.add(chunk, codes[at]!, rulings, purposesOf(codes[at]!));
-    at += 1;
-  }
-  const counter = new ProposalCounter(context, search.propose());
-  at = 0;
-  for (const chunk of readChunks(stored, new Set([...counter.attributes, ...COMMON_COLUMNS]))) {
-    counter.add(chunk, codes[at]!, purposesOf(codes[at]!));
-    at += 1;
-  }
-  counter.result();
+  const rowsOf = (chunk: Uint32Array): Uint32Array =>
+    Uint32Array.from([...chunk.keys()].filter((row) => rulings[chunk[row]!]?.rule === wanted));
+  await suggestRules(log, { chosen: new Map(codes.map((chunk, number) => [number, rowsOf(chunk)])) });
 }

@@ -1,14 +1,13 @@
-import type { EvaluationContext, HeldBehaviour } from '@jadefence/core/decide';
-import { suggestNearest } from '@jadefence/core/text';
+import type { EvaluationContext } from '@jadefence/core/decide';
 import { QUICK_BOUNDS, reviewRules } from '@jadefence/core/findings';
 import type { Statement } from '@jadefence/core/language';
 import { DEFAULT_MAX_KEYS, TooManyKeysError } from '@jadefence/core/match';
 import { summarize, type BreakdownName } from '@jadefence/core/replay';
+import { reviewTraffic, type TrafficFinding } from '@jadefence/core/traffic';
 import type { Imported } from '@jadefence/files';
 import type { Command } from 'commander';
 import { EXIT, Failure } from '../cli-error.js';
-import { loadCategoryFeeds, loadCountryTable } from '../files/load-reference.js';
-import { loadRulebook } from '../files/load-fences.js';
+import { loadContext, type JudgingContext, type JudgingOptions } from '../files/load-context.js';
 import { openLog, type OpenLog } from '../files/open-log.js';
 import { addReadingOptions, orFailLater, readingOf, type ReadingOptions } from '../files/reading.js';
 import { LogJudge, startImport, type PrintRecord } from '../judging/judge-log.js';
@@ -24,19 +23,16 @@ import {
   type Streams,
 } from '../output.js';
 import { byOption, peopleOption } from './replay-options.js';
+import { renderTrafficFinding } from '../render/traffic-finding.js';
 import { renderSummary } from '../render/summary.js';
 import { countOf } from '../render/text.js';
 import { printDecisionHeader, printDecisionRow } from '../render/csv.js';
 
-interface JudgeOptions extends ReadingOptions {
-  readonly fences: string;
-  readonly countryTable?: string;
-  readonly gate?: string;
-  readonly held: HeldBehaviour;
+interface JudgeOptions extends ReadingOptions, JudgingOptions {
   readonly maxLimitKeys: number;
   readonly by?: readonly BreakdownName[];
   readonly protect?: readonly string[];
-  readonly categoryFeed?: string[];
+  readonly findings?: true;
   readonly output: Output;
 }
 
@@ -54,6 +50,7 @@ export function addJudge(program: Command, streams: Streams): void {
     .option('--category-feed <file...>', 'category feeds in order: CSV, CATEGORY=LIST, a folder or an archive')
     .addOption(byOption())
     .option('--protect <list...>', 'exit 1 if a client of these lists of addresses is stopped')
+    .option('--findings', 'also show what the decisions show to be probably wrong')
     .option('--max-limit-keys <number>', 'counters and holds that may be alive at once', parseWhole, DEFAULT_MAX_KEYS)
     .option(...TABLE_FORMATS)
     .addHelpText(
@@ -65,6 +62,7 @@ Examples:
   jadefence judge access.log --fences ./fences --by host client
   jadefence judge access.log access.log.1.gz --fences ./fences
   jadefence judge access.log --fences ./fences --protect office monitoring
+  jadefence judge access.log --fences ./fences --country-table countries.csv --findings
   gzip -dc access.log.gz | jadefence judge - --fences site.fence --host shop.example`,
     )
     .action((log: string[], options: JudgeOptions) => judgeLog(log, options, streams));
@@ -72,13 +70,13 @@ Examples:
 
 async function judgeLog(paths: readonly string[], options: JudgeOptions, streams: Streams): Promise<void> {
   // Feeds take a while, so the log is read meanwhile; without them, errors of the fences are reported first.
-  const early = options.categoryFeed ? undefined : await loadJudge(options, streams);
+  const early = options.categoryFeed ? undefined : await loadContext(options, streams);
   const knowsHost = options.host !== undefined || options.gate !== undefined;
   const log = await openLog(paths, await readingOf(options), knowsHost, streams);
   // Who is shown each decision of standard input is shown it as the line comes.
   const imported = paths.includes('-') && printOf(options) ? undefined : startImport(log);
   try {
-    const loaded = early ?? (await loadJudge(options, streams));
+    const loaded = early ?? (await loadContext(options, streams));
     await judgeOpened({ log, imported, ...loaded }, paths, options, streams);
   } finally {
     await imported?.return(undefined);
@@ -90,13 +88,7 @@ function printOf({ output }: JudgeOptions): PrintRecord | undefined {
   return { ndjson: JSON.stringify, csv: printDecisionRow, table: undefined, json: undefined }[output];
 }
 
-interface LoadedJudge {
-  readonly context: EvaluationContext;
-  /** Of the fences. */
-  readonly statements: readonly Statement[];
-}
-
-interface OpenedLog extends LoadedJudge {
+interface OpenedLog extends JudgingContext {
   readonly log: OpenLog;
   /** Its chunks; absent where it is judged line by line. */
   readonly imported: AsyncGenerator<Imported> | undefined;
@@ -110,13 +102,24 @@ async function judgeOpened(
 ): Promise<void> {
   const { output } = options;
   const print = printOf(options);
+  if (options.findings && (print || options.protect))
+    throw new Failure(
+      '--findings shows what all decisions have in common, not each of them.',
+      EXIT.wrongInput,
+      'Leave out --findings, or --protect, and write a table or JSON.',
+    );
   const watch = options.protect && new ProtectedWatch(context.rulebook, options.protect);
   const judging = new LogJudge(context, watch ? watch.around(print) : print, options.maxLimitKeys);
   const writer = new LineWriter(streams.data);
   if (output === 'csv') await writer.write(printDecisionHeader());
   if (!imported) await writer.flush();
+  let findings: readonly TrafficFinding[] | undefined;
   await orFailLater(paths, async () => {
     const names = log.files.map(({ name }) => name);
+    if (options.findings && imported) {
+      findings = await findingsOf(judging, imported, names);
+      return;
+    }
     const write = async (line: string): Promise<void> => {
       if (print) await writer.write(line);
     };
@@ -138,15 +141,30 @@ async function judgeOpened(
     );
 
   const summary = summarize(judging.tally, context.rulebook);
-  if (output === 'json') writeJson(streams, summary);
+  if (output === 'json') writeJson(streams, { ...summary, ...(findings ? { findings } : {}) });
   if (output === 'table')
     streams.stdout.write(
       renderSummary(summary, `${paths.map(nameOfPath).join(' ')} judged by ${options.fences}`, streams, options.by),
     );
+  if (output === 'table' && findings?.length)
+    streams.stdout.write(`\n${findings.map((one) => renderTrafficFinding(one, streams)).join('\n')}\n`);
   if (output === 'table') reportFindings(context, statements, streams);
   if (print && summary.numRejected > 0)
     streams.stderr.write(`${countOf(summary.numRejected, 'line')} rejected; --output table shows the first of them\n`);
   watch?.refuseStops();
+}
+
+async function findingsOf(
+  judging: LogJudge,
+  imported: AsyncGenerator<Imported>,
+  names: readonly string[],
+): Promise<readonly TrafficFinding[]> {
+  const decided = await judging.decide(imported, names);
+  try {
+    return await reviewTraffic(decided, judging.tally);
+  } finally {
+    await decided.remove();
+  }
 }
 
 /** How many findings a review of the rules has, and the worst of them. */
@@ -172,24 +190,4 @@ function reportFindings(
     streams,
     `The review of the rules has ${counts.join(' and ')}: ${worst.message} [${worst.id}] See jadefence review.`,
   );
-}
-
-/** What the log is judged by. @throws Failure where something of it cannot be used */
-async function loadJudge(options: JudgeOptions, streams: Streams): Promise<LoadedJudge> {
-  const { gate, held } = options;
-  const categories = options.categoryFeed && (await loadCategoryFeeds(options.categoryFeed, streams));
-  const { rulebook, files } = await loadRulebook(options.fences, streams, categories?.names);
-  const gateNames = rulebook.gates.map(({ statement }) => statement.name);
-  if (gate !== undefined && !gateNames.includes(gate)) {
-    throw new Failure(
-      `No gate is named "${gate}".`,
-      EXIT.wrongInput,
-      suggestNearest(gate, gateNames) ?? `The gates are: ${gateNames.join(', ')}.`,
-    );
-  }
-  const countries = options.countryTable ? await loadCountryTable(options.countryTable, streams) : undefined;
-  return {
-    context: { rulebook, countries, categories, gate, held },
-    statements: files.flatMap(({ statements }) => statements),
-  };
 }

@@ -1,6 +1,7 @@
 import type { MatrixQuery, ReplayPolicy } from '@jadefence/contract';
 import { fillMatrix, labelOf, MatrixError, type Matrix, type MatrixCell } from '@jadefence/core/expectations';
 import { isStop } from '@jadefence/core/decide';
+import { requestOfApplication } from '@jadefence/core/findings';
 import { InvalidArgumentError, Option, type Command } from 'commander';
 import { EXIT, Failure } from '../cli-error.js';
 import { loadRulebook } from '../files/load-fences.js';
@@ -28,7 +29,7 @@ export function addMatrix(program: Command, streams: Streams): void {
     .command('matrix')
     .description('Judge each of some clients at each of some destinations')
     .requiredOption('--clients <client...>', 'addresses, user@address, or names of lists of addresses')
-    .requiredOption('--to <url...>', 'URLs or hosts; https unless they have a scheme')
+    .requiredOption('--to <url...>', 'URLs or hosts (https unless they have a scheme), or names of applications')
     .option('--at <time...>', 'times, as 2026-10-12T10:00:00Z (default: now)', collectTime)
     .option('--method <method>', 'HTTP method (default: GET)')
     .option('--against <what>', 'draft, or the number of a revision, without --fences', parseAgainst)
@@ -46,6 +47,7 @@ export function addMatrix(program: Command, streams: Streams): void {
 Examples:
   jadefence matrix --clients head-office 198.19.96.12 --to tickets.larkmoor.example/login studio.larkmoor.example
   jadefence matrix --clients trusted --to studio.larkmoor.example --at 2026-10-12T10:00:00Z 2026-10-12T23:00:00Z
+  jadefence matrix --clients 198.18.40.9 kari@198.18.4.7 --to picture-archive ssh games.example
   jadefence matrix --clients trusted --to collection.larkmoor.example --output fence > expectations.fence`,
     )
     .action((options: MatrixOptions) => showMatrix(options, streams));
@@ -82,7 +84,7 @@ async function fillLocally(options: MatrixOptions, fences: string, streams: Stre
   const countries = options.countryTable ? await loadCountryTable(options.countryTable, streams) : undefined;
   const atUnixMs = options.at?.map((time) => Date.parse(time)) ?? [Date.now()];
   try {
-    return fillMatrix({ rulebook, countries, categories }, { ...options, atUnixMs });
+    return fillMatrix({ rulebook, countries, categories }, { ...options, atUnixMs }, requestOfApplication);
   } catch (error) {
     if (!(error instanceof MatrixError)) throw error;
     throw new Failure(error.message, EXIT.wrongInput, error.hint);

@@ -2,7 +2,8 @@ import type { TrafficFinding } from '@jadefence/core/traffic';
 import { editDraft } from '../edit-draft.js';
 import { Failure } from '../cli-error.js';
 import { logMessage, printRecord, type OneOutput, type Streams } from '../output.js';
-import { coloursFor, countOf } from '../render/text.js';
+import { countOf } from '../render/text.js';
+import { renderTrafficFinding } from '../render/traffic-finding.js';
 import { connect } from '../service.js';
 
 export interface TrafficFindingOptions {
@@ -22,21 +23,15 @@ export async function showTrafficFindings(
     return editDraft(edits, output, streams);
   }
   if (findings.length > 0 || output === 'json')
-    printRecord(streams, output, findings, findings.map((finding) => render(finding, streams)).join('\n'));
+    printRecord(
+      streams,
+      output,
+      findings,
+      findings.map((finding) => renderTrafficFinding(finding, streams)).join('\n'),
+    );
   const counts = (['warning', 'note'] as const).flatMap((level) => {
     const number = findings.filter((finding) => finding.level === level).length;
     return number === 0 ? [] : [countOf(number, level)];
   });
   logMessage(streams, counts.length === 0 ? 'No findings.' : `${counts.join(', ')}.`);
-}
-
-function render({ id, level, message, hint, evidence, where }: TrafficFinding, streams: Streams): string {
-  const colours = coloursFor(streams);
-  const paint = level === 'warning' ? colours.yellow : colours.dim;
-  return [
-    `${paint(level)}  ${message} [${id}]`,
-    ...[...evidence, hint, ...(where === undefined ? [] : [`Its requests: --where '${where}'`])].map(
-      (line) => `    ${line}`,
-    ),
-  ].join('\n');
 }

@@ -49,6 +49,10 @@ export class ChunkStore {
     });
   }
 
+  get columnNames(): string[] {
+    return [...new Set(this.#chunks.flatMap(({ columns }) => columns.map(({ name }) => name)))];
+  }
+
   /** Of the rows of each chunk, in milliseconds since the epoch. */
   get times(): readonly Float64Array[] {
     return this.#times;

@@ -22,17 +22,12 @@ import { normalizeRequest, type LogRecord } from '@jadefence/core/request';
 import { importInThreads, importMerged, type Imported } from '@jadefence/files';
 import type { OpenLog } from '../files/open-log.js';
 import { ChunkStore } from './chunk-store.js';
+import { DecidedFiles, type Judged } from './decided-files.js';
 import { withQuiet } from '../files/quiet.js';
 import { judgeReordered } from './reorder.js';
 
 /** Turns a decided request into the line that is printed. */
 export type PrintRecord = (record: DecidedRecord) => string;
-
-/** The decisions of all rows: by chunk the codes of its rows, and their rulings. */
-interface Judged {
-  readonly codesOf: readonly Uint32Array[];
-  readonly rulings: readonly Ruling[];
-}
 
 export class LogJudge {
   readonly tally: Tally = createTally();
@@ -110,28 +105,45 @@ export class LogJudge {
   }
 
   /**
-   * Judges rows in the order of time, and prints them in that of the log. Chunks that come in the order of time are
-   * judged as they come; once one does not, all are judged again when the last is there.
+   * Judges files, and keeps what was decided.
+   * @returns the decisions, which the caller removes
    */
-  async *#judgeInOrder(imported: AsyncIterable<Imported>, names: readonly string[]): AsyncGenerator<string> {
+  async decide(imported: AsyncIterable<Imported>, names: readonly string[] = []): Promise<DecidedFiles> {
+    const decided = await this.#decide(imported, names);
+    addBreakdown(this.tally, this.#breakdown.take());
+    return decided;
+  }
+
+  /** Chunks that come in the order of time are judged as they come; once one does not, all are judged again when the last is there. */
+  async #decide(imported: AsyncIterable<Imported>, names: readonly string[]): Promise<DecidedFiles> {
     const store = await ChunkStore.create();
     try {
-      const { codesOf, rulings } =
-        (await this.#judgeWhileInOrder(imported, store)) ?? (await this.#judgeStored(store, names));
+      const judged = (await this.#judgeWhileInOrder(imported, store)) ?? (await this.#judgeStored(store, names));
+      return new DecidedFiles(this.context, store, names, judged);
+    } catch (error) {
+      await store.remove();
+      throw error;
+    }
+  }
+
+  /** Judges rows in the order of time, and prints them in that of the log. */
+  async *#judgeInOrder(imported: AsyncIterable<Imported>, names: readonly string[]): AsyncGenerator<string> {
+    const decided = await this.#decide(imported, names);
+    try {
       if (!this.print) return;
+      const { rulings } = decided;
       if (names.length < 2) {
-        for (const [chunk, codes] of codesOf.entries()) yield* this.#lines(await store.rows(chunk), codes, rulings);
+        for await (const { rows, codes } of decided.chunks()) yield* this.#lines(rows, codes, rulings);
         return;
       }
       // Chunks hold the lines of all files by time; those of one file come in their order.
       for (const file of names.keys())
-        for (const [chunk, codes] of codesOf.entries()) {
-          const rows = await store.rows(chunk);
+        for await (const { rows, codes } of decided.chunks()) {
           const files = filesOfRows(rows, names);
           if (files.includes(file)) yield* this.#lines(rows, codes, rulings, (row) => files[row] === file);
         }
     } finally {
-      await store.remove();
+      await decided.remove();
     }
   }
 

@@ -1,31 +1,5 @@
 /** A map with a figure for each country. Loaded only where it is shown, since its outlines are large. */
-import { geoNaturalEarth1, geoPath } from 'd3-geo';
-import type { GeometryCollection } from 'topojson-specification';
-import { alpha2ToNumeric } from 'i18n-iso-countries';
-import { feature } from 'topojson-client';
-import type { FeatureCollection, Geometry } from 'geojson';
-import world from 'world-atlas/countries-110m.json';
-
-const WIDTH = 960;
-const HEIGHT = 400;
-/** Shares are shown by their square root, so that small ones differ from none. */
-const SHADES = 5;
-
-const outlines = feature(
-  world as never,
-  (world as unknown as { objects: { countries: GeometryCollection } }).objects.countries,
-) as FeatureCollection<Geometry, { name: string }>;
-// The far south is left out: it has no networks, and takes a sixth of the map.
-const shown = { ...outlines, features: outlines.features.filter(({ id }) => id !== '010') };
-const path = geoPath(
-  geoNaturalEarth1().fitExtent(
-    [
-      [2, 2],
-      [WIDTH - 2, HEIGHT - 2],
-    ],
-    shown,
-  ),
-);
+import { countryNumber, OUTLINES, shadeOf, WORLD_HEIGHT, WORLD_WIDTH } from '@jadefence/contract/world';
 
 /** A country that is coloured. */
 export interface MappedCountry {
@@ -48,24 +22,24 @@ interface WorldMapProps {
 
 export default function WorldMap({ label, countries, legend, onChoose }: WorldMapProps) {
   const most = Math.max(1, ...countries.map(({ value }) => value));
-  const byNumber = new Map(countries.map((country) => [alpha2ToNumeric(country.code), country]));
+  const byNumber = new Map(countries.map((country) => [countryNumber(country.code), country]));
   return (
     <figure className="px-4 pt-4">
-      <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} role="img" aria-label={label} className="w-full">
-        {shown.features.map((outline, index) => {
-          const country = byNumber.get(String(outline.id));
+      <svg viewBox={`0 0 ${WORLD_WIDTH} ${WORLD_HEIGHT}`} role="img" aria-label={label} className="w-full">
+        {OUTLINES.map(({ number, name, path }, index) => {
+          const country = number === undefined ? undefined : byNumber.get(number);
           const isChosen = country !== undefined && onChoose !== undefined;
           return (
             <path
-              key={`${outline.id} ${index}`}
-              d={path(outline) ?? ''}
+              key={`${number} ${index}`}
+              d={path}
               stroke="var(--color-surface)"
               strokeWidth={0.5}
               fill={colourOf(country?.value, most)}
               className={isChosen ? 'cursor-pointer' : undefined}
               onClick={isChosen ? () => onChoose(country.code) : undefined}
             >
-              <title>{country ? country.text : `${outline.properties.name}: ${legend.missing}`}</title>
+              <title>{country ? country.text : `${name}: ${legend.missing}`}</title>
             </path>
           );
         })}
@@ -82,8 +56,7 @@ export default function WorldMap({ label, countries, legend, onChoose }: WorldMa
 function colourOf(value: number | undefined, most: number): string {
   if (value === undefined) return 'var(--color-sunken)';
   if (value === 0) return 'var(--color-jade-soft)';
-  const shade = Math.max(1, Math.ceil(Math.sqrt(value / most) * SHADES));
-  return `color-mix(in oklab, var(--color-jade) ${20 + shade * 16}%, var(--color-jade-soft))`;
+  return `color-mix(in oklab, var(--color-jade) ${20 + shadeOf(value, most) * 16}%, var(--color-jade-soft))`;
 }
 
 function Key({ colour, text }: { colour: string; text: string }) {

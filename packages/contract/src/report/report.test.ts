@@ -1,5 +1,6 @@
 import { expect, it } from 'vitest';
 import type { ReplayResult } from '../replays.js';
+import { drawMap } from './map.js';
 import { renderReport } from './report.js';
 
 const HOSTILE = '<script src="https://evil.example/x.js">"&';
@@ -72,6 +73,10 @@ it('a report has its numbers and hashes, needs no network, and takes no text for
       to: 3,
       changes: [{ kind: 'added', part: 'rule', name: 'x', summary: HOSTILE, details: [HOSTILE] }],
     },
+    map: drawMap([
+      { code: 'NO', requests: 900, stopped: 0 },
+      { code: 'RO', requests: 100, stopped: 100 },
+    ]),
     writtenAtUnixMs: Date.UTC(2026, 9, 14),
   });
   for (const text of [
@@ -81,6 +86,8 @@ it('a report has its numbers and hashes, needs no network, and takes no text for
     'a'.repeat(64),
     'c'.repeat(64),
     'What revision 3 changed since revision 2',
+    '<title>Norway: 900 requests, 0 stopped</title>',
+    'class="shade2 some-stopped"',
   ])
     expect(html).toContain(text);
   expect(html).not.toMatch(/<script|<link|<img|url\(|@import/);

@@ -16,6 +16,8 @@ export interface ReportData {
   readonly findings: readonly TrafficFinding[];
   /** What the revision that judged changed; absent where the draft or the first revision did. */
   readonly changes?: { readonly from: number; readonly to: number; readonly changes: readonly DescribedChange[] };
+  /** The countries of the clients as an SVG element; empty where none is known. */
+  readonly map: string;
   readonly writtenAtUnixMs: number;
 }
 
@@ -23,7 +25,9 @@ export interface ReportData {
 export async function loadReport(client: ServiceClient, id: number): Promise<ReportData> {
   const replay = await client.replayResult(id);
   const { revision } = replay;
-  const [protectedStops, findings, diff] = await Promise.all([
+  const countries = replay.summary.breakdowns.find(({ by }) => by === 'country')?.values ?? [];
+  const [{ drawMap }, protectedStops, findings, diff] = await Promise.all([
+    import('./map.js'),
     client.protectedStops(id),
     client.trafficFindings(id),
     revision !== null && revision > 1 ? client.diffRevisions(revision - 1, revision) : undefined,
@@ -33,6 +37,7 @@ export async function loadReport(client: ServiceClient, id: number): Promise<Rep
     protectedStops,
     findings,
     ...(diff && revision !== null ? { changes: { from: revision - 1, to: revision, changes: diff.changes } } : {}),
+    map: drawMap(countries.flatMap(({ value, ...one }) => (/^[A-Z]{2}$/.test(value) ? [{ code: value, ...one }] : []))),
     writtenAtUnixMs: Date.now(),
   };
 }
@@ -57,6 +62,7 @@ ${[
   summarySection(replay),
   timelineSection(replay),
   rulesSection(replay),
+  data.map === '' ? '' : `<section><h2>Where requests come from</h2>${data.map}</section>`,
   breakdownSection('Countries', 'Country', replay, 'country'),
   breakdownSection('Clients', 'Client', replay, 'client'),
   changesSection(data.changes),

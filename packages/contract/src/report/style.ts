@@ -12,6 +12,8 @@ td:first-child code{white-space:nowrap}
 .figures{display:flex;flex-wrap:wrap;gap:12px}.figure{border:1px solid var(--line);border-radius:10px;padding:10px 16px;min-width:130px}
 .figure span{display:block;font-size:22px;font-weight:600}
 svg{width:100%;height:auto;border-bottom:1px solid var(--line)}
+.world{border:0}.world path{fill:#f3eee6;stroke:#fff;stroke-width:.5}.world .some-stopped{stroke:var(--stop);stroke-width:1.4}
+.world .shade1{fill:#cfe3da}.world .shade2{fill:#a6cdbd}.world .shade3{fill:#74b09a}.world .shade4{fill:#3d8d73}.world .shade5{fill:var(--jade)}
 rect{fill:var(--stop)}rect.allowed{fill:var(--jade)}rect.uncovered{fill:var(--muted)}rect.held,rect.limited,rect.challenged{fill:var(--held)}
 b.allowed{color:var(--jade)}b.blocked,b.redirected{color:var(--stop)}b.limited,b.held,b.challenged,b.warning{color:var(--held)}b.note{color:var(--muted)}
 .ends{display:flex;justify-content:space-between;gap:12px}

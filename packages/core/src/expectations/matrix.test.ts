@@ -1,6 +1,7 @@
 import { expect, it } from 'vitest';
 import { checkFences } from '../check/check-fences.js';
 import { formatDiagnostic } from '../language/diagnostic.js';
+import { requestOfApplication } from '../findings/application-request.js';
 import { fillMatrix, labelOf, MatrixError, type MatrixRequest } from './matrix.js';
 import { runExpectations } from './run-expectations.js';
 
@@ -23,7 +24,10 @@ function fill(request: Partial<MatrixRequest>, fences = FENCES) {
   const { rulebook, diagnostics } = checkFences([{ path: 'f.fence', text: fences }], []);
   expect(diagnostics.map(formatDiagnostic)).toEqual([]);
   const base = { clients: ['198.18.9.9'], to: ['shop.example/desk'], atUnixMs: [DAY] };
-  return { rulebook: rulebook!, matrix: fillMatrix({ rulebook: rulebook! }, { ...base, ...request }) };
+  return {
+    rulebook: rulebook!,
+    matrix: fillMatrix({ rulebook: rulebook! }, { ...base, ...request }, requestOfApplication),
+  };
 }
 
 it('has each client at each destination and time, and what decided', () => {
@@ -72,11 +76,37 @@ it('gives cells as expectations that are met', () => {
   expect(results.map(({ failure }) => failure)).toEqual(matrix.cells.map(() => undefined));
 });
 
+it('has applications among the destinations', () => {
+  const fences = `
+application chat { over tls signature when host under chat.example and port = 8443 }
+application cloud { signature when host ends .cloud.example and path under /sync }
+gate wifi outbound { clients 198.18.0.0/15 fences desk otherwise allow }
+fence desk enforce {
+  rule no-shell block when application = ssh
+  rule no-chat block when application = chat and user absent
+}
+`;
+  const to = ['ssh', 'application chat', 'cloud', 'dns'];
+  const { rulebook, matrix } = fill({ clients: ['198.18.9.9', 'kari@198.18.9.9'], to }, fences);
+  expect(matrix.urls).toEqual([
+    null,
+    'https://chat.example:8443/',
+    'https://other-host.example.cloud.example/sync',
+    null,
+  ]);
+  expect(matrix.cells.map(({ rule = 'none' }) => rule)).toEqual([
+    ...['no-shell', 'no-chat', 'none', 'none'],
+    ...['no-shell', 'none', 'none', 'none'],
+  ]);
+  expect(rulebook.applications.length).toBeGreaterThan(2);
+  expect(() => fill({ to: ['application chatt'] }, fences)).toThrow('There is no application "chatt".');
+});
+
 it.each<[Partial<MatrixRequest>, string]>([
   [{ clients: ['ofice'] }, 'Found "ofice", expected an address, user@address, or the name of a list of addresses.'],
   [{ to: ['ftp://shop.example'] }, 'expected a URL'],
   [{ atUnixMs: Array(10_001).fill(DAY) as number[] }, 'That is 10,001 cells'],
-])('refuses %j', (request, message) => {
+])('refuses what cannot be used: %#', (request, message) => {
   expect(() => fill(request)).toThrow(MatrixError);
   expect(() => fill(request)).toThrow(message);
 });

@@ -4,6 +4,7 @@ import { decide, type EvaluationContext } from '../decide/interpreter.js';
 import { State } from '../decide/state.js';
 import type { Outcome } from '../language/outcomes.js';
 import { Address, formatAddress, parseAddress } from '../request/address.js';
+import type { Attributes } from '../request/record.js';
 import { normalizeRequest } from '../request/request.js';
 import { buildSyntheticRecord } from '../request/synthetic-request.js';
 import { suggestNearest } from '../text/nearest-name.js';
@@ -12,7 +13,7 @@ import { describeDecider } from './run-expectations.js';
 export interface MatrixRequest {
   /** An address, `user@address`, or the name of a list of addresses, of which some members are taken. */
   readonly clients: readonly string[];
-  /** URLs or hosts; https unless they have a scheme. */
+  /** URLs or hosts, https unless they have a scheme; or `application NAME`, or its name alone. */
   readonly to: readonly string[];
   /** Milliseconds since 1970. */
   readonly atUnixMs: readonly number[];
@@ -39,13 +40,27 @@ export interface MatrixCell {
   readonly rule?: string;
   /** What decided, as people read it. */
   readonly decidedBy: string;
-  /** The same as an expectation in fence text; absent where no gate judges. */
+  /** The same as an expectation in fence text; absent where no gate judges, or there is no URL. */
   readonly expectation?: string;
+}
+
+/** Finds a request that an application is recognised by; undefined where none can be made. */
+export type FindApplication = (
+  context: EvaluationContext,
+  name: string,
+) => { readonly attributes: Attributes; readonly url?: string } | undefined;
+
+/** What is requested: a URL, or for traffic of an application that has none the attributes that it is recognised by. */
+interface Destination {
+  readonly url?: string;
+  readonly attributes?: Attributes;
 }
 
 export interface Matrix {
   readonly clients: readonly MatrixClient[];
   readonly to: readonly string[];
+  /** By destination, what was requested; null for traffic of an application that has none. */
+  readonly urls: readonly (string | null)[];
   readonly atUnixMs: readonly number[];
   /** By client, then by destination, then by time. */
   readonly cells: readonly MatrixCell[];
@@ -71,6 +86,7 @@ const MAX_CELLS = 10_000;
 export function fillMatrix(
   context: EvaluationContext,
   { clients: requested, to, atUnixMs, method = 'GET' }: MatrixRequest,
+  findApplication: FindApplication,
 ): Matrix {
   const clients = requested.flatMap((text) => clientsOf(context, text));
   const numCells = clients.length * to.length * atUnixMs.length;
@@ -79,12 +95,14 @@ export function fillMatrix(
       `That is ${numCells.toLocaleString('en')} cells; a matrix has at most ${MAX_CELLS.toLocaleString('en')}.`,
       'Give fewer clients, destinations or times.',
     );
+  const destinations = to.map((text) => destinationOf(context, text, findApplication));
   const cells = clients.flatMap((client, row) =>
-    to.flatMap((url, column) =>
+    destinations.flatMap((destination, column) =>
       atUnixMs.map((time, at): MatrixCell => {
-        const decision = decideCell(context, client, url, time, method);
+        const decision = decideCell(context, client, destination, time, method);
         const { outcome, status, gate, fence, rule } = decision;
-        const expectation = expectationOf(client, url, time, method, decision);
+        const { url } = destination;
+        const expectation = url === undefined ? undefined : expectationOf(client, url, time, method, decision);
         return {
           client: row,
           to: column,
@@ -100,7 +118,30 @@ export function fillMatrix(
       }),
     ),
   );
-  return { clients, to, atUnixMs, cells, warnings: warningsOf(clients, to, cells) };
+  const urls = destinations.map(({ url }) => url ?? null);
+  return { clients, to, urls, atUnixMs, cells, warnings: warningsOf(clients, to, cells) };
+}
+
+function destinationOf(context: EvaluationContext, text: string, findApplication: FindApplication): Destination {
+  const { applications } = context.rulebook;
+  const [, written] = /^application\s+(\S+)$/.exec(text) ?? [];
+  const application = applications.find(({ name }) => name === (written ?? text));
+  if (!application && written === undefined) return { url: text };
+  if (!application)
+    throw new MatrixError(
+      `There is no application "${written}".`,
+      suggestNearest(
+        written!,
+        applications.map(({ name }) => name),
+      ) ?? 'Define it, or give a URL.',
+    );
+  const found = findApplication(context, application.name);
+  if (!found)
+    throw new MatrixError(
+      `No request was found that is recognised as ${application.name}.`,
+      'Give a URL of it, or look at its signatures.',
+    );
+  return found.url === undefined ? { attributes: found.attributes } : { url: found.url };
 }
 
 function clientsOf({ rulebook }: EvaluationContext, text: string): MatrixClient[] {
@@ -135,10 +176,20 @@ function membersOf(lists: EvaluationContext['rulebook']['lists'], name: string, 
 function decideCell(
   context: EvaluationContext,
   { client, user }: MatrixClient,
-  url: string,
+  { url, attributes }: Destination,
   atUnixMs: number,
   method: string,
 ): Decision {
+  if (url === undefined) {
+    const known = {
+      ...attributes,
+      'client.address': client,
+      'network.peer.address': client,
+      'user.name': user === undefined ? null : [user],
+      'jade.groups': null,
+    };
+    return decide(context, normalizeRequest({ line: 1, atUnixMs, attributes: known }), new State());
+  }
   const fields = user === undefined ? [] : [{ field: 'user', value: user }];
   const { record, problems } = buildSyntheticRecord({ client, url, method, atUnixMs, fields });
   if (!record) throw new MatrixError(problems.map(({ message }) => message).join(' '), 'Correct it.');

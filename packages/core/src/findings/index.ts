@@ -1,3 +1,4 @@
+export { type ApplicationRequest, requestOfApplication } from './application-request.js';
 export {
   type ExampleRequest,
   type Finding,

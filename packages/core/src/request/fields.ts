@@ -57,6 +57,16 @@ export function queryValuesOf(request: Request, name: string): Field<readonly st
   return values.length > 0 ? values : null;
 }
 
+/** The names of all parameters, form-decoded, each once and sorted. */
+export function queryNamesOf(request: Request): Field<readonly string[]> {
+  const query = queryOf(request);
+  if (query == null) return query;
+  const names = query
+    .split('&')
+    .map((pair) => decodeForm(pair.slice(0, (pair.indexOf('=') + 1 || pair.length + 1) - 1)));
+  return [...new Set(names)].sort();
+}
+
 const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 
 /** `+` is a space, escapes are bytes of UTF-8, broken escapes stay as they are. */

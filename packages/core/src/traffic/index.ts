@@ -1,4 +1,4 @@
-export { isOnTrial, TrialCounter } from './readiness.js';
+export { isOnTrial, type TrialCounter } from './readiness.js';
 export { assessReadiness, type Readiness, type ReadinessClient, type ReadinessVerdict } from './readiness-verdict.js';
 export { type ValueField, RequestValues } from './request-values.js';
 export {
@@ -7,8 +7,14 @@ export {
   type TrafficFinding,
   type TrafficFindingId,
 } from './traffic-finding.js';
-export { findInTraffic } from './traffic-findings.js';
-export { TrafficCounts } from './traffic-counts.js';
-export { CHOSEN, OTHER, RuleSearch, SPARED } from './suggest.js';
-export { ProposalCounter, type Suggestion, type Suggestions } from './verify-proposals.js';
+export { countTrial, reviewTraffic } from './review-traffic.js';
+export {
+  type DecidedChunk,
+  type DecidedLog,
+  type DecidedSegment,
+  headerNames,
+  type RowsByChunk,
+} from './decided-log.js';
+export { type SuggestedRules, suggestRules } from './suggest-rules.js';
+export type { Suggestion, Suggestions } from './verify-proposals.js';
 export { type UsedRule, useOfRules } from './rule-use.js';

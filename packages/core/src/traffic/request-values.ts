@@ -2,14 +2,18 @@
 import type { ChunkRows } from '../columns/chunk.js';
 import { NO_GATE } from '../decide/gate.js';
 import type { EvaluationContext } from '../decide/interpreter.js';
-import { feature, featureOf, type GateView } from '../match/features/features.js';
-import { KeyFeature, KeyInterner, limitKey, UNKNOWN_KEY } from '../match/features/keys.js';
+import { feature, featureOf, type Feature, type GateView } from '../match/features/features.js';
+import { KeyFeature, KeyInterner, limitKey, UNKNOWN_KEY, type KeyPart } from '../match/features/keys.js';
 import { Plan } from '../match/rows/plan.js';
 import { ChunkReader } from '../match/rows/row-readers.js';
+import { headerOf, queryNamesOf, requestFieldOf } from '../request/fields.js';
+
+const HEADER = 'header ';
 
 /** As rules have them. */
 export const VALUE_FIELDS = ['client', 'country', 'host', 'path', 'method', 'agent', 'user'] as const;
-export type ValueField = (typeof VALUE_FIELDS)[number];
+/** `query names` are the names of all parameters; of a header it is `present` or `absent`. */
+export type ValueField = (typeof VALUE_FIELDS)[number] | 'query names' | `header ${string}`;
 
 /** Numbers and texts of some fields, the client by the gate that judged. Texts are kept as long as this is. */
 export class RequestValues extends Plan {
@@ -55,16 +59,44 @@ export class RequestValues extends Plan {
   /** @returns null for none, undefined for unknown; several values joined with commas */
   textOf(field: ValueField, number: number): string | null | undefined {
     if (number === UNKNOWN_KEY) return undefined;
-    const value = JSON.parse(this.#texts.get(field)!.textOf(number)) as string | readonly string[] | null;
+    const value = this.#valueOf(field, number);
     return typeof value === 'object' ? (value?.join(', ') ?? null) : value;
+  }
+
+  /** One by one; none where there is none, or it is unknown. */
+  valuesOf(field: ValueField, number: number): readonly string[] {
+    const value = number < 0 ? null : this.#valueOf(field, number);
+    return typeof value === 'object' ? (value ?? []) : [value];
+  }
+
+  #valueOf(field: ValueField, number: number): string | readonly string[] | null {
+    return JSON.parse(this.#texts.get(field)!.textOf(number)) as string | readonly string[] | null;
   }
 }
 
-function partOf(field: ValueField, view: GateView) {
+function partOf(field: ValueField, view: GateView): Feature<KeyPart> {
   if (field === 'client') return limitKey({ kind: 'client', bits4: 32, bits6: 128 }, view);
+  if (field === 'query names' || isHeader(field)) return namesFeature(field);
   const read = featureOf(field, undefined, view)!;
   return feature(read.key, read.inputs, (reading) => {
     const value = read.read(reading);
     return value === undefined ? undefined : JSON.stringify(value);
+  });
+}
+
+function isHeader(field: ValueField): field is `header ${string}` {
+  return field.startsWith(HEADER);
+}
+
+function namesFeature(field: 'query names' | `header ${string}`): Feature<KeyPart> {
+  if (field === 'query names')
+    return feature(field, requestFieldOf('query')!.inputs(undefined), ({ request }) => {
+      const names = queryNamesOf(request);
+      return names === undefined ? undefined : JSON.stringify(names);
+    });
+  const name = field.slice(HEADER.length);
+  return feature(`presence of ${field}`, requestFieldOf('header')!.inputs(name), ({ request }) => {
+    const value = headerOf(request, name);
+    return value === undefined ? undefined : JSON.stringify(value === null ? 'absent' : 'present');
   });
 }

@@ -2,15 +2,10 @@
 import type { ChunkRows } from '../columns/chunk.js';
 import type { Ruling } from '../decide/decision.js';
 import type { EvaluationContext } from '../decide/interpreter.js';
-import { formatRange, parseNetwork } from '../request/address.js';
 import { NOT_JUDGED } from '../replay/replay-chunk.js';
 import { RequestValues, type ValueField } from './request-values.js';
-import { quoted } from './words.js';
-
-/** What a row is for: to be stopped, to be spared, or neither. */
-export const OTHER = 0;
-export const CHOSEN = 1;
-export const SPARED = 2;
+import { kindsFor, OF_CLIENTS, type Kind } from './comparison-kinds.js';
+import { CHOSEN, OTHER } from './decided-log.js';
 
 /** Of more rows every second is taken, then every fourth, and so on; what is proposed is counted exactly afterwards. */
 const MAX_ROWS = 200_000;
@@ -25,65 +20,24 @@ const SHOWN = 5;
 const LEAST = 0.3;
 /** What is stopped besides weighs so much more than what is not stopped. */
 const COLLATERAL_WEIGHT = 20;
+/** Comparisons that hold of so many of the chosen at least are what a limit can count. */
+const COUNTED = 0.8;
 
 /** A rule that could be written, by what was counted over a sample. */
 export interface Proposal {
+  /** As in a rule: `block`, or `limit 10 per 1m by client`. */
+  readonly action: string;
   /** As in a rule. */
   readonly condition: string;
   readonly comparisons: number;
 }
 
-interface Kind {
-  readonly field: ValueField;
-  /** The value of the comparison that a value of the field satisfies. */
-  readonly valueOf: (text: string) => string | undefined;
-  readonly write: (values: readonly string[]) => string;
-}
+/** A limit is worth as much less as so many comparisons: it also stops clients that come as often another day. */
+export const LIMIT_WORTH = 3;
 
-const inList = (field: string, values: readonly string[]): string =>
-  `${field} ${values.length === 1 ? '=' : 'in'} ${values.join(', ')}`;
-
-/** Exactly these: those below them are others. */
-function writeHosts(values: readonly string[]): string {
-  return values.length === 1 ? `host = ${values[0]}` : `host in ${values.map((value) => `=${value}`).join(', ')}`;
-}
-
-const KINDS: readonly Kind[] = [
-  { field: 'client', valueOf: (text) => text, write: (values) => inList('client', values) },
-  { field: 'client', valueOf: (text) => networkOf(text, 24, 48), write: (values) => `client in ${values.join(', ')}` },
-  { field: 'client', valueOf: (text) => networkOf(text, 16, 32), write: (values) => `client in ${values.join(', ')}` },
-  {
-    field: 'country',
-    valueOf: (text) => (/^[A-Z]{2}$/.test(text) ? text : undefined),
-    write: (values) => inList('country', values),
-  },
-  { field: 'host', valueOf: (text) => text, write: writeHosts },
-  { field: 'path', valueOf: (text) => quoted(text), write: (values) => inList('path', values) },
-  { field: 'path', valueOf: (text) => segmentsOf(text, 1), write: (values) => `path under ${values.join(', ')}` },
-  { field: 'path', valueOf: (text) => segmentsOf(text, 2), write: (values) => `path under ${values.join(', ')}` },
-  {
-    field: 'method',
-    valueOf: (text) => (/^[A-Z]+$/.test(text) ? text : undefined),
-    write: (values) => inList('method', values),
-  },
-  { field: 'agent', valueOf: (text) => JSON.stringify(text), write: (values) => inList('agent', values) },
-  {
-    field: 'agent',
-    valueOf: (text) => (/^[\w.-]{3,}\//.test(text) ? JSON.stringify(text.slice(0, text.indexOf('/') + 1)) : undefined),
-    write: (values) => `agent contains ${values.join(', ')}`,
-  },
-];
-const FIELDS = [...new Set(KINDS.map(({ field }) => field))];
-
-function networkOf(client: string, bits4: number, bits6: number): string | undefined {
-  const network = parseNetwork(`${client}/${client.includes(':') ? bits6 : bits4}`);
-  return network && formatRange(network);
-}
-
-function segmentsOf(path: string, count: number): string | undefined {
-  const segments = path.split('/').slice(1);
-  if (segments.length < count || segments[count - 1] === '') return undefined;
-  return quoted(`/${segments.slice(0, count).join('/')}`);
+/** The better, the more of the chosen are stopped, the less besides, and the shorter it is. */
+export function scoreOf(shareStopped: number, shareBesides: number, comparisons: number, values: number): number {
+  return shareStopped - COLLATERAL_WEIGHT * shareBesides - 0.01 * comparisons - 0.002 * values;
 }
 
 interface Atom {
@@ -106,10 +60,14 @@ interface Candidate {
 
 /** Rows of one purpose: by field, the numbers of their values. */
 class Sample {
-  readonly columns: Int32Array[] = FIELDS.map(() => new Int32Array(MAX_ROWS));
+  readonly columns: Int32Array[];
   size = 0;
   #stride = 1;
   #skip = 0;
+
+  constructor(numFields: number) {
+    this.columns = Array.from({ length: numFields }, () => new Int32Array(MAX_ROWS));
+  }
 
   /** @returns where the row is to be written; -1 where it is left out */
   next(): number {
@@ -130,12 +88,20 @@ class Sample {
 
 /** Takes the rows of a log, and proposes. */
 export class RuleSearch {
+  readonly #kinds: readonly Kind[];
+  readonly #fields: readonly ValueField[];
   readonly #values: RequestValues;
-  readonly #chosen = new Sample();
-  readonly #spared = new Sample();
+  readonly #chosen: Sample;
+  readonly #spared: Sample;
+  #found: readonly Atom[] | undefined;
 
-  constructor(context: EvaluationContext) {
-    this.#values = new RequestValues(context, FIELDS);
+  /** @param headers names of those that the log has */
+  constructor(context: EvaluationContext, headers: readonly string[] = []) {
+    this.#kinds = kindsFor(headers);
+    this.#fields = [...new Set(this.#kinds.map(({ field }) => field))];
+    this.#values = new RequestValues(context, this.#fields);
+    this.#chosen = new Sample(this.#fields.length);
+    this.#spared = new Sample(this.#fields.length);
   }
 
   /** The attributes that it reads. */
@@ -155,7 +121,7 @@ export class RuleSearch {
       if (at < 0) continue;
       reader.row = row;
       const gate = this.#values.gateNumber(rulings[code]!.gate);
-      FIELDS.forEach((field, index) => {
+      this.#fields.forEach((field, index) => {
         sample.columns[index]![at] = this.#values.numberOf(field, reader, gate);
       });
     }
@@ -164,9 +130,7 @@ export class RuleSearch {
   /** The best first; none where nothing was chosen. */
   propose(): readonly Proposal[] {
     if (this.#chosen.size === 0) return [];
-    const atoms = KINDS.flatMap((kind) => this.#atomsOf(kind))
-      .sort((a, b) => b.numChosen - a.numChosen || (a.text < b.text ? -1 : 1))
-      .slice(0, COMBINED);
+    const atoms = this.#atoms;
     const singles = atoms.map((atom) => this.#candidate([atom], atom.chosen, atom.spared));
     const pairs = this.#extend(singles, atoms);
     const triples = this.#extend(byScore(pairs).slice(0, EXTENDED), atoms);
@@ -184,12 +148,36 @@ export class RuleSearch {
       if (!isSame) found.push(one);
     }
     return found.map(({ atoms: all }) => ({
+      action: 'block',
       condition: [...all]
-        .sort(byPlace)
+        .sort((a, b) => this.#kinds.indexOf(a.kind) - this.#kinds.indexOf(b.kind))
         .map(({ text }) => text)
         .join(' and '),
       comparisons: all.length,
     }));
+  }
+
+  /** What a limit could count: all requests, and the comparisons that hold of nearly all of the chosen and of few others. */
+  countable(): readonly Pick<Proposal, 'condition' | 'comparisons'>[] {
+    if (this.#chosen.size === 0) return [];
+    const typical = this.#atoms
+      .filter(({ kind, numChosen }) => !OF_CLIENTS.has(kind.field) && numChosen >= this.#chosen.size * COUNTED)
+      .map((atom) => ({ atom, numSpared: countBits(atom.spared) }))
+      .sort((a, b) => a.numSpared - b.numSpared || (a.atom.text < b.atom.text ? -1 : 1))
+      .slice(0, 2);
+    return [
+      ...typical.map(({ atom: { text } }) => ({ condition: text, comparisons: 1 })),
+      { condition: 'always', comparisons: 0 },
+    ];
+  }
+
+  /** Comparisons that hold of many of the chosen. */
+  get #atoms(): readonly Atom[] {
+    this.#found ??= this.#kinds
+      .flatMap((kind) => this.#atomsOf(kind))
+      .sort((a, b) => b.numChosen - a.numChosen || (a.text < b.text ? -1 : 1))
+      .slice(0, COMBINED);
+    return this.#found;
   }
 
   #extend(some: readonly Candidate[], atoms: readonly Atom[]): Candidate[] {
@@ -214,56 +202,57 @@ export class RuleSearch {
   #candidate(atoms: readonly Atom[], chosen: Uint32Array, spared: Uint32Array): Candidate {
     const numChosen = countBits(chosen);
     const numSpared = countBits(spared);
-    const score =
-      numChosen / this.#chosen.size -
-      (COLLATERAL_WEIGHT * numSpared) / Math.max(1, this.#spared.size) -
-      0.01 * atoms.length -
-      0.002 * atoms.reduce((sum, { numValues }) => sum + numValues, 0);
+    const score = scoreOf(
+      numChosen / this.#chosen.size,
+      numSpared / Math.max(1, this.#spared.size),
+      atoms.length,
+      atoms.reduce((sum, { numValues }) => sum + numValues, 0),
+    );
     return { atoms, chosen, spared, numChosen, numSpared, score };
   }
 
   /** Comparisons of a kind: with the most frequent values of the chosen, one at a time, and several together. */
   #atomsOf(kind: Kind): Atom[] {
-    const column = FIELDS.indexOf(kind.field);
+    const [chosen, spared] = [this.#chosen, this.#spared].map(({ columns, size }) =>
+      columns[this.#fields.indexOf(kind.field)]!.subarray(0, size),
+    ) as [Int32Array, Int32Array];
     const ids = new Map<string, number>();
-    const idOfNumber: number[] = [];
-    const idOf = (number: number): number => {
-      if (number < 0) return -1;
-      let id = idOfNumber[number];
-      if (id === undefined) {
-        const text = this.#values.textOf(kind.field, number);
-        const value = text == null || text === '' ? undefined : kind.valueOf(text);
-        if (value === undefined) id = -1;
-        else ids.set(value, (id = ids.get(value) ?? ids.size));
-        idOfNumber[number] = id;
-      }
-      return id;
+    const idsOfNumber: (readonly number[])[] = [];
+    const idsOf = (number: number): readonly number[] => {
+      if (number < 0) return [];
+      return (idsOfNumber[number] ??= [
+        ...new Set(
+          kind.valuesOf(this.#values.valuesOf(kind.field, number).filter((text) => text !== '')).flatMap((value) => {
+            if (value === undefined) return [];
+            if (!ids.has(value)) ids.set(value, ids.size);
+            return [ids.get(value)!];
+          }),
+        ),
+      ]);
     };
-    const columnOf = (sample: Sample): Int32Array => sample.columns[column]!.subarray(0, sample.size).map(idOf);
-    const [chosen, spared] = [columnOf(this.#chosen), columnOf(this.#spared)];
-    const [inChosen, inSpared] = [countIds(chosen, ids.size), countIds(spared, ids.size)];
+    const [inChosen, inSpared] = [countIds(chosen, idsOf), countIds(spared, idsOf)];
     const texts = [...ids.keys()];
     const total = chosen.length;
     const order = texts
       .map((_, id) => id)
-      .filter((id) => inChosen[id]! > 0)
+      .filter((id) => (inChosen[id] ?? 0) > 0)
       .sort((a, b) => inChosen[b]! - inChosen[a]! || (texts[a]! < texts[b]! ? -1 : 1));
-    const sets = order
+    // Of values that are more frequent among the chosen than among the spared, as many as are needed.
+    const typical = order.filter((id) => inChosen[id]! / total > (inSpared[id] ?? 0) / Math.max(1, spared.length));
+    const sets = (kind.isTypical ? typical : order)
       .slice(0, TRIED_VALUES)
       .filter((id) => inChosen[id]! >= total * LEAST)
       .map((id) => [id]);
-    // Of values that are more frequent among the chosen than among the spared, as many as are needed.
-    const typical = order.filter((id) => inChosen[id]! / total > inSpared[id]! / Math.max(1, spared.length));
     const together: number[] = [];
     let covered = 0;
-    for (const id of typical.slice(0, TOGETHER)) {
+    for (const id of kind.isTypical ? [] : typical.slice(0, TOGETHER)) {
       together.push(id);
       covered += inChosen[id]!;
       if (covered >= total * 0.97) break;
     }
     if (together.length > 1 && covered >= total * LEAST) sets.push(together);
     return sets.map((set) => {
-      const bitsOf = (all: Int32Array): Uint32Array => bitsWhere(all, new Set(set));
+      const bitsOf = (all: Int32Array): Uint32Array => bitsWhere(all, idsOf, new Set(set));
       const bits = bitsOf(chosen);
       return {
         kind,
@@ -282,19 +271,24 @@ function byScore(candidates: readonly Candidate[]): Candidate[] {
   return [...candidates].sort((a, b) => b.score - a.score || (textOf(a) < textOf(b) ? -1 : 1));
 }
 
-function byPlace(a: Atom, b: Atom): number {
-  return KINDS.indexOf(a.kind) - KINDS.indexOf(b.kind);
-}
-
-function countIds(ids: Int32Array, size: number): Int32Array {
-  const counts = new Int32Array(size);
-  for (const id of ids) if (id >= 0) counts[id]! += 1;
+/** By id, how many rows have it. */
+function countIds(numbers: Int32Array, idsOf: (number: number) => readonly number[]): number[] {
+  const counts: number[] = [];
+  for (const number of numbers) for (const id of idsOf(number)) counts[id] = (counts[id] ?? 0) + 1;
   return counts;
 }
 
-function bitsWhere(ids: Int32Array, wanted: ReadonlySet<number>): Uint32Array {
-  const bits = new Uint32Array((ids.length + 31) >>> 5);
-  for (let at = 0; at < ids.length; at += 1) if (wanted.has(ids[at]!)) bits[at >>> 5]! |= 1 << (at & 31);
+function bitsWhere(
+  numbers: Int32Array,
+  idsOf: (number: number) => readonly number[],
+  wanted: ReadonlySet<number>,
+): Uint32Array {
+  const bits = new Uint32Array((numbers.length + 31) >>> 5);
+  const isWanted: boolean[] = [];
+  numbers.forEach((number, at) => {
+    if (number >= 0 && (isWanted[number] ??= idsOf(number).some((id) => wanted.has(id))))
+      bits[at >>> 5]! |= 1 << (at & 31);
+  });
   return bits;
 }
 

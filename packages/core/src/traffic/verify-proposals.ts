@@ -1,21 +1,16 @@
 /** What proposed rules stop, counted over all of a log by the engine. */
-import { checkFences } from '../check/check-fences.js';
-import type { ChunkRows } from '../columns/chunk.js';
-import { ruleId } from '../decide/decision.js';
 import type { EvaluationContext } from '../decide/interpreter.js';
-import { Program } from '../match/compile/program.js';
-import { ChunkReplay, NOT_JUDGED } from '../replay/replay-chunk.js';
-import { invariant } from '../request/invariant.js';
-import { CHOSEN, SPARED, type Proposal } from './suggest.js';
+import { CHOSEN, SPARED, type DecidedSegment } from './decided-log.js';
+import { observing, rowsInOrder } from './observing-rules.js';
 import { RequestValues } from './request-values.js';
+import { LIMIT_WORTH, scoreOf, type Proposal } from './suggest.js';
 
-const FENCE = 'proposed';
 const SHOWN_CLIENTS = 10;
+/** A share of what is to be spared. */
+const HARDLY = 0.001;
 
 /** A rule with what it stops. */
-export interface Suggestion {
-  readonly condition: string;
-  readonly comparisons: number;
+export interface Suggestion extends Proposal {
   /** Requests that were to be stopped and are, and those that were to be spared and are stopped. */
   readonly stopped: number;
   readonly collateral: number;
@@ -31,11 +26,10 @@ export interface Suggestions {
   readonly rules: readonly Suggestion[];
 }
 
-/** Goes through the log once more, with the proposals as rules that only record. */
+/** Goes through the log once more in the order of its time, with the proposals as rules that only record. */
 export class ProposalCounter {
-  readonly #replay: ChunkReplay;
+  readonly #observed: ReturnType<typeof observing>;
   readonly #values: RequestValues;
-  readonly #program: Program;
   readonly #counts: { stopped: number; collateral: number; clients: Map<number, number> }[];
   #chosen = 0;
   #spared = 0;
@@ -44,48 +38,35 @@ export class ProposalCounter {
     context: EvaluationContext,
     private readonly proposals: readonly Proposal[],
   ) {
-    const { rulebook } = context;
-    const rules = proposals.map(({ condition }, at) => `  rule p${at} observe when ${condition}`);
-    const text = [`fence ${FENCE} enforce {`, ...rules, '}'].join('\n');
-    const { rulebook: own, diagnostics } = checkFences([{ path: 'proposed', text }], []);
-    invariant(own, `a proposed rule cannot be read: ${diagnostics[0]?.message}`);
-    const [fence] = own.fences;
-    this.#program = new Program({
-      ...context,
-      rulebook: {
-        ...rulebook,
-        gates: rulebook.gates.map((gate) => ({ ...gate, fences: [fence!] })),
-        fences: [fence!],
-        lookups: own.lookups,
-        endsAtUnixMs: own.endsAtUnixMs,
-      },
-    });
-    this.#replay = new ChunkReplay(this.#program);
+    this.#observed = observing(
+      context,
+      proposals.map(({ action, condition }) => `${action === 'block' ? 'observe' : action} when ${condition}`),
+    );
     this.#values = new RequestValues(context, ['client']);
     this.#counts = proposals.map(() => ({ stopped: 0, collateral: 0, clients: new Map<number, number>() }));
   }
 
   /** The attributes that it reads. */
   get attributes(): string[] {
-    return [...new Set([...this.#program.attributes, ...this.#values.attributes])];
+    return [...new Set([...this.#observed.attributes, ...this.#values.attributes])];
   }
 
-  /** @param purposes of the rows of the chunk */
-  add(rows: ChunkRows, judged: Uint32Array, purposes: Uint8Array): void {
-    const { codes } = this.#replay.judge([rows]);
-    const reader = this.#values.open(rows);
-    for (let row = 0; row < codes.length; row += 1) {
-      if (judged[row] === NOT_JUDGED) continue;
-      const purpose = purposes[row];
+  /** @param purposes by index of the chunks of the segment, of their rows */
+  add(segment: DecidedSegment, purposes: readonly Uint8Array[]): void {
+    const judged = this.#observed.judge(segment);
+    const readers = segment.chunks.map(({ rows }) => this.#values.open(rows));
+    for (const { index, chunk, row } of rowsInOrder(segment)) {
+      const purpose = purposes[chunk]![row];
       if (purpose === CHOSEN) this.#chosen += 1;
       else if (purpose === SPARED) this.#spared += 1;
       else continue;
-      const { matched, gate } = this.#replay.table.rulings[codes[row]!]!;
-      for (const [at, count] of this.#counts.entries()) {
-        if (!matched.includes(ruleId(FENCE, `p${at}`))) continue;
+      const { matched, gate } = judged(index);
+      for (const proposal of matched) {
+        const count = this.#counts[proposal]!;
         if (purpose === CHOSEN) count.stopped += 1;
         else {
           count.collateral += 1;
+          const reader = readers[chunk]!;
           reader.row = row;
           const client = this.#values.numberOf('client', reader, this.#values.gateNumber(gate));
           count.clients.set(client, (count.clients.get(client) ?? 0) + 1);
@@ -107,6 +88,24 @@ export class ProposalCounter {
           .slice(0, SHOWN_CLIENTS),
       };
     });
-    return { chosen: this.#chosen, spared: this.#spared, rules };
+    return { chosen: this.#chosen, spared: this.#spared, rules: this.#sorted(rules) };
+  }
+
+  /** Limits go before the first rule that is worth less; without one, they are shown where they stop hardly anything besides. */
+  #sorted(rules: readonly Suggestion[]): readonly Suggestion[] {
+    const worth = ({ action, stopped, collateral, comparisons }: Suggestion): number =>
+      scoreOf(
+        stopped / Math.max(1, this.#chosen),
+        collateral / Math.max(1, this.#spared),
+        comparisons + (action === 'block' ? 0 : LIMIT_WORTH),
+        1,
+      );
+    const sorted = rules.filter(({ action }) => action === 'block');
+    for (const limit of rules.filter(({ action }) => action !== 'block')) {
+      const place = sorted.findIndex((one) => worth(one) < worth(limit));
+      if (place < 0 && sorted.length > 0 && limit.collateral > this.#spared * HARDLY) continue;
+      sorted.splice(place < 0 ? sorted.length : place, 0, limit);
+    }
+    return sorted;
   }
 }

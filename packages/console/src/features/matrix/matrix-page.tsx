@@ -101,7 +101,11 @@ function MatrixForm({
       <form onSubmit={submit} className="grid gap-4 p-4">
         <div className="grid gap-4 sm:grid-cols-3">
           {area('clients', 'Clients: addresses, user@address, lists', 'head-office\n198.19.96.12')}
-          {area('to', 'Destinations: URLs or hosts', 'tickets.larkmoor.example/login\nstudio.larkmoor.example')}
+          {area(
+            'to',
+            'Destinations: URLs, hosts, applications',
+            'tickets.larkmoor.example/login\nstudio.larkmoor.example',
+          )}
           {area(
             'at',
             `Times (${zoneName()}); now where empty`,
@@ -227,7 +231,8 @@ function Cells({
 /** Why a cell is what it is. */
 function Explained({ matrix, cell, onClose }: { matrix: Matrix; cell: MatrixCell; onClose: () => void }) {
   const { client, user } = matrix.clients[cell.client]!;
-  const url = matrix.to[cell.to]!;
+  const to = matrix.to[cell.to]!;
+  const url = matrix.urls[cell.to]!;
   const at = new Date(matrix.atUnixMs[cell.at]!).toISOString();
   const tried = useQuery({
     queryKey: ['draft', 'try', client, user, url, at],
@@ -239,7 +244,7 @@ function Explained({ matrix, cell, onClose }: { matrix: Matrix; cell: MatrixCell
         <div className="flex items-center justify-between gap-3">
           <DialogTitle className="font-semibold">
             {user === undefined ? '' : `${user}@`}
-            {client} to {url}
+            {client} to {to}
           </DialogTitle>
           <Button size="small" onClick={onClose}>
             Close

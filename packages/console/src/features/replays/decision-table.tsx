@@ -20,7 +20,7 @@ import { ExplanationPanel } from '../evidence/explanation-panel.js';
 import { useRowWindow, type RowWindow } from '../evidence/row-window.js';
 import { useSortedRows } from '../evidence/sorted-rows.js';
 import { FilterBox } from './filter-box.js';
-import { SuggestButton } from './suggest-dialog.js';
+import { ChooseBox, SuggestFor, useChosenLines, type ChosenLines } from './chosen-lines.js';
 import { filteringColumns } from './cell-filter.js';
 
 const ADDRESS_DELAY_MS = 400;
@@ -31,6 +31,10 @@ const SAVED_AT_ONCE = 1000;
 interface Filter {
   readonly outcome?: Outcome;
   readonly where?: string;
+}
+
+function optionsOf(outcomes: readonly Outcome[]) {
+  return [{ value: 'all' as const, text: 'all outcomes' }, ...outcomes.map((value) => ({ value, text: value }))];
 }
 
 /** What is shown, as one filter. */
@@ -53,7 +57,8 @@ export function DecisionTable({ replayId, outcomes }: { replayId: number; outcom
   const inOrder = useRowWindow<DecisionRow>(filter, first, pageOf);
   const all = filteringColumns(where, (to) => set({ where: to, offset: undefined }));
   const { columns, shown: shownColumns, toggle } = useColumns('decisions', all, HIDDEN_COLUMNS);
-  const { rows, sorting } = useSortedRows(inOrder, address, all, (offset, limit) => pageOf(filter, offset, limit));
+  const { rows, sorting } = useSortedRows(inOrder, address, all, (...page) => pageOf(filter, ...page));
+  const chosen = useChosenLines(address);
   const isBadFilter = hasProblem(rows.error, 'bad-filter');
   const { total = 0 } = rows;
   const top = Math.min(first, Math.max(0, total - 1));
@@ -66,15 +71,14 @@ export function DecisionTable({ replayId, outcomes }: { replayId: number; outcom
           <Choice
             label="Show"
             value={outcome ?? 'all'}
-            options={[
-              { value: 'all' as const, text: 'all outcomes' },
-              ...outcomes.map((option) => ({ value: option, text: option })),
-            ]}
+            options={optionsOf(outcomes)}
             onChange={(to) => set({ outcome: to === 'all' ? undefined : to, offset: undefined })}
           />
-          {(where !== '' || outcome) && !isBadFilter && (
-            <SuggestButton replayId={replayId} stop={conditionOf(outcome, where)} />
-          )}
+          <SuggestFor
+            replayId={replayId}
+            chosen={chosen}
+            where={(where !== '' || outcome) && !isBadFilter ? conditionOf(outcome, where) : undefined}
+          />
           <ColumnPicker all={all} shown={shownColumns} onToggle={toggle} />
           <SaveButton replayId={replayId} filter={JSON.parse(filter) as Filter} columns={columns} total={total} />
         </span>
@@ -102,7 +106,9 @@ export function DecisionTable({ replayId, outcomes }: { replayId: number; outcom
             isOpen={({ row }) => row === explained}
             onFirst={setFirst}
             onOpen={({ row }) => set({ row }, true)}
-            action={(row) => <WhyButton line={row.line} onExplain={() => set({ row: row.row }, true)} />}
+            action={(row) => (
+              <RowActions line={row.line} chosen={chosen} onExplain={() => set({ row: row.row }, true)} />
+            )}
           />
         </div>
       )}
@@ -188,6 +194,15 @@ function SaveButton({
     >
       {save.error ? 'CSV failed: try again' : 'Save as CSV'}
     </Button>
+  );
+}
+
+function RowActions({ line, chosen, onExplain }: { line: number; chosen: ChosenLines; onExplain: () => void }) {
+  return (
+    <span className="flex items-center gap-2">
+      <ChooseBox line={line} chosen={chosen} />
+      <WhyButton line={line} onExplain={onExplain} />
+    </span>
   );
 }
 

@@ -10,13 +10,13 @@ import { Modal } from '../../components/modal.js';
 import { TextField } from '../../components/text-field.js';
 import { countOf, formatCount, formatShare } from '../../format.js';
 
-/** Suggests rules that stop what the filter finds and spare the others. */
-export function SuggestButton({ replayId, stop }: { replayId: number; stop: string }) {
+/** Suggests rules that stop what the filter finds and spare the others. @param chosen how many, where each was chosen */
+export function SuggestButton({ replayId, stop, chosen }: { replayId: number; stop: string; chosen?: number }) {
   const [isOpen, setOpen] = useState(false);
   return (
     <>
       <Button size="small" onClick={() => setOpen(true)}>
-        Suggest a rule …
+        {chosen === undefined ? 'Suggest a rule …' : `Suggest a rule for ${formatCount(chosen)} chosen …`}
       </Button>
       {isOpen && <SuggestDialog replayId={replayId} stop={stop} onClose={() => setOpen(false)} />}
     </>
@@ -81,9 +81,11 @@ function Suggestions({ suggestions }: { suggestions: RuleSuggestions }) {
       {edit.error && <ErrorNotice error={edit.error} />}
       <ul className="mt-2 divide-y divide-line">
         {rules.map((rule) => (
-          <li key={rule.condition} className="flex items-start gap-3 py-2">
+          <li key={rule.text} className="flex items-start gap-3 py-2">
             <div className="min-w-0 grow">
-              <code className="font-mono text-xs wrap-anywhere">{rule.condition}</code>
+              <code className="font-mono text-xs wrap-anywhere">
+                {rule.action} when {rule.condition}
+              </code>
               <p>
                 stops {formatCount(rule.stopped)} ({formatShare(rule.stopped / chosen)}),{' '}
                 <Besides rule={rule} spared={spared} />
@@ -95,9 +97,9 @@ function Suggestions({ suggestions }: { suggestions: RuleSuggestions }) {
                 className="shrink-0 whitespace-nowrap"
                 disabled={edit.isPending || added !== undefined}
                 title={`At the top of the fence ${rule.fence}`}
-                onClick={() => edit.mutate(rule.edits!, { onSuccess: () => setAdded(rule.condition) })}
+                onClick={() => edit.mutate(rule.edits!, { onSuccess: () => setAdded(rule.text) })}
               >
-                {added === rule.condition ? 'On trial in the draft' : 'Put on trial'}
+                {added === rule.text ? 'On trial in the draft' : 'Put on trial'}
               </Button>
             )}
           </li>

@@ -16,8 +16,8 @@ import { Program, TooManyKeysError } from '@jadefence/core/match';
 import { ChunkReplay } from '@jadefence/core/replay';
 import { ProblemError } from '../../http/problem.js';
 import type { ReferenceSnapshots } from '../../reference/reference-snapshots.js';
-import { openChunks } from '../../threads/open-chunks.js';
 import { DRAFT_PATH } from '../draft/snapshots.js';
+import { ChunkSequence } from '../logs/chunk-sequence.js';
 import type { Logs } from '../logs/logs.js';
 import type { Revisions } from '../revisions/revisions.js';
 
@@ -54,10 +54,10 @@ export class LimitAdvices {
     const replay = new ChunkReplay(program, counters);
     let numUnknown = 0;
     try {
+      const opened = new ChunkSequence(this.logs, logId, program.attributes);
       for (const { chunks, sequence } of await this.logs.segments(logId)) {
         signal?.throwIfAborted();
-        const rows = openChunks(await this.logs.load(logId, chunks, program.attributes));
-        const { tally } = replay.judge(rows, sequence);
+        const { tally } = replay.judge(await opened.open(chunks), sequence);
         numUnknown += tally.rules[rules.counted]?.blind ?? 0;
       }
     } catch (error) {

@@ -1,15 +1,15 @@
 import type { RuleSuggestions, SuggestRequest } from '@jadefence/contract';
 import { freeName, type Edit } from '@jadefence/core/edit';
-import { CHOSEN, OTHER, ProposalCounter, RuleSearch, SPARED } from '@jadefence/core/traffic';
+import { suggestRules } from '@jadefence/core/traffic';
 import type { EvaluationContext } from '@jadefence/core/decide';
 import type { Database } from '../../database/database.js';
 import { ProblemError } from '../../http/problem.js';
 import type { Drafts } from '../draft/draft.js';
 import type { Logs } from '../logs/logs.js';
 import type { ContextStore } from '../replays/context-store.js';
-import { decidedChunks, type DecidedChunk } from '../replays/decided-chunks.js';
 import type { DecisionPages } from '../replays/decision-pages.js';
 import type { Replays } from '../replays/replays.js';
+import { StoredDecisions } from '../replays/stored-decisions.js';
 
 /** Of a suggested rule, until a person names it. */
 const NAME = 'suggested';
@@ -31,36 +31,26 @@ export class RuleSuggestionSearch {
 
   /** @throws ProblemError where a filter has errors, finds nothing, or finds requests that no gate covers */
   async suggest(replayId: number, { stop, spare }: SuggestRequest, signal?: AbortSignal): Promise<RuleSuggestions> {
-    const { replays, pages, judges, drafts } = this.parts;
+    const { replays, pages, drafts } = this.parts;
     const replay = await replays.findDone(replayId);
-    const context = await judges.judge(replay);
-    const rulings = await pages.rulings(replay.id);
-    const chosen = await pages.matching(replay, stop);
-    const spared = spare === undefined ? undefined : await pages.matching(replay, spare);
-    const gates = new Map<string, number>();
-    const search = new RuleSearch(context);
-    const chunks = (attributes: readonly string[]) => decidedChunks(this.db, this.parts, replay, attributes, signal);
-    const purposesIn = ({ chunk, codes }: DecidedChunk): Uint8Array =>
-      purposesOf(codes.length, chosen.get(chunk), spared?.get(chunk), spare !== undefined);
-    for await (const one of chunks(search.attributes)) {
-      for (const row of chosen.get(one.chunk) ?? []) {
-        const { gate } = rulings[one.codes[row]!]!;
-        if (gate !== undefined) gates.set(gate, (gates.get(gate) ?? 0) + 1);
-      }
-      search.add(one.rows, one.codes, rulings, purposesIn(one));
-    }
+    const log = await StoredDecisions.of(this.db, this.parts, replay, signal);
+    const { gates, rules, ...totals } = await suggestRules(log, {
+      chosen: await pages.matching(replay, stop),
+      ...(spare === undefined ? {} : { spared: await pages.matching(replay, spare) }),
+    });
     if (gates.size === 0)
-      throw new ProblemError('bad-input', `No request of replay ${replayId} that a gate covers satisfies: ${stop}`, {
-        hint: 'Choose requests by a filter, as the page of the replay does.',
-      });
-    const counter = new ProposalCounter(context, search.propose());
-    for await (const one of chunks(counter.attributes)) counter.add(one.rows, one.codes, purposesIn(one));
-    const { rules, ...totals } = counter.result();
-    const place = await placeOf(drafts, context, gates);
+      throw new ProblemError(
+        'bad-input',
+        `No request of replay ${replayId} that a gate covers satisfies: ${shorten(stop)}`,
+        {
+          hint: 'Choose requests by a filter, as the page of the replay does.',
+        },
+      );
+    const place = await placeOf(drafts, log.context, gates);
     return {
       ...totals,
       rules: rules.map((rule) => {
-        const text = `rule ${place?.name ?? 'suggested'} trial block when ${rule.condition}`;
+        const text = `rule ${place?.name ?? 'suggested'} trial ${rule.action} when ${rule.condition}`;
         const edits: Edit[] = place ? [{ kind: 'add-rule', fence: place.fence, text, position: { at: 'top' } }] : [];
         return { ...rule, text, ...(place ? { fence: place.fence, edits } : {}) };
       }),
@@ -68,17 +58,10 @@ export class RuleSuggestionSearch {
   }
 }
 
-/** What each row of a chunk is for; without a filter for what is to be spared, all others are. */
-function purposesOf(
-  numRows: number,
-  chosen: Uint32Array | undefined,
-  spared: Uint32Array | undefined,
-  hasSpared: boolean,
-): Uint8Array {
-  const purposes = new Uint8Array(numRows).fill(hasSpared ? OTHER : SPARED);
-  for (const row of spared ?? []) purposes[row] = SPARED;
-  for (const row of chosen ?? []) purposes[row] = CHOSEN;
-  return purposes;
+const MAX_SHOWN = 200;
+
+function shorten(text: string): string {
+  return text.length > MAX_SHOWN ? `${text.slice(0, MAX_SHOWN)} ...` : text;
 }
 
 /** The first fence of the gate that most of the chosen reached, as the draft has it, and a name that is free there. */

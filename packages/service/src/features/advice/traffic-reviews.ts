@@ -1,13 +1,13 @@
-import { findInTraffic, TrafficCounts, type TrafficFinding } from '@jadefence/core/traffic';
+import { reviewTraffic, type TrafficFinding } from '@jadefence/core/traffic';
 import { invariant } from '@jadefence/core/request';
 import type { Database } from '../../database/database.js';
 import { ReplayModel } from '../../database/models.js';
 import { Recent } from '../../recent-cache.js';
 import type { Logs } from '../logs/logs.js';
 import type { ContextStore } from '../replays/context-store.js';
-import { decidedChunks } from '../replays/decided-chunks.js';
 import type { DecisionPages } from '../replays/decision-pages.js';
 import type { Replays } from '../replays/replays.js';
+import { StoredDecisions } from '../replays/stored-decisions.js';
 
 const KEPT = 8;
 
@@ -35,13 +35,8 @@ export class TrafficReviews {
   }
 
   async #find(replay: ReplayModel, signal: AbortSignal | undefined): Promise<readonly TrafficFinding[]> {
-    const { judges, pages } = this.parts;
     const tally = (await ReplayModel.query(this.db).select('tally').findById(replay.id))?.tally;
     invariant(tally, `replay ${replay.id} is done without a tally`);
-    const counts = new TrafficCounts(await judges.judge(replay));
-    const rulings = await pages.rulings(replay.id);
-    for await (const { rows, codes } of decidedChunks(this.db, this.parts, replay, counts.attributes, signal))
-      counts.add(rows, codes, rulings);
-    return findInTraffic(counts, tally);
+    return reviewTraffic(await StoredDecisions.of(this.db, this.parts, replay, signal), tally);
   }
 }

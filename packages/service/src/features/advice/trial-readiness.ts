@@ -1,7 +1,7 @@
 import type { FenceReadiness, ReadinessQuery, TrialReplay } from '@jadefence/contract';
 import { joinParts, listMentions, type Statement } from '@jadefence/core/language';
 import { suggestNearest } from '@jadefence/core/text';
-import { assessReadiness, isOnTrial, TrialCounter } from '@jadefence/core/traffic';
+import { assessReadiness, countTrial, isOnTrial, type TrialCounter } from '@jadefence/core/traffic';
 import type { Configuration } from '@jadefence/core/edit';
 import type { Database } from '../../database/database.js';
 import { ReplayModel, type Entry } from '../../database/models.js';
@@ -10,9 +10,9 @@ import type { Drafts } from '../draft/draft.js';
 import { DRAFT_PATH, entriesNamed, hashObject } from '../draft/snapshots.js';
 import type { Logs } from '../logs/logs.js';
 import type { ContextStore } from '../replays/context-store.js';
-import { decidedChunks } from '../replays/decided-chunks.js';
 import type { DecisionPages } from '../replays/decision-pages.js';
 import type { Replays } from '../replays/replays.js';
+import { StoredDecisions } from '../replays/stored-decisions.js';
 
 /** So many replays are looked at for those of a fence as it is now, and at most so many of them are added up. */
 const LOOKED_AT = 100;
@@ -62,17 +62,12 @@ export class TrialReadiness {
   }
 
   async #count(replay: ReplayModel, name: string, signal: AbortSignal | undefined): Promise<TrialCounter> {
-    const { judges, pages } = this.parts;
-    const context = await judges.judge(replay);
-    if (!context.rulebook.fences.some((fence) => fence.name === name))
+    const decided = await StoredDecisions.of(this.db, this.parts, replay, signal);
+    if (!decided.context.rulebook.fences.some((fence) => fence.name === name))
       throw new ProblemError('not-found', `The rules of replay ${replay.id} have no fence "${name}".`, {
         hint: 'Replay the log by the draft, and try again.',
       });
-    const counter = new TrialCounter(context, name);
-    const rulings = await pages.rulings(replay.id);
-    for await (const { rows, codes } of decidedChunks(this.db, this.parts, replay, counter.attributes, signal))
-      counter.add(rows, codes, rulings);
-    return counter;
+    return countTrial(decided, name);
   }
 
   /** Of each log the latest replay by the fence, and what it names, as the draft has them. */

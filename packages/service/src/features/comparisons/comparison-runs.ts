@@ -10,7 +10,7 @@ import type { DecisionPages } from '../replays/decision-pages.js';
 import type { EvaluationInputs } from '../replays/context-store.js';
 import type { ReplayRuns } from '../replays/replay-runs.js';
 import type { Replays } from '../replays/replays.js';
-import { chunksOf } from '../replays/decided-chunks.js';
+import { chunksOf } from '../replays/stored-decisions.js';
 import { openSides } from './sides.js';
 
 /** Of each country, client and the like, so many with most changed requests are kept. */

@@ -22,7 +22,7 @@ import type { Judging } from '../../threads/evaluation-pool.js';
 import type { Logs } from '../logs/logs.js';
 import type { DecisionPages } from '../replays/decision-pages.js';
 import type { ContextStore } from '../replays/context-store.js';
-import { chunksOf } from '../replays/decided-chunks.js';
+import { chunksOf } from '../replays/stored-decisions.js';
 import { openSides } from './sides.js';
 import type { ReplayInputs, Replays } from '../replays/replays.js';
 

@@ -1,5 +1,6 @@
 import type { RecordedComparisonResult, RecordedPage, RecordedRequestsQuery } from '@jadefence/contract';
 import { RECORDED_STOPS, RecordedComparison, recordedKey, type RecordedGroup } from '@jadefence/core/replay';
+import type { DecidedChunk } from '@jadefence/core/traffic';
 import type { Database } from '../../database/database.js';
 import type { ReplayModel } from '../../database/models.js';
 import { ProblemError } from '../../http/problem.js';
@@ -8,7 +9,7 @@ import type { Logs } from '../logs/logs.js';
 import type { ContextStore } from '../replays/context-store.js';
 import type { DecisionPages } from '../replays/decision-pages.js';
 import type { Replays } from '../replays/replays.js';
-import { decidedChunks } from '../replays/decided-chunks.js';
+import { StoredDecisions } from '../replays/stored-decisions.js';
 import { redirectsOf } from './sides.js';
 
 const STATUS = 'http.response.status_code';
@@ -91,7 +92,7 @@ export class RecordedComparisons {
     return new RecordedComparison(rulings, await redirectsOf(this.parts.judges, replay, rulings), stops);
   }
 
-  #chunks(replay: ReplayModel) {
-    return decidedChunks(this.db, this.parts, replay, [STATUS], undefined);
+  async *#chunks(replay: ReplayModel): AsyncGenerator<DecidedChunk> {
+    yield* (await StoredDecisions.of(this.db, this.parts, replay)).chunks([STATUS]);
   }
 }

@@ -1,5 +1,6 @@
 import { MatrixInput, RulesForQuery } from '@jadefence/contract/server';
 import { fillMatrix, MatrixError, type Matrix } from '@jadefence/core/expectations';
+import { requestOfApplication } from '@jadefence/core/findings';
 import { rulesFor, type RulesAtGate } from '@jadefence/core/explain';
 import { parseAddress } from '@jadefence/core/request';
 import { suggestNearest } from '@jadefence/core/text';
@@ -43,7 +44,7 @@ export function matrixRoutes(revisions: Revisions, referenceSnapshots: Reference
         const { referenceData } = await referenceSnapshots.loadCurrent();
         const atUnixMs = at ? at.map((time) => Date.parse(time)) : [Date.now()];
         try {
-          return fillMatrix({ rulebook, ...referenceData }, { clients, to, atUnixMs, method });
+          return fillMatrix({ rulebook, ...referenceData }, { clients, to, atUnixMs, method }, requestOfApplication);
         } catch (error) {
           if (!(error instanceof MatrixError)) throw error;
           throw new ProblemError('bad-request', error.message, { hint: error.hint });
