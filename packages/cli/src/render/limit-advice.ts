@@ -22,6 +22,12 @@ export function renderLimitAdvice(advice: LimitAdvice, streams: Streams): string
   parts.push(
     `The most within the window: half of the keys ${peak.p50} or fewer, 90% ${peak.p90}, 99% ${peak.p99}, 99.9% ${peak.p999}, the highest ${formatCount(peak.max)}.`,
   );
+  if (advice.isOneWindow)
+    parts.push(
+      colours.yellow(
+        'All of them lie in one window: a longer log shows how high keys get, or a shorter window is looked at.',
+      ),
+    );
   if (spared)
     parts.push(
       spared.keys === 0

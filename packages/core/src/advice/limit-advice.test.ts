@@ -73,6 +73,7 @@ function countSlowly(lines: readonly Line[], windowMs: number, keyOf: (line: Lin
   return {
     keys: sorted.length,
     requests: counted.length,
+    isOneWindow: counted.length > 0 && counted.at(-1)!.at - counted[0]!.at < windowMs,
     peak: { p50: rank(0.5), p90: rank(0.9), p99: rank(0.99), p999: rank(0.999), max: rank(1) },
     stopped: (count: number) => ({
       count,

@@ -20,6 +20,8 @@ export interface LimitAdvice {
   readonly unknown: number;
   /** Percentiles of the peaks of keys, by nearest rank; 0 without any. */
   readonly peak: Readonly<Record<'p50' | 'p90' | 'p99' | 'p999' | 'max', number>>;
+  /** All counted requests lie in one window, so that each peak is all that its key has. */
+  readonly isOneWindow: boolean;
   /** How many keys peak from one number to another, both included. */
   readonly histogram: readonly { readonly from: number; readonly to: number; readonly keys: number }[];
   /** For a count, the keys and requests that a limit without a hold would stop; stopped requests count on. */
@@ -70,6 +72,7 @@ export function adviseLimit(
     requests,
     unknown: numUnknown,
     peak,
+    isOneWindow: requests > 0 && counters.isOneWindow,
     histogram: histogramOf(peaks),
     thresholds: [...new Set(candidates)].sort((a, b) => a - b).map((count) => ({ count, ...stopped(count) })),
     suggestion,

@@ -48,6 +48,8 @@ export class PeakCounters extends CounterStore {
   #times = new Int32Array(1024 * NUM_TIMES);
   #size = 0;
   #fromUnixMs = Number.NaN;
+  #toUnixMs = Number.NaN;
+  #windowMs = 0;
   #stepMs = FIRST_STEP_MS;
   /** Of each followed rule, by how many requests lay in the window: of how many requests that is so. */
   readonly #byCount = new Map<string, Float64Array>();
@@ -81,6 +83,7 @@ export class PeakCounters extends CounterStore {
     let endless = this.#endless.get(window);
     if (!endless) this.#endless.set(window, (endless = { ...window, max: Number.MAX_SAFE_INTEGER, holdMs: undefined }));
     super.count(limit, key, atUnixMs, endless);
+    this.#windowMs = Math.max(this.#windowMs, window.windowMs);
     const index = this.#indexOf(limit, key);
     const count = this.latestCount;
     if (count > this.#peaks[index]!) {
@@ -147,6 +150,7 @@ export class PeakCounters extends CounterStore {
   /** The part of the time of a request; parts become longer where the log does. */
   #timeOf(atUnixMs: number): number {
     if (Number.isNaN(this.#fromUnixMs)) this.#fromUnixMs = atUnixMs;
+    this.#toUnixMs = atUnixMs;
     let part = Math.floor((atUnixMs - this.#fromUnixMs) / this.#stepMs);
     while (part >= NUM_TIMES) {
       for (let index = 0; index < this.#size; index += 1) {
@@ -169,6 +173,11 @@ export class PeakCounters extends CounterStore {
   /** The parts of the time that `times` of peaks are of; undefined where nothing was counted. */
   get times(): Times | undefined {
     return Number.isNaN(this.#fromUnixMs) ? undefined : { fromUnixMs: this.#fromUnixMs, stepMs: this.#stepMs };
+  }
+
+  /** All that was counted lies in one window, or none was. */
+  get isOneWindow(): boolean {
+    return !(this.#toUnixMs - this.#fromUnixMs >= this.#windowMs);
   }
 
   /** Of a rule: by how many requests lay in the window, of how many requests that was so. */

@@ -228,6 +228,9 @@ function judge(
           `It would stop ${Math.round((100 * clients.length) / numAllClients)}% of the clients whose requests pass today: some are probably ordinary visitors.`,
         ]
       : []),
+    ...(clients.length === 1 && numAllClients === 1
+      ? ['It would stop the only client whose requests pass today: look at logs with others.']
+      : []),
     ...jumps,
     ...(unknownClient > 0 ? [`The client of ${count(unknownClient, 'request')} that it would stop is not known.`] : []),
   ];

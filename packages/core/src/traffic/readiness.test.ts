@@ -71,11 +71,19 @@ describe('a trial', () => {
   });
 
   it('is ready where those it would stop are neither protected, nor signed in, nor let through often', () => {
-    const { verdict, reasons } = assess('watched', [times(40, (at) => request(at, '198.18.0.2', '/login'))]);
+    const attack = times(40, (at) => request(at, '198.18.0.2', '/login'));
+    const { verdict, reasons } = assess('watched', [[...attack, request(50, '198.18.0.9', '/')]]);
     expect([verdict, reasons[0]]).toEqual([
       'ready',
-      'Of 40 requests at its gates it would stop 40 that pass today, of 1 client.',
+      'Of 41 requests at its gates it would stop 40 that pass today, of 1 client.',
     ]);
+    expect(assess('watched', [attack])).toMatchObject({
+      verdict: 'look',
+      reasons: [
+        'It would stop the only client whose requests pass today: look at logs with others.',
+        expect.anything(),
+      ],
+    });
   });
 
   it('is to be looked at where a client is probably legitimate, and shows which and why', () => {

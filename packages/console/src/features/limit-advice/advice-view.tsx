@@ -28,6 +28,12 @@ export function AdviceView({ advice, limit }: { advice: LimitAdvice; limit: Limi
           count: the condition or a key is unknown.
         </Notice>
       )}
+      {advice.isOneWindow && (
+        <Notice>
+          All counted requests lie in one window: a longer log shows how high keys get, or a shorter window is looked
+          at.
+        </Notice>
+      )}
       {keys === 0 ? (
         <Notice>No request was counted, so any limit stops none.</Notice>
       ) : (
