@@ -15,8 +15,10 @@ const SHOWN = 5;
 
 /** Paths that pass and differ from what a rule stops only in slashes, case or escapes. */
 export function* pathVariants({ passingPaths, values, context }: TrafficCounts): Generator<TrafficFinding> {
-  const odd = [...passingPaths]
-    .flatMap(([number, { requests, gates }]) => {
+  const odd = passingPaths
+    .flatMap((passing, number) => {
+      if (!passing) return [];
+      const { requests, gates } = passing;
       const path = values.textOf('path', number);
       const plain = path == null ? undefined : plainPath(path);
       return path == null || plain === undefined || plain === path ? [] : [{ path, plain, requests, gates }];

@@ -75,16 +75,15 @@ function toTrial(rule: string): string {
   return isLimit(rule) ? `trial ${rule}` : rule;
 }
 
-/** The rows of a segment that were judged, in their order. */
-export function* rowsInOrder({ chunks, sequence }: DecidedSegment): Generator<{
-  readonly index: number;
-  readonly chunk: number;
-  readonly row: number;
-}> {
+/** Visits the rows of a segment that were judged, in their order. @param visit receives the places of row and chunk, too */
+export function forEachRow(
+  { chunks, sequence }: DecidedSegment,
+  visit: (index: number, chunk: number, row: number) => void,
+): void {
   const numRows = sequence ? sequence.rowOf.length : chunks[0]!.codes.length;
   for (let index = 0; index < numRows; index += 1) {
     const chunk = sequence ? sequence.chunkOf[index]! : 0;
     const row = sequence ? sequence.rowOf[index]! : index;
-    if (chunks[chunk]!.codes[row] !== NOT_JUDGED) yield { index, chunk, row };
+    if (chunks[chunk]!.codes[row] !== NOT_JUDGED) visit(index, chunk, row);
   }
 }

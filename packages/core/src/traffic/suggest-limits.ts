@@ -1,7 +1,7 @@
 /** Limits that stop chosen requests of a log and spare others, where these come more often. */
 import type { EvaluationContext } from '../decide/interpreter.js';
 import { CHOSEN, SPARED, type DecidedSegment } from './decided-log.js';
-import { observing, rowsInOrder } from './observing-rules.js';
+import { observing, forEachRow } from './observing-rules.js';
 import { RequestValues } from './request-values.js';
 import { LIMIT_WORTH, scoreOf, type Proposal } from './suggest.js';
 
@@ -23,10 +23,28 @@ const SHOWN = 2;
 const LEAST = 0.3;
 
 /** The latest requests of a client. */
-interface Recent {
-  times: number[];
+class Recent {
+  #times: number[] = [];
   /** By window, the first that lies in it. */
-  readonly starts: number[];
+  readonly #starts: number[] = WINDOWS.map(() => 0);
+
+  add(atUnixMs: number): void {
+    this.#times.push(atUnixMs);
+    for (let window = 0; window < WINDOWS.length; window += 1) {
+      let start = this.#starts[window]!;
+      while (this.#times[start]! <= atUnixMs - WINDOWS[window]!.ms) start += 1;
+      this.#starts[window] = start;
+    }
+    const over = this.#starts[WINDOWS.length - 1]!;
+    if (over <= MAX_OVER) return;
+    this.#times = this.#times.slice(over);
+    for (let window = 0; window < WINDOWS.length; window += 1) this.#starts[window]! -= over;
+  }
+
+  /** How many lie in a window that ends with the latest. */
+  countIn(window: number): number {
+    return this.#times.length - this.#starts[window]!;
+  }
 }
 
 /** By count and purpose: how many requests were the next behind so many in their window. */
@@ -37,8 +55,9 @@ export class LimitSearch {
   readonly #observed: ReturnType<typeof observing>;
   readonly #values: RequestValues;
   readonly #numGates: number;
-  /** By subject, by gate and client. */
-  readonly #recent: Map<number, Recent>[];
+  /** By subject, by client and gate. */
+  readonly #recent: (Recent | undefined)[][];
+  readonly #numFollowed: number[];
   /** By subject and window. */
   readonly #beyond: readonly (readonly Beyond[])[];
   readonly #totals = { [CHOSEN]: 0, [SPARED]: 0 };
@@ -54,7 +73,8 @@ export class LimitSearch {
     );
     this.#values = new RequestValues(context, ['client']);
     this.#numGates = context.rulebook.gates.length + 1;
-    this.#recent = subjects.map(() => new Map());
+    this.#recent = subjects.map(() => []);
+    this.#numFollowed = subjects.map(() => 0);
     const counts = (): Float64Array => new Float64Array(COUNTS.length + 1);
     this.#beyond = subjects.map(() => WINDOWS.map(() => ({ [CHOSEN]: counts(), [SPARED]: counts() })));
   }
@@ -69,32 +89,35 @@ export class LimitSearch {
     const judged = this.#observed.judge(segment);
     const readers = segment.chunks.map(({ rows }) => this.#values.open(rows));
     const times = segment.chunks.map(({ rows }) => rows.timesUnixMs());
-    for (const { index, chunk, row } of rowsInOrder(segment)) {
+    forEachRow(segment, (index, chunk, row) => {
       const purpose = purposes[chunk]![row]!;
       const isCounted = purpose === CHOSEN || purpose === SPARED;
       if (isCounted) this.#totals[purpose] += 1;
       const { matched, gate } = judged(index);
-      if (matched.length === 0) continue;
+      if (matched.length === 0) return;
       const reader = readers[chunk]!;
       reader.row = row;
       const gateNumber = this.#values.gateNumber(gate);
       const client = this.#values.numberOf('client', reader, gateNumber);
-      if (client < 0) continue;
+      if (client < 0) return;
       for (const subject of matched) {
         const recent = this.#recentOf(subject, client * this.#numGates + gateNumber);
         if (!recent) continue;
-        const counted = countWith(recent, times[chunk]![row]!);
+        recent.add(times[chunk]![row]!);
         if (!isCounted) continue;
-        for (const [window, count] of counted.entries()) this.#beyond[subject]![window]![purpose][placeOf(count)]! += 1;
+        const beyond = this.#beyond[subject]!;
+        for (let window = 0; window < WINDOWS.length; window += 1)
+          beyond[window]![purpose][placeOf(recent.countIn(window))]! += 1;
       }
-    }
+    });
   }
 
   #recentOf(subject: number, key: number): Recent | undefined {
     const all = this.#recent[subject]!;
-    let recent = all.get(key);
-    if (!recent && all.size < MAX_CLIENTS) all.set(key, (recent = { times: [], starts: WINDOWS.map(() => 0) }));
-    return recent;
+    const known = all[key];
+    if (known || this.#numFollowed[subject] === MAX_CLIENTS) return known;
+    this.#numFollowed[subject]! += 1;
+    return (all[key] = new Recent());
   }
 
   /** The best first; none where the chosen come no more often than others. */
@@ -165,22 +188,4 @@ function placeOf(count: number): number {
   let place = 0;
   while (place < COUNTS.length && COUNTS[place]! < count) place += 1;
   return place;
-}
-
-/** Adds a request. @returns by window, how many lie in it with this one */
-function countWith(recent: Recent, atUnixMs: number): number[] {
-  const { times, starts } = recent;
-  times.push(atUnixMs);
-  const counts = WINDOWS.map(({ ms }, window) => {
-    let start = starts[window]!;
-    while (times[start]! <= atUnixMs - ms) start += 1;
-    starts[window] = start;
-    return times.length - start;
-  });
-  const over = starts.at(-1)!;
-  if (over > MAX_OVER) {
-    recent.times = times.slice(over);
-    for (const window of starts.keys()) starts[window]! -= over;
-  }
-  return counts;
 }

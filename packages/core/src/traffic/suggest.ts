@@ -273,8 +273,12 @@ function byScore(candidates: readonly Candidate[]): Candidate[] {
 
 /** By id, how many rows have it. */
 function countIds(numbers: Int32Array, idsOf: (number: number) => readonly number[]): number[] {
+  const byNumber: number[] = [];
+  for (const number of numbers) if (number >= 0) byNumber[number] = (byNumber[number] ?? 0) + 1;
   const counts: number[] = [];
-  for (const number of numbers) for (const id of idsOf(number)) counts[id] = (counts[id] ?? 0) + 1;
+  byNumber.forEach((count, number) => {
+    for (const id of idsOf(number)) counts[id] = (counts[id] ?? 0) + count;
+  });
   return counts;
 }
 

@@ -1,4 +1,5 @@
 /** What findings from traffic are made of: counts over the decisions of a log. */
+import { ABSENT, PairMap } from '../arrays/pair-map.js';
 import type { ChunkRows } from '../columns/chunk.js';
 import { isStop, ruleId, type Ruling } from '../decide/decision.js';
 import type { EvaluationContext } from '../decide/interpreter.js';
@@ -15,8 +16,8 @@ const MAX_PATHS = 64;
 const MAX_SAMPLES = 20;
 /** Pairs of a client and an agent, or a user, that are distinguished. */
 const MAX_PAIRS = 2_000_000;
-/** A client, or an agent, above it is not paired any more. */
-const PAIR_ROOM = 2 ** 21;
+/** One that is unknown, or known already. */
+const NO_CLIENT = -1;
 
 /** Requests with one agent, or of one country. */
 export interface SourceGroup {
@@ -59,8 +60,9 @@ export class TrafficCounts {
   readonly values: RequestValues;
   /** The attributes that it reads: also what rules look at, so that what they lacked can be named. */
   readonly attributes: readonly string[];
-  readonly agents = new Map<number, SourceGroup>();
-  readonly countries = new Map<number, SourceGroup>();
+  /** By number of the agent, or of the country. */
+  readonly agents: (SourceGroup | undefined)[] = [];
+  readonly countries: (SourceGroup | undefined)[] = [];
   /** By rule. */
   readonly countryStops = new Map<string, CountryStops>();
   readonly limits = new Map<string, LimitedClients>();
@@ -70,13 +72,16 @@ export class TrafficCounts {
   readonly usersOf: number[] = [];
   /** By number of the host: requests. By number of the path: requests that pass, and the gates they pass at. */
   readonly hosts: number[] = [];
-  readonly passingPaths = new Map<number, { requests: number; readonly gates: Set<number> }>();
+  readonly passingPaths: ({ requests: number; readonly gates: Set<number> } | undefined)[] = [];
   /** Requests at a gate, and those without a country that is known. */
   judged = 0;
   unknownCountry = 0;
   /** By rule, the first few requests at which it was blind. */
   readonly blindSamples = new Map<string, BlindSample[]>();
-  readonly #pairs = new Set<number>();
+  /** Of a client and an agent, and of a client and a user. */
+  readonly #pairs = [new PairMap(), new PairMap()] as const;
+  /** By client, the country that it had last. */
+  readonly #countryOf: number[] = [];
   readonly #plans: CodePlan[] = [];
   /** By number of a country, whether it is none. */
   readonly #noCountry: boolean[] = [];
@@ -115,10 +120,12 @@ export class TrafficCounts {
       increase(this.hosts, values.numberOf('host', reader, gate));
       increase(this.clients, client);
       if (passes && path >= 0) this.#addPassingPath(path, gate);
-      if (agent >= 0) addTo(this.agents, agent, client, path, passes);
-      if (country >= 0) addTo(this.countries, country, client, path, passes);
+      const isNewToAgent = this.#pair(client, agent, 0, this.agentsOf);
+      if (agent >= 0) addTo(this.agents, agent, isNewToAgent ? client : NO_CLIENT, path, passes);
+      const isNewToCountry = client >= 0 && this.#countryOf[client] !== country;
+      if (country >= 0) addTo(this.countries, country, isNewToCountry ? client : NO_CLIENT, path, passes);
       if (client < 0) continue;
-      this.#pair(client, agent, 0, this.agentsOf);
+      this.#countryOf[client] = country;
       this.#pair(client, values.numberOf('user', reader, gate), 1, this.usersOf);
       for (const rule of plan.byCountry) {
         const stops = this.countryStops.get(rule) ?? { requests: 0, clients: new Map<number, number>() };
@@ -142,24 +149,27 @@ export class TrafficCounts {
   }
 
   #addPassingPath(path: number, gate: number): void {
-    const known = this.passingPaths.get(path);
+    const known = this.passingPaths[path];
     if (known) {
       known.requests += 1;
       known.gates.add(gate);
-    } else this.passingPaths.set(path, { requests: 1, gates: new Set([gate]) });
+    } else this.passingPaths[path] = { requests: 1, gates: new Set([gate]) };
   }
 
   #isNoCountry(number: number): boolean {
     return (this.#noCountry[number] ??= this.values.textOf('country', number) === NO_COUNTRY);
   }
 
-  /** Counts how many values of another field a client has. */
-  #pair(client: number, other: number, field: 0 | 1, counts: number[]): void {
-    if (other < 0 || client >= PAIR_ROOM || other >= PAIR_ROOM || this.#pairs.size === MAX_PAIRS) return;
-    const pair = (client * PAIR_ROOM + other) * 2 + field;
-    if (this.#pairs.has(pair)) return;
-    this.#pairs.add(pair);
-    increase(counts, client);
+  /** Counts how many values of another field a client has. @returns whether it had not this one, or that is not known */
+  #pair(client: number, other: number, field: 0 | 1, counts: number[]): boolean {
+    if (client < 0 || other < 0) return false;
+    const pairs = this.#pairs[field];
+    if (pairs.get(client, other) !== ABSENT) return false;
+    if (pairs.size < MAX_PAIRS) {
+      pairs.add(client, other, 1);
+      increase(counts, client);
+    }
+    return true;
   }
 
   #planOf({ gate, outcome, fence, rule, would, matched, blind }: Ruling): CodePlan {
@@ -211,9 +221,14 @@ function increase(counts: number[], number: number): void {
   if (number >= 0) counts[number] = (counts[number] ?? 0) + 1;
 }
 
-function addTo(groups: Map<number, SourceGroup>, number: number, client: number, path: number, passes: boolean): void {
-  let group = groups.get(number);
-  if (!group) groups.set(number, (group = { requests: 0, passing: 0, clients: new Set(), paths: new Map() }));
+function addTo(
+  groups: (SourceGroup | undefined)[],
+  number: number,
+  client: number,
+  path: number,
+  passes: boolean,
+): void {
+  const group = (groups[number] ??= { requests: 0, passing: 0, clients: new Set(), paths: new Map() });
   group.requests += 1;
   if (passes) group.passing += 1;
   if (client >= 0) group.clients.add(client);

@@ -142,7 +142,8 @@ function* spreadSource({ agents, countries, values, clients }: TrafficCounts): G
     ['agent', agents],
     ['country', countries],
   ] as const)
-    for (const [number, group] of groups) {
+    for (const [number, group] of groups.entries()) {
+      if (!group) continue;
       const top = topPath(group);
       // What most clients have is no source.
       if (!top || group.clients.size < SPREAD.clients || group.clients.size > numClients / 2) continue;

@@ -1,7 +1,7 @@
 /** What proposed rules stop, counted over all of a log by the engine. */
 import type { EvaluationContext } from '../decide/interpreter.js';
 import { CHOSEN, SPARED, type DecidedSegment } from './decided-log.js';
-import { observing, rowsInOrder } from './observing-rules.js';
+import { observing, forEachRow } from './observing-rules.js';
 import { RequestValues } from './request-values.js';
 import { LIMIT_WORTH, scoreOf, type Proposal } from './suggest.js';
 
@@ -55,11 +55,11 @@ export class ProposalCounter {
   add(segment: DecidedSegment, purposes: readonly Uint8Array[]): void {
     const judged = this.#observed.judge(segment);
     const readers = segment.chunks.map(({ rows }) => this.#values.open(rows));
-    for (const { index, chunk, row } of rowsInOrder(segment)) {
+    forEachRow(segment, (index, chunk, row) => {
       const purpose = purposes[chunk]![row];
       if (purpose === CHOSEN) this.#chosen += 1;
       else if (purpose === SPARED) this.#spared += 1;
-      else continue;
+      else return;
       const { matched, gate } = judged(index);
       for (const proposal of matched) {
         const count = this.#counts[proposal]!;
@@ -72,7 +72,7 @@ export class ProposalCounter {
           count.clients.set(client, (count.clients.get(client) ?? 0) + 1);
         }
       }
-    }
+    });
   }
 
   result(): Suggestions {
