@@ -9,7 +9,7 @@ const SIZE = { width: 1280, height: 800 };
 
 /** Each picture: its file name, the address it is taken at, what is done before, and how that is taken back. */
 const PAGES = [
-  { name: 'overview', path: '/', ready: 'by replay' },
+  { name: 'overview', path: '/', ready: 'countries.csv' },
   { name: 'fences', path: '/fences', ready: 'Hits of' },
   { name: 'replay', path: '/replays/2', ready: 'each bar is' },
   {

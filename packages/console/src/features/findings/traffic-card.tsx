@@ -27,6 +27,7 @@ export function TrafficCard({
   }).data;
   const edit = useEdit();
   const [isWhole, setWhole] = useState(false);
+  const [fixed, setFixed] = useState<readonly string[]>([]);
   if (!findings || findings.length === 0) return null;
   const shown = isWhole ? findings : findings.slice(0, SHOWN);
   return (
@@ -34,9 +35,9 @@ export function TrafficCard({
       {edit.error && <ErrorNotice error={edit.error} />}
       <ul className="divide-y divide-line text-sm">
         {shown.map(({ id, level, rule, message, hint, evidence, where, fix }) => (
-          <li key={`${id} ${rule} ${message}`} className="flex items-start gap-2 px-4 py-2">
+          <li key={`${id} ${rule} ${message}`} className="flex flex-wrap items-start gap-2 px-4 py-2 sm:flex-nowrap">
             <LevelIcon level={level} />
-            <div className="min-w-0 grow wrap-anywhere">
+            <div className="min-w-0 grow basis-4/5 wrap-anywhere sm:basis-0">
               {message} <span className="text-muted">{hint}</span>
               {evidence.map((line) => (
                 <p key={line} className="text-muted">
@@ -53,11 +54,11 @@ export function TrafficCard({
               <Button
                 size="small"
                 className="shrink-0 whitespace-nowrap"
-                disabled={edit.isPending || edit.isSuccess}
+                disabled={edit.isPending || fixed.includes(message)}
                 title="In the draft; replay the log by it next"
-                onClick={() => edit.mutate(fix)}
+                onClick={() => edit.mutate(fix, { onSuccess: () => setFixed([...fixed, message]) })}
               >
-                {edit.isSuccess ? 'Fixed in the draft' : 'Fix'}
+                {fixed.includes(message) ? 'Fixed in the draft' : 'Fix'}
               </Button>
             )}
           </li>
