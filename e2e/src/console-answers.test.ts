@@ -138,6 +138,24 @@ it('a try shows what would have to be different, and which rules can apply', asy
   });
 });
 
+it('a rule is suggested for requests that are chosen one by one, which the address keeps', async () => {
+  await on(`/replays/${replayId}`, async (page) => {
+    for (const nth of [0, 2])
+      await page
+        .getByRole('checkbox', { name: /^Choose line/ })
+        .nth(nth)
+        .check();
+    await page.reload();
+    await page.getByRole('button', { name: 'Suggest a rule for 2 chosen' }).click();
+    await page.getByText(/^line in \d+, \d+$/).waitFor();
+    await page.getByRole('button', { name: 'Search' }).click();
+    await page.getByRole('status').filter({ hasText: '2 requests to stop' }).waitFor();
+    await page.getByRole('button', { name: 'Close' }).click();
+    await page.getByRole('button', { name: 'Choose none' }).click();
+    await page.getByRole('button', { name: /^Suggest a rule/ }).waitFor({ state: 'detached' });
+  });
+});
+
 it('the latest replay is among the findings, and a rule is suggested from its requests', async () => {
   await on('/findings', async (page) => {
     await page.getByRole('heading', { name: /^From replay \d+: day/ }).waitFor();

@@ -31,6 +31,7 @@ import type {
   ImportPreview,
   ListInfo,
   MatchCount,
+  MatchRequest,
 } from './draft.js';
 import type { Health } from './health.js';
 import type { ReplayPolicy } from './replays.js';
@@ -163,12 +164,12 @@ export class ServiceClient extends Transport {
   /** What enforcing a fence that is in trial would stop. */
   readiness = (fence: string, { replays }: ReadinessQuery = {}): Promise<FenceReadiness> =>
     this.json('GET', `/fences/${encodeURIComponent(fence)}/readiness${queryText({ replays: replays?.join() })}`);
-  countMatches = (logId: number, rule: { text: string; fence?: string }, signal?: AbortSignal): Promise<MatchCount> =>
+  countMatches = (logId: number, rule: MatchRequest, signal?: AbortSignal): Promise<MatchCount> =>
     this.json('POST', `/logs/${logId}/matches`, rule, undefined, signal);
   /** Counts in the latest log that has requests for the gates of the fence; undefined where there is none. */
   countInLatest = async (
     logs: readonly Log[],
-    rule: { text: string; fence: string },
+    rule: MatchRequest,
     signal?: AbortSignal,
   ): Promise<(MatchCount & { readonly log: Log }) | undefined> => {
     for (const log of logs.slice(0, MAX_LOGS_TRIED)) {

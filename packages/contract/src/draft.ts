@@ -1,4 +1,4 @@
-import type { ChangeSelectorInput, FenceFilesInput } from './server.js';
+import type { ChangeSelectorInput, CountMatchesInput, FenceFilesInput } from './server.js';
 import type { Shape } from './shape.js';
 import type { Change, Diagnostic, ListKind, Part, WeeklyHours } from '@jadefence/core/language';
 import type { DescribedChange, EntryReport, ListContents } from '@jadefence/core/edit';
@@ -154,6 +154,9 @@ export interface EntryOrigin {
   /** Each an entry, or `except` and what is left out. */
   readonly lines: readonly string[];
 }
+
+/** A rule, counted by what the draft, or a revision that is given, names. */
+export type MatchRequest = Shape<CountMatchesInput>;
 
 /** How many requests of a log a condition is true of. */
 export interface MatchCount {

@@ -85,7 +85,8 @@ export class RuleUseInput {
 }
 
 export class SuggestInput {
-  @IsString() @Length(1, 20_000) stop!: string;
+  /** It may name many lines one by one. */
+  @IsString() @Length(1, 500_000) stop!: string;
   @Optional() @IsString() @Length(1, 20_000) spare?: string;
 }
 

@@ -200,6 +200,7 @@ export class LookupQuery {
 export class CountMatchesInput {
   @IsString() @Length(1, 20_000) text!: string;
   @Optional() @Matches(NAME, { message: '$property must be the name of a fence' }) fence?: string;
+  @Optional() @IsAgainst() against?: ReplayPolicy;
 }
 
 export class PageQuery {

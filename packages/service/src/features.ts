@@ -106,7 +106,7 @@ export function openFeatures({ db, config, pool, queue, tables }: FeatureParts) 
         new RuleUses(db, drafts, referenceSnapshots),
       ),
       ...clientRoutes(new ClientStops(revisions)),
-      ...matchRoutes(new MatchCounts(drafts, logs, referenceSnapshots, pool)),
+      ...matchRoutes(new MatchCounts(revisions, logs, referenceSnapshots, pool)),
       ...matrixRoutes(revisions, referenceSnapshots),
       ...tryRoutes(revisions, referenceSnapshots),
       ...replayRoutes(replays, pages, protectedStops),

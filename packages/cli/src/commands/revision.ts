@@ -133,9 +133,7 @@ export function addRevision(revision: Command, streams: Streams): void {
         const { text, meaning, output } = options;
         const client = await connect(streams);
         if (meaning) {
-          const found = await client.meaningBetween(from, to);
-          // The latest log is counted with what the draft names.
-          const changes = to === 'draft' ? await countRequests(client, found) : found;
+          const changes = await countRequests(client, await client.meaningBetween(from, to), to);
           return printRecord(streams, output, changes, renderMeaning(changes, streams));
         }
         const diff = await client.diffRevisions(from, to);

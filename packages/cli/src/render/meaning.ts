@@ -1,4 +1,4 @@
-import type { ChangedRequests, MeaningChanges, ServiceClient } from '@jadefence/contract';
+import type { ChangedRequests, MeaningChanges, ReplayPolicy, ServiceClient } from '@jadefence/contract';
 import type { Streams } from '../output.js';
 import { coloursFor, countOf } from './text.js';
 
@@ -19,14 +19,18 @@ export interface CountedChanges extends Omit<MeaningChanges, 'regions'> {
 /** Of more regions it is not counted how many requests of a log they hold. */
 const MAX_COUNTED = 20;
 
-/** Counts the requests of the latest log, where a rule can find them, with what the draft names. */
-export async function countRequests(client: ServiceClient, changes: MeaningChanges): Promise<CountedChanges> {
+/** Counts the requests of the latest log, where a rule can find them. @param against what the changes led to */
+export async function countRequests(
+  client: ServiceClient,
+  changes: MeaningChanges,
+  against: ReplayPolicy = 'draft',
+): Promise<CountedChanges> {
   const logs = await client.logs({ offset: 0, limit: 5 });
   const regions = await Promise.all(
     changes.regions.map(async (region, at): Promise<Counted> => {
       const { rule: text, fence } = region;
       if (text === undefined || fence === undefined || at >= MAX_COUNTED) return region;
-      const counts = await client.countInLatest(logs, { text, fence });
+      const counts = await client.countInLatest(logs, { text, fence, against });
       if (!counts) return region;
       const { log, matching, unknown } = counts;
       return { ...region, requests: { log: log.id, name: log.name, matching, unknown } };

@@ -51,6 +51,42 @@ function partsOf(condition: Condition): Parts | undefined {
   };
 }
 
+/** Ascending; ranges do not meet. */
+interface LineRanges {
+  readonly firsts: readonly number[];
+  readonly lasts: readonly number[];
+}
+
+/** @returns undefined for other conditions than that the line is one of some */
+function lineRanges(condition: Condition): LineRanges | undefined {
+  if (condition.kind !== 'comparison' || condition.isNegated || condition.field !== 'line') return undefined;
+  if (condition.operator !== 'in' && condition.operator !== '=') return undefined;
+  const ranges = condition.values.flatMap((value) =>
+    value.kind === 'number' ? [{ first: value.first, last: value.last }] : [],
+  );
+  const firsts: number[] = [];
+  const lasts: number[] = [];
+  for (const { first, last } of ranges.sort((a, b) => a.first - b.first)) {
+    const before = lasts.length - 1;
+    if (before >= 0 && first <= lasts[before]!) lasts[before] = Math.max(lasts[before]!, last);
+    else {
+      firsts.push(first);
+      lasts.push(last);
+    }
+  }
+  return { firsts, lasts };
+}
+
+function holdsLine({ firsts, lasts }: LineRanges, line: number): boolean {
+  let [low, high] = [0, firsts.length];
+  while (low < high) {
+    const middle = (low + high) >>> 1;
+    if (firsts[middle]! <= line) low = middle + 1;
+    else high = middle;
+  }
+  return low > 0 && line <= lasts[low - 1]!;
+}
+
 function countFields(condition: Condition): { own: number; others: number } {
   const counts = { own: 0, others: 0 };
   visitComparisons(condition, ({ field }) => (counts[PLACE_FIELDS.includes(field) ? 'own' : 'others'] += 1));
@@ -70,13 +106,16 @@ export class DecisionFilter extends Plan {
   /** By code of the ruling. */
   readonly #nodes: readonly Node[];
   readonly #ofPlace: readonly Condition[];
+  /** Of comparisons with lines, which may name many of them. */
+  readonly #ofLines: readonly LineRanges[];
   readonly #terms: Terms;
 
   constructor({ condition, lookups }: Filter, context: EvaluationContext, rulings: readonly Ruling[]) {
     super();
     const parts = partsOf(condition);
     invariant(parts, 'a filter must be tested row by row');
-    this.#ofPlace = parts.ofPlace;
+    this.#ofLines = parts.ofPlace.flatMap((part) => lineRanges(part) ?? []);
+    this.#ofPlace = parts.ofPlace.filter((part) => lineRanges(part) === undefined);
     this.#terms = { lookups, applications: context.rulebook.applications };
     const rulebook = { ...context.rulebook, lookups: new Map([...context.rulebook.lookups, ...lookups]) };
     this.#nodes = rulings.map((ruling) => {
@@ -130,9 +169,10 @@ export class DecisionFilter extends Plan {
 
   /** Whether a row satisfies the tests of its line and time; undefined if there are none. */
   #placesOf(rows: ChunkRows): ((row: number) => boolean) | undefined {
-    if (this.#ofPlace.length === 0) return undefined;
+    if (this.#ofPlace.length === 0 && this.#ofLines.length === 0) return undefined;
     const [lines, times] = [rows.lines(), rows.timesUnixMs()];
     return (row) => {
+      if (!this.#ofLines.every((ranges) => holdsLine(ranges, lines[row]!))) return false;
       const decided = { line: lines[row]!, time: times[row]! };
       const subject = { decided } as unknown as Subject;
       return this.#ofPlace.every((part) => evaluate(part, subject, this.#terms) === 'true');

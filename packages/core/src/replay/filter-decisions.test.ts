@@ -86,6 +86,8 @@ describe('a filter', () => {
     ['client absent', [5]],
     ['country = SE and path = /all', [3]],
     ['line in 2 - 3, 6', [2, 3, 6]],
+    ['line in 6, 1 - 3, 2, 2 - 4', [1, 2, 3, 4, 6]],
+    ['line in 1 - 4 and line in 4 - 9, 2', [2, 4]],
     ['line < 3 or line >= 6', [1, 2, 6]],
     ['line <= 2 and not line > 1', [1]],
     ['line != 1', [2, 3, 4, 5, 6]],

@@ -15,17 +15,17 @@ const SHOWN = 8;
 export function DraftMeaningCard() {
   return (
     <Card title="Which requests change">
-      <Meaning {...useQuery(draftMeaningQuery)} isCounted />
+      <Meaning {...useQuery(draftMeaningQuery)} against="draft" />
     </Card>
   );
 }
 
 /** Which kinds of requests change from one revision to another. */
 export function RevisionMeaning({ from, to }: { from: ReplayPolicy; to: ReplayPolicy }) {
-  return <Meaning {...useQuery(meaningQuery(from, to))} isCounted={to === 'draft'} />;
+  return <Meaning {...useQuery(meaningQuery(from, to))} against={to} />;
 }
 
-function Meaning({ data, error, isCounted }: { data?: MeaningChanges; error: Error | null; isCounted: boolean }) {
+function Meaning({ data, error, against }: { data?: MeaningChanges; error: Error | null; against: ReplayPolicy }) {
   if (error)
     return (
       <div className="p-4">
@@ -38,19 +38,19 @@ function Meaning({ data, error, isCounted }: { data?: MeaningChanges; error: Err
         Going through all requests there can be …
       </p>
     );
-  return <MeaningList changes={data} isCounted={isCounted} />;
+  return <MeaningList changes={data} against={against} />;
 }
 
 /**
  * The kinds of requests that change, each with one that does.
- * @param isCounted requests of the latest log are counted, with what the draft names
+ * @param against what the changes led to, by which requests of the latest log are counted; they are not where absent
  */
 export function MeaningList({
   changes: { regions, undecided },
-  isCounted,
+  against,
 }: {
   changes: MeaningChanges;
-  isCounted: boolean;
+  against?: ReplayPolicy;
 }) {
   const [isWhole, setWhole] = useState(false);
   const shown = isWhole ? regions : regions.slice(0, SHOWN);
@@ -60,7 +60,7 @@ export function MeaningList({
       {shown.length > 0 && (
         <ul className="grid gap-3">
           {shown.map((region) => (
-            <RegionItem key={region.sentence} region={region} isCounted={isCounted} />
+            <RegionItem key={region.sentence} region={region} against={against} />
           ))}
         </ul>
       )}
@@ -78,22 +78,24 @@ export function MeaningList({
   );
 }
 
-function RegionItem({ region, isCounted }: { region: ChangedRequests; isCounted: boolean }) {
+function RegionItem({ region, against }: { region: ChangedRequests; against: ReplayPolicy | undefined }) {
   return (
     <li className="grid gap-1 border-l-2 border-jade pl-3">
       <p className="wrap-anywhere">{region.sentence}</p>
-      {isCounted && region.rule !== undefined && <RegionCount rule={region.rule} fence={region.fence!} />}
+      {against !== undefined && region.rule !== undefined && (
+        <RegionCount rule={region.rule} fence={region.fence!} against={against} />
+      )}
       <ExampleRequest request={region.example} />
     </li>
   );
 }
 
 /** How many requests of the latest log it holds. */
-function RegionCount({ rule, fence }: { rule: string; fence: string }) {
+function RegionCount({ rule, fence, against }: { rule: string; fence: string; against: ReplayPolicy }) {
   const logs = useQuery(logsQuery()).data;
   const { data } = useQuery({
-    queryKey: ['draft', 'matches', logs?.[0]?.id, rule],
-    queryFn: async ({ signal }) => (await service.countInLatest(logs!, { text: rule, fence }, signal)) ?? null,
+    queryKey: ['draft', 'matches', logs?.[0]?.id, rule, against],
+    queryFn: async ({ signal }) => (await service.countInLatest(logs!, { text: rule, fence, against }, signal)) ?? null,
     enabled: logs !== undefined,
   });
   if (!data) return null;

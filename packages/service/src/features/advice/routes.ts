@@ -67,6 +67,7 @@ export function adviceRoutes(
       access: 'viewer',
       params: IdParams,
       body: SuggestInput,
+      hasLargeBody: true,
       handle: ({ params, body, signal }) => suggestions.suggest(params.id, body, signal),
     }),
   ];

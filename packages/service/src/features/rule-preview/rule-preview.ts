@@ -1,4 +1,4 @@
-import type { MatchCount } from '@jadefence/contract';
+import type { MatchCount, MatchRequest } from '@jadefence/contract';
 import {
   checkFences,
   collectRuleLookups,
@@ -16,33 +16,34 @@ import type { ChunkPayload } from '../../threads/open-chunks.js';
 import type { CountTask, MatchTask } from '../../threads/evaluation/count-task.js';
 import type { ReferenceSnapshots } from '../../reference/reference-snapshots.js';
 import { usableRulebook } from '../draft/check.js';
-import type { Drafts } from '../draft/draft.js';
 import { checkStored, DRAFT_PATH } from '../draft/snapshots.js';
 import type { Logs } from '../logs/logs.js';
 import { shareDataset } from '../replays/context-store.js';
+import type { Revisions } from '../revisions/revisions.js';
 
 /** Counts, while a rule is edited, the requests of a log that satisfy its condition. */
 export class MatchCounts {
   constructor(
-    private readonly drafts: Drafts,
+    private readonly revisions: Revisions,
     private readonly logs: Logs,
     private readonly referenceSnapshots: ReferenceSnapshots,
     private readonly pool: Judging,
   ) {}
 
   /**
-   * @param text a rule as fence text; it may name what the draft holds
+   * @param text a rule as fence text; it may name what the draft, or a revision that is given, holds
    * @param fence where given, only requests at the gates of this fence count
    * @param signal ends it
    * @throws ProblemError when there is no such log, or the rule or the draft has errors
    */
   async count(
     logId: number,
-    { text, fence }: { text: string; fence?: string },
+    { text, fence, against = 'draft' }: MatchRequest,
     signal?: AbortSignal,
   ): Promise<MatchCount> {
     const log = await this.logs.find(logId);
-    const { parts, namedFiles, datasets = [], version } = await this.drafts.configuration();
+    const configuration = await this.revisions.configurationOf(against);
+    const { parts, namedFiles, datasets = [] } = configuration;
     const draftText = printFences(joinParts(parts, DRAFT_PATH));
     const rulebook = usableRulebook(checkStored({ parts, namedFiles, datasets }));
     refuseErrors(draftText, text, namedFiles, {
@@ -57,8 +58,8 @@ export class MatchCounts {
     const { shared } = await this.referenceSnapshots.loadCurrent();
     const source = {
       contextKey: JSON.stringify([
-        'draft',
-        version,
+        against,
+        'version' in configuration ? configuration.version : undefined,
         await this.referenceSnapshots.currentHash(),
         datasets.map((eachDataset) => eachDataset.sha256),
       ]),
