@@ -3,21 +3,12 @@ import { STATEMENTS, type StatementKind } from '@jadefence/core/language';
 import { Argument, type Command } from 'commander';
 import { editDraft, printEdit, textOrInput } from '../edit-draft.js';
 import { Failure } from '../cli-error.js';
-import {
-  RECORD_FORMATS,
-  TABLE_FORMATS,
-  printRecord,
-  writeRows,
-  type OneOutput,
-  type Output,
-  type Streams,
-} from '../output.js';
+import { RECORD_FORMATS, printRecord, type OneOutput, type Streams } from '../output.js';
 import { confirm } from '../prompts.js';
 import { renderChanges } from '../render/changes.js';
 import { countRequests, renderMeaning } from '../render/meaning.js';
 import { countOf } from '../render/text.js';
 import { connect } from '../service.js';
-import { positionOf, withPosition, type PositionOptions } from './rule.js';
 
 interface OutputOption {
   readonly output: OneOutput;
@@ -143,56 +134,4 @@ async function showChanges(output: OneOutput, streams: Streams): Promise<void> {
         : 'Nothing differs.'
       : renderChanges(draftChanges.changes, streams);
   printRecord(streams, output, draftChanges, `${against}\n${text}`);
-}
-
-export function addGate(gate: Command, streams: Streams): void {
-  gate
-    .command('list')
-    .description('List the gates of the draft')
-    .option(...TABLE_FORMATS)
-    .addHelpText('after', '\nExamples:\n  jadefence gate list')
-    .action(async ({ output }: { output: Output }) => {
-      const { gates } = await (await connect(streams)).draft();
-      writeRows(streams, output, gates, {
-        columns: {
-          gate: (item) => item.name,
-          direction: (item) => item.direction,
-          protects: (item) => [...item.hosts, ...item.clients].join(', '),
-          fences: (item) => item.fences.join(', '),
-          otherwise: (item) => item.otherwise,
-        },
-        empty: 'The draft has no gates yet.',
-      });
-    });
-  withPosition(gate.command('attach'))
-    .description('Attach a fence to a gate, or move it there')
-    .argument('<gate>', 'name of the gate')
-    .argument('<fence>', 'name of the fence')
-    .option(...RECORD_FORMATS)
-    .addHelpText('after', '\nExamples:\n  jadefence gate attach tickets house --top')
-    .action((name: string, fence: string, options: OutputOption & PositionOptions) =>
-      editDraft(
-        [{ kind: 'attach', gate: name, fence, position: positionOf(options, 'bottom') }],
-        options.output,
-        streams,
-      ),
-    );
-  withPosition(gate.command('move'))
-    .description('Move a gate: of those that fit equally, the first judges')
-    .argument('<gate>', 'name of the gate')
-    .option(...RECORD_FORMATS)
-    .addHelpText('after', '\nExamples:\n  jadefence gate move tickets --top')
-    .action((name: string, options: OutputOption & PositionOptions) =>
-      editDraft([{ kind: 'move-gate', gate: name, position: positionOf(options) }], options.output, streams),
-    );
-  gate
-    .command('detach')
-    .description('Detach a fence from a gate')
-    .argument('<gate>', 'name of the gate')
-    .argument('<fence>', 'name of the fence')
-    .option(...RECORD_FORMATS)
-    .addHelpText('after', '\nExamples:\n  jadefence gate detach tickets house')
-    .action((name: string, fence: string, { output }: OutputOption) =>
-      editDraft([{ kind: 'detach', gate: name, fence }], output, streams),
-    );
 }

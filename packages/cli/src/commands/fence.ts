@@ -83,17 +83,21 @@ export function addFenceEdits(fence: Command, streams: Streams): void {
       .command(verb)
       .description(verb === 'attach' ? 'Put a fence at gates, last in their stacks' : 'Take a fence away from gates')
       .argument('<name>', 'name of the fence')
-      .argument('<gates...>', 'names of the gates')
+      .argument('[gates...]', 'names of the gates')
+      .option('--hosts <pattern...>', 'and every gate with such a host: *.larkmoor.example')
       .option(...RECORD_FORMATS)
-      .addHelpText('after', `\nExamples:\n  jadefence fence ${verb} house tickets collection`)
-      .action((name: string, gates: string[], { output }: { output: OneOutput }) =>
+      .addHelpText(
+        'after',
+        `\nExamples:\n  jadefence fence ${verb} house tickets collection\n  jadefence fence ${verb} house --hosts '*.larkmoor.example'`,
+      )
+      .action(async (name: string, gates: string[], options: { hosts?: string[]; output: OneOutput }) =>
         editDraft(
-          gates.map((gate) =>
+          (await gatesOf(gates, options.hosts, streams)).map((gate) =>
             verb === 'attach'
               ? { kind: verb, gate, fence: name, position: { at: 'bottom' } }
               : { kind: verb, gate, fence: name },
           ),
-          output,
+          options.output,
           streams,
         ),
       );
@@ -108,6 +112,38 @@ export function addFenceEdits(fence: Command, streams: Streams): void {
     .action((name: string, mode: 'trial' | 'enforce', { output }: { output: OneOutput }) =>
       editDraft([{ kind: 'set-mode', fence: name, mode }], output, streams),
     );
+}
+
+/** @throws Failure where none is given, or no gate has such a host */
+async function gatesOf(
+  names: readonly string[],
+  patterns: readonly string[] = [],
+  streams: Streams,
+): Promise<string[]> {
+  if (names.length === 0 && patterns.length === 0)
+    throw new Failure(
+      'Give gates, or hosts of gates.',
+      EXIT.wrongInput,
+      "As tickets, or --hosts '*.larkmoor.example'.",
+    );
+  if (patterns.length === 0) return [...names];
+  const { gates } = await (await connect(streams)).draft();
+  const found = patterns.flatMap((pattern) => {
+    const parts = pattern
+      .toLowerCase()
+      .split('*')
+      .map((part) => part.replaceAll(/[.*+?^${}()|[\]\\]/g, '\\$&'));
+    const expression = new RegExp(`^${parts.join('.*')}$`);
+    const fitting = gates.filter(({ hosts }) => hosts.some((host) => expression.test(host.replace(/^(=|\*\.)/, ''))));
+    if (fitting.length === 0)
+      throw new Failure(
+        `No gate has a host like "${pattern}".`,
+        EXIT.wrongInput,
+        `The hosts are: ${[...new Set(gates.flatMap(({ hosts }) => hosts))].join(', ') || 'none'}.`,
+      );
+    return fitting.map(({ name }) => name);
+  });
+  return [...new Set([...names, ...found])];
 }
 
 interface ImportOptions {

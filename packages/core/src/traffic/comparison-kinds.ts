@@ -11,6 +11,8 @@ export interface Kind {
   readonly write: (values: readonly string[]) => string;
   /** Only what is more frequent among the chosen is tried. */
   readonly isTypical?: boolean;
+  /** Another kind that is as good is narrower. */
+  readonly isWide?: boolean;
 }
 
 type SimpleKind = Omit<Kind, 'valuesOf'> & { readonly valueOf: (text: string) => string | undefined };
@@ -25,8 +27,18 @@ function writeHosts(values: readonly string[]): string {
 
 const SIMPLE_KINDS: readonly SimpleKind[] = [
   { field: 'client', valueOf: (text) => text, write: (values) => inList('client', values) },
-  { field: 'client', valueOf: (text) => networkOf(text, 24, 48), write: (values) => `client in ${values.join(', ')}` },
-  { field: 'client', valueOf: (text) => networkOf(text, 16, 32), write: (values) => `client in ${values.join(', ')}` },
+  {
+    field: 'client',
+    isWide: true,
+    valueOf: (text) => networkOf(text, 24, 48),
+    write: (values) => `client in ${values.join(', ')}`,
+  },
+  {
+    field: 'client',
+    isWide: true,
+    valueOf: (text) => networkOf(text, 16, 32),
+    write: (values) => `client in ${values.join(', ')}`,
+  },
   {
     field: 'country',
     valueOf: (text) => (/^[A-Z]{2}$/.test(text) ? text : undefined),
@@ -48,6 +60,13 @@ const SIMPLE_KINDS: readonly SimpleKind[] = [
     write: (values) => `agent contains ${values.join(', ')}`,
   },
 ];
+/** Of any length, as they are found around the chosen. */
+export const NETWORKS: Kind = {
+  field: 'client',
+  valuesOf: () => [],
+  write: (values) => `client in ${values.join(', ')}`,
+};
+
 const QUERY_NAMES: Kind = {
   field: 'query names',
   isTypical: true,

@@ -3,7 +3,7 @@ import { checkFences } from '../check/check-fences.js';
 import { ruleId } from '../decide/decision.js';
 import type { EvaluationContext } from '../decide/interpreter.js';
 import { Program } from '../match/compile/program.js';
-import { ChunkReplay, NOT_JUDGED } from '../replay/replay-chunk.js';
+import { ChunkReplay, NOT_JUDGED, type RowSequence } from '../replay/replay-chunk.js';
 import { invariant } from '../request/invariant.js';
 import type { DecidedSegment } from './decided-log.js';
 
@@ -57,14 +57,31 @@ export function observing(
   };
   return {
     attributes: program.attributes,
-    judge({ chunks, sequence }) {
-      const { codes } = replay.judge(
-        chunks.map(({ rows }) => rows),
-        sequence,
-      );
-      return (index) => (known[codes[index]!] ??= observedOf(codes[index]!));
+    judge(segment) {
+      const rows = segment.chunks.map((chunk) => chunk.rows);
+      const judged = judgedOnly(segment);
+      const { codes } = replay.judge(rows, judged ?? segment.sequence);
+      return (index) => {
+        const code = codes[judged ? judged.placeOf[index]! : index]!;
+        return (known[code] ??= observedOf(code));
+      };
     },
   };
+}
+
+/** The rows that were judged, where others were not: what lies outside a span counts for no limit. */
+function judgedOnly(segment: DecidedSegment): (RowSequence & { readonly placeOf: Int32Array }) | undefined {
+  const { chunks, sequence } = segment;
+  if (!chunks.some(({ codes }) => codes.includes(NOT_JUDGED))) return undefined;
+  const placeOf = new Int32Array(sequence ? sequence.rowOf.length : chunks[0]!.codes.length);
+  const chunkOf: number[] = [];
+  const rowOf: number[] = [];
+  forEachRow(segment, (index, chunk, row) => {
+    placeOf[index] = chunkOf.length;
+    chunkOf.push(chunk);
+    rowOf.push(row);
+  });
+  return { chunkOf: Uint32Array.from(chunkOf), rowOf: Uint32Array.from(rowOf), placeOf };
 }
 
 function isLimit(rule: string): boolean {

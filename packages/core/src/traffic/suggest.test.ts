@@ -5,10 +5,11 @@ import { isStop } from '../decide/decision.js';
 import { decide } from '../decide/interpreter.js';
 import { State } from '../decide/state.js';
 import { Program } from '../match/compile/program.js';
-import { ChunkReplay } from '../replay/replay-chunk.js';
+import { ChunkReplay, NOT_JUDGED } from '../replay/replay-chunk.js';
 import type { LogRecord } from '../request/record.js';
 import { normalizeRequest } from '../request/request.js';
 import { chunkOf } from '../test/chunk-of.js';
+import { coveringNetworks, holdingAny } from './covering-networks.js';
 import { CHOSEN, OTHER, SPARED, type DecidedLog } from './decided-log.js';
 import { suggestRules } from './suggest-rules.js';
 import type { Suggestions } from './verify-proposals.js';
@@ -43,10 +44,12 @@ function recordOf({ client, path, agent, host, query, tool, atUnixMs }: Line, at
   return { line: at + 1, atUnixMs: atUnixMs ?? at * STEP_MS, attributes };
 }
 
-async function suggest(lines: readonly Line[]): Promise<Suggestions> {
+/** @param from the first line that the replay judged */
+async function suggest(lines: readonly Line[], from = 0): Promise<Suggestions> {
   const rows = chunkOf(lines.map(recordOf))!;
   const replay = new ChunkReplay(new Program(context));
   const { codes } = replay.judge([rows]);
+  codes.fill(NOT_JUDGED, 0, from);
   const { rulings } = replay.table;
   const of = (wanted: number) =>
     new Map([[0, Uint32Array.from([...lines.keys()].filter((at) => lines[at]!.purpose === wanted))]]);
@@ -78,8 +81,8 @@ it('what a suggestion stops is what such a rule stops, by the interpreter', asyn
   });
   const proposed = new Set<string>();
   await fc.assert(
-    fc.asyncProperty(fc.array(line, { minLength: 1, maxLength: 40 }), async (lines) => {
-      const { rules } = await suggest(lines);
+    fc.asyncProperty(fc.array(line, { minLength: 1, maxLength: 40 }), fc.constantFrom(0, 0, 5), async (lines, from) => {
+      const { rules } = await suggest(lines, from);
       for (const { action, condition, stopped, collateral } of rules) {
         proposed.add(action.split(' ')[0]!);
         for (const field of ['query', 'header']) if (condition.includes(field)) proposed.add(field);
@@ -87,8 +90,9 @@ it('what a suggestion stops is what such a rule stops, by the interpreter', asyn
         const { rulebook, diagnostics } = checkFences([{ path: 'f.fence', text }], []);
         expect(diagnostics).toEqual([]);
         const state = new State();
-        const blocked = lines.filter((one, at) =>
-          isStop(decide({ rulebook: rulebook! }, normalizeRequest(recordOf(one, at)), state).outcome),
+        const blocked = lines.filter(
+          (one, at) =>
+            at >= from && isStop(decide({ rulebook: rulebook! }, normalizeRequest(recordOf(one, at)), state).outcome),
         );
         expect([stopped, collateral]).toEqual(
           [CHOSEN, SPARED].map((wanted) => blocked.filter(({ purpose }) => purpose === wanted).length),
@@ -114,7 +118,7 @@ it('the shortest rule that stops what was chosen and nothing besides is first; w
     visitor(at, { path: '/page-3', agent: 'browser/2', client: `198.19.${at}.9`, purpose: CHOSEN }),
   );
   expect((await suggest([...visitors, ...attack])).rules[0]).toMatchObject({
-    condition: 'client in 198.19.0.0/16',
+    condition: 'client in 198.19.0.0/18',
     stopped: 60,
     collateral: 0,
   });
@@ -145,4 +149,36 @@ it('the shortest rule that stops what was chosen and nothing besides is first; w
   }));
   const [first] = (await suggest([...eager, ...calm].sort((a, b) => a.atUnixMs! - b.atUnixMs!))).rules;
   expect(first).toMatchObject({ action: 'limit 1 per 1m by client', condition: 'always', stopped: 38, collateral: 0 });
+});
+
+it('networks of any length hold what was chosen and hardly anything else, found as by counting', () => {
+  const octet = fc.constantFrom(0, 1, 3, 9, 200, 255);
+  const address = fc.oneof(
+    fc.tuple(octet, octet).map(([third, last]) => `198.18.${third}.${last}`),
+    octet.map((last) => `2001:db8::${last.toString(16)}`),
+  );
+  const client = fc.record({
+    text: address,
+    chosen: fc.integer({ min: 0, max: 3 }),
+    spared: fc.integer({ min: 0, max: 3 }),
+  });
+  const clients = fc.uniqueArray(client, { maxLength: 24, selector: ({ text }) => text });
+  fc.assert(
+    fc.property(clients, (all) => {
+      const networks = coveringNetworks(all);
+      const sum = (of: 'chosen' | 'spared', some: readonly (typeof all)[number][]) =>
+        some.reduce((total, one) => total + one[of], 0);
+      for (const { text, chosen, spared } of networks) {
+        const held = all.filter((one) => holdingAny([text])(one.text));
+        expect([chosen, spared]).toEqual([sum('chosen', held), sum('spared', held)]);
+        // Others are in it only where it is one address.
+        expect(spared === 0 || !text.includes('/')).toBe(true);
+        const half = text.includes('/') && [`${text.split('/')[0]}/${Number(text.split('/')[1]) + 1}`];
+        if (half) expect(held.filter((one) => one.chosen > 0).every((one) => holdingAny(half)(one.text))).toBe(false);
+      }
+      const chosen = all.filter((one) => one.chosen > 0);
+      expect(chosen.every((one) => holdingAny(networks.map(({ text }) => text))(one.text))).toBe(true);
+      expect(sum('chosen', all)).toBe(networks.reduce((total, one) => total + one.chosen, 0));
+    }),
+  );
 });

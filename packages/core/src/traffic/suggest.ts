@@ -4,7 +4,8 @@ import type { Ruling } from '../decide/decision.js';
 import type { EvaluationContext } from '../decide/interpreter.js';
 import { NOT_JUDGED } from '../replay/replay-chunk.js';
 import { RequestValues, type ValueField } from './request-values.js';
-import { kindsFor, OF_CLIENTS, type Kind } from './comparison-kinds.js';
+import { kindsFor, NETWORKS, OF_CLIENTS, type Kind } from './comparison-kinds.js';
+import { coveringNetworks, holdingAny } from './covering-networks.js';
 import { CHOSEN, OTHER } from './decided-log.js';
 
 /** Of more rows every second is taken, then every fourth, and so on; what is proposed is counted exactly afterwards. */
@@ -18,6 +19,10 @@ const EXTENDED = 30;
 const SHOWN = 5;
 /** Least share of the chosen that a comparison has to cover. */
 const LEAST = 0.3;
+/** Of several values together no more are taken once they cover so many. */
+const ENOUGH = 0.97;
+/** What is wider than it has to be is worth less by such a part of a value. */
+const WIDE = 0.2;
 /** What is stopped besides weighs so much more than what is not stopped. */
 const COLLATERAL_WEIGHT = 20;
 /** Comparisons that hold of so many of the chosen at least are what a limit can count. */
@@ -173,8 +178,11 @@ export class RuleSearch {
 
   /** Comparisons that hold of many of the chosen. */
   get #atoms(): readonly Atom[] {
-    this.#found ??= this.#kinds
-      .flatMap((kind) => this.#atomsOf(kind))
+    if (this.#found) return this.#found;
+    const byText = new Map<string, Atom>();
+    for (const atom of [...this.#networkAtoms(), ...this.#kinds.flatMap((kind) => this.#atomsOf(kind))])
+      if (!byText.has(atom.text)) byText.set(atom.text, atom);
+    this.#found = [...byText.values()]
       .sort((a, b) => b.numChosen - a.numChosen || (a.text < b.text ? -1 : 1))
       .slice(0, COMBINED);
     return this.#found;
@@ -209,6 +217,44 @@ export class RuleSearch {
       atoms.reduce((sum, { numValues }) => sum + numValues, 0),
     );
     return { atoms, chosen, spared, numChosen, numSpared, score };
+  }
+
+  /** With networks of any length: the one that holds most of the chosen, and as many as are needed. */
+  #networkAtoms(): Atom[] {
+    const column = this.#fields.indexOf('client');
+    const [chosen, spared] = [this.#chosen, this.#spared].map(({ columns, size }) =>
+      columns[column]!.subarray(0, size),
+    );
+    const [inChosen, inSpared] = [countNumbers(chosen!), countNumbers(spared!)];
+    const numbers = new Set([...inChosen.keys(), ...inSpared.keys()]);
+    const textOf = (number: number): string => this.#values.textOf('client', number) ?? '';
+    const networks = coveringNetworks(
+      [...numbers].map((number) => ({
+        text: textOf(number),
+        chosen: inChosen.get(number) ?? 0,
+        spared: inSpared.get(number) ?? 0,
+      })),
+    );
+    const total = chosen!.length;
+    const needed = networks.slice(0, TOGETHER);
+    for (let covered = 0, at = 0; at < needed.length; at += 1)
+      if ((covered += needed[at]!.chosen) >= total * ENOUGH) needed.splice(at + 1);
+    return [networks.slice(0, 1), needed].flatMap((set): Atom[] => {
+      if (set.reduce((sum, one) => sum + one.chosen, 0) < total * LEAST) return [];
+      const holds = holdingAny(set.map(({ text }) => text));
+      const bitsOf = (all: Int32Array): Uint32Array => bitsWhere(all, (number) => holds(textOf(number)));
+      const bits = bitsOf(chosen!);
+      return [
+        {
+          kind: NETWORKS,
+          text: NETWORKS.write(set.map(({ text }) => text)),
+          numValues: set.length,
+          chosen: bits,
+          spared: bitsOf(spared!),
+          numChosen: countBits(bits),
+        },
+      ];
+    });
   }
 
   /** Comparisons of a kind: with the most frequent values of the chosen, one at a time, and several together. */
@@ -248,16 +294,18 @@ export class RuleSearch {
     for (const id of kind.isTypical ? [] : typical.slice(0, TOGETHER)) {
       together.push(id);
       covered += inChosen[id]!;
-      if (covered >= total * 0.97) break;
+      if (covered >= total * ENOUGH) break;
     }
     if (together.length > 1 && covered >= total * LEAST) sets.push(together);
     return sets.map((set) => {
-      const bitsOf = (all: Int32Array): Uint32Array => bitsWhere(all, idsOf, new Set(set));
+      const wanted = new Set(set);
+      const bitsOf = (all: Int32Array): Uint32Array =>
+        bitsWhere(all, (number) => idsOf(number).some((id) => wanted.has(id)));
       const bits = bitsOf(chosen);
       return {
         kind,
         text: kind.write(set.map((id) => texts[id]!).sort()),
-        numValues: set.length,
+        numValues: set.length + (kind.isWide ? WIDE : 0),
         chosen: bits,
         spared: bitsOf(spared),
         numChosen: countBits(bits),
@@ -271,27 +319,27 @@ function byScore(candidates: readonly Candidate[]): Candidate[] {
   return [...candidates].sort((a, b) => b.score - a.score || (textOf(a) < textOf(b) ? -1 : 1));
 }
 
+/** By number of a value, how many rows have it; without holes for those that none has. */
+function countNumbers(numbers: Int32Array): ReadonlyMap<number, number> {
+  const counts = new Map<number, number>();
+  for (const number of numbers) if (number >= 0) counts.set(number, (counts.get(number) ?? 0) + 1);
+  return counts;
+}
+
 /** By id, how many rows have it. */
 function countIds(numbers: Int32Array, idsOf: (number: number) => readonly number[]): number[] {
-  const byNumber: number[] = [];
-  for (const number of numbers) if (number >= 0) byNumber[number] = (byNumber[number] ?? 0) + 1;
   const counts: number[] = [];
-  byNumber.forEach((count, number) => {
+  countNumbers(numbers).forEach((count, number) => {
     for (const id of idsOf(number)) counts[id] = (counts[id] ?? 0) + count;
   });
   return counts;
 }
 
-function bitsWhere(
-  numbers: Int32Array,
-  idsOf: (number: number) => readonly number[],
-  wanted: ReadonlySet<number>,
-): Uint32Array {
+function bitsWhere(numbers: Int32Array, isWanted: (number: number) => boolean): Uint32Array {
   const bits = new Uint32Array((numbers.length + 31) >>> 5);
-  const isWanted: boolean[] = [];
+  const known: boolean[] = [];
   numbers.forEach((number, at) => {
-    if (number >= 0 && (isWanted[number] ??= idsOf(number).some((id) => wanted.has(id))))
-      bits[at >>> 5]! |= 1 << (at & 31);
+    if (number >= 0 && (known[number] ??= isWanted(number))) bits[at >>> 5]! |= 1 << (at & 31);
   });
   return bits;
 }

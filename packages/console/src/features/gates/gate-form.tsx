@@ -15,7 +15,7 @@ import { TextField } from '../../components/text-field.js';
 import { useUnsaved } from '../../components/unsaved.js';
 import { countOf } from '../../format.js';
 import { InspectionFields } from './inspection-fields.js';
-import { fieldsOf, NEW_GATE, writeGate, type GateFields } from './gate-text.js';
+import { fieldsOf, NEW_GATE, writeGate, type GateFields } from '@jadefence/core/edit';
 
 const DIRECTIONS = [
   { value: 'inbound', text: 'inbound: visitors to hosts of yours' },

@@ -9,7 +9,7 @@ import { EmptyState, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { GateCard } from './gate-card.js';
 import { GateForm } from './gate-form.js';
-import { readGate } from './gate-text.js';
+import { readGate } from '@jadefence/core/edit';
 
 /** Where requests pass: each gate with its fences in order. */
 export function GatesPage() {

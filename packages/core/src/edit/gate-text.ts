@@ -1,16 +1,12 @@
-import {
-  parseFences,
-  PATH_FORMS,
-  printEnding,
-  printStatement,
-  printValue,
-  type Diagnostic,
-  type GateStatement,
-  type Inspection,
-  type PathForm,
-} from '@jadefence/core/language';
+/** A gate as fields that a form or a command sets. */
+import type { Diagnostic } from '../language/diagnostic.js';
+import { parseFences } from '../language/parser.js';
+import { printEnding } from '../language/action-text.js';
+import { printStatement } from '../language/printer.js';
+import { PATH_FORMS, type GateStatement, type Inspection, type PathForm } from '../language/tree.js';
+import { printValue } from '../language/value.js';
 
-/** A gate as the form has it; what it has no field for stays as it is. */
+/** What it has no field for stays as it is. */
 export interface GateFields {
   readonly name: string;
   readonly direction: 'inbound' | 'outbound';
