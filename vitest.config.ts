@@ -29,8 +29,8 @@ export default defineConfig({
     ],
     setupFiles: ['./scripts/lib/property-tests.mjs'],
     reporters: ['default', './scripts/closing-line-reporter.mjs'],
-    testTimeout: 60_000,
-    hookTimeout: 60_000,
+    testTimeout: 120_000,
+    hookTimeout: 180_000,
     // What a page or a service shows in the end; a slow machine takes longer.
     expect: { poll: { timeout: 20_000, interval: 50 } },
     pool: 'forks',

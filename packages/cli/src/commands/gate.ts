@@ -82,7 +82,7 @@ Examples:
       return editDraft([{ kind: 'put', text, part: 'gate', isNew: true }], options.output, streams);
     });
   withGateOptions(gate.command('set'), false)
-    .description('Change what a gate of the draft covers and does')
+    .description('Set what a gate of the draft covers and does')
     .argument('<gate>', 'name of the gate')
     .addHelpText(
       'after',
