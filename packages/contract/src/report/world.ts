@@ -44,7 +44,10 @@ function drawOutlines(): Outline[] {
   }));
 }
 
-/** @param code ISO 3166-1 alpha-2 @returns the number that outlines have, undefined for a code that is none */
+/**
+ * @param code ISO 3166-1 alpha-2
+ * @returns the number that outlines have; undefined for an unknown code
+ */
 export function countryNumber(code: string): string | undefined {
   return alpha2ToNumeric(code);
 }
