@@ -8,6 +8,7 @@ const CORE_MAY_USE = {
   text: [],
   request: [],
   kernel: [],
+  masking: ['request'],
   columns: ['arrays', 'binary', 'kernel'],
   reference: ['arrays', 'request', 'binary'],
   language: ['text', 'request', 'reference'],
@@ -22,7 +23,7 @@ const CORE_MAY_USE = {
   match: ['arrays', 'request', 'reference', 'language', 'check', 'decide', 'columns'],
   logs: ['arrays', 'text', 'request', 'columns', 'kernel', 'binary'],
   survey: ['arrays', 'request', 'reference', 'language', 'columns', 'check', 'decide', 'match'],
-  replay: ['arrays', 'request', 'reference', 'language', 'check', 'decide', 'columns', 'match'],
+  replay: ['arrays', 'masking', 'request', 'reference', 'language', 'check', 'decide', 'columns', 'match'],
 };
 
 /** The bounds of the engine are parameters of every folder. */

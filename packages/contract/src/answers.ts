@@ -14,6 +14,7 @@ import type { PassphraseInfo } from './passphrases.js';
 import type { SourceInfo } from './sources.js';
 import type { ChangePage, ComparisonInfo, ComparisonProgress, ComparisonResult } from './comparisons.js';
 import type { Log } from './logs.js';
+import type { Masking } from './masking.js';
 import type { TrafficFinding } from '@jadefence/core/traffic';
 import type { ReleasedClient, StoppedNow } from './clients.js';
 import type { FenceReadiness } from './readiness.js';
@@ -28,6 +29,7 @@ import type {
   DraftSteps,
   EditResult,
   EntryOrigin,
+  GatePreview,
   ImportPreview,
   ListInfo,
   MatchCount,
@@ -83,6 +85,7 @@ export interface Answers {
   readonly EntryOrigin: EntryOrigin;
   readonly ExpectationResult: ExpectationResult;
   readonly Explanation: Explanation;
+  readonly GatePreview: GatePreview;
   readonly Health: Health;
   readonly Identified: Identified;
   readonly ImportPreview: ImportPreview;
@@ -91,6 +94,7 @@ export interface Answers {
   readonly ListInfo: ListInfo;
   readonly ListLookup: ListLookup;
   readonly Log: Log;
+  readonly Masking: Masking;
   readonly Matrix: Matrix;
   readonly MatchCount: MatchCount;
   readonly MeaningChanges: MeaningChanges;

@@ -31,6 +31,8 @@ import type {
   ImportPreview,
   ListInfo,
   MatchCount,
+  GatePreview,
+  GatePreviewRequest,
   MatchRequest,
 } from './draft.js';
 import type { Health } from './health.js';
@@ -47,6 +49,7 @@ import type {
   ComparisonResult,
   ComparisonRequest,
 } from './comparisons.js';
+import type { Masking, MaskingRequest, UnmaskRequest } from './masking.js';
 import type { Log, LogReadOptions } from './logs.js';
 import type { ReleasedClient, StopClientRequest, StoppedNow } from './clients.js';
 import type { FenceReadiness, ReadinessQuery } from './readiness.js';
@@ -86,14 +89,23 @@ export class ServiceClient extends Transport {
   signOut = (): Promise<void> => this.json('DELETE', '/session');
   createToken = (
     signIn: { name: string; password: string },
-    token: { name: string; scope: Role },
+    token: { name: string; scope: Role; unmask?: boolean },
   ): Promise<CreatedToken> =>
     this.json('POST', '/session/tokens', { signInName: signIn.name, password: signIn.password, ...token });
   changePassword = (input: { password: string; newPassword: string }): Promise<void> =>
     this.json('PUT', '/session/password', input);
   tokens = (): Promise<AccessToken[]> => this.json('GET', '/tokens');
-  createTokenFor = (token: { name: string; scope: Role; expiresInDays?: number }): Promise<CreatedToken> =>
-    this.json('POST', '/tokens', token);
+  createTokenFor = (token: {
+    name: string;
+    scope: Role;
+    expiresInDays?: number;
+    unmask?: boolean;
+  }): Promise<CreatedToken> => this.json('POST', '/tokens', token);
+  masking = (): Promise<Masking> => this.json('GET', '/masking');
+  setMasking = (masking: MaskingRequest): Promise<Masking> => this.json('PUT', '/masking', masking);
+  /** Shows true values in this session for a while. */
+  unmask = (input: UnmaskRequest): Promise<Masking> => this.json('POST', '/session/unmask', input);
+  maskAgain = (): Promise<Masking> => this.json('DELETE', '/session/unmask');
   revokeToken = (id: number): Promise<void> => this.json('DELETE', `/tokens/${id}`);
   resetPassword = (name: string): Promise<{ password: string }> =>
     this.json('POST', `/users/${encodeURIComponent(name)}/password-reset`);
@@ -166,6 +178,8 @@ export class ServiceClient extends Transport {
     this.json('GET', `/fences/${encodeURIComponent(fence)}/readiness${queryText({ replays: replays?.join() })}`);
   countMatches = (logId: number, rule: MatchRequest, signal?: AbortSignal): Promise<MatchCount> =>
     this.json('POST', `/logs/${logId}/matches`, rule, undefined, signal);
+  previewGate = (logId: number, gate: GatePreviewRequest, signal?: AbortSignal): Promise<GatePreview> =>
+    this.json('POST', `/logs/${logId}/gate-preview`, gate, undefined, signal);
   /** Counts in the latest log that has requests for the gates of the fence; undefined where there is none. */
   countInLatest = async (
     logs: readonly Log[],

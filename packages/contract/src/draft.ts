@@ -1,4 +1,5 @@
-import type { ChangeSelectorInput, CountMatchesInput, FenceFilesInput } from './server.js';
+import type { GatePreview as GateCounts } from '@jadefence/core/replay';
+import type { ChangeSelectorInput, CountMatchesInput, GatePreviewInput, FenceFilesInput } from './server.js';
 import type { Shape } from './shape.js';
 import type { Change, Diagnostic, ListKind, Part, WeeklyHours } from '@jadefence/core/language';
 import type { DescribedChange, EntryReport, ListContents } from '@jadefence/core/edit';
@@ -157,6 +158,13 @@ export interface EntryOrigin {
 
 /** A rule, counted by what the draft, or a revision that is given, names. */
 export type MatchRequest = Shape<CountMatchesInput>;
+
+export type GatePreviewRequest = Shape<GatePreviewInput>;
+
+/** What a gate would see of a log. */
+export interface GatePreview extends GateCounts {
+  readonly gate: string;
+}
 
 /** How many requests of a log a condition is true of. */
 export interface MatchCount {

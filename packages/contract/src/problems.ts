@@ -7,6 +7,7 @@ export const PROBLEMS = {
   'unauthenticated': { status: 401, title: 'Not signed in' },
   'invalid-credentials': { status: 401, title: 'The name or the password is wrong' },
   'not-permitted': { status: 403, title: 'Not permitted' },
+  'masked': { status: 403, title: 'The answer names masked values' },
   'cross-origin-forbidden': { status: 403, title: 'The request comes from another site' },
   'bad-body': { status: 400, title: 'The request body cannot be read' },
   'bad-input': { status: 422, title: 'The input is not valid' },

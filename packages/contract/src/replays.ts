@@ -57,6 +57,8 @@ export interface PartialResult {
 export type ReplayRequest = Shape<ReplayInput>;
 
 export interface ReplayResult extends Replay {
+  /** Where fields are masked for the caller: which and how, `client=shorten`. */
+  readonly masked?: string;
   readonly summary: Summary;
   /** Outcome counts by equal steps of time, at most 96 of them. */
   readonly timeline: {
@@ -104,6 +106,8 @@ export interface ProtectedStop {
 }
 
 export interface DecisionPage {
+  /** Where fields are masked for the caller: which and how, `client=shorten`. */
+  readonly masked?: string;
   readonly offset: number;
   /** Rows in all, after the filter by outcome. */
   readonly total: number;

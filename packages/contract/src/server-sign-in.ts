@@ -1,5 +1,5 @@
 /** What the service reads of users, passwords and tokens. */
-import { IsIn, IsInt, IsString, Length, Max, Min } from 'class-validator';
+import { IsBoolean, IsIn, IsInt, IsString, Length, Max, Min } from 'class-validator';
 import { Optional } from './decorators.js';
 import { ROLES, type Role } from './users.js';
 
@@ -13,6 +13,8 @@ export class SignInTokenInput {
   @IsString() @Length(1, 1000) password!: string;
   @IsString() @Length(1, 100) name!: string;
   @IsIn(ROLES) scope!: Role;
+  /** Of an administrator: shows true values where fields are masked. */
+  @Optional() @IsBoolean() unmask?: boolean;
 }
 
 export class NewPasswordInput {
@@ -25,4 +27,5 @@ export class NewTokenInput {
   @IsString() @Length(1, 100) name!: string;
   @IsIn(ROLES) scope!: Role;
   @Optional() @IsInt() @Min(1) @Max(3650) expiresInDays?: number;
+  @Optional() @IsBoolean() unmask?: boolean;
 }

@@ -37,6 +37,7 @@ import { DATASET_OWNERS, type DatasetOwner } from './datasets.js';
 import type { ReplayPolicy } from './replays.js';
 
 export * from './server-advice.js';
+export * from './server-masking.js';
 export * from './server-sign-in.js';
 
 const MAX_FILE_CHARACTERS = 20_000_000;
@@ -201,6 +202,11 @@ export class CountMatchesInput {
   @IsString() @Length(1, 20_000) text!: string;
   @Optional() @Matches(NAME, { message: '$property must be the name of a fence' }) fence?: string;
   @Optional() @IsAgainst() against?: ReplayPolicy;
+}
+
+/** A gate as fence text, as it is edited. */
+export class GatePreviewInput {
+  @IsString() @Length(1, 200_000) text!: string;
 }
 
 export class PageQuery {

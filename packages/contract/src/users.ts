@@ -14,6 +14,8 @@ export interface CreatedToken {
   readonly name: string;
   readonly scope: Role;
   readonly expiresAt: string | null;
+  /** Shows true values where fields are masked. */
+  readonly unmask: boolean;
 }
 
 export interface AccessToken {
@@ -21,6 +23,8 @@ export interface AccessToken {
   readonly user: string;
   readonly name: string;
   readonly scope: Role;
+  /** Shows true values where fields are masked. */
+  readonly unmask: boolean;
   readonly createdAt: string;
   readonly expiresAt: string | null;
   /** To the minute; null before the first use. */

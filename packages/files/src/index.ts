@@ -5,3 +5,4 @@ export { readCategoryFile } from './category-file.js';
 export { readDatasetFile } from './dataset-file.js';
 export { packFiles, packFolder } from './pack-folder.js';
 export { importInThreads, importMerged, type Imported, type ImportTask, type LogFile } from './import-threads.js';
+export { generateMaskKey, KeyedMasker } from './keyed-masker.js';

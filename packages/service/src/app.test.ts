@@ -25,7 +25,7 @@ beforeAll(async () => {
   await service.users.createFirstAdministrator('/tmp/jadefence-app-test-sign-in', 'http://127.0.0.1');
   const admin = (await service.users.byUserId(1))!;
   const tokenOf = async (scope: 'viewer' | 'administrator'): Promise<string> =>
-    (await service.users.createToken(admin, scope, scope)).token;
+    (await service.users.createToken(admin, { name: scope, scope })).token;
   tokens = { viewer: await tokenOf('viewer'), administrator: await tokenOf('administrator') };
 });
 afterAll(async () => {

@@ -24,6 +24,7 @@ import { HealthCheck } from './features/health/routes.js';
 import { ShortImportPool } from './threads/short-import-pool.js';
 import { LogImports } from './features/logs/log-import.js';
 import { logRoutes } from './features/logs/routes.js';
+import { maskingRoutes } from './features/masking/routes.js';
 import { ComparisonRuns } from './features/comparisons/comparison-runs.js';
 import { CachedInputs } from './features/replays/context-store.js';
 import { ReplayRuns } from './features/replays/replay-runs.js';
@@ -178,6 +179,7 @@ export async function createService(config: Config, hasThreads = true): Promise<
     ...apiRoutes(() => routes),
     ...health.routes,
     ...userRoutes(users),
+    ...maskingRoutes(features.masking),
     ...referenceRoutes({ db, datasets, referenceSnapshots, sources, imports: referenceImports, maxUploadBytes }),
     ...logRoutes(logs, imports, maxUploadBytes),
     ...features.routes,
@@ -195,7 +197,7 @@ export async function createService(config: Config, hasThreads = true): Promise<
     config,
     logger,
     await sessionHandler(config, db, sessionPool),
-    buildRouter(routes, new Authenticator(users), elsewhere.requests, logger),
+    buildRouter(routes, new Authenticator(users), elsewhere.requests, features.masking, logger),
   );
   return {
     app,

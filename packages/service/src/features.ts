@@ -13,6 +13,8 @@ import { DraftReviews } from './features/draft/review.js';
 import { draftRoutes } from './features/draft/routes.js';
 import { listRoutes } from './features/lists/routes.js';
 import { Logs } from './features/logs/logs.js';
+import { Masking } from './features/masking/masking.js';
+import { GatePreviews } from './features/rule-preview/gate-preview.js';
 import { MatchCounts } from './features/rule-preview/rule-preview.js';
 import { LimitAdvices } from './features/advice/limit-advices.js';
 import { adviceRoutes } from './features/advice/routes.js';
@@ -77,8 +79,10 @@ export function openFeatures({ db, config, pool, queue, tables }: FeatureParts) 
   const { maxWaiting } = config;
   const comparisons = new Comparisons(db, { replays, pages, judges, logs, pool, queue, maxWaiting });
   const countryTables = new CountryTables(db, datasets, referenceSnapshots, drafts, logs, pool, config.resolver);
+  const masking = new Masking(db);
   const trail = new AuditTrail(db, `${config.auditKeyFile}-seen`);
   return {
+    masking,
     trail,
     datasets,
     referenceSnapshots,
@@ -106,10 +110,13 @@ export function openFeatures({ db, config, pool, queue, tables }: FeatureParts) 
         new RuleUses(db, drafts, referenceSnapshots),
       ),
       ...clientRoutes(new ClientStops(revisions)),
-      ...matchRoutes(new MatchCounts(revisions, logs, referenceSnapshots, pool)),
+      ...matchRoutes(
+        new MatchCounts(revisions, logs, referenceSnapshots, pool),
+        new GatePreviews(drafts, logs, referenceSnapshots, pool),
+      ),
       ...matrixRoutes(revisions, referenceSnapshots),
       ...tryRoutes(revisions, referenceSnapshots),
-      ...replayRoutes(replays, pages, protectedStops),
+      ...replayRoutes(replays, pages, protectedStops, masking),
       ...comparisonRoutes(comparisons),
       ...recordedRoutes(new RecordedComparisons(db, { replays, pages, judges, logs })),
       ...auditRoutes(db, trail),

@@ -13,6 +13,13 @@ import {
 } from '../output.js';
 import { connect } from '../service.js';
 
+interface TokenOptions {
+  readonly scope: Role;
+  readonly days?: number;
+  readonly unmask?: true;
+  readonly output: OneOutput;
+}
+
 export function addAdmin(admin: Command, streams: Streams): void {
   admin
     .command('reset-password')
@@ -31,11 +38,12 @@ export function addAdmin(admin: Command, streams: Streams): void {
     .description('Create a token')
     .argument('<name>', 'what the token is for')
     .option('--scope <scope>', `what it may do: ${ROLES.join(', ')}`, parseRole, 'viewer')
+    .option('--unmask', 'show true values where fields are masked')
     .option('--days <days>', 'days until it expires (default: 90)', parseWhole)
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence admin token create pipeline --scope editor --days 90')
-    .action(async (name: string, { scope, days, output }: { scope: Role; days?: number; output: OneOutput }) => {
-      const created = await (await connect(streams)).createTokenFor({ name, scope, expiresInDays: days });
+    .action(async (name: string, { scope, days, unmask, output }: TokenOptions) => {
+      const created = await (await connect(streams)).createTokenFor({ name, scope, expiresInDays: days, unmask });
       logMessage(
         streams,
         `Token "${created.name}" may do what a ${created.scope} does${created.expiresAt ? ` until ${created.expiresAt.slice(0, 10)}` : ''}. It is shown only this once:`,
@@ -55,6 +63,7 @@ export function addAdmin(admin: Command, streams: Streams): void {
           'name': (accessToken) => accessToken.name,
           'user': (accessToken) => accessToken.user,
           'scope': (accessToken) => accessToken.scope,
+          'true values': (accessToken) => (accessToken.unmask ? 'yes' : ''),
           'made': (accessToken) => accessToken.createdAt.slice(0, 10),
           'expires': (accessToken) => accessToken.expiresAt?.slice(0, 10) ?? 'never',
           'last used': (accessToken) => accessToken.lastUsedAt?.slice(0, 16).replace('T', ' ') ?? 'never',

@@ -23,7 +23,7 @@ interface OutputOption {
 }
 
 /** What a gate can have; what is not given stays as it is. */
-interface GateOptions extends OutputOption {
+export interface GateOptions extends OutputOption {
   readonly hosts?: readonly string[];
   readonly clients?: readonly string[];
   /** False for `--no-header`. */
@@ -95,7 +95,7 @@ Examples:
     .action(async (name: string, options: GateOptions) => {
       const old = readGate(await gateText(name, streams))!;
       const { text, problems } = writeGate(withOptions(fieldsOf(old), options), old);
-      refuse(problems);
+      refuseProblems(problems);
       await editDraft([{ kind: 'put', text, part: 'gate' }], options.output, streams);
     });
   gate
@@ -157,7 +157,7 @@ function addStack(gate: Command, streams: Streams): void {
     );
 }
 
-function withGateOptions(command: Command, isNew: boolean): Command {
+export function withGateOptions(command: Command, isNew: boolean): Command {
   command
     .option('--hosts <host...>', 'inbound: hosts that it protects, as in a fence: shop.example, =shop.example')
     .option('--clients <client...>', 'outbound: addresses, networks or lists of addresses that go out through it')
@@ -179,7 +179,7 @@ function withGateOptions(command: Command, isNew: boolean): Command {
 }
 
 /** @throws Failure where the draft has no such gate */
-async function gateText(name: string, streams: Streams): Promise<string> {
+export async function gateText(name: string, streams: Streams): Promise<string> {
   const { parts } = await (await connect(streams)).draftSources();
   const gates = parts.filter(({ kind }) => kind === 'gate');
   const part = gates.find((one) => one.name === name);
@@ -196,17 +196,17 @@ async function gateText(name: string, streams: Streams): Promise<string> {
 /** @throws Failure where they make no gate */
 function changed(fields: GateFields, options: GateOptions): string {
   const { text, problems } = writeGate(withOptions(fields, options));
-  refuse(problems);
+  refuseProblems(problems);
   return text;
 }
 
-function refuse(problems: ReturnType<typeof writeGate>['problems']): void {
+export function refuseProblems(problems: ReturnType<typeof writeGate>['problems']): void {
   if (problems.length > 0)
     throw new Failure(['The gate cannot be read:', ...describeDiagnostics(problems)].join('\n'), EXIT.wrongInput);
 }
 
 /** @throws Failure where an option does not fit the gate */
-function withOptions(fields: GateFields, options: GateOptions): GateFields {
+export function withOptions(fields: GateFields, options: GateOptions): GateFields {
   const { hosts, clients, header, trusting, paths, inspection, fences, otherwise } = options;
   const isInbound = fields.direction === 'inbound';
   const wrong = isInbound

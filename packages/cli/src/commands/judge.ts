@@ -1,5 +1,6 @@
 import type { EvaluationContext } from '@jadefence/core/decide';
 import { QUICK_BOUNDS, reviewRules } from '@jadefence/core/findings';
+import { maskCounts, type Masker } from '@jadefence/core/masking';
 import type { Statement } from '@jadefence/core/language';
 import { DEFAULT_MAX_KEYS, TooManyKeysError } from '@jadefence/core/match';
 import { summarize, type BreakdownName } from '@jadefence/core/replay';
@@ -8,6 +9,7 @@ import type { Imported } from '@jadefence/files';
 import type { Command } from 'commander';
 import { EXIT, Failure } from '../cli-error.js';
 import { loadContext, type JudgingContext, type JudgingOptions } from '../files/load-context.js';
+import { addMaskOptions, maskerOf, type MaskOptions } from '../files/mask-option.js';
 import { openLog, type OpenLog } from '../files/open-log.js';
 import { addReadingOptions, orFailLater, readingOf, type ReadingOptions } from '../files/reading.js';
 import { LogJudge, startImport, type PrintRecord } from '../judging/judge-log.js';
@@ -28,7 +30,7 @@ import { renderSummary } from '../render/summary.js';
 import { countOf } from '../render/text.js';
 import { printDecisionHeader, printDecisionRow } from '../render/csv.js';
 
-interface JudgeOptions extends ReadingOptions, JudgingOptions {
+interface JudgeOptions extends ReadingOptions, JudgingOptions, MaskOptions {
   readonly maxLimitKeys: number;
   readonly by?: readonly BreakdownName[];
   readonly protect?: readonly string[];
@@ -43,7 +45,7 @@ export function addJudge(program: Command, streams: Streams): void {
     .argument('<log...>', 'log file, several that are one log, or - for standard input')
     .requiredOption('--fences <path>', 'fence file, or folder of .fence files')
     .option('--country-table <file>', 'country table: CSV, statistics of a registry, or MMDB');
-  addReadingOptions(command)
+  addMaskOptions(addReadingOptions(command))
     .option('--host <host>', 'host of every request, if the log has no column')
     .option('--gate <name>', 'gate that judges every request, whatever its host')
     .addOption(peopleOption())
@@ -63,6 +65,7 @@ Examples:
   jadefence judge access.log access.log.1.gz --fences ./fences
   jadefence judge access.log --fences ./fences --protect office monitoring
   jadefence judge access.log --fences ./fences --country-table countries.csv --findings
+  jadefence judge access.log --fences ./fences --mask client=shorten,user=hide --output ndjson
   gzip -dc access.log.gz | jadefence judge - --fences site.fence --host shop.example`,
     )
     .action((log: string[], options: JudgeOptions) => judgeLog(log, options, streams));
@@ -71,13 +74,14 @@ Examples:
 async function judgeLog(paths: readonly string[], options: JudgeOptions, streams: Streams): Promise<void> {
   // Feeds take a while, so the log is read meanwhile; without them, errors of the fences are reported first.
   const early = options.categoryFeed ? undefined : await loadContext(options, streams);
+  const masker = await maskerOf(options);
   const knowsHost = options.host !== undefined || options.gate !== undefined;
   const log = await openLog(paths, await readingOf(options), knowsHost, streams);
   // Who is shown each decision of standard input is shown it as the line comes.
   const imported = paths.includes('-') && printOf(options) ? undefined : startImport(log);
   try {
     const loaded = early ?? (await loadContext(options, streams));
-    await judgeOpened({ log, imported, ...loaded }, paths, options, streams);
+    await judgeOpened({ log, imported, masker, ...loaded }, paths, options, streams);
   } finally {
     await imported?.return(undefined);
   }
@@ -88,27 +92,40 @@ function printOf({ output }: JudgeOptions): PrintRecord | undefined {
   return { ndjson: JSON.stringify, csv: printDecisionRow, table: undefined, json: undefined }[output];
 }
 
+/** Prints records without what is masked. */
+function masked(print: PrintRecord | undefined, masker: Masker | undefined): PrintRecord | undefined {
+  return print && masker ? (record) => print(masker.attributes(record)) : print;
+}
+
 interface OpenedLog extends JudgingContext {
   readonly log: OpenLog;
   /** Its chunks; absent where it is judged line by line. */
   readonly imported: AsyncGenerator<Imported> | undefined;
+  /** Of what is shown; rules see true values. */
+  readonly masker: Masker | undefined;
 }
 
 async function judgeOpened(
-  { log, imported, context, statements }: OpenedLog,
+  { log, imported, masker, context, statements }: OpenedLog,
   paths: readonly string[],
   options: JudgeOptions,
   streams: Streams,
 ): Promise<void> {
   const { output } = options;
-  const print = printOf(options);
+  const print = masked(printOf(options), masker);
+  if (options.findings && masker?.hasTexts)
+    throw new Failure(
+      '--findings names values that --mask hides.',
+      EXIT.wrongInput,
+      'Leave out one of them, or mask only client and peer.',
+    );
   if (options.findings && (print || options.protect))
     throw new Failure(
       '--findings shows what all decisions have in common, not each of them.',
       EXIT.wrongInput,
       'Leave out --findings, or --protect, and write a table or JSON.',
     );
-  const watch = options.protect && new ProtectedWatch(context.rulebook, options.protect);
+  const watch = options.protect && new ProtectedWatch(context.rulebook, options.protect, masker);
   const judging = new LogJudge(context, watch ? watch.around(print) : print, options.maxLimitKeys);
   const writer = new LineWriter(streams.data);
   if (output === 'csv') await writer.write(printDecisionHeader());
@@ -140,7 +157,9 @@ async function judgeOpened(
       `${paths.map(nameOfPath).join(' ')}: the lines are not in the order of time, so they were put into it first`,
     );
 
-  const summary = summarize(judging.tally, context.rulebook);
+  const counted = summarize(judging.tally, context.rulebook);
+  const summary = masker ? maskCounts(counted, masker) : counted;
+  if (masker && findings) findings = maskCounts(findings, masker);
   if (output === 'json') writeJson(streams, { ...summary, ...(findings ? { findings } : {}) });
   if (output === 'table')
     streams.stdout.write(

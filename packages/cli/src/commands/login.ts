@@ -23,6 +23,7 @@ interface LoginOptions {
   readonly url?: string;
   readonly name?: string;
   readonly signInFile?: string;
+  readonly unmask?: true;
 }
 
 export function addLogin(program: Command, streams: Streams): void {
@@ -32,6 +33,7 @@ export function addLogin(program: Command, streams: Streams): void {
     .option('--url <url>', `where the service listens (default: ${DEFAULT_URL})`)
     .option('--name <name>', 'who signs in (default: admin)')
     .option('--sign-in-file <file>', 'file with lines "address: ...", "name: ..." and "password: ..."')
+    .option('--unmask', 'show true values where fields are masked (administrators)')
     .addHelpText(
       'after',
       `
@@ -53,7 +55,11 @@ async function logIn(options: LoginOptions, streams: Streams): Promise<void> {
   const client = new ServiceClient({ baseUrl: url });
   const { token, scope } = await client.createToken(
     { name, password },
-    { name: `jadefence on ${hostname()}`.slice(0, 100), scope: 'administrator' },
+    {
+      name: `jadefence on ${hostname()}`.slice(0, 100),
+      scope: 'administrator',
+      ...(options.unmask ? { unmask: true } : {}),
+    },
   );
   const path = await saveCredentials({ url, token }, streams);
   logMessage(streams, `Signed in to ${url} as ${name} (${scope}). The token is kept in ${path}.`);

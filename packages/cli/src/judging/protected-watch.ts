@@ -1,4 +1,5 @@
 import type { Rulebook } from '@jadefence/core/check';
+import type { Masker } from '@jadefence/core/masking';
 import type { DecidedRecord } from '@jadefence/core/replay';
 import { parseAddress } from '@jadefence/core/request';
 import { suggestNearest } from '@jadefence/core/text';
@@ -14,7 +15,12 @@ export class ProtectedWatch {
   readonly #stops = new Map<string, { requests: number; shown: string[] }>();
 
   /** @throws Failure where a name is not that of a list of addresses */
-  constructor({ lists }: Rulebook, names: readonly string[]) {
+  constructor(
+    { lists }: Rulebook,
+    names: readonly string[],
+    /** Of what is shown. */
+    private readonly masker?: Masker,
+  ) {
     const known = [...lists].filter(([, { kind }]) => kind === 'addresses').map(([name]) => name);
     this.#lists = names.map((name) => {
       const list = lists.get(name);
@@ -44,7 +50,7 @@ export class ProtectedWatch {
       const stop = this.#stops.get(name) ?? { requests: 0, shown: [] };
       this.#stops.set(name, stop);
       stop.requests += 1;
-      if (stop.shown.length < SHOWN) stop.shown.push(describe(record));
+      if (stop.shown.length < SHOWN) stop.shown.push(describe(this.masker?.attributes(record) ?? record));
     }
   }
 

@@ -89,6 +89,7 @@ export const sourcesQuery = queryOptions({ queryKey: ['reference', 'sources'], q
 export const categoriesQuery = queryOptions({ queryKey: ['reference', 'categories'], queryFn: service.categories });
 export const applicationsQuery = queryOptions({ queryKey: ['draft', 'applications'], queryFn: service.applications });
 export const tokensQuery = queryOptions({ queryKey: ['tokens'], queryFn: service.tokens });
+export const maskingQuery = queryOptions({ queryKey: ['masking'], queryFn: service.masking });
 export const passphrasesQuery = queryOptions({ queryKey: ['draft', 'passphrases'], queryFn: service.passphrases });
 
 /** @param logId counts the requests of this log by country, too */

@@ -4,6 +4,7 @@ import { OUTCOMES } from '@jadefence/core/language';
 import { countWouldStop, type BreakdownSummary } from '@jadefence/core/replay';
 import type { TrafficFinding } from '@jadefence/core/traffic';
 import type { ServiceClient } from '../client.js';
+import { ServiceError } from '../problems.js';
 import type { ProtectedStop, ReplayResult } from '../replays.js';
 import { REPORT_STYLE } from './style.js';
 
@@ -13,7 +14,8 @@ const SHOWN_CHANGES = 100;
 export interface ReportData {
   readonly replay: ReplayResult;
   readonly protectedStops: readonly ProtectedStop[];
-  readonly findings: readonly TrafficFinding[];
+  /** Absent where they name values that are masked for the caller. */
+  readonly findings?: readonly TrafficFinding[];
   /** What the revision that judged changed; absent where the draft or the first revision did. */
   readonly changes?: { readonly from: number; readonly to: number; readonly changes: readonly DescribedChange[] };
   /** The countries of the clients as an SVG element; empty where none is known. */
@@ -29,13 +31,16 @@ export async function loadReport(client: ServiceClient, id: number): Promise<Rep
   const [{ drawMap }, protectedStops, findings, diff] = await Promise.all([
     import('./map.js'),
     client.protectedStops(id),
-    client.trafficFindings(id),
+    client.trafficFindings(id).catch((error: unknown) => {
+      if (error instanceof ServiceError && error.problem?.code === 'masked') return undefined;
+      throw error;
+    }),
     revision !== null && revision > 1 ? client.diffRevisions(revision - 1, revision) : undefined,
   ]);
   return {
     replay,
     protectedStops,
-    findings,
+    ...(findings ? { findings } : {}),
     ...(diff && revision !== null ? { changes: { from: revision - 1, to: revision, changes: diff.changes } } : {}),
     map: drawMap(countries.flatMap(({ value, ...one }) => (/^[A-Z]{2}$/.test(value) ? [{ code: value, ...one }] : []))),
     writtenAtUnixMs: Date.now(),
@@ -56,7 +61,7 @@ export function renderReport(data: ReportData): string {
 </head>
 <body>
 <header><p class="muted">Jade Fence, ${time(data.writtenAtUnixMs)} UTC</p><h1>${escape(title)}</h1>
-<p>${escape(judgedBy(replay))}</p></header>
+<p>${escape(judgedBy(replay))}</p>${maskedNote(data)}</header>
 ${[
   protectedSection(data.protectedStops),
   summarySection(replay),
@@ -74,6 +79,13 @@ ${[
 </body>
 </html>
 `;
+}
+
+/** What the reader does not see. */
+function maskedNote({ replay: { masked }, findings }: ReportData): string {
+  if (masked === undefined) return '';
+  const left = findings ? '' : ' Findings of the log name such values and are left out.';
+  return `<p>Masked in this report: ${code(masked)}. The rules saw true values.${left}</p>`;
 }
 
 function judgedBy({ revision, folder, gate, summary }: ReplayResult): string {
@@ -197,7 +209,7 @@ function changesSection(changes: ReportData['changes']): string {
     .join('')}${more}</ul></section>`;
 }
 
-function findingsSection(findings: readonly TrafficFinding[]): string {
+function findingsSection(findings: readonly TrafficFinding[] = []): string {
   if (findings.length === 0) return '';
   return `<section><h2>What this log shows</h2><ul>${findings
     .map(

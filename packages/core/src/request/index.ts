@@ -11,6 +11,7 @@ export { normalizeHost } from './host.js';
 export { invariant } from './invariant.js';
 export { PROTOCOLS } from './protocols.js';
 export {
+  type Attributes,
   DECISION_ATTRIBUTES,
   FILE_ATTRIBUTE,
   type LogRecord,

@@ -12,6 +12,7 @@ import * as safety from './migrations/0008-safety.js';
 import * as names from './migrations/0009-names.js';
 import * as draftSteps from './migrations/0010-draft-steps.js';
 import * as replayNames from './migrations/0011-replay-names.js';
+import * as masking from './migrations/0012-masking.js';
 
 /** A connection pool or a transaction on it; every query of a model takes one. */
 export type Database = Knex;
@@ -34,6 +35,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0009-names': names,
   '0010-draft-steps': draftSteps,
   '0011-replay-names': replayNames,
+  '0012-masking': masking,
 };
 
 export function openDatabase(url: string, maxConnections: number): Database {

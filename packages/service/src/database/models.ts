@@ -44,6 +44,8 @@ export class TokenModel extends Row {
   declare name: string;
   declare hash: string;
   declare scope: Role;
+  /** Shows true values where fields are masked. */
+  declare unmask: boolean;
   declare createdAt: Date;
   declare expiresAt: Date | null;
   declare lastUsedAt: Date | null;

@@ -29,12 +29,18 @@ export type RequestAnswer =
       readonly unforeseen?: string;
     };
 
+/** Makes of an answer what its caller may see. */
+export interface AnswerPresenter {
+  present(definition: Route, actor: Actor | undefined, answer: unknown): Promise<unknown>;
+}
+
 const encoder = new TextEncoder();
 
 /** @param signal aborted when the caller has gone; the answer is then undefined */
 export async function answerRequest(
   definition: Route,
   task: RequestTask,
+  presenter: AnswerPresenter,
   signal: AbortSignal,
 ): Promise<RequestAnswer | undefined> {
   const headers: Record<string, string> = {};
@@ -48,7 +54,8 @@ export async function answerRequest(
       setHeader: (name: string, value: string) => void (headers[name] = value),
       signal,
     };
-    const result = await definition.handle(context as unknown as StreamContext<never, never, never>);
+    const handled = await definition.handle(context as unknown as StreamContext<never, never, never>);
+    const result = await presenter.present(definition, task.actor, handled);
     if (result === undefined) return { status: 204, headers, body: undefined };
     return { status: definition.status ?? 200, headers, body: encoder.encode(JSON.stringify(result)) };
   } catch (error) {

@@ -7,6 +7,8 @@ export interface Actor {
   readonly userId: number;
   readonly name: string;
   readonly role: Role;
+  /** Sees true values where fields are masked. */
+  readonly isUnmasked?: boolean;
   /** The token that speaks; absent where a session does. */
   readonly tokenId?: number;
 }
@@ -22,6 +24,8 @@ declare module 'express-session' {
     userId: number;
     /** When its user signed in; it ends a day later, however much it is used. */
     startedAtUnixMs: number;
+    /** Until then it shows true values where fields are masked. */
+    unmaskedUntilUnixMs?: number;
   }
 }
 
@@ -52,9 +56,10 @@ export class Authenticator {
 
   async #identify(request: Request, bearer: string | undefined): Promise<Actor | undefined> {
     if (bearer !== undefined) return this.identities.byToken(bearer);
-    const { userId, startedAtUnixMs = 0 } = request.session;
+    const { userId, startedAtUnixMs = 0, unmaskedUntilUnixMs = 0 } = request.session;
     if (userId === undefined || Date.now() - startedAtUnixMs > MAX_SESSION_MS) return undefined;
-    return this.identities.byUserId(userId);
+    const actor = await this.identities.byUserId(userId);
+    return actor && { ...actor, isUnmasked: actor.role === 'administrator' && Date.now() < unmaskedUntilUnixMs };
   }
 }
 

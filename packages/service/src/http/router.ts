@@ -1,7 +1,7 @@
 /** From the route table to handlers of requests: who may call, how much they may send, and where it is answered. */
 import express, { type Request, type RequestHandler, type Response, type Router } from 'express';
 import type { Logger } from 'pino';
-import type { RequestAnswer, RequestTask } from './answer.js';
+import type { AnswerPresenter, RequestAnswer, RequestTask } from './answer.js';
 import type { Actor, Authenticator } from './authenticate.js';
 import { decode } from './decode.js';
 import { parseBody, readBodyOf } from './json-body.js';
@@ -22,6 +22,7 @@ export function buildRouter(
   routes: readonly Route[],
   authenticator: Authenticator,
   threads: RequestAnswerer,
+  presenter: AnswerPresenter,
   logger: Logger,
 ): Router {
   const router = express.Router();
@@ -34,7 +35,9 @@ export function buildRouter(
       next();
     };
     router[definition.method](definition.path, guard, readBody, (request, response) =>
-      definition.thread ? relay(definition, threads, logger, request, response) : answer(definition, request, response),
+      definition.thread
+        ? relay(definition, threads, logger, request, response)
+        : answer(definition, presenter, request, response),
     );
   }
   router.use((request) => {
@@ -98,7 +101,12 @@ async function relay(
   else response.type('json').send(Buffer.from(answered.body.buffer, answered.body.byteOffset, answered.body.length));
 }
 
-async function answer(definition: Route, request: Request, response: Response): Promise<void> {
+async function answer(
+  definition: Route,
+  presenter: AnswerPresenter,
+  request: Request,
+  response: Response,
+): Promise<void> {
   const signal = goneSignal(response);
   const context = {
     params: await decode(definition.params, request.params),
@@ -113,7 +121,8 @@ async function answer(definition: Route, request: Request, response: Response): 
   };
   let result: unknown;
   try {
-    result = await definition.handle(context as StreamContext<never, never, never>);
+    const handled = await definition.handle(context as StreamContext<never, never, never>);
+    result = handled === undefined ? undefined : await presenter.present(definition, context.actor, handled);
   } catch (error) {
     // What was cancelled for that is no error, and is not reported.
     if (signal.aborted && error === signal.reason) return;

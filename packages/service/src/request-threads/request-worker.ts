@@ -29,7 +29,7 @@ parentPort!.postMessage({ calls: port2 }, [port2]);
 const caller = new Caller(port1);
 
 /** Their payload is used once, so that it is transferred. */
-const HANDED_OVER = ['filter', 'match', 'countCountries'];
+const HANDED_OVER = ['filter', 'match', 'countCountries', 'previewGate'];
 
 const db = openDatabase(config.databaseUrl, maxConnections);
 const features = openFeatures({
@@ -71,7 +71,7 @@ export async function answer({
     const controller = new AbortController();
     gone.once('message', () => controller.abort());
     const definition = features.routes.find(({ method, path }) => method === task.method && path === task.path)!;
-    return handOver(await answerRequest(definition, task, controller.signal));
+    return handOver(await answerRequest(definition, task, features.masking, controller.signal));
   } catch (error) {
     return answerError(error);
   } finally {

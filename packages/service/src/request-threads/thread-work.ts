@@ -31,9 +31,9 @@ export function doInThreads(threads: RequestThreads): Elsewhere {
 }
 
 /** For tests of the sources, which have no threads. */
-export function doHere({ judges, effectReplays, trail }: Features): Elsewhere {
+export function doHere({ judges, effectReplays, trail, masking }: Features): Elsewhere {
   return {
-    requests: { answer: (definition, task, signal) => answerRequest(definition, task, signal) },
+    requests: { answer: (definition, task, signal) => answerRequest(definition, task, masking, signal) },
     judges,
     effects: effectReplays,
     verifyTrail: () => trail.verifyNew(),

@@ -2,9 +2,9 @@ import { MessageChannel } from 'node:worker_threads';
 import { Piscina } from 'piscina';
 import type { Logger } from 'pino';
 import type { Explanation } from '@jadefence/core/explain';
-import type { Matches, Tally } from '@jadefence/core/replay';
+import type { GatePreview, Matches, Tally } from '@jadefence/core/replay';
 import type { ChunkPayload } from './open-chunks.js';
-import type { CountTask, countRows, MatchTask } from './evaluation/count-task.js';
+import type { CountTask, countRows, MatchTask, GatePreviewTask } from './evaluation/count-task.js';
 import type { ExplainTask } from './evaluation/explain-task.js';
 import type { FilterChunksTask, FilterTask } from './evaluation/filter-task.js';
 import type { DescribeTask, JudgeAnswer, JudgeTask } from './evaluation/judge-task.js';
@@ -87,6 +87,15 @@ export class JudgingPool {
 
   async matchAttributes(task: MatchTask): Promise<string[]> {
     return (await this.#pool().run(task, { name: 'matchAttributes' })) as string[];
+  }
+
+  /** @returns what a gate sees of each chunk */
+  async previewGate(task: GatePreviewTask & ChunkPayload): Promise<GatePreview[]> {
+    return (await this.#pool().run(task, { name: 'previewGate', transferList: buffersOf(task) })) as GatePreview[];
+  }
+
+  async gatePreviewAttributes(task: GatePreviewTask): Promise<string[]> {
+    return (await this.#pool().run(task, { name: 'gatePreviewAttributes' })) as string[];
   }
 
   /** The attributes that a replay has to read. @param isStateful runs on the thread that will judge */

@@ -3,8 +3,10 @@ export {
   countChunkCountries,
   countRows,
   countryAttributes,
+  gatePreviewAttributes,
   matchAttributes,
   matchChunks,
+  previewGate,
 } from './evaluation/count-task.js';
 export { explainRow } from './evaluation/explain-task.js';
 export { filterAttributes, filterDecisions } from './evaluation/filter-task.js';

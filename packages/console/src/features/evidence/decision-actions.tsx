@@ -3,7 +3,7 @@ import type { DecisionRow } from '@jadefence/contract';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { useEdit } from '../../api/edit.js';
-import { draftQuery } from '../../api/queries.js';
+import { draftQuery, maskingQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
 import { ErrorNotice } from '../../components/loaded.js';
@@ -22,6 +22,8 @@ export function DecisionActions({
   onWhere?: (where: string) => void;
 }) {
   const { client, method, path, fence, rule } = row;
+  const masking = useQuery(maskingQuery).data;
+  const isMasked = masking !== undefined && masking.masks.length > 0 && !masking.isUnmasked;
   const url = urlOf(row);
   const expectation = expectationOf(row);
   return (
@@ -38,28 +40,37 @@ export function DecisionActions({
           ))}
         </div>
       )}
-      <div className="flex flex-wrap items-center gap-1.5">
-        {client && url && (
-          <Link to={`/try?${new URLSearchParams({ client, url, ...(method ? { method } : {}) })}`} className={LINK}>
-            Try a variation
-          </Link>
-        )}
-        {expectation && (
-          <Link to={`/expectations?${new URLSearchParams({ text: expectation })}`} className={LINK}>
-            Make an expectation
-          </Link>
-        )}
-        {client && fence && rule && (
-          <Link
-            to={`/fences?${new URLSearchParams({ exception: `${fence}/${rule}`, client, ...(path ? { path } : {}) })}`}
-            className={LINK}
-          >
-            Exception above this rule
-          </Link>
-        )}
-      </div>
-      {client && <AddToList client={client} />}
-      {client && <StopClient client={client} />}
+      {isMasked ? (
+        <p className="text-muted">
+          Values are masked. To add the client to a list, stop it or make a rule of the request, show true values in the{' '}
+          <Link to="/settings">settings</Link>.
+        </p>
+      ) : (
+        <>
+          <div className="flex flex-wrap items-center gap-1.5">
+            {client && url && (
+              <Link to={`/try?${new URLSearchParams({ client, url, ...(method ? { method } : {}) })}`} className={LINK}>
+                Try a variation
+              </Link>
+            )}
+            {expectation && (
+              <Link to={`/expectations?${new URLSearchParams({ text: expectation })}`} className={LINK}>
+                Make an expectation
+              </Link>
+            )}
+            {client && fence && rule && (
+              <Link
+                to={`/fences?${new URLSearchParams({ exception: `${fence}/${rule}`, client, ...(path ? { path } : {}) })}`}
+                className={LINK}
+              >
+                Exception above this rule
+              </Link>
+            )}
+          </div>
+          {client && <AddToList client={client} />}
+          {client && <StopClient client={client} />}
+        </>
+      )}
     </section>
   );
 }

@@ -12,7 +12,7 @@ export function filtersOf(row: DecisionRow): { readonly text: string; readonly w
   const { client, country, host, path, record } = row;
   const status = record['http.response.status_code'];
   return [
-    ...pair('client', client, 'client'),
+    ...clientPair(client),
     ...(country === null ? [] : [{ text: 'Only this country', where: `country = ${country}` }]),
     ...pair('host', host, 'host'),
     ...pair('path', path === null ? null : quote(path), 'path'),
@@ -22,8 +22,19 @@ export function filtersOf(row: DecisionRow): { readonly text: string; readonly w
   ];
 }
 
+/** Of a client that is shown shortened, its network. */
+function clientPair(client: string | null): { readonly text: string; readonly where: string }[] {
+  if (client === null || !client.includes('/')) return pair('client', client, 'client');
+  return [
+    { text: 'Only this network', where: `client in ${client}` },
+    { text: 'Not this network', where: `client not in ${client}` },
+  ];
+}
+
+const MASKED = '***';
+
 function pair(field: string, value: string | null, noun: string): { readonly text: string; readonly where: string }[] {
-  if (value === null || value === '') return [];
+  if (value === null || value === '' || value.includes(MASKED)) return [];
   return [
     { text: `Only this ${noun}`, where: `${field} = ${value}` },
     { text: `Not this ${noun}`, where: `not ${field} = ${value}` },

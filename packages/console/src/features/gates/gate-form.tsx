@@ -14,6 +14,7 @@ import { MultiPick, type PickOption } from '../../components/multi-pick.js';
 import { TextField } from '../../components/text-field.js';
 import { useUnsaved } from '../../components/unsaved.js';
 import { countOf } from '../../format.js';
+import { GatePreviewCard } from './gate-preview.js';
 import { InspectionFields } from './inspection-fields.js';
 import { fieldsOf, NEW_GATE, writeGate, type GateFields } from '@jadefence/core/edit';
 
@@ -81,6 +82,7 @@ export function GateForm({ old, onClose }: { old?: GateStatement; onClose: () =>
               {message} {hint}
             </p>
           ))}
+        {isComplete && problems.length === 0 && <GatePreviewCard text={text} />}
         <EditError error={edit.error} keepMine={edit.keepMine} />
         <div className="flex justify-end gap-2">
           <Button onClick={cancel}>Cancel</Button>

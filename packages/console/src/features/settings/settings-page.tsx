@@ -3,6 +3,7 @@ import { meQuery, passphrasesQuery } from '../../api/queries.js';
 import { PageHeading } from '../../components/layout.js';
 import { Loaded } from '../../components/loaded.js';
 import { AppearanceCard } from './appearance-card.js';
+import { MaskingCard } from './masking-card.js';
 import { PassphrasesCard } from './passphrases-card.js';
 import { PasswordCard } from './password-card.js';
 import { TokensCard } from './tokens-card.js';
@@ -15,6 +16,7 @@ export function SettingsPage() {
     <>
       <PageHeading title="Settings" />
       <Loaded query={passphrases}>{(all) => <PassphrasesCard passphrases={all} />}</Loaded>
+      {me && <MaskingCard mayChange={me.role === 'administrator'} />}
       {me?.role === 'administrator' && <TokensCard />}
       <PasswordCard />
       <AppearanceCard />

@@ -4,6 +4,7 @@ import { useState, type FormEvent } from 'react';
 import { service } from '../../api/client.js';
 import { tokensQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
+import { CheckField } from '../../components/check-field.js';
 import { Choice } from '../../components/choice.js';
 import { Card, WideTable } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
@@ -44,11 +45,14 @@ function TokenTable({ tokens }: { tokens: readonly AccessToken[] }) {
           </tr>
         </thead>
         <tbody>
-          {tokens.map(({ id, name, user, scope, expiresAt, lastUsedAt }) => (
+          {tokens.map(({ id, name, user, scope, unmask, expiresAt, lastUsedAt }) => (
             <tr key={id} className="border-b border-line last:border-b-0">
               <td className="px-4 py-1.5 font-medium">{name}</td>
               <td className="px-4 py-1.5">{user}</td>
-              <td className="px-4 py-1.5">{scope}</td>
+              <td className="px-4 py-1.5">
+                {scope}
+                {unmask && ', true values'}
+              </td>
               <td className="px-4 py-1.5">{expiresAt?.slice(0, 10) ?? 'never'}</td>
               <td className="px-4 py-1.5">{lastUsedAt ? formatMinute(lastUsedAt) : 'never'}</td>
               <td className="px-4 py-1.5 text-right">
@@ -75,8 +79,10 @@ function NewToken() {
   const [name, setName] = useState('');
   const [scope, setScope] = useState<Role>('viewer');
   const [days, setDays] = useState('90');
+  const [isUnmasked, setUnmasked] = useState(false);
   const create = useMutation({
-    mutationFn: () => service.createTokenFor({ name: name.trim(), scope, expiresInDays: Number(days) }),
+    mutationFn: () =>
+      service.createTokenFor({ name: name.trim(), scope, expiresInDays: Number(days), unmask: isUnmasked }),
     onSuccess: () => setName(''),
     onSettled: () => client.invalidateQueries({ queryKey: tokensQuery.queryKey }),
   });
@@ -110,6 +116,7 @@ function NewToken() {
           options={ROLES.map((role) => ({ value: role, text: role }))}
           onChange={setScope}
         />
+        <CheckField label="True values where fields are masked" isOn={isUnmasked} onChange={setUnmasked} />
         <Button type="submit" disabled={create.isPending}>
           Create token
         </Button>

@@ -5,8 +5,10 @@ import { viewDecided, type EvaluationContext, type Ruling } from '@jadefence/cor
 import { describeTarget, type Explanation } from '@jadefence/core/explain';
 import type { Outcome } from '@jadefence/core/language';
 import { restoreLine } from '@jadefence/core/logs';
+
 import { NOT_JUDGED, toDecidedRecord, type Segment } from '@jadefence/core/replay';
-import { formatAddress, invariant, normalizeRequest, type LogRecord } from '@jadefence/core/request';
+import { formatAddress, invariant, normalizeRequest, type Attributes, type LogRecord } from '@jadefence/core/request';
+import type { KeyedMasker } from '@jadefence/files';
 import type { Database } from '../../database/database.js';
 import {
   LogChunkModel,
@@ -18,6 +20,7 @@ import {
 import { ProblemError } from '../../http/problem.js';
 import { Recent } from '../../recent-cache.js';
 import type { Logs } from '../logs/logs.js';
+import { maskExplanation } from '../masking/mask-answer.js';
 import { openChunks } from '../../threads/open-chunks.js';
 import type { Judging } from '../../threads/evaluation-pool.js';
 import type { ExplainTask } from '../../threads/evaluation/explain-task.js';
@@ -59,8 +62,15 @@ export class DecisionPages {
     private readonly pool: Judging,
   ) {}
 
-  /** @throws ProblemError when the filter has errors */
-  async page(replay: ReplayModel, { offset, limit, outcome, where }: PageQuery): Promise<DecisionPage> {
+  /**
+   * @param masker of a caller who may not see some values, so that the filter does not see them either
+   * @throws ProblemError when the filter has errors
+   */
+  async page(
+    replay: ReplayModel,
+    { offset, limit, outcome, where }: PageQuery,
+    masker?: KeyedMasker,
+  ): Promise<DecisionPage> {
     const rulings = await this.rulings(replay.id);
     const context = await this.judges.judge(replay);
     const isWanted = rulings.map((ruling) => outcome === undefined || ruling.outcome === outcome);
@@ -76,6 +86,7 @@ export class DecisionPages {
             where,
             chunks.map(({ chunk }) => chunk),
             rulings,
+            masker,
           );
     const rows: DecisionRow[] = [];
     let total = 0;
@@ -119,6 +130,7 @@ export class DecisionPages {
     where: string,
     chunks: readonly number[],
     rulings: readonly Ruling[],
+    masker?: KeyedMasker,
   ): Promise<ReadonlyMap<number, Uint32Array>> {
     const { diagnostics } = checkFilter(where, context.rulebook);
     if (diagnostics.length > 0) {
@@ -128,7 +140,8 @@ export class DecisionPages {
       }));
       throw new ProblemError('bad-filter', errors.map(({ message }) => message).join(' '), { errors });
     }
-    return this.#matches.get(JSON.stringify([replay.id, where]), () => this.#find(replay, where, chunks, rulings));
+    const key = JSON.stringify([replay.id, where, masker?.masks]);
+    return this.#matches.get(key, () => this.#find(replay, where, chunks, rulings, masker));
   }
 
   async #find(
@@ -136,8 +149,15 @@ export class DecisionPages {
     where: string,
     chunks: readonly number[],
     rulings: readonly Ruling[],
+    masker: KeyedMasker | undefined,
   ): Promise<ReadonlyMap<number, Uint32Array>> {
-    const task = { ...(await this.judges.source(replay)), replayId: replay.id, where, rulings };
+    const task = {
+      ...(await this.judges.source(replay)),
+      replayId: replay.id,
+      where,
+      rulings,
+      ...(masker ? { masking: { masks: masker.masks, key: masker.key } } : {}),
+    };
     const attributes = await this.pool.filterAttributes(task);
     const wanted = new Set(chunks);
     const item = await this.logs.mapChunks(
@@ -153,8 +173,11 @@ export class DecisionPages {
     return new Map(item);
   }
 
-  /** @throws ProblemError when there is no such row */
-  async explain(replay: ReplayModel, row: number): Promise<Explanation> {
+  /**
+   * @param masker of a caller who may not see some values
+   * @throws ProblemError when there is no such row
+   */
+  async explain(replay: ReplayModel, row: number, masker?: KeyedMasker): Promise<Explanation> {
     const chunk = await LogChunkModel.query(this.db)
       .where({ logId: replay.logId })
       .where('rowStart', '<=', row)
@@ -172,7 +195,16 @@ export class DecisionPages {
         stored.outcome === explanation.decision.outcome,
       `the explanation of row ${row} of replay ${replay.id} differs from its decision`,
     );
-    return explanation;
+    if (!masker) return explanation;
+    const rows = Uint32Array.of(row - chunk.rowStart);
+    const [shown] = await this.readRows(
+      replay,
+      await this.judges.judge(replay),
+      chunk.chunk,
+      await this.rulings(replay.id),
+      rows,
+    );
+    return maskExplanation(explanation, shown!.record as Attributes, masker);
   }
 
   /** The row, and where the rules remember, what was left behind before it and the rows since then. */

@@ -9,11 +9,17 @@ import {
 } from '@jadefence/contract/server';
 import { sendEvents } from '../../http/events.js';
 import { route, threadRoute, type Route } from '../../http/route.js';
+import type { Masking } from '../masking/masking.js';
 import type { DecisionPages } from './decision-pages.js';
 import type { ProtectedStops } from './protected-stops.js';
 import type { Replays } from './replays.js';
 
-export function replayRoutes(replays: Replays, pages: DecisionPages, protectedStops: ProtectedStops): Route[] {
+export function replayRoutes(
+  replays: Replays,
+  pages: DecisionPages,
+  protectedStops: ProtectedStops,
+  masking: Masking,
+): Route[] {
   return [
     route({
       method: 'get',
@@ -81,11 +87,11 @@ export function replayRoutes(replays: Replays, pages: DecisionPages, protectedSt
       params: IdParams,
       handle: async ({ params }) => protectedStops.of(await replays.findDone(params.id)),
     }),
-    ...resultRoutes(replays, pages),
+    ...resultRoutes(replays, pages, masking),
   ];
 }
 
-function resultRoutes(replays: Replays, pages: DecisionPages): Route[] {
+function resultRoutes(replays: Replays, pages: DecisionPages, masking: Masking): Route[] {
   return [
     threadRoute('pages', {
       method: 'get',
@@ -116,7 +122,8 @@ function resultRoutes(replays: Replays, pages: DecisionPages): Route[] {
       access: 'viewer',
       params: IdParams,
       query: DecisionsQuery,
-      handle: async ({ params, query }) => pages.page(await replays.findDone(params.id), query),
+      handle: async ({ params, query, actor }) =>
+        pages.page(await replays.findDone(params.id), query, await masking.maskerFor(actor)),
     }),
     threadRoute('pages', {
       method: 'get',
@@ -125,7 +132,8 @@ function resultRoutes(replays: Replays, pages: DecisionPages): Route[] {
       answer: 'Explanation',
       access: 'viewer',
       params: RowParams,
-      handle: async ({ params }) => pages.explain(await replays.findDone(params.id), params.row),
+      handle: async ({ params, actor }) =>
+        pages.explain(await replays.findDone(params.id), params.row, await masking.maskerFor(actor)),
     }),
   ];
 }

@@ -1,8 +1,9 @@
-import { CountMatchesInput, IdParams } from '@jadefence/contract/server';
+import { CountMatchesInput, GatePreviewInput, IdParams } from '@jadefence/contract/server';
 import { threadRoute, type Route } from '../../http/route.js';
+import type { GatePreviews } from './gate-preview.js';
 import type { MatchCounts } from './rule-preview.js';
 
-export function matchRoutes(matches: MatchCounts): Route[] {
+export function matchRoutes(matches: MatchCounts, gates: GatePreviews): Route[] {
   return [
     threadRoute('rules', {
       method: 'post',
@@ -13,6 +14,16 @@ export function matchRoutes(matches: MatchCounts): Route[] {
       params: IdParams,
       body: CountMatchesInput,
       handle: ({ params, body, signal }) => matches.count(params.id, body, signal),
+    }),
+    threadRoute('rules', {
+      method: 'post',
+      path: '/logs/:id/gate-preview',
+      summary: 'Count what a gate would see of a log',
+      answer: 'GatePreview',
+      access: 'viewer',
+      params: IdParams,
+      body: GatePreviewInput,
+      handle: ({ params, body, signal }) => gates.count(params.id, body, signal),
     }),
   ];
 }

@@ -55,11 +55,7 @@ export function userRoutes(users: Users): Route[] {
       body: SignInTokenInput,
       status: 201,
       handle: async ({ body, request }) =>
-        users.createToken(
-          await users.checkPassword(body.signInName, body.password, request.ip ?? ''),
-          body.name,
-          body.scope,
-        ),
+        users.createToken(await users.checkPassword(body.signInName, body.password, request.ip ?? ''), body),
     }),
     route({
       method: 'put',
@@ -92,7 +88,7 @@ function tokenRoutes(users: Users): Route[] {
       access: 'administrator',
       body: NewTokenInput,
       status: 201,
-      handle: ({ body, actor }) => users.createToken(actor, body.name, body.scope, body.expiresInDays),
+      handle: ({ body, actor }) => users.createToken(actor, body),
     }),
     route({
       method: 'delete',

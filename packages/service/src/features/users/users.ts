@@ -10,6 +10,14 @@ import type { Actor, Identities } from '../../http/authenticate.js';
 import { ProblemError } from '../../http/problem.js';
 import { SignInAttempts } from './sign-in-attempts.js';
 
+interface NewToken {
+  readonly name: string;
+  readonly scope: Role;
+  readonly expiresInDays?: number;
+  /** Shows true values where fields are masked. */
+  readonly unmask?: boolean;
+}
+
 /** Users, their passwords (argon2id) and their tokens (kept as SHA-256, since they are random). */
 export class Users implements Identities {
   constructor(
@@ -23,7 +31,14 @@ export class Users implements Identities {
     if (!tokenModel.lastUsedAt || Date.now() - tokenModel.lastUsedAt.getTime() > LAST_USE_STEP_MS)
       await TokenModel.query(this.db).patch({ lastUsedAt: new Date() }).where({ id: tokenModel.id });
     const user = await this.byUserId(tokenModel.userId);
-    return user && { ...user, role: smallerRole(user.role, tokenModel.scope), tokenId: tokenModel.id };
+    return (
+      user && {
+        ...user,
+        role: smallerRole(user.role, tokenModel.scope),
+        tokenId: tokenModel.id,
+        isUnmasked: tokenModel.unmask && user.role === 'administrator',
+      }
+    );
   }
 
   async byUserId(userId: number): Promise<Actor | undefined> {
@@ -61,12 +76,13 @@ export class Users implements Identities {
     return inTransaction(this.db, (trx) => recordChange(trx, change));
   }
 
+  /** @throws ProblemError where `unmask` is requested by someone who is no administrator */
   async createToken(
     actor: Actor,
-    name: string,
-    scope: Role,
-    expiresInDays: number = DEFAULT_TOKEN_DAYS,
+    { name, scope, expiresInDays = DEFAULT_TOKEN_DAYS, unmask = false }: NewToken,
   ): Promise<CreatedToken> {
+    if (unmask && actor.role !== 'administrator')
+      throw new ProblemError('not-permitted', `${actor.name} is ${actor.role}; true values are for administrators.`);
     const token = `jft_${randomBytes(32).toString('base64url')}`;
     const granted = smallerRole(actor.role, scope);
     const expiresAt = new Date(Date.now() + expiresInDays * DAY_MS);
@@ -76,21 +92,27 @@ export class Users implements Identities {
         name,
         hash: hashToken(token),
         scope: granted,
+        unmask,
         expiresAt,
       });
-      await recordChange(trx, { userId: actor.userId, what: 'token.create', detail: { name, scope: granted } });
+      await recordChange(trx, {
+        userId: actor.userId,
+        what: 'token.create',
+        detail: { name, scope: granted, ...(unmask ? { unmask } : {}) },
+      });
     });
-    return { token, name, scope: granted, expiresAt: expiresAt.toISOString() };
+    return { token, name, scope: granted, unmask, expiresAt: expiresAt.toISOString() };
   }
 
   async listTokens(): Promise<AccessToken[]> {
     const users = new Map((await UserModel.query(this.db)).map((user) => [user.id, user.name]));
     const tokens = await TokenModel.query(this.db).orderBy('id');
-    return tokens.map(({ id, userId, name, scope, createdAt, expiresAt, lastUsedAt }) => ({
+    return tokens.map(({ id, userId, name, scope, unmask, createdAt, expiresAt, lastUsedAt }) => ({
       id,
       user: users.get(userId)!,
       name,
       scope,
+      unmask,
       createdAt: createdAt.toISOString(),
       expiresAt: expiresAt?.toISOString() ?? null,
       lastUsedAt: lastUsedAt?.toISOString() ?? null,

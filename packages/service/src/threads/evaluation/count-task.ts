@@ -3,6 +3,8 @@ import { collectRuleLookups, readCondition } from '@jadefence/core/check';
 import { State, type StoredState } from '@jadefence/core/decide';
 import {
   CountryCounter,
+  GatePreviewCounter,
+  type GatePreview,
   countMatches,
   MatchCounter,
   resolveCondition,
@@ -73,6 +75,26 @@ export const matchAttributes = clearOnError(function matchAttributes(task: Match
 /** @returns the result of each chunk */
 export const matchChunks = clearOnError(function matchChunks(task: MatchTask & ChunkPayload): Matches[] {
   const counter = matchCounterFor(task);
+  return openChunks(task).map((rows) => counter.count(rows));
+});
+
+/** A gate of the rules, by name. */
+export type GatePreviewTask = EvaluationInput & { readonly gate: string };
+
+function gateCounterFor({ gate, ...source }: GatePreviewTask): GatePreviewCounter {
+  const prepared = preparedFor(source);
+  if (prepared.gatePreview?.gate !== gate)
+    prepared.gatePreview = { gate, counter: new GatePreviewCounter(prepared.context, gate) };
+  return prepared.gatePreview.counter;
+}
+
+export const gatePreviewAttributes = clearOnError(function gatePreviewAttributes(task: GatePreviewTask): string[] {
+  return gateCounterFor(task).attributes;
+});
+
+/** What the gate sees of each chunk. */
+export const previewGate = clearOnError(function previewGate(task: GatePreviewTask & ChunkPayload): GatePreview[] {
+  const counter = gateCounterFor(task);
   return openChunks(task).map((rows) => counter.count(rows));
 });
 

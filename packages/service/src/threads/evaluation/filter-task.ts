@@ -1,7 +1,9 @@
 /** Selecting the rows whose decisions a filter matches. */
 import { checkFilter } from '@jadefence/core/check';
 import type { Ruling } from '@jadefence/core/decide';
-import { DecisionFilter, filterChunk, isRowByRow } from '@jadefence/core/replay';
+import type { Mask } from '@jadefence/core/masking';
+import { comparesMasked, DecisionFilter, filterChunk, filterMasked, isRowByRow } from '@jadefence/core/replay';
+import { KeyedMasker } from '@jadefence/files';
 import { openChunks, type ChunkPayload } from '../open-chunks.js';
 import type { EvaluationInput } from '../prepare-context.js';
 import { clearOnError, contextFor, preparedFor, type Prepared } from './prepared.js';
@@ -12,6 +14,8 @@ export interface FilterTask extends EvaluationInput {
   readonly where: string;
   /** All of the replay. */
   readonly rulings: readonly Ruling[];
+  /** Of a caller who may not see some values. */
+  readonly masking?: { readonly masks: readonly Mask[]; readonly key: string };
 }
 
 /** Chunks of it, with the codes of each. */
@@ -19,16 +23,19 @@ export interface FilterChunksTask extends FilterTask, ChunkPayload {
   readonly codes: readonly Uint32Array[];
 }
 
-function filterFor({ replayId, where, rulings, ...source }: FilterTask): NonNullable<Prepared['filter']> {
+function filterFor({ replayId, where, rulings, masking, ...source }: FilterTask): NonNullable<Prepared['filter']> {
   const prepared = preparedFor(source);
-  const key = JSON.stringify([replayId, where]);
+  const key = JSON.stringify([replayId, where, masking?.masks]);
   if (prepared.filter?.key !== key) {
     const { filter } = checkFilter(where, prepared.context.rulebook);
     if (!filter) throw new Error(`Internal error: a checked filter cannot be compiled: ${where}`);
+    const masker = masking && new KeyedMasker(masking.masks, masking.key);
+    const isMasked = masker !== undefined && comparesMasked(filter, masker);
     prepared.filter = {
       key,
       filter,
-      ...(isRowByRow(filter) ? {} : { inColumns: new DecisionFilter(filter, prepared.context, rulings) }),
+      ...(isMasked ? { masker } : {}),
+      ...(isMasked || isRowByRow(filter) ? {} : { inColumns: new DecisionFilter(filter, prepared.context, rulings) }),
     };
   }
   return prepared.filter;
@@ -44,10 +51,12 @@ export const filterDecisions = clearOnError(function filterDecisions({
   codes,
   ...task
 }: FilterChunksTask): Uint32Array[] {
-  const { filter, inColumns } = filterFor(task);
-  return openChunks(task).map((rows, index) =>
-    inColumns
-      ? inColumns.select(rows, codes[index]!)
-      : filterChunk(filter, contextFor(task), rows, codes[index]!, task.rulings),
-  );
+  const { filter, inColumns, masker } = filterFor(task);
+  return openChunks(task).map((rows, index) => {
+    if (inColumns) return inColumns.select(rows, codes[index]!);
+    const context = contextFor(task);
+    return masker
+      ? filterMasked(filter, context, masker, rows, codes[index]!, task.rulings)
+      : filterChunk(filter, context, rows, codes[index]!, task.rulings);
+  });
 });

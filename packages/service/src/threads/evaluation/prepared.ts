@@ -1,4 +1,5 @@
 /** What a thread keeps from task to task: rules as they are compiled, and what replays left behind. */
+import type { Masker } from '@jadefence/core/masking';
 import type { Filter } from '@jadefence/core/check';
 import type { EvaluationContext } from '@jadefence/core/decide';
 import { Program } from '@jadefence/core/match';
@@ -7,6 +8,7 @@ import {
   type ChunkReplay,
   type CountryCounter,
   type DecisionFilter,
+  type GatePreviewCounter,
   type MatchCounter,
 } from '@jadefence/core/replay';
 import { LRUCache } from 'lru-cache';
@@ -18,10 +20,17 @@ export interface Prepared {
   program?: Program;
   breakdown?: Breakdown;
   countries?: CountryCounter;
+  gatePreview?: { readonly gate: string; readonly counter: GatePreviewCounter };
   /** Of the condition that was counted last. */
   matches?: { readonly key: string; readonly counter: MatchCounter };
   /** The filter used last. */
-  filter?: { readonly key: string; readonly filter: Filter; readonly inColumns?: DecisionFilter };
+  filter?: {
+    readonly key: string;
+    readonly filter: Filter;
+    readonly inColumns?: DecisionFilter;
+    /** Of a caller who may not see the values that the filter compares. */
+    readonly masker?: Masker;
+  };
 }
 
 /** By the key of the context; two, since a comparison goes back and forth between two. */
