@@ -25,6 +25,7 @@ import { addList } from './commands/list.js';
 import { addLogImport } from './commands/log-import.js';
 import { addLog } from './commands/log.js';
 import { addLogin, addLogout } from './commands/login.js';
+import { addPage } from './commands/page.js';
 import { addPassphrase } from './commands/passphrase.js';
 import { addCompare } from './commands/compare.js';
 import { addReplay, addWhy } from './commands/replay.js';
@@ -94,6 +95,7 @@ export function buildProgram(streams: Streams): Command {
   addCategory(program.command('category').description('Manage category feeds'), streams);
   addApplication(program.command('application').description('Manage applications'), streams);
   addDataset(program.command('dataset').description('Manage imported reference data'), streams);
+  addPage(program.command('page').description('Manage pages of the draft'), streams);
   addPassphrase(program.command('passphrase').description('Manage passphrases'), streams);
   addMasking(program.command('masking').description('Manage masking of requests'), streams);
   addAdmin(program.command('admin').description('Manage passwords and tokens'), streams);

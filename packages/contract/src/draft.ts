@@ -1,4 +1,4 @@
-import type { GatePreview as GateCounts } from '@jadefence/core/replay';
+import type { GateCounts } from '@jadefence/core/replay';
 import type { ChangeSelectorInput, CountMatchesInput, GatePreviewInput, FenceFilesInput } from './server.js';
 import type { Shape } from './shape.js';
 import type { Change, Diagnostic, ListKind, Part, WeeklyHours } from '@jadefence/core/language';
@@ -172,4 +172,6 @@ export interface MatchCount {
   readonly requests: number;
   /** Requests of which it cannot be known. */
   readonly unknown: number;
+  /** Fields of the rule that are unknown of some requests at its gates: encryption hides them, or the log lacks them. */
+  readonly unseen: readonly { readonly field: string; readonly requests: number }[];
 }

@@ -11,6 +11,8 @@ export interface Tried extends Explanation {
   readonly revision: number | null;
   /** Whether the draft differs from that revision, so that the outcome may differ. */
   readonly draftDiffers: boolean;
+  /** The page with which the client is stopped, as HTML with its values; absent where none is shown. */
+  readonly pageHtml?: string;
   /** What would have to be different so that the rule that was named decides. */
   readonly whyNot?: WhyNot;
 }

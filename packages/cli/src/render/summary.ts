@@ -138,7 +138,11 @@ function ruleCells(rule: RuleSummary, fence: FenceSummary): { figures: string[];
   const isTrial = fence.mode === 'trial' || rule.state === 'trial';
   const notes = [
     ...(isTrial ? describeWould(rule) : []),
-    ...(rule.blind > 0 ? [`blind on ${formatCount(rule.blind)}`] : []),
+    ...(rule.blind > 0
+      ? [
+          `blind on ${formatCount(rule.blind)}${rule.blindFields?.length ? ` (${rule.blindFields.join(', ')} unknown)` : ''}`,
+        ]
+      : []),
   ];
   const figures = [
     rule.rule,

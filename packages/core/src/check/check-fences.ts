@@ -16,6 +16,7 @@ import { conditionsOf } from '../language/visit.js';
 import type { Dataset } from '../reference/dataset.js';
 import { createSchedule, endOfDate, type Schedule } from '../reference/schedule.js';
 import { invariant } from '../request/invariant.js';
+import { checkPage } from '../pages/page-text.js';
 import { BUILT_IN_APPLICATIONS } from './built-in-applications.js';
 import { collectLookups } from './lookups.js';
 import {
@@ -105,7 +106,7 @@ export function namedFilesOf(file: FenceFile): string[] {
   });
 }
 
-/** The entries of each list; reports files that are not there, those of pages too. */
+/** The entries of each list; reports files that are not there, and what pages may not have. */
 function readEntries(
   files: readonly FenceFile[],
   texts: ReadonlyMap<string, string>,
@@ -127,6 +128,9 @@ function readEntries(
           place: source.place,
           hint: 'Put the file there; the path is read from the folder of the fence file.',
         });
+      } else if (statement.kind === 'page') {
+        for (const { line, message, hint } of checkPage(text))
+          diagnostics.push({ code: 'bad-page', message, hint, place: { file: path, line, column: 1 } });
       } else if (statement.kind === 'list') {
         const read = parseListFile(text, statement.listKind, path);
         for (const diagnostic of read.diagnostics) diagnostics.push(diagnostic);

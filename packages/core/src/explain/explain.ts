@@ -25,6 +25,8 @@ import {
   describeClientResponse,
   describeVisibility,
   gateReason,
+  pageShown,
+  type PageShown,
 } from './reasons.js';
 
 /** The judgement of one request, step by step, as data. */
@@ -57,6 +59,8 @@ export interface Explanation {
   readonly conclusion: string;
   /** What the person at the client sees. */
   readonly clientSees: string;
+  /** The page with which a request is stopped; absent where none is shown. */
+  readonly page?: PageShown;
 }
 
 /** A value as people read it: the value, `none` or `unknown`. */
@@ -125,6 +129,7 @@ export function explainRequest(context: EvaluationContext, request: Request, sta
   const countryAnswer = context.countries && client ? context.countries.find(client) : undefined;
   const { gate, view } = seen;
   const clientBecause = view && describeClient(view);
+  const page = pageShown(context.rulebook, ruling, view);
   return {
     atUnixMs: request.atUnixMs,
     isTimeUnknown: request.isTimeUnknown,
@@ -150,6 +155,7 @@ export function explainRequest(context: EvaluationContext, request: Request, sta
     decision: ruling,
     conclusion: describeOutcome(ruling),
     clientSees: describeClientResponse(context.rulebook, ruling, view),
+    ...(page ? { page } : {}),
   };
 }
 

@@ -6,6 +6,7 @@ import type { GateReason, InspectionReason } from '../decide/gate.js';
 import type { EvaluationContext, CounterView } from '../decide/interpreter.js';
 import type { View } from '../decide/view.js';
 import { printKey } from '../language/action-text.js';
+import { defaultPageOf, type DefaultPage } from '../pages/default-pages.js';
 import type { Action, Ending } from '../language/tree.js';
 import { describeCountryAnswer, type CountryAnswer } from '../reference/country-table.js';
 import { formatAddress } from '../request/address.js';
@@ -104,6 +105,20 @@ function findStop(rulebook: Rulebook, { gate, fence, rule }: Ruling): Action | E
   const statement = rulebook.fences.find((fenceStatement) => fenceStatement.name === fence);
   if (rule !== undefined) return statement?.rules.find((eachRule) => eachRule.name === rule)?.action;
   return statement && statement.otherwise.kind !== 'continue' ? statement.otherwise : undefined;
+}
+
+/** The page that a stopped client is shown: one that the rule names, or the built-in one. */
+export type PageShown = { readonly name: string } | { readonly builtIn: DefaultPage };
+
+/** @returns undefined where no page is shown, or none can be */
+export function pageShown(rulebook: Rulebook, ruling: Ruling, view: View | undefined): PageShown | undefined {
+  if (!view || view.isHidden || view.request.httpDefault !== 'is-http') return undefined;
+  const match = findStop(rulebook, ruling);
+  const stop = match?.kind === 'limit' ? match.then : match;
+  if (stop?.kind === 'redirect') return undefined;
+  if (stop && 'page' in stop && stop.page) return { name: stop.page.name };
+  const builtIn = defaultPageOf(ruling.outcome, ruling.reason);
+  return builtIn && { builtIn };
 }
 
 /** The address that a ruling redirects to; undefined where it redirects nowhere. */

@@ -30,6 +30,7 @@ export const DIAGNOSTIC_CODES = [
   'cyclic-list',
   'cyclic-application',
   'missing-file',
+  'bad-page',
 ] as const;
 export type DiagnosticCode = (typeof DIAGNOSTIC_CODES)[number];
 

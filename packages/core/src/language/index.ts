@@ -54,3 +54,5 @@ export {
   type WeeklyHours,
 } from './tree.js';
 export { printValue } from './value.js';
+export { printField } from './condition-text.js';
+export { visitComparisons } from './visit.js';

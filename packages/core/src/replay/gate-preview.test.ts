@@ -8,7 +8,7 @@ import { formatAddress } from '../request/address.js';
 import type { LogRecord } from '../request/record.js';
 import { normalizeRequest } from '../request/request.js';
 import { chunkOf } from '../test/chunk-of.js';
-import { addGatePreviews, GatePreviewCounter, type GatePreview } from './gate-preview.js';
+import { addGatePreviews, GatePreviewCounter, type GateCounts } from './gate-preview.js';
 
 const context: EvaluationContext = {
   rulebook: checkFences(
@@ -33,7 +33,9 @@ const LOG = Array.from({ length: 300 }, (_, index): LogRecord => {
     atUnixMs: index * 1000,
     attributes: {
       'network.peer.address': peer,
-      'url.full': isShop ? 'http://shop.example/' : `${index % 2 ? 'https' : 'http'}://${index % 5 ? 'other' : 'www.bank'}.example/`,
+      'url.full': isShop
+        ? 'http://shop.example/'
+        : `${index % 2 ? 'https' : 'http'}://${index % 5 ? 'other' : 'www.bank'}.example/`,
       'http.request.method': 'GET',
       ...(index % 4 === 0 ? {} : { 'http.request.header.x-forwarded-for': [`198.51.100.${index % 7}`] }),
     },
@@ -41,7 +43,7 @@ const LOG = Array.from({ length: 300 }, (_, index): LogRecord => {
 });
 
 /** The same counts, request by request as the interpreter sees them. */
-function countSlowly(name: string): GatePreview {
+function countSlowly(name: string): GateCounts {
   const countries: Record<string, { before: number; after: number }> = {};
   const counts = { requests: 0, withHeader: 0, changed: 0, ignored: 0, encrypted: 0, hidden: 0 };
   for (const record of LOG) {
@@ -49,12 +51,16 @@ function countSlowly(name: string): GatePreview {
     const view = viewRequest(context, request);
     if (view?.gate.statement.name !== name) continue;
     counts.requests += 1;
-    if (view.gate.statement.clientFrom && record.attributes['http.request.header.x-forwarded-for']) counts.withHeader += 1;
+    if (view.gate.statement.clientFrom && record.attributes['http.request.header.x-forwarded-for'])
+      counts.withHeader += 1;
     if (formatAddress(view.client!) !== formatAddress(request.client!)) counts.changed += 1;
     if (view.resolved.isHeaderIgnored) counts.ignored += 1;
     if (request.isEncrypted) counts.encrypted += 1;
     if (view.isHidden) counts.hidden += 1;
-    const [before, after] = [request.client, view.client].map((client) => view.countryOf(client) ?? 'unknown') as [string, string];
+    const [before, after] = [request.client, view.client].map((client) => view.countryOf(client) ?? 'unknown') as [
+      string,
+      string,
+    ];
     (countries[before] ??= { before: 0, after: 0 }).before += 1;
     (countries[after] ??= { before: 0, after: 0 }).after += 1;
   }

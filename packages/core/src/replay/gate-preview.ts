@@ -13,7 +13,7 @@ import { headerOf } from '../request/fields.js';
 import { invariant } from '../request/invariant.js';
 
 /** Counts of requests, as plain data. */
-export interface GatePreview {
+export interface GateCounts {
   /** At the gate. */
   readonly requests: number;
   /** Those that have the address header of the gate; with another client by it; of a peer that is not trusted. */
@@ -89,7 +89,7 @@ export class GatePreviewCounter {
     return [...new Set([...this.#program.attributes, ...this.#plan.attributes])];
   }
 
-  count(rows: ChunkRows): GatePreview {
+  count(rows: ChunkRows): GateCounts {
     if (this.#program.isFull) this.#program.clear();
     if (this.#plan.isFull) this.#plan.clear();
     const [reader, plan] = [new ChunkReader(this.#program, rows), new ChunkReader(this.#plan, rows)];
@@ -122,8 +122,8 @@ export class GatePreviewCounter {
 }
 
 /** Adds up previews of parts of a log. */
-export function addGatePreviews(parts: readonly GatePreview[]): GatePreview {
-  const sum = (key: Exclude<keyof GatePreview, 'countries'>): number =>
+export function addGatePreviews(parts: readonly GateCounts[]): GateCounts {
+  const sum = (key: Exclude<keyof GateCounts, 'countries'>): number =>
     parts.reduce((total, part) => total + part[key], 0);
   const countries: Record<string, { before: number; after: number }> = {};
   for (const part of parts)

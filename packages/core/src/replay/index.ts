@@ -11,7 +11,7 @@ export { CountryCounter } from './country-counter.js';
 export { type DecidedRecord, toDecidedRecord } from './decided-record.js';
 export { DecisionFilter, isRowByRow } from './decision-filter.js';
 export { filterChunk } from './filter-decisions.js';
-export { addGatePreviews, type GatePreview, GatePreviewCounter } from './gate-preview.js';
+export { addGatePreviews, type GateCounts, GatePreviewCounter } from './gate-preview.js';
 export { comparesMasked, filterMasked } from './masked-filter.js';
 export { MatchCounter } from './match-counter.js';
 export {

@@ -3,7 +3,10 @@ import type { Rulebook } from '../check/rulebook.js';
 import { isStop, ruleId } from '../decide/decision.js';
 import { OUTCOMES, type Outcome } from '../language/outcomes.js';
 import { describeRule } from '../language/sentence.js';
-import type { FenceStatement } from '../language/tree.js';
+import { printField } from '../language/condition-text.js';
+import { specOf, type FieldName } from '../language/fields.js';
+import type { Condition, FenceStatement, Rule } from '../language/tree.js';
+import { visitComparisons } from '../language/visit.js';
 import { REJECT_REASONS, type RejectedLine, type RejectReason } from '../request/record.js';
 import {
   BREAKDOWNS,
@@ -82,6 +85,8 @@ export interface RuleSummary extends Readonly<RuleTally> {
   readonly canStop: boolean;
   /** How often its condition was evaluated: its cost. */
   readonly evaluations: number;
+  /** Where it was blind: the fields that encryption may have hidden, or all that it compares. */
+  readonly blindFields?: readonly string[];
 }
 
 const SHOWN_HOSTS = 10;
@@ -175,18 +180,34 @@ function summarizeFence(fence: FenceStatement, tally: Tally, rulebook: Rulebook)
     ...(fence.title === undefined ? {} : { title: fence.title }),
     mode: fence.mode,
     gates: rulebook.gates.filter((gate) => gate.fences.includes(fence)).map((gate) => gate.statement.name),
-    rules: fence.rules.map((rule) => ({
-      rule: rule.name,
-      ...(rule.title === undefined ? {} : { title: rule.title }),
-      sentence: describeRule(rule, rulebook.lists),
-      state: rule.state,
-      canStop: !['allow', 'tag', 'observe'].includes(rule.action.kind),
-      ...(ownValue(tally.rules, ruleId(fence.name, rule.name)) ?? { hits: 0, decided: 0, would: {}, blind: 0 }),
-      evaluations:
-        ownValue((tally.evaluations as Tally['evaluations'] | undefined) ?? {}, ruleId(fence.name, rule.name)) ?? 0,
-    })),
+    rules: fence.rules.map((rule) => summarizeRule(fence, rule, tally, rulebook)),
     otherwise: ownValue(tally.otherwise, fence.name) ?? 0,
   };
+}
+
+function summarizeRule(fence: FenceStatement, rule: Rule, tally: Tally, { lists }: Rulebook): RuleSummary {
+  const id = ruleId(fence.name, rule.name);
+  const counts = ownValue(tally.rules, id) ?? { hits: 0, decided: 0, would: {}, blind: 0 };
+  return {
+    rule: rule.name,
+    ...(rule.title === undefined ? {} : { title: rule.title }),
+    sentence: describeRule(rule, lists),
+    state: rule.state,
+    canStop: !['allow', 'tag', 'observe'].includes(rule.action.kind),
+    ...counts,
+    ...(counts.blind > 0 ? { blindFields: hideableFields(rule.condition) } : {}),
+    evaluations: ownValue((tally.evaluations as Tally['evaluations'] | undefined) ?? {}, id) ?? 0,
+  };
+}
+
+/** The fields of a condition that encryption may hide; all where there is none. */
+function hideableFields(condition: Condition): string[] {
+  const fields = new Map<string, boolean>();
+  visitComparisons(condition, ({ field, parameter }) =>
+    fields.set(printField(field, parameter), field === 'url' || specOf(field as FieldName).isEncrypted === true),
+  );
+  const hideable = [...fields].filter(([, isHideable]) => isHideable);
+  return (hideable.length > 0 ? hideable : [...fields]).map(([field]) => field);
 }
 
 /** How many requests something in trial would have stopped. */

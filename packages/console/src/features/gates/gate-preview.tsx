@@ -31,7 +31,8 @@ export function GatePreviewCard({ text }: { text: string }) {
     placeholderData: keepPreviousData,
     retry: false,
   });
-  if (!data) return data === null ? <p className="text-sm text-muted">No recent log has requests for this gate.</p> : null;
+  if (!data)
+    return data === null ? <p className="text-sm text-muted">No recent log has requests for this gate.</p> : null;
   return (
     <section
       aria-label="In the latest log"
@@ -39,7 +40,8 @@ export function GatePreviewCard({ text }: { text: string }) {
       className={`grid gap-2 rounded-lg bg-sunken p-3 text-sm ${isFetching ? 'opacity-60' : ''}`}
     >
       <p className="tabular-nums">
-        {data.log.name}: {countOf(data.preview.requests, 'request')} at this gate. <ClientSentence preview={data.preview} />
+        {data.log.name}: {countOf(data.preview.requests, 'request')} at this gate.{' '}
+        <ClientSentence preview={data.preview} />
         <EncryptionSentence preview={data.preview} />
       </p>
       <CountryChanges preview={data.preview} />
@@ -67,8 +69,8 @@ function EncryptionSentence({ preview: { requests, encrypted, hidden } }: { prev
   if (encrypted === 0) return null;
   return (
     <>
-      {formatCount(encrypted)} are encrypted; rules cannot see path, method and headers of <b>{formatCount(hidden)}</b> of{' '}
-      {formatCount(requests)}.
+      {formatCount(encrypted)} are encrypted; rules cannot see path, method and headers of <b>{formatCount(hidden)}</b>{' '}
+      of {formatCount(requests)}.
     </>
   );
 }

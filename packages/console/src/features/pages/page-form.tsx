@@ -1,3 +1,4 @@
+import { checkPage, DEFAULT_PAGES, defaultPageText, PLACEHOLDERS, type DefaultPage } from '@jadefence/core/pages';
 import { DialogPanel, DialogTitle } from '@headlessui/react';
 import { useState, type FormEvent } from 'react';
 import { useFormEdit } from '../../api/form-edit.js';
@@ -16,20 +17,20 @@ export interface PageText {
   readonly text: string;
 }
 
-const FIRST_TEXT = `<!doctype html>
-<html lang="en">
-  <head><title>Not available</title></head>
-  <body>
-    <h1>This is not available</h1>
-    <p>If you need it for your work, write to the service desk.</p>
-  </body>
-</html>
-`;
+const FIRST_TEXT = defaultPageText('block');
+const STARTS: Record<DefaultPage, string> = {
+  block: 'blocked',
+  limit: 'too many requests',
+  warn: 'warning',
+  passphrase: 'passphrase',
+  challenge: 'confirm once',
+};
 
 /** Creates a page, or edits one, with a preview. */
 export function PageForm({ old, onClose }: { old?: PageText; onClose: () => void }) {
   const [name, setName] = useState(old?.name ?? '');
   const [text, setText] = useState(old?.text ?? FIRST_TEXT);
+  const problems = checkPage(text);
   const edit = useFormEdit(onClose);
   const isChanged = name !== (old?.name ?? '') || text !== (old?.text ?? FIRST_TEXT);
   const unsaved = useUnsaved(isChanged && !edit.isSuccess);
@@ -52,17 +53,28 @@ export function PageForm({ old, onClose }: { old?: PageText; onClose: () => void
         {unsaved.question}
         <DialogTitle className="text-lg font-semibold">{old ? `Edit page ${old.name}` : 'New page'}</DialogTitle>
         {!old && (
-          <TextField
-            label="Name"
-            required
-            value={name}
-            placeholder="closed"
-            onChange={(event) => setName(event.target.value)}
-          />
+          <div className="flex flex-wrap items-end gap-4">
+            <TextField
+              label="Name"
+              required
+              value={name}
+              placeholder="closed"
+              onChange={(event) => setName(event.target.value)}
+            />
+            <div className="flex flex-wrap items-center gap-2 text-sm">
+              Begin with
+              {DEFAULT_PAGES.map((page) => (
+                <Button key={page} size="small" onClick={() => setText(defaultPageText(page))}>
+                  {STARTS[page]}
+                </Button>
+              ))}
+            </div>
+          </div>
         )}
         <div className="grid gap-4 lg:grid-cols-2">
           <label className="text-sm">
-            <span className="font-medium">The page as HTML</span>
+            <span className="font-medium">The page as HTML</span>{' '}
+            <span className="text-muted">with {PLACEHOLDERS.map((placeholder) => `{{${placeholder}}}`).join(' ')}</span>
             <textarea
               rows={14}
               value={text}
@@ -77,10 +89,15 @@ export function PageForm({ old, onClose }: { old?: PageText; onClose: () => void
             </div>
           </div>
         </div>
+        {problems.slice(0, 5).map(({ line, message, hint }) => (
+          <p key={`${line} ${message}`} role="alert" className="text-sm text-blocked">
+            Line {line}: {message} {hint}
+          </p>
+        ))}
         <EditError error={edit.error} keepMine={edit.keepMine} />
         <div className="flex justify-end gap-2">
           <Button onClick={cancel}>Cancel</Button>
-          <Button type="submit" look="primary" disabled={name === '' || edit.isPending}>
+          <Button type="submit" look="primary" disabled={name === '' || problems.length > 0 || edit.isPending}>
             {old ? 'Save page' : 'Create page'}
           </Button>
         </div>

@@ -78,7 +78,12 @@ function Effect({ fence, rule, onFilter }: { fence: FenceSummary; rule: RuleSumm
         ) : (
           <span className="text-muted">decided none</span>
         ))}
-      {rule.blind > 0 && <span className="block text-limited">blind on {formatCount(rule.blind)}</span>}
+      {rule.blind > 0 && (
+        <span className="block text-limited">
+          blind on {formatCount(rule.blind)}
+          {rule.blindFields?.length ? `: ${rule.blindFields.join(', ')} unknown` : ''}
+        </span>
+      )}
     </>
   );
 }

@@ -1,6 +1,6 @@
 import { DialogPanel, DialogTitle } from '@headlessui/react';
 import { useQuery } from '@tanstack/react-query';
-import { ServiceError, type Draft, type Log } from '@jadefence/contract';
+import { ServiceError, type Draft, type Log, type MatchCount } from '@jadefence/contract';
 import { parseRuleText, printRuleText, type Edit } from '@jadefence/core/edit';
 import { describeRule, type Diagnostic, type Rule } from '@jadefence/core/language';
 import { lazy, Suspense, useDeferredValue, useEffect, useState } from 'react';
@@ -215,7 +215,7 @@ function useLast(value: Rule | undefined): Rule | undefined {
 }
 
 interface MatchState {
-  readonly count?: { readonly matching: number; readonly requests: number; readonly unknown: number };
+  readonly count?: MatchCount;
   readonly isStale: boolean;
   readonly isDown: boolean;
   readonly problems: readonly Diagnostic[];
@@ -266,6 +266,12 @@ function MatchLine({ matches: { count, isStale, isDown } }: { matches: MatchStat
       <span className="tabular-nums">{formatCount(count.requests)}</span> requests at the gates of this fence
       {count.unknown > 0 && `, and cannot be known of ${formatCount(count.unknown)}`}
       {isStale && ' …'}
+      {count.unseen.map(({ field, requests }) => (
+        <span key={field} className="block text-limited">
+          Cannot see the <span className="font-mono">{field}</span> of {formatCount(requests)} of{' '}
+          {formatCount(count.requests)} requests here: it is encrypted and not inspected, or the log lacks it.
+        </span>
+      ))}
     </p>
   );
 }

@@ -11,6 +11,7 @@ import { Card, PageHeading } from '../../components/layout.js';
 import { ErrorNotice } from '../../components/loaded.js';
 import { OutcomeLabel } from '../../components/outcome.js';
 import { expectationText } from '../evidence/next-steps.js';
+import { PageFrame } from '../pages/page-preview.js';
 import { RulesForCard } from './rules-for-card.js';
 import { TryForm } from './try-form.js';
 import { requestOf, valuesOf, type TryValues } from './try-values.js';
@@ -142,6 +143,14 @@ function AnswerCard({ request, tried, isControl = false }: { request: TryRequest
     >
       <div className="px-4 pb-6">
         <ExplanationSteps explanation={tried} />
+        {tried.pageHtml !== undefined && (
+          <details className="mt-4 text-sm">
+            <summary className="cursor-pointer font-medium">The page that the client sees</summary>
+            <div className="mt-2 overflow-hidden rounded-lg border border-line">
+              <PageFrame name="of the answer" html={tried.pageHtml} />
+            </div>
+          </details>
+        )}
       </div>
       {!isControl && <WhyNotForm request={request} against={tried.revision} />}
     </Card>

@@ -1,5 +1,5 @@
 import type { GatePreview, GatePreviewRequest } from '@jadefence/contract';
-import { applyEdits } from '@jadefence/core/edit';
+import { applyEdits, readGate } from '@jadefence/core/edit';
 import { joinParts, printFences } from '@jadefence/core/language';
 import { addGatePreviews } from '@jadefence/core/replay';
 import { ProblemError } from '../../http/problem.js';
@@ -26,7 +26,7 @@ export class GatePreviews {
    */
   async count(logId: number, { text }: GatePreviewRequest, signal?: AbortSignal): Promise<GatePreview> {
     const log = await this.logs.find(logId);
-    const name = /^\s*gate\s+([a-z][a-z0-9-]*)/.exec(text)?.[1];
+    const name = readGate(text)?.name;
     if (name === undefined)
       throw new ProblemError('invalid-text', 'The text is no gate.', { hint: 'Expected: gate NAME inbound { ... }' });
     const before = await this.drafts.configuration();
@@ -36,7 +36,11 @@ export class GatePreviews {
     const fenceText = printFences(joinParts(parts, DRAFT_PATH));
     const { shared } = await this.referenceSnapshots.loadCurrent();
     const source = {
-      contextKey: JSON.stringify([fenceText, await this.referenceSnapshots.currentHash(), datasets.map((dataset) => dataset.sha256)]),
+      contextKey: JSON.stringify([
+        fenceText,
+        await this.referenceSnapshots.currentHash(),
+        datasets.map((dataset) => dataset.sha256),
+      ]),
       fenceFile: { path: DRAFT_PATH, text: fenceText },
       namedFiles,
       datasets: datasets.map(shareDataset),

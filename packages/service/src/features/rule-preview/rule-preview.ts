@@ -7,8 +7,16 @@ import {
   type SourceFile,
 } from '@jadefence/core/check';
 import type { StoredState } from '@jadefence/core/decide';
-import { formatDiagnostic, joinParts, printFences, type Diagnostic } from '@jadefence/core/language';
-import { resolveCondition, countsInOrder } from '@jadefence/core/replay';
+import {
+  formatDiagnostic,
+  joinParts,
+  printField,
+  printFences,
+  visitComparisons,
+  type Condition,
+  type Diagnostic,
+} from '@jadefence/core/language';
+import { resolveCondition, countsInOrder, type Matches } from '@jadefence/core/replay';
 import pMap from 'p-map';
 import { ProblemError } from '../../http/problem.js';
 import type { Judging } from '../../threads/evaluation-pool.js';
@@ -72,12 +80,32 @@ export class MatchCounts {
     };
     const condition = readCondition(text);
     const requested = resolveCondition(rulebook, condition, collectRuleLookups(condition, rulebook));
-    if (!requested.tagging) return addUp(await this.#countInColumns(log.id, source, signal));
-    if (countsInOrder(requested)) return addUp(await this.#countInOrder(log.id, source, signal));
-    return addUp(await this.#countAtOnce(log.id, source, signal));
+    const counts = !requested.tagging
+      ? await this.#countInColumns(log.id, source, signal)
+      : countsInOrder(requested)
+        ? await this.#countInOrder(log.id, source, signal)
+        : await this.#countAtOnce(log.id, source, signal);
+    const count = addUp(counts);
+    return { ...count, unseen: count.unknown > 0 ? await this.#unseen(log.id, source, condition, signal) : [] };
   }
 
-  async #countInColumns(logId: number, source: MatchTask, signal?: AbortSignal): Promise<MatchCount[]> {
+  /** Of how many requests each field of a condition is unknown, as the gates see them. */
+  async #unseen(
+    logId: number,
+    source: CountSource,
+    condition: Condition,
+    signal?: AbortSignal,
+  ): Promise<MatchCount['unseen']> {
+    const unseen: { field: string; requests: number }[] = [];
+    for (const field of fieldsToSee(condition)) {
+      const rule = `rule ${AROUND} observe when ${field} present`;
+      const { unknown } = addUp(await this.#countInColumns(logId, { ...source, rule }, signal));
+      if (unknown > 0) unseen.push({ field, requests: unknown });
+    }
+    return unseen.sort((a, b) => b.requests - a.requests);
+  }
+
+  async #countInColumns(logId: number, source: MatchTask, signal?: AbortSignal): Promise<Matches[]> {
     const attributes = await this.pool.matchAttributes(source);
     return this.logs.mapChunks(logId, { attributes, numThreads: this.pool.size, signal }, (chunks) =>
       this.pool.match({ ...source, ...chunks }),
@@ -85,7 +113,7 @@ export class MatchCounts {
   }
 
   /** Every request can be counted by itself, so all threads count at once, also where there is one chunk. */
-  async #countAtOnce(logId: number, source: CountSource, signal?: AbortSignal): Promise<MatchCount[]> {
+  async #countAtOnce(logId: number, source: CountSource, signal?: AbortSignal): Promise<Matches[]> {
     const chunks = await this.logs.chunks(logId);
     const partsOfChunk = Math.max(1, Math.ceil(this.pool.size / chunks.length));
     const counts = await pMap(
@@ -113,8 +141,8 @@ export class MatchCounts {
   }
 
   /** Tags depend on requests before, so the log is gone through in the order of time. */
-  async #countInOrder(logId: number, source: CountSource, signal?: AbortSignal): Promise<MatchCount[]> {
-    const counts: MatchCount[] = [];
+  async #countInOrder(logId: number, source: CountSource, signal?: AbortSignal): Promise<Matches[]> {
+    const counts: Matches[] = [];
     let state: StoredState | undefined;
     for (const { chunks: numbers, sequence } of await this.logs.segments(logId)) {
       signal?.throwIfAborted();
@@ -127,10 +155,23 @@ export class MatchCounts {
   }
 }
 
+const MAX_FIELDS = 6;
+/** Fields that are always known, or whose presence cannot be tested. */
+const ALWAYS_SEEN: readonly string[] = ['country', 'server country', 'tag', 'gate', 'direction', 'application'];
+
+/** The fields that a condition compares, as conditions write them; of a URL its path. */
+function fieldsToSee(condition: Condition): string[] {
+  const fields = new Set<string>();
+  visitComparisons(condition, ({ field, parameter }) => {
+    if (!ALWAYS_SEEN.includes(field)) fields.add(field === 'url' ? 'path' : printField(field, parameter));
+  });
+  return [...fields].slice(0, MAX_FIELDS);
+}
+
 type CountSource = Omit<CountTask, keyof ChunkPayload | 'sequence' | 'rowStart' | 'rowEnd' | 'state'>;
 
-function addUp(counts: readonly MatchCount[]): MatchCount {
-  const sum = (key: keyof MatchCount): number => counts.reduce((total, count) => total + count[key], 0);
+function addUp(counts: readonly Matches[]): Matches {
+  const sum = (key: keyof Matches): number => counts.reduce((total, count) => total + count[key], 0);
   return { matching: sum('matching'), unknown: sum('unknown'), requests: sum('requests') };
 }
 

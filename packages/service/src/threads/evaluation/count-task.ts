@@ -4,7 +4,7 @@ import { State, type StoredState } from '@jadefence/core/decide';
 import {
   CountryCounter,
   GatePreviewCounter,
-  type GatePreview,
+  type GateCounts,
   countMatches,
   MatchCounter,
   resolveCondition,
@@ -93,7 +93,7 @@ export const gatePreviewAttributes = clearOnError(function gatePreviewAttributes
 });
 
 /** What the gate sees of each chunk. */
-export const previewGate = clearOnError(function previewGate(task: GatePreviewTask & ChunkPayload): GatePreview[] {
+export const previewGate = clearOnError(function previewGate(task: GatePreviewTask & ChunkPayload): GateCounts[] {
   const counter = gateCounterFor(task);
   return openChunks(task).map((rows) => counter.count(rows));
 });
