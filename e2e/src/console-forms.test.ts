@@ -169,8 +169,8 @@ it('lists are searched all at once, and have exceptions', () =>
 it('a page is written with a preview, and a rule shows it', () =>
   on('/pages', async (page) => {
     await page.getByRole('button', { name: 'New page' }).click();
-    await page.getByLabel('Name').fill('closed');
-    await page.getByLabel('The page as HTML').fill('<h1>Closed today</h1>');
+    await page.getByRole('textbox', { name: 'Name' }).fill('closed');
+    await page.getByRole('textbox', { name: 'The page as HTML' }).fill('<h1>Closed today</h1>');
     await page.frameLocator('iframe').getByRole('heading', { name: 'Closed today' }).waitFor();
     await page.getByRole('button', { name: 'Create page' }).click();
     await page.getByText('used by no rule').waitFor();

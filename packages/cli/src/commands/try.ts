@@ -1,4 +1,11 @@
-import { explainRequest, renderExplanation, whyNot, type Explanation, type WhyNot } from '@jadefence/core/explain';
+import {
+  explainRequest,
+  renderExplanation,
+  renderShownPage,
+  whyNot,
+  type Explanation,
+  type WhyNot,
+} from '@jadefence/core/explain';
 import { suggestNearest } from '@jadefence/core/text';
 import { buildSyntheticRecord, normalizeRequest } from '@jadefence/core/request';
 import { InvalidArgumentError, type Command } from 'commander';
@@ -164,7 +171,7 @@ async function tryLocally(
   }: TryOptions,
   fences: string,
   streams: Streams,
-): Promise<Explanation & { readonly whyNot?: WhyNot }> {
+): Promise<Explanation & Pick<Tried, 'pageHtml' | 'whyNot'>> {
   if (against !== undefined) throw new Failure('--against uses the service and cannot be combined with --fences.');
   const categories = categoryFeed && (await loadCategoryFeeds(categoryFeed, streams));
   const { rulebook } = await loadRulebook(fences, streams, categories?.names);
@@ -188,7 +195,13 @@ async function tryLocally(
   const context = { rulebook, countries, categories, gate };
   const answer = rule === undefined ? undefined : whyNot(context, request, rule);
   if (rule !== undefined && !answer) throw new Failure(`There is no rule "${rule}".`, 2, 'Name it as fence/rule.');
-  return { ...explainRequest(context, normalizeRequest(record)), ...(answer ? { whyNot: answer } : {}) };
+  const explanation = explainRequest(context, normalizeRequest(record));
+  const pageHtml = renderShownPage(explanation, rulebook);
+  return {
+    ...explanation,
+    ...(pageHtml === undefined ? {} : { pageHtml }),
+    ...(answer ? { whyNot: answer } : {}),
+  };
 }
 
 /** The changes, one a line. */

@@ -87,7 +87,8 @@ export function checkTree(
 ): CheckedFences {
   const statements = files.flatMap((file) => file.statements);
   const diagnostics: Diagnostic[] = [];
-  const entriesOf = readEntries(files, new Map(namedFiles.map((source) => [source.path, source.text])), diagnostics);
+  const texts = new Map(namedFiles.map((source) => [source.path, source.text]));
+  const entriesOf = readEntries(files, texts, diagnostics);
   for (const diagnostic of checkNames(statements, entriesOf, outside)) diagnostics.push(diagnostic);
   const lists = resolveLists(statements, entriesOf, outside.datasets ?? new Map(), diagnostics);
   for (const diagnostic of checkCarriers(statements)) diagnostics.push(diagnostic);
@@ -95,7 +96,7 @@ export function checkTree(
   const warnings = findUnsetTags(statements).sort(compareDiagnostics);
   return diagnostics.length > 0
     ? { files, diagnostics, warnings }
-    : { files, diagnostics, warnings, rulebook: buildRulebook(statements, lists) };
+    : { files, diagnostics, warnings, rulebook: buildRulebook(statements, lists, pageTexts(files, texts)) };
 }
 
 /** The files that the lists and pages of a fence file are kept in, by path from the folder of the fences. */
@@ -212,7 +213,21 @@ function resolveLists(
   return resolved;
 }
 
-function buildRulebook(statements: readonly Statement[], lists: ReadonlyMap<string, ResolvedList>): Rulebook {
+/** The text of each page by its name. */
+function pageTexts(files: readonly FenceFile[], texts: ReadonlyMap<string, string>): Map<string, string> {
+  const pages = new Map<string, string>();
+  for (const file of files)
+    for (const statement of file.statements)
+      if (statement.kind === 'page')
+        pages.set(statement.name, texts.get(siblingPath(file.path, statement.source.path)) ?? '');
+  return pages;
+}
+
+function buildRulebook(
+  statements: readonly Statement[],
+  lists: ReadonlyMap<string, ResolvedList>,
+  pages: ReadonlyMap<string, string>,
+): Rulebook {
   const byName = fencesByName(statements);
   const fences = [...byName.values()];
   const zone = statements.find((statement) => statement.kind === 'zone')?.zone ?? 'UTC';
@@ -233,11 +248,7 @@ function buildRulebook(statements: readonly Statement[], lists: ReadonlyMap<stri
       ),
     ),
     applications,
-    pages: new Map(
-      statements.flatMap((eachStatement) =>
-        eachStatement.kind === 'page' ? [[eachStatement.name, eachStatement.source.path] as const] : [],
-      ),
-    ),
+    pages,
     expectations: statements.filter((statement) => statement.kind === 'expect'),
     endsAtUnixMs: new Map(rules.flatMap((rule) => (rule.until ? [[rule, endOf(rule.until, zone)] as const] : []))),
     isStateful: rules.some(({ action }) => isStatefulAction(action)),

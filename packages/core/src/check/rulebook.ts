@@ -18,7 +18,7 @@ export interface Rulebook {
   readonly schedules: ReadonlyMap<string, Schedule>;
   /** The defined ones and the built-in ones. */
   readonly applications: readonly ApplicationStatement[];
-  /** Files by name of the page. */
+  /** Texts by name of the page. */
   readonly pages: ReadonlyMap<string, string>;
   readonly expectations: readonly ExpectStatement[];
   /** When each rule with an end stops being live. */

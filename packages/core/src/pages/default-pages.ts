@@ -43,6 +43,7 @@ body { margin: 0; min-height: 100vh; display: grid; place-items: center; backgro
 main { max-width: 34rem; margin: 1.5rem; padding: 2rem; background: #fff; border: 1px solid #d8d3ca; border-top: 4px solid #1f6f5c; border-radius: .75rem; }
 h1 { margin: 0 0 .75rem; font-size: 1.5rem; line-height: 1.25; }
 dl { display: grid; grid-template-columns: auto 1fr; gap: .25rem 1rem; margin: 1.5rem 0 0; font-size: .9rem; color: #5d5950; }
+p:empty, dd:empty, dt:has(+ dd:empty) { display: none; }
 dt { font-weight: 600; } dd { margin: 0; overflow-wrap: anywhere; }
 form { display: grid; gap: .5rem; margin-top: 1.25rem; justify-items: start; }
 button { font: inherit; padding: .5rem 1.25rem; border: 0; border-radius: .5rem; background: #1f6f5c; color: #fff; }

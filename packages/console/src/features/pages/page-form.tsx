@@ -1,4 +1,4 @@
-import { checkPage, DEFAULT_PAGES, defaultPageText, PLACEHOLDERS, type DefaultPage } from '@jadefence/core/pages';
+import { checkPage, DEFAULT_PAGES, defaultPageText, PLACEHOLDERS } from '@jadefence/core/pages';
 import { DialogPanel, DialogTitle } from '@headlessui/react';
 import { useState, type FormEvent } from 'react';
 import { useFormEdit } from '../../api/form-edit.js';
@@ -7,6 +7,7 @@ import { EditError } from '../../components/edit-error.js';
 import { Modal } from '../../components/modal.js';
 import { INPUT_STYLE, TextField } from '../../components/text-field.js';
 import { useUnsaved } from '../../components/unsaved.js';
+import { BUILT_IN_TEXTS } from './built-in.js';
 import { PagePreview } from './page-preview.js';
 
 /** A page and the file that it is kept in. */
@@ -18,14 +19,6 @@ export interface PageText {
 }
 
 const FIRST_TEXT = defaultPageText('block');
-const STARTS: Record<DefaultPage, string> = {
-  block: 'blocked',
-  limit: 'too many requests',
-  warn: 'warning',
-  passphrase: 'passphrase',
-  challenge: 'confirm once',
-};
-
 /** Creates a page, or edits one, with a preview. */
 export function PageForm({ old, onClose }: { old?: PageText; onClose: () => void }) {
   const [name, setName] = useState(old?.name ?? '');
@@ -65,7 +58,7 @@ export function PageForm({ old, onClose }: { old?: PageText; onClose: () => void
               Begin with
               {DEFAULT_PAGES.map((page) => (
                 <Button key={page} size="small" onClick={() => setText(defaultPageText(page))}>
-                  {STARTS[page]}
+                  {BUILT_IN_TEXTS[page]}
                 </Button>
               ))}
             </div>

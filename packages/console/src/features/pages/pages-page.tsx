@@ -1,14 +1,17 @@
 import { PlusIcon } from '@heroicons/react/20/solid';
 import { useQuery } from '@tanstack/react-query';
 import type { DraftSources } from '@jadefence/contract';
+import { DEFAULT_PAGES, defaultPageText, type DefaultPage } from '@jadefence/core/pages';
 import { findUses } from '@jadefence/core/edit';
 import { useState } from 'react';
 import { useEdit } from '../../api/edit.js';
 import { draftSourcesQuery } from '../../api/queries.js';
+import { Choice } from '../../components/choice.js';
 import { Button } from '../../components/button.js';
 import { Card, EmptyState, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
 import { PageForm, type PageText } from './page-form.js';
+import { BUILT_IN_TEXTS } from './built-in.js';
 import { PagePreview } from './page-preview.js';
 
 /** What stopped clients are shown in place of the built-in page. */
@@ -67,8 +70,29 @@ export function PagesPage() {
           ));
         }}
       </Loaded>
+      <BuiltInPages />
       {edited && <PageForm old={edited.old} onClose={() => setEdited(undefined)} />}
     </>
+  );
+}
+
+/** What rules without a page show. */
+function BuiltInPages() {
+  const [shown, setShown] = useState<DefaultPage>('block');
+  return (
+    <Card
+      title="Built-in pages"
+      aside={
+        <Choice
+          label="Page"
+          value={shown}
+          options={DEFAULT_PAGES.map((page) => ({ value: page, text: BUILT_IN_TEXTS[page] }))}
+          onChange={setShown}
+        />
+      }
+    >
+      <PagePreview name={shown} text={defaultPageText(shown)} />
+    </Card>
   );
 }
 

@@ -1,8 +1,6 @@
 import type { Tried } from '@jadefence/contract';
 import { TryRequestInput } from '@jadefence/contract/server';
-import type { Rulebook, SourceFile } from '@jadefence/core/check';
-import { explainRequest, whyNot, type Explanation } from '@jadefence/core/explain';
-import { defaultPageText, renderPage, withPolicy } from '@jadefence/core/pages';
+import { explainRequest, renderShownPage, whyNot } from '@jadefence/core/explain';
 import { buildSyntheticRecord, normalizeRequest, type SyntheticField } from '@jadefence/core/request';
 import { suggestNearest } from '@jadefence/core/text';
 import { ProblemError } from '../../http/problem.js';
@@ -42,10 +40,10 @@ export function tryRoutes(revisions: Revisions, referenceSnapshots: ReferenceSna
           throw new ProblemError('unknown-part', `There is no rule "${body.whyNot}".`, {
             hint: 'Name it as fence/rule.',
           });
-        const { namedFiles } = await revisions.configurationOf(against);
+        const pageHtml = renderShownPage(explanation, rulebook);
         return {
           ...explanation,
-          ...renderedPage(explanation, rulebook, namedFiles),
+          ...(pageHtml === undefined ? {} : { pageHtml }),
           revision: against === 'draft' ? null : against,
           draftDiffers: await revisions.draftDiffers(against),
           ...(answer ? { whyNot: answer } : {}),
@@ -53,35 +51,6 @@ export function tryRoutes(revisions: Revisions, referenceSnapshots: ReferenceSna
       },
     }),
   ];
-}
-
-/** The page that the client would be shown, with the values of the request. */
-function renderedPage(
-  { page, request, decision: { fence, rule }, atUnixMs }: Explanation,
-  { pages, fences }: Rulebook,
-  namedFiles: readonly SourceFile[],
-): { readonly pageHtml?: string } {
-  if (!page) return {};
-  const path = 'name' in page ? pages.get(page.name) : undefined;
-  const file = path === undefined ? undefined : namedFiles.find((candidate) => candidate.path === path);
-  const text = 'name' in page ? file?.text : defaultPageText(page.builtIn);
-  if (text === undefined) return {};
-  const decisive = fences.find(({ name }) => name === fence)?.rules.find(({ name }) => name === rule);
-  const shown = ({ kind, ...rest }: Explanation['request']['host']): string =>
-    kind === 'known' && 'text' in rest ? rest.text : '';
-  return {
-    pageHtml: withPolicy(
-      renderPage(text, {
-        'request-id': 'tried',
-        'time': new Date(atUnixMs).toISOString(),
-        'host': shown(request.host),
-        'client': shown(request.client),
-        'rule': decisive?.title ?? rule ?? fence ?? '',
-        'contact': decisive?.owner ?? '',
-        'reason': decisive?.reason ?? '',
-      }),
-    ),
-  };
 }
 
 function fieldsOf({ headers = [], user, peer }: TryRequestInput): SyntheticField[] {
