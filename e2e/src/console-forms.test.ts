@@ -171,7 +171,10 @@ it('a page is written with a preview, and a rule shows it', () =>
     await page.getByRole('button', { name: 'New page' }).click();
     await page.getByRole('textbox', { name: 'Name' }).fill('closed');
     await page.getByRole('textbox', { name: 'The page as HTML' }).fill('<h1>Closed today</h1>');
-    await page.frameLocator('iframe').getByRole('heading', { name: 'Closed today' }).waitFor();
+    await page
+      .frameLocator('iframe[title="Preview of page closed"]')
+      .getByRole('heading', { name: 'Closed today' })
+      .waitFor();
     await page.getByRole('button', { name: 'Create page' }).click();
     await page.getByText('used by no rule').waitFor();
     await page.goto(`${service.address}/fences`);

@@ -91,3 +91,85 @@ gate guests outbound {
     expect([exitCode, stderr]).toEqual([2, expect.stringContaining('The hosts are: shop.example, =www.example.')]);
   });
 });
+
+/** Requests of visitors behind a proxy and of one that is not trusted, and of guests, half of them encrypted. */
+const PROXIED = Array.from({ length: 40 }, (_, index) =>
+  JSON.stringify({
+    'timestamp': new Date(Date.UTC(2026, 9, 12, 10, 0, index)).toISOString(),
+    'network.peer.address': ['203.0.113.9', '203.0.113.200', '198.18.48.7', '198.18.48.7'][index % 4],
+    'url.full': ['https://shop.example/a', 'https://shop.example/a', 'http://x.example/a', 'https://x.example/a'][
+      index % 4
+    ],
+    'http.request.method': 'GET',
+    ...(index % 4 < 2 ? { 'http.request.header.x-forwarded-for': ['198.51.100.7'] } : {}),
+  }),
+).join('\n');
+
+describe('a gate on a log', () => {
+  it('shows whom its header makes the client, and what encryption hides, before it is set so', async () => {
+    await begin(`list proxies addresses { 203.0.113.0/26 }
+# Guests
+gate guests outbound { clients 198.18.48.0/22 fences house otherwise allow }
+# The shop
+gate shop inbound { hosts shop.example fences house otherwise allow }
+fence house enforce { rule paths block when path under /a }
+`);
+    writeFileSync(join(desk.folder, 'proxied.ndjson'), PROXIED);
+    await done('log', 'import', 'proxied.ndjson');
+    expect(await done('gate', 'preview', 'shop', '1', '--header', 'x-forwarded-for', '--trusting', 'proxies')).toBe(
+      [
+        '20 requests at the gate shop',
+        '20 requests with x-forwarded-for; the client changes in 10',
+        '10 headers ignored: the address that connected is not trusted to name the client',
+        '',
+      ].join('\n'),
+    );
+    expect(await done('gate', 'preview', 'guests', '1')).toContain(
+      '10 encrypted requests, of which 10 are not inspected',
+    );
+    expect(await done('gate', 'preview', 'guests', '1', '--inspection', 'otherwise inspect')).toContain(
+      'of which 0 are',
+    );
+    expect(await exported('after-preview')).not.toMatchObject({
+      'gates.fence': expect.stringContaining('inspect') as string,
+    });
+  });
+
+  it('reports of how many requests a rule cannot see a field', async () => {
+    const { matching, unknown, unseen } = await desk.service.client.countMatches(1, {
+      text: 'rule paths block when path under /a',
+      fence: 'house',
+    });
+    expect([matching, unknown, unseen]).toEqual([30, 10, [{ field: 'path', requests: 10 }]]);
+    await done('replay', 'start', '1', '--against', 'draft');
+    expect(await done('replay', 'show', '1')).toContain('blind on 10 (path unknown)');
+  });
+});
+
+describe('a page', () => {
+  it('is set from a file, listed with its rules, previewed with escaped values, and deleted', async () => {
+    await begin('fence desk enforce { rule shut block when always }');
+    writeFileSync(
+      join(desk.folder, 'closed.html'),
+      '<!doctype html><title>Closed</title><h1>{{host}} is closed: {{reason}}</h1>',
+    );
+    await done('page', 'set', 'closed', 'closed.html');
+    await done('rule', 'replace', 'desk/shut', 'rule shut block page closed when always');
+    expect(await done('page', 'list')).toMatch(/closed +pages\/closed.html +75 +rule desk\/shut/);
+    await done('page', 'preview', 'closed', '--output', 'shown.html', '--reason', '<script>alert(1)</script>');
+    const shown = readFileSync(join(desk.folder, 'shown.html'), 'utf8');
+    expect(shown).toContain('www.example is closed: &#60;script&#62;alert(1)');
+    expect(shown).toContain("default-src 'none'");
+    expect((await desk.run('page', 'delete', 'closed')).stderr).toContain('used by rule desk/shut');
+  });
+
+  it.each([
+    ['<script>x</script>', 'bad.html:1: The page has an element that pages may not have: script.'],
+    ['<p>{{nope}}', 'bad.html:1: Unknown placeholder "{{nope}}".'],
+    ['x'.repeat(300_000), 'The page has 300,000 bytes'],
+  ])('with %.20s is refused', async (text, message) => {
+    writeFileSync(join(desk.folder, 'bad.html'), text);
+    const { exitCode, stderr } = await desk.run('page', 'set', 'bad', 'bad.html');
+    expect([exitCode, stderr]).toEqual([2, expect.stringContaining(message)]);
+  });
+});

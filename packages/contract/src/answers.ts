@@ -3,6 +3,7 @@ import type { ListLookup, StartingPoint, StoppedClient } from '@jadefence/core/e
 import type { ExpectationResult, Matrix } from '@jadefence/core/expectations';
 import type { MeaningChanges, Review } from '@jadefence/core/findings';
 import type { Explanation, Identified, RulesAtGate } from '@jadefence/core/explain';
+import type { SiteSections } from '@jadefence/core/replay';
 import type { Survey } from '@jadefence/core/survey';
 import type { Problem } from './problems.js';
 import type { ApplicationInfo } from './applications.js';
@@ -117,6 +118,7 @@ export interface Answers {
   readonly RulesAtGate: RulesAtGate;
   readonly RulePlacement: RulePlacement;
   readonly Session: Session;
+  readonly SiteSections: SiteSections;
   readonly SourceInfo: SourceInfo;
   readonly StartingPoint: StartingPoint;
   readonly Survey: Survey;

@@ -1,3 +1,4 @@
+import type { SiteSections } from '@jadefence/core/replay';
 import type { LimitAdvice } from '@jadefence/core/advice';
 import type { Explanation, RulesAtGate } from '@jadefence/core/explain';
 import type { TrafficFinding } from '@jadefence/core/traffic';
@@ -178,6 +179,9 @@ export class ServiceClient extends Transport {
     this.json('GET', `/fences/${encodeURIComponent(fence)}/readiness${queryText({ replays: replays?.join() })}`);
   countMatches = (logId: number, rule: MatchRequest, signal?: AbortSignal): Promise<MatchCount> =>
     this.json('POST', `/logs/${logId}/matches`, rule, undefined, signal);
+  /** Hosts of a log, and sections of a site. */
+  sections = (logId: number, host?: string, signal?: AbortSignal): Promise<SiteSections> =>
+    this.json('GET', `/logs/${logId}/sections${queryText({ host })}`, undefined, undefined, signal);
   previewGate = (logId: number, gate: GatePreviewRequest, signal?: AbortSignal): Promise<GatePreview> =>
     this.json('POST', `/logs/${logId}/gate-preview`, gate, undefined, signal);
   /** Counts in the latest log that has requests for the gates of the fence; undefined where there is none. */

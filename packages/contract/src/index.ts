@@ -33,4 +33,5 @@ export type { ExpectationResult } from '@jadefence/core/expectations';
 export type { ChangedRequests, Finding, MeaningChanges, Review } from '@jadefence/core/findings';
 export type { Explanation } from '@jadefence/core/explain';
 export type { TrafficFinding } from '@jadefence/core/traffic';
+export type { SiteSections } from '@jadefence/core/replay';
 export type { Survey } from '@jadefence/core/survey';

@@ -204,6 +204,11 @@ export class CountMatchesInput {
   @Optional() @IsAgainst() against?: ReplayPolicy;
 }
 
+export class SectionsQuery {
+  /** Only paths of this host and those below it. */
+  @Optional() @IsString() @Length(1, 253) host?: string;
+}
+
 /** A gate as fence text, as it is edited. */
 export class GatePreviewInput {
   @IsString() @Length(1, 200_000) text!: string;

@@ -16,6 +16,7 @@ import { Logs } from './features/logs/logs.js';
 import { Masking } from './features/masking/masking.js';
 import { GatePreviews } from './features/rule-preview/gate-preview.js';
 import { MatchCounts } from './features/rule-preview/rule-preview.js';
+import { Sections } from './features/rule-preview/site-sections.js';
 import { LimitAdvices } from './features/advice/limit-advices.js';
 import { adviceRoutes } from './features/advice/routes.js';
 import { ClientStops } from './features/clients/client-stops.js';
@@ -113,6 +114,7 @@ export function openFeatures({ db, config, pool, queue, tables }: FeatureParts) 
       ...matchRoutes(
         new MatchCounts(revisions, logs, referenceSnapshots, pool),
         new GatePreviews(drafts, logs, referenceSnapshots, pool),
+        new Sections(logs, pool),
       ),
       ...matrixRoutes(revisions, referenceSnapshots),
       ...tryRoutes(revisions, referenceSnapshots),

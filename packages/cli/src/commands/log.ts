@@ -35,6 +35,17 @@ export function addLog(log: Command, streams: Streams): void {
     .option(...RECORD_FORMATS)
     .addHelpText('after', '\nExamples:\n  jadefence log show 1')
     .action((name: string, options: { output: OneOutput }) => showLog(name, options.output, streams));
+  log
+    .command('sections')
+    .description('List the hosts of a log, or sections of a site')
+    .argument('<log>', 'number or name of the log')
+    .option('--host <host>', 'sections of this host and those below it')
+    .option(...TABLE_FORMATS)
+    .addHelpText(
+      'after',
+      '\nExamples:\n  jadefence log sections 2\n  jadefence log sections 2 --host gallerytube.example',
+    )
+    .action((name: string, options: { host?: string; output: Output }) => listSections(name, options, streams));
   const preview = log
     .command('preview')
     .description('Preview how a log file is read')
@@ -70,6 +81,22 @@ async function listLogs(output: Output, streams: Streams): Promise<void> {
     },
     figures: ['number', 'requests', 'rejected'],
     empty: 'There is no log yet. Bring one in with jadefence log import FILE.',
+  });
+}
+
+/** Hosts, or what the paths of one begin with, most requests first. */
+async function listSections(
+  name: string,
+  { host, output }: { host?: string; output: Output },
+  streams: Streams,
+): Promise<void> {
+  const client = await connect(streams);
+  const { hosts, sections } = await client.sections(findLog(await listAll(client.logs), name).id, host);
+  const title = host === undefined ? 'host' : 'path';
+  writeRows(streams, output, host === undefined ? hosts : sections, {
+    columns: { [title]: ({ value }) => value, requests: ({ requests }) => formatCount(requests) },
+    figures: ['requests'],
+    empty: host === undefined ? 'The log names no hosts.' : `The log has no paths of ${host}.`,
   });
 }
 

@@ -90,6 +90,16 @@ export const categoriesQuery = queryOptions({ queryKey: ['reference', 'categorie
 export const applicationsQuery = queryOptions({ queryKey: ['draft', 'applications'], queryFn: service.applications });
 export const tokensQuery = queryOptions({ queryKey: ['tokens'], queryFn: service.tokens });
 export const maskingQuery = queryOptions({ queryKey: ['masking'], queryFn: service.masking });
+/** @param site only sections of this host and those below it */
+export function sectionsQuery(logId: number, site: string | undefined) {
+  return queryOptions({
+    queryKey: ['logs', logId, 'sections', site],
+    queryFn: ({ signal }) => service.sections(logId, site, signal),
+    staleTime: Infinity,
+    retry: false,
+  });
+}
+
 export const passphrasesQuery = queryOptions({ queryKey: ['draft', 'passphrases'], queryFn: service.passphrases });
 
 /** @param logId counts the requests of this log by country, too */

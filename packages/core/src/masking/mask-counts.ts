@@ -65,19 +65,18 @@ function addNumbers<C extends object>(a: C, b: C): C {
   return sum as C;
 }
 
+/** Sites write users into paths; of a path alone it cannot be known. */
+function maskPaths(paths: unknown, masker: Masker): unknown {
+  if (masker.isMasked('path'))
+    return (paths as Counted[]).map((item) => ({ ...item, value: masker.text('path', undefined, item.value) }));
+  return masker.isMasked('user') ? (paths as Counted[]).map((item) => ({ ...item, value: HIDDEN })) : paths;
+}
+
 /** By the name of a property. */
 const PLACES: Readonly<Record<string, (value: unknown, masker: Masker) => unknown>> = {
   busiestClients: (busy) => mergeValues(busy as Counted[]),
-  // Sites write users into paths; of a path alone it cannot be known.
-  busiestPaths: (busy, masker) =>
-    (busy as Counted[]).map((item) => ({
-      ...item,
-      value: masker.isMasked('path')
-        ? masker.text('path', undefined, item.value)
-        : masker.isMasked('user')
-          ? HIDDEN
-          : item.value,
-    })),
+  busiestPaths: maskPaths,
+  sections: maskPaths,
   // A line may write a value in any way.
   firstRejected: (lines) => (lines as object[]).map((line) => ({ ...line, start: HIDDEN })),
   // The values of a limit's keys, of which only the rule knows the fields.

@@ -55,7 +55,7 @@ function countSlowly(name: string): GateCounts {
       counts.withHeader += 1;
     if (formatAddress(view.client!) !== formatAddress(request.client!)) counts.changed += 1;
     if (view.resolved.isHeaderIgnored) counts.ignored += 1;
-    if (request.isEncrypted) counts.encrypted += 1;
+    if (request.isEncrypted && name === 'wifi') counts.encrypted += 1;
     if (view.isHidden) counts.hidden += 1;
     const [before, after] = [request.client, view.client].map((client) => view.countryOf(client) ?? 'unknown') as [
       string,

@@ -22,6 +22,7 @@ export interface GateCounts {
   readonly ignored: number;
   /** By country of the client, without the header and by it; `unknown` where it has none. */
   readonly countries: Readonly<Record<string, { readonly before: number; readonly after: number }>>;
+  /** At an outbound gate; an inbound one sees all. */
   readonly encrypted: number;
   /** Encrypted ones that are not inspected. */
   readonly hidden: number;
@@ -103,7 +104,7 @@ export class GatePreviewCounter {
       if (stage.gate.statement.name !== this.gate) continue;
       requests += 1;
       ignored += at & 1;
-      encrypted += plan.numberOf(this.#plan.encrypted);
+      if (stage.gate.statement.direction === 'outbound') encrypted += plan.numberOf(this.#plan.encrypted);
       if (stage.isHidden) hidden += 1;
       const seen = plan.numberOf(this.#plan.seen);
       bySeen.set(seen, (bySeen.get(seen) ?? 0) + 1);

@@ -45,5 +45,6 @@ export {
   type Tally,
   trimTally,
 } from './tally.js';
+export { addSections, SectionCounter, type SiteSections } from './site-sections.js';
 export { filesOfRows, isInTimeOrder, orderByTime, type Segment } from './time-order.js';
 export { coarsenTimeline } from './timeline.js';

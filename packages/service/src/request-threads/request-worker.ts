@@ -29,7 +29,7 @@ parentPort!.postMessage({ calls: port2 }, [port2]);
 const caller = new Caller(port1);
 
 /** Their payload is used once, so that it is transferred. */
-const HANDED_OVER = ['filter', 'match', 'countCountries', 'previewGate'];
+const HANDED_OVER = ['filter', 'match', 'countCountries', 'previewGate', 'countSections'];
 
 const db = openDatabase(config.databaseUrl, maxConnections);
 const features = openFeatures({

@@ -2,7 +2,7 @@ import { MessageChannel } from 'node:worker_threads';
 import { Piscina } from 'piscina';
 import type { Logger } from 'pino';
 import type { Explanation } from '@jadefence/core/explain';
-import type { GateCounts, Matches, Tally } from '@jadefence/core/replay';
+import type { GateCounts, SiteSections, Matches, Tally } from '@jadefence/core/replay';
 import type { ChunkPayload } from './open-chunks.js';
 import type { CountTask, countRows, MatchTask, GatePreviewTask } from './evaluation/count-task.js';
 import type { ExplainTask } from './evaluation/explain-task.js';
@@ -92,6 +92,11 @@ export class JudgingPool {
   /** @returns what a gate sees of each chunk */
   async previewGate(task: GatePreviewTask & ChunkPayload): Promise<GateCounts[]> {
     return (await this.#pool().run(task, { name: 'previewGate', transferList: buffersOf(task) })) as GateCounts[];
+  }
+
+  /** @returns hosts and sections of each chunk */
+  async countSections(task: ChunkPayload & { readonly site?: string }): Promise<SiteSections[]> {
+    return (await this.#pool().run(task, { name: 'countSections', transferList: buffersOf(task) })) as SiteSections[];
   }
 
   async gatePreviewAttributes(task: GatePreviewTask): Promise<string[]> {

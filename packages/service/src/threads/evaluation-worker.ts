@@ -2,6 +2,7 @@
 export {
   countChunkCountries,
   countRows,
+  countSections,
   countryAttributes,
   gatePreviewAttributes,
   matchAttributes,

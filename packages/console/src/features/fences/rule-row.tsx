@@ -1,5 +1,5 @@
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
-import { Bars3Icon, EllipsisHorizontalIcon, PencilIcon } from '@heroicons/react/20/solid';
+import { Bars3Icon, EllipsisHorizontalIcon, PencilIcon, PowerIcon } from '@heroicons/react/20/solid';
 import { useSortable } from '@dnd-kit/sortable';
 import type { DraftRule, Edit } from '@jadefence/contract';
 import { freeName, parseRuleText } from '@jadefence/core/edit';
@@ -107,6 +107,7 @@ export const RuleRow = memo(function RuleRow({
         {tally && <Hits hits={tally.hits} most={most} lastHitUnixMs={tally.lastHitUnixMs} />}
       </div>
       <div className="flex items-center">
+        <PowerButton fence={fence} rule={rule} actions={actions} />
         <button
           type="button"
           onClick={() => actions.open(rule)}
@@ -120,6 +121,24 @@ export const RuleRow = memo(function RuleRow({
     </li>
   );
 });
+
+/** On and off in one press; by keys it is in the menu, so that a rule has no more places to stop at. */
+function PowerButton({ fence, rule, actions }: Pick<RuleRowProps, 'fence' | 'rule' | 'actions'>) {
+  const isOff = rule.state === 'off';
+  const text = `${isOff ? 'Turn on' : 'Turn off'} rule ${rule.name}`;
+  return (
+    <button
+      type="button"
+      tabIndex={-1}
+      title={text}
+      aria-label={text}
+      onClick={() => actions.change({ kind: 'set-rule', fence, rule: rule.name, state: isOff ? 'on' : 'off' })}
+      className={`rounded-lg p-1.5 hover:bg-sunken ${isOff ? 'text-muted' : 'text-jade'}`}
+    >
+      <PowerIcon aria-hidden className="size-4" />
+    </button>
+  );
+}
 
 /** What a rule does, and what is probably wrong with it. */
 function RuleSentence({ rule, finding, isCompact }: Pick<RuleRowProps, 'rule' | 'finding' | 'isCompact'>) {

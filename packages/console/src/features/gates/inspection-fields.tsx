@@ -7,6 +7,9 @@ import { Choice } from '../../components/choice.js';
 import { ConditionChips } from '../rule-editor/condition-chips.js';
 import { useKnown, type KnownNames } from '../rule-editor/known.js';
 
+/** Categories of sites whose contents concern the person alone. */
+const LEFT_ALONE = ['health', 'finance', 'banking'];
+
 type InspectRule = Inspection['rules'][number];
 
 const WORDS = [
@@ -41,7 +44,7 @@ export function InspectionFields({
           { value: 'log', text: 'is in the log' },
           { value: 'rules', text: 'follows from these rules' },
         ]}
-        onChange={(value) => onChange(value === 'log' ? undefined : { rules, otherwise })}
+        onChange={(value) => onChange(value === 'log' ? undefined : firstRules(known.categories))}
       />
       {inspection && (
         <>
@@ -76,6 +79,25 @@ export function InspectionFields({
       )}
     </fieldset>
   );
+}
+
+const NO_PLACE = { file: '', line: 0, column: 0 };
+
+/** Inspects all but what is best left alone, of the categories that there are. */
+function firstRules(categories: readonly string[]): Inspection {
+  const exempt = LEFT_ALONE.filter((name) => categories.includes(name));
+  const condition: InspectRule['condition'] = {
+    kind: 'comparison',
+    field: 'category',
+    operator: 'in',
+    isNegated: false,
+    isAnyCase: false,
+    values: exempt.map((name) => ({ kind: 'word', name, place: NO_PLACE })),
+    place: NO_PLACE,
+  };
+  return exempt.length === 0
+    ? { rules: [], otherwise: false }
+    : { rules: [{ isInspected: false, condition }], otherwise: true };
 }
 
 /** @param index the place among the rules, from 0 */

@@ -1,14 +1,21 @@
 import { useQuery } from '@tanstack/react-query';
-import type { Countries, Draft } from '@jadefence/contract';
+import type { Countries, Draft, SiteSections } from '@jadefence/contract';
 import { BUILT_IN_APPLICATIONS } from '@jadefence/core/check';
 import { parseRuleText, type FieldInfo } from '@jadefence/core/edit';
-import type { ListKind } from '@jadefence/core/language';
+import { visitComparisons, type Condition, type ListKind } from '@jadefence/core/language';
 import { formatAddressCount, listCountries, REGIONS } from '@jadefence/core/reference';
 import { PROTOCOLS } from '@jadefence/core/request';
 import { useMemo } from 'react';
-import { categoriesQuery, countriesQuery, draftQuery, draftSourcesQuery, passphrasesQuery } from '../../api/queries.js';
+import {
+  categoriesQuery,
+  countriesQuery,
+  draftQuery,
+  draftSourcesQuery,
+  passphrasesQuery,
+  sectionsQuery,
+} from '../../api/queries.js';
 import type { PickGroup, PickOption } from '../../components/multi-pick.js';
-import { formatShare } from '../../format.js';
+import { countOf, formatShare } from '../../format.js';
 
 /** What a rule can name: everything that the draft holds, and the countries with their addresses and their share of a log. */
 export interface KnownNames {
@@ -25,9 +32,16 @@ export interface KnownNames {
   readonly fields?: readonly string[];
   /** Undefined where there is no table, or it is on its way. */
   readonly countries: Countries | undefined;
+  /** Of the chosen log; of the site that the rule names, its sections. */
+  readonly hosts: readonly Counted[];
+  readonly sections: readonly Counted[];
 }
 
-export function useKnown(logId: number | undefined): KnownNames {
+type Counted = SiteSections['hosts'][number];
+
+/** @param site the host that the rule is about, where it names one */
+export function useKnown(logId: number | undefined, site?: string): KnownNames {
+  const ofLog = useQuery({ ...sectionsQuery(logId ?? 0, site), enabled: logId !== undefined }).data;
   const draft = useQuery(draftQuery).data;
   const parts = useQuery(draftSourcesQuery).data?.parts ?? [];
   const countries = useQuery(countriesQuery(logId)).data;
@@ -45,6 +59,8 @@ export function useKnown(logId: number | undefined): KnownNames {
     applications: [...named('application'), ...BUILT_IN_APPLICATIONS.map(({ name }) => name), 'unrecognised'],
     categories: categories.map(({ name }) => name),
     countries: countries?.table ? countries : undefined,
+    hosts: ofLog?.hosts ?? [],
+    sections: ofLog?.sections ?? [],
   };
 }
 
@@ -111,6 +127,8 @@ function literalsFor(
 ): PickOption[] {
   const plain = (values: readonly string[]): PickOption[] => values.map((value) => ({ value }));
   if (field === 'country' || field === 'server country') return countryOptions(known);
+  if (field === 'host') return counted(known.hosts);
+  if (field === 'path') return counted(known.sections);
   if (field === 'method') return plain(METHODS);
   if (field === 'scheme') return plain(['https', 'http', 'wss', 'ws']);
   if (field === 'gate') return plain(known.gates);
@@ -118,6 +136,22 @@ function literalsFor(
   if (field === 'category') return plain([...known.categories, 'uncategorised']);
   if (field === 'payload' && operator === 'is') return plain(PROTOCOLS);
   return plain(words ?? []);
+}
+
+/** With how many requests of the log each has. */
+function counted(values: readonly Counted[]): PickOption[] {
+  return values.map(({ value, requests }) => ({ value, note: countOf(requests, 'request') }));
+}
+
+/** The host that a condition is about; undefined where it names none, or several. */
+export function siteOf(condition: Condition | undefined): string | undefined {
+  const hosts: string[] = [];
+  if (condition)
+    visitComparisons(condition, ({ field, isNegated, values }) => {
+      if ((field === 'host' || field === 'site') && !isNegated)
+        for (const value of values) if (value.kind === 'domain') hosts.push(value.entry.name);
+    });
+  return hosts.length === 1 ? hosts[0] : undefined;
 }
 
 /** The countries of a continent are picked together. */

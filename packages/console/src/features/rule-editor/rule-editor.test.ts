@@ -51,6 +51,8 @@ describe('the values that can be picked', () => {
     applications: [],
     categories: ['news'],
     countries: undefined,
+    hosts: [],
+    sections: [],
   };
   const info = (name: string) => FIELD_INFOS.find(({ field }) => field === name)!;
   const valuesOf = (field: string, operator: string): string[] =>

@@ -15,7 +15,7 @@ import { useUnsaved } from '../../components/unsaved.js';
 import { formatCount } from '../../format.js';
 import { NewList } from '../lists/new-list.js';
 import { Conflict, ruleOfText } from './conflict.js';
-import { useKnown, type KnownNames } from './known.js';
+import { siteOf, useKnown, type KnownNames } from './known.js';
 import { proposeName } from './propose-name.js';
 import { RuleChips } from './rule-chips.js';
 import { RuleFindings } from './rule-findings.js';
@@ -46,7 +46,7 @@ export function RuleEditor({ edited, onClose }: { edited: Edited; onClose: () =>
   const [chosenLog, setChosenLog] = useState<number>();
   const [nthLog, setNthLog] = useState(0);
   const logId = chosenLog ?? logs[nthLog]?.id;
-  const known = useKnown(logId);
+  const known = useKnown(logId, siteOf(lastRule?.condition));
   const draft = useQuery(draftQuery).data;
   const [opened, setOpened] = useState({ ...edited, version: draft?.version });
   const edit = useEdit(onClose, opened.version);

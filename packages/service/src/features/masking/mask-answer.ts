@@ -71,6 +71,7 @@ const CONTENTS: Readonly<Record<keyof Answers, Content>> = {
   RuleUse: 'none',
   RulesAtGate: 'none',
   Session: 'none',
+  SiteSections: 'counts',
   SourceInfo: 'none',
   StartingPoint: 'none',
   StoppedClient: 'none',

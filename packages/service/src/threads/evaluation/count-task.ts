@@ -8,8 +8,10 @@ import {
   countMatches,
   MatchCounter,
   resolveCondition,
+  SectionCounter,
   type Matches,
   type RowSequence,
+  type SiteSections,
 } from '@jadefence/core/replay';
 import type { LogRecord } from '@jadefence/core/request';
 import { openChunks, type ChunkPayload } from '../open-chunks.js';
@@ -97,6 +99,15 @@ export const previewGate = clearOnError(function previewGate(task: GatePreviewTa
   const counter = gateCounterFor(task);
   return openChunks(task).map((rows) => counter.count(rows));
 });
+
+/** The hosts of each chunk, and the sections of a site. */
+export function countSections({ site, ...task }: ChunkPayload & { readonly site?: string }): SiteSections[] {
+  return openChunks(task).map((rows) => {
+    const counter = new SectionCounter(site);
+    counter.add(rows);
+    return counter.result();
+  });
+}
 
 function countryCounterFor(source: EvaluationInput): CountryCounter {
   const prepared = preparedFor(source);
