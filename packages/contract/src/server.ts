@@ -38,6 +38,7 @@ import type { ReplayPolicy } from './replays.js';
 
 export * from './server-advice.js';
 export * from './server-masking.js';
+export * from './server-previews.js';
 export * from './server-sign-in.js';
 
 const MAX_FILE_CHARACTERS = 20_000_000;
@@ -196,22 +197,6 @@ export class NameParams {
 
 export class LookupQuery {
   @IsString() @Length(1, 4000) value!: string;
-}
-
-export class CountMatchesInput {
-  @IsString() @Length(1, 20_000) text!: string;
-  @Optional() @Matches(NAME, { message: '$property must be the name of a fence' }) fence?: string;
-  @Optional() @IsAgainst() against?: ReplayPolicy;
-}
-
-export class SectionsQuery {
-  /** Only paths of this host and those below it. */
-  @Optional() @IsString() @Length(1, 253) host?: string;
-}
-
-/** A gate as fence text, as it is edited. */
-export class GatePreviewInput {
-  @IsString() @Length(1, 200_000) text!: string;
 }
 
 export class PageQuery {
