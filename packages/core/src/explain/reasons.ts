@@ -53,6 +53,8 @@ export function describeVisibility(isInspected: boolean, why: InspectionReason):
   }
 }
 
+const SHOWN_HOPS = 10;
+
 export function describeClient({ gate, resolved }: View): string | undefined {
   const { clientFrom } = gate.statement;
   if (!clientFrom) return undefined;
@@ -64,6 +66,9 @@ export function describeClient({ gate, resolved }: View): string | undefined {
     if (!trustedBy) return `${text} (not a trusted proxy)`;
     return `${text} (trusted as ${trustedBy.through[0] ?? formatEntry(trustedBy.entry)})`;
   });
+  const left = hops.length - SHOWN_HOPS;
+  // Of a long chain its beginning and its end.
+  if (left > 1) hops.splice(SHOWN_HOPS - 1, left, `${left.toLocaleString('en')} more`);
   return `Following the header ${clientFrom.header} from the right: ${hops.join(', then ')}.`;
 }
 

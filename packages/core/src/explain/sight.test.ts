@@ -3,6 +3,7 @@ import { checkFences } from '../check/check-fences.js';
 import { parseAddress } from '../request/address.js';
 import { buildSyntheticFlow, type SyntheticFlow } from '../request/synthetic-request.js';
 import { normalizeRequest } from '../request/request.js';
+import { explainRequest } from './explain.js';
 import { identifyApplications } from './identify.js';
 import { findAddressUses } from './address-uses.js';
 
@@ -84,4 +85,21 @@ describe('what traffic is recognised as', () => {
     expect(undecided).toContain('ssh');
     expect(identify({ url: 'https://a.example/' }).gate).toBe('shop');
   });
+});
+
+it('a chain of a thousand hops is explained by its beginning and its end', () => {
+  const text = `gate shop inbound { hosts a.example client from header x-forwarded-for trusting 10.0.0.0/8 fences f otherwise allow }
+fence f enforce { }`;
+  const hops = ['198.51.100.7', ...Array.from({ length: 999 }, (_, index) => `10.0.${index >> 8}.${index & 255}`)];
+  const attributes = {
+    'network.peer.address': '10.1.1.1',
+    'url.full': 'http://a.example/',
+    'http.request.method': 'GET',
+    'http.request.header.x-forwarded-for': [hops.join(', ')],
+  };
+  const context = { rulebook: checkFences([{ path: 'f.fence', text }], []).rulebook! };
+  const { clientBecause } = explainRequest(context, normalizeRequest({ line: 1, atUnixMs: 0, attributes }));
+  expect(clientBecause).toMatch(
+    /^Following .* 10\.1\.1\.1 \(.*, then 991 more, then 198\.51\.100\.7 \(not a trusted proxy\)\.$/,
+  );
 });
