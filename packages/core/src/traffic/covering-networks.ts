@@ -51,15 +51,19 @@ export function coveringNetworks(clients: readonly ClientCounts[]): readonly Cov
   const found: CoveringNetwork[] = [];
   for (const family of [4, 6] as const) {
     const sorted = byFamily[family].sort((a, b) => (a.value < b.value ? -1 : 1));
-    const cover = (from: number, to: number): void => {
+    const cover = (start: number, end: number): void => {
+      let [from, to] = [start, end];
       while (from < to && sorted[from]!.chosen === 0) from += 1;
       while (to > from && sorted[to - 1]!.chosen === 0) to -= 1;
       if (from === to) return;
       const bits = commonBits(family, sorted[from]!.value, sorted[to - 1]!.value);
-      const held = sumOf(sorted, from, to);
+      const first = cutTo(family, sorted[from]!.value, bits);
+      // Clients before and after those that are chosen may lie in it, too.
+      const isHeld = ({ value }: Client): boolean => cutTo(family, value, bits) === first;
+      const held = sumOf(sorted.slice(start, end).filter(isHeld));
       const isPlain = held.spared / Math.max(1, all.spared) <= (HARDLY * held.chosen) / Math.max(1, all.chosen);
       if (to - from === 1 || (isPlain && bits >= SHORTEST[family])) {
-        const network = formatAddress(Address.ofValue(family, cutTo(family, sorted[from]!.value, bits)));
+        const network = formatAddress(Address.ofValue(family, first));
         found.push({ text: bits === FAMILY_BITS[family] ? network : `${network}/${bits}`, ...held });
         return;
       }
@@ -67,8 +71,8 @@ export function coveringNetworks(clients: readonly ClientCounts[]): readonly Cov
       const second = cutTo(family, sorted[to - 1]!.value, bits + 1);
       let middle = from;
       while (sorted[middle]!.value < second) middle += 1;
-      cover(from, middle);
-      cover(middle, to);
+      cover(start, middle);
+      cover(middle, end);
     };
     cover(0, sorted.length);
   }
@@ -91,11 +95,11 @@ function singleOf(text: string): AddressRange {
   return { family, first: value, last: value };
 }
 
-function sumOf(clients: readonly Client[], from: number, to: number): { chosen: number; spared: number } {
+function sumOf(clients: readonly Client[]): { chosen: number; spared: number } {
   const sum = { chosen: 0, spared: 0 };
-  for (let at = from; at < to; at += 1) {
-    sum.chosen += clients[at]!.chosen;
-    sum.spared += clients[at]!.spared;
+  for (const { chosen, spared } of clients) {
+    sum.chosen += chosen;
+    sum.spared += spared;
   }
   return sum;
 }

@@ -180,5 +180,6 @@ it('networks of any length hold what was chosen and hardly anything else, found 
       expect(chosen.every((one) => holdingAny(networks.map(({ text }) => text))(one.text))).toBe(true);
       expect(sum('chosen', all)).toBe(networks.reduce((total, one) => total + one.chosen, 0));
     }),
+    { numRuns: 1000 },
   );
 });
