@@ -2,10 +2,11 @@ import type { Filter } from '../check/check-filter.js';
 import { NOT_JUDGED } from './replay-chunk.js';
 import type { ChunkRows } from '../columns/chunk.js';
 import { ruleId, type Ruling } from '../decide/decision.js';
-import { evaluate, type Subject } from '../decide/evaluate.js';
+import { evaluate, type Subject, type Terms } from '../decide/evaluate.js';
 import { viewDecided } from '../decide/gate.js';
 import type { EvaluationContext } from '../decide/interpreter.js';
-import type { Field } from '../request/field.js';
+import type { Condition } from '../language/tree.js';
+import type { Field, Truth } from '../request/field.js';
 import type { Attributes, LogRecord } from '../request/record.js';
 import { normalizeRequest } from '../request/request.js';
 
@@ -39,13 +40,20 @@ function noneIfEmpty(values: readonly string[]): readonly string[] | null {
   return values.length > 0 ? values : null;
 }
 
-/** The rows of a chunk for which the filter is true, ascending. */
+/** Whether a filter is true of one decided request. */
+export type EvaluateFilter = (condition: Condition, subject: Subject, terms: Terms, record: LogRecord) => Truth;
+
+/**
+ * The rows of a chunk for which the filter is true, ascending.
+ * @param evaluateFilter where its comparisons do not see the true values
+ */
 export function filterChunk(
   filter: Filter,
   context: EvaluationContext,
   rows: ChunkRows,
   codes: Uint32Array,
   rulings: readonly Ruling[],
+  evaluateFilter: EvaluateFilter = evaluate,
 ): Uint32Array {
   const matching: number[] = [];
   const terms = {
@@ -54,8 +62,9 @@ export function filterChunk(
   };
   for (let row = 0; row < rows.numRows; row += 1) {
     if (codes[row] === NOT_JUDGED) continue;
-    const subject = subjectOf(context, rows.row(row) as LogRecord, rulings[codes[row]!]!);
-    if (evaluate(filter.condition, subject, terms) === 'true') matching.push(row);
+    const record = rows.row(row) as LogRecord;
+    const subject = subjectOf(context, record, rulings[codes[row]!]!);
+    if (evaluateFilter(filter.condition, subject, terms, record) === 'true') matching.push(row);
   }
   return Uint32Array.from(matching);
 }

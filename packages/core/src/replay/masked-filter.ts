@@ -12,8 +12,7 @@ import { formatAddress } from '../request/address.js';
 import { and, negate, or, type Truth } from '../request/field.js';
 import type { LogRecord } from '../request/record.js';
 import { normalizeRequest } from '../request/request.js';
-import { subjectOf } from './filter-decisions.js';
-import { NOT_JUDGED } from './replay-chunk.js';
+import { filterChunk } from './filter-decisions.js';
 
 /** Whether a filter compares a field that is masked, or one that has its values. */
 export function comparesMasked({ condition }: Filter, masker: Masker): boolean {
@@ -31,28 +30,14 @@ export function filterMasked(
   codes: Uint32Array,
   rulings: readonly Ruling[],
 ): Uint32Array {
-  const matching: number[] = [];
-  const terms = {
-    lookups: new Map([...context.rulebook.lookups, ...filter.lookups]),
-    applications: context.rulebook.applications,
-  };
-  for (let row = 0; row < rows.numRows; row += 1) {
-    if (codes[row] === NOT_JUDGED) continue;
-    const record = rows.row(row) as LogRecord;
-    const subject = subjectOf(context, record, rulings[codes[row]!]!);
+  return filterChunk(filter, context, rows, codes, rulings, (condition, subject, terms, record) => {
     let masked: Subject | undefined;
-    const truth = evaluateParts(filter.condition, (comparison) =>
-      evaluateComparison(
-        comparison,
-        masker.hides(comparison.field, comparison.parameter)
-          ? (masked ??= maskedSubject(context, masker, record, subject))
-          : subject,
-        terms,
-      ),
-    );
-    if (truth === 'true') matching.push(row);
-  }
-  return Uint32Array.from(matching);
+    return evaluateParts(condition, (comparison) => {
+      const isHidden = masker.hides(comparison.field, comparison.parameter);
+      const seen = isHidden ? (masked ??= maskedSubject(context, masker, record, subject)) : subject;
+      return evaluateComparison(comparison, seen, terms);
+    });
+  });
 }
 
 function maskedSubject(context: EvaluationContext, masker: Masker, record: LogRecord, subject: Subject): Subject {
