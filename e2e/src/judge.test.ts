@@ -340,7 +340,7 @@ describe('user errors are reported in a line, and exit with 2', () => {
         ),
       ],
       LOG,
-      'bad.fence:1:24: No list is named "staf". Did you mean "staff"? [unknown-name]\nbad.fence:3:26: Found "blok", expected an action: allow, block, redirect, warn, passphrase, challenge, limit, tag, observe. Did you mean "block"? [unexpected]\n2 errors in the fences.\n',
+      'bad.fence:1:24: No list is named "staf". Did you mean "staff"? [unknown-name]\nbad.fence:3:26: Found "blok", expected an action: allow, block, redirect, warn, passphrase, challenge, limit, throttle, tag, observe. Did you mean "block"? [unexpected]\n2 errors in the fences.\n',
     ],
   ])('%s', async (name, args, input, expected) => {
     const { exitCode, stderr, stdout } = await jadefence(args(), { input });

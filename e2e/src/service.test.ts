@@ -118,7 +118,7 @@ describe('the service', () => {
       {
         place: 'site.fence:2:26',
         message:
-          'Found "blok", expected an action: allow, block, redirect, warn, passphrase, challenge, limit, tag, observe. Did you mean "block"? [unexpected]',
+          'Found "blok", expected an action: allow, block, redirect, warn, passphrase, challenge, limit, throttle, tag, observe. Did you mean "block"? [unexpected]',
       },
     ]);
     expect(await service.client.draft()).toEqual(before);

@@ -86,6 +86,9 @@ export interface DecisionRow {
   readonly status?: number;
   readonly reason?: string;
   readonly would: Decision['would'];
+  /** Rules that delay it, and how long by each; milliseconds. */
+  readonly throttled?: Decision['throttled'];
+  readonly waitsMs?: Decision['waitsMs'];
   readonly tags: readonly string[];
   readonly blind: readonly string[];
   /** The record with its decision, as NDJSON exports it. */

@@ -1,11 +1,13 @@
 import type { EvaluationContext, Ruling } from '@jadefence/core/decide';
-import { filesOfRows, orderByTime } from '@jadefence/core/replay';
+import { filesOfRows, openDelays, orderByTime, type Delays } from '@jadefence/core/replay';
 import { headerNames, type DecidedChunk, type DecidedLog, type DecidedSegment } from '@jadefence/core/traffic';
 import type { ChunkStore } from './chunk-store.js';
 
 /** The decisions of all rows: by chunk the codes of its rows, and their rulings. */
 export interface Judged {
   readonly codesOf: readonly Uint32Array[];
+  /** As `flattenDelays` has them. */
+  readonly waitsOf: readonly Float64Array[];
   readonly rulings: readonly Ruling[];
 }
 
@@ -27,7 +29,7 @@ export class DecidedFiles implements DecidedLog {
     return Promise.resolve(headerNames(this.store.columnNames));
   }
 
-  async *chunks(): AsyncGenerator<DecidedChunk> {
+  async *chunks(): AsyncGenerator<DecidedChunk & { readonly delays: Delays }> {
     for (const chunk of this.judged.codesOf.keys()) yield await this.#open(chunk);
   }
 
@@ -43,8 +45,11 @@ export class DecidedFiles implements DecidedLog {
     }
   }
 
-  async #open(chunk: number): Promise<DecidedChunk> {
-    return { chunk, rows: await this.store.rows(chunk), codes: this.judged.codesOf[chunk]! };
+  async #open(chunk: number): Promise<DecidedChunk & { readonly delays: Delays }> {
+    const { codesOf, waitsOf, rulings } = this.judged;
+    const codes = codesOf[chunk]!;
+    const delays = openDelays(codes, waitsOf[chunk]!, rulings);
+    return { chunk, rows: await this.store.rows(chunk), codes, delays };
   }
 
   remove(): Promise<void> {

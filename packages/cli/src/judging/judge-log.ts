@@ -8,10 +8,14 @@ import {
   addDecision,
   addRejected,
   addTally,
+  addThrottles,
   Breakdown,
   ChunkReplay,
   createTally,
+  type Delays,
   filesOfRows,
+  flattenDelays,
+  forEachDelayed,
   orderByTime,
   RulingTable,
   toDecidedRecord,
@@ -74,11 +78,12 @@ export class LogJudge {
       const ruling = matcher.judge(request);
       addDecision(this.tally, ruling, request.atUnixMs, request.host);
       this.#breakdown.countRequest(request, ruling);
-      return this.print && this.#printed(record, ruling);
+      return this.print && this.#printed(record, ruling, [...matcher.waitsMs]);
     };
     const batches = this.#records(log.lines());
     if (this.context.rulebook.isStateful) yield* judgeReordered(withQuiet(batches), judgeRecord);
     else for await (const batch of batches) yield batch.flatMap((record) => judgeRecord(record) ?? []);
+    addThrottles(this.tally, matcher.takeMetered());
     addBreakdown(this.tally, this.#breakdown.take());
   }
 
@@ -133,14 +138,14 @@ export class LogJudge {
       if (!this.print) return;
       const { rulings } = decided;
       if (names.length < 2) {
-        for await (const { rows, codes } of decided.chunks()) yield* this.#lines(rows, codes, rulings);
+        for await (const { rows, codes, delays } of decided.chunks()) yield* this.#lines(rows, codes, rulings, delays);
         return;
       }
       // Chunks hold the lines of all files by time; those of one file come in their order.
       for (const file of names.keys())
-        for await (const { rows, codes } of decided.chunks()) {
+        for await (const { rows, codes, delays } of decided.chunks()) {
           const files = filesOfRows(rows, names);
-          if (files.includes(file)) yield* this.#lines(rows, codes, rulings, (row) => files[row] === file);
+          if (files.includes(file)) yield* this.#lines(rows, codes, rulings, delays, (row) => files[row] === file);
         }
     } finally {
       await decided.remove();
@@ -152,6 +157,7 @@ export class LogJudge {
     const replay = this.#newReplay();
     const tally = createTally();
     const codesOf: Uint32Array[] = [];
+    const waitsOf: Float64Array[] = [];
     const openNext = createOpener();
     let lastUnixMs: number | undefined = Number.NEGATIVE_INFINITY;
     for await (const chunk of this.#chunks(imported)) {
@@ -161,6 +167,7 @@ export class LogJudge {
       if (lastUnixMs === undefined) continue;
       const judged = replay.judge([openNext(chunk)]);
       codesOf.push(judged.codes);
+      waitsOf.push(Float64Array.from(judged.waitsMs));
       addTally(tally, judged.tally);
     }
     if (lastUnixMs === undefined) {
@@ -169,27 +176,35 @@ export class LogJudge {
       return undefined;
     }
     addTally(this.tally, tally);
-    return { codesOf, rulings: replay.table.rulings };
+    return { codesOf, waitsOf, rulings: replay.table.rulings };
   }
 
   async #judgeStored(store: ChunkStore, names: readonly string[]): Promise<Judged> {
     const replay = this.#newReplay();
     const codesOf = store.times.map((times) => new Uint32Array(times.length));
+    const delaysOf = store.times.map((): Delays => new Map());
     const files: Uint32Array[] = [];
     if (names.length > 1)
       for (const chunk of store.times.keys()) files.push(filesOfRows(await store.rows(chunk), names));
     for (const { chunks, sequence } of orderByTime(store.times, names.length > 1 ? files : undefined)) {
       const rows: ChunkRows[] = [];
       for (const chunk of chunks) rows.push(await store.rows(chunk));
-      const { codes, tally } = replay.judge(rows, sequence);
+      const judged = replay.judge(rows, sequence);
+      const { codes, tally } = judged;
       addTally(this.tally, tally);
+      forEachDelayed(judged, replay.table.rulings, (index, waitsMs) =>
+        delaysOf[chunks[sequence ? sequence.chunkOf[index]! : 0]!]!.set(
+          sequence ? sequence.rowOf[index]! : index,
+          waitsMs,
+        ),
+      );
       this.wasReordered ||= sequence !== undefined;
       if (!sequence) codesOf[chunks[0]!]!.set(codes);
       else
         for (const [index, code] of codes.entries())
           codesOf[chunks[sequence.chunkOf[index]!]!]![sequence.rowOf[index]!] = code;
     }
-    return { codesOf, rulings: replay.table.rulings };
+    return { codesOf, waitsOf: delaysOf.map(flattenDelays), rulings: replay.table.rulings };
   }
 
   #newReplay(): ChunkReplay {
@@ -207,17 +222,18 @@ export class LogJudge {
     rows: ChunkRows,
     codes: Uint32Array,
     rulings: readonly Ruling[],
+    delays?: Delays,
     isShown: (row: number) => boolean = () => true,
   ): Generator<string> {
     if (!this.print) return;
     for (let row = 0; row < rows.numRows; row += 1)
-      if (isShown(row)) yield this.#printed(rows.row(row) as LogRecord, rulings[codes[row]!]!);
+      if (isShown(row)) yield this.#printed(rows.row(row) as LogRecord, rulings[codes[row]!]!, delays?.get(row));
   }
 
-  #printed(record: LogRecord, ruling: Ruling): string {
+  #printed(record: LogRecord, ruling: Ruling, waitsMs: readonly number[] | undefined): string {
     const view = viewDecided(this.context, normalizeRequest(record), ruling.gate);
     const country = view.get('country') as string | null | undefined;
-    return this.print!(toDecidedRecord(record, { ...ruling, client: view.client, country }));
+    return this.print!(toDecidedRecord(record, { ...ruling, client: view.client, country, waitsMs }));
   }
 }
 

@@ -13,7 +13,7 @@ it('a CSV cell that begins like a formula is made harmless, and quoted where it 
     { outcome: 'uncovered', would: [], tags: [], blind: [], matched: [], client: undefined, country: undefined },
   );
   expect(printDecisionRow(record)).toBe(
-    '1970-01-01T00:00:00.000Z,,,,,,,,a.example,,,"\'=1+1, ""x""",,3,uncovered,false,,,,,,,,,,,',
+    '1970-01-01T00:00:00.000Z,,,,,,,,a.example,,,"\'=1+1, ""x""",,3,uncovered,false,,,,,,,,,,,,',
   );
   expect(printCsvRow(['-', '@x', '\t', 'a\rb', 'a\nb', ''])).toBe(`'-,'@x,'\t,"a\rb","a\nb",`);
 });

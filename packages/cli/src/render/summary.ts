@@ -1,9 +1,13 @@
 import {
+  coarsenThrottle,
   countWouldStop,
+  formatBytes,
+  formatWait,
   type BreakdownName,
   type FenceSummary,
   type RuleSummary,
   type Summary,
+  type ThrottleSummary,
 } from '@jadefence/core/replay';
 import type { Streams } from '../output.js';
 import {
@@ -37,6 +41,7 @@ export function renderSummary(
     ...renderUncovered(summary),
     ...renderIgnoredHeaders(summary),
     ...summary.fences.filter((fence) => isRequested(fence, summary)).map((fence) => renderFence(fence, streams)),
+    ...renderThrottles(summary),
     ...renderUnreached(summary),
     ...by.map((name) => renderBreakdown(name, summary)),
     ...renderRejected(summary, widthOf(streams)),
@@ -132,6 +137,35 @@ function renderFence(fence: FenceSummary, streams: Streams): string {
   return `${title}\n${table}${otherwise}`;
 }
 
+/** How many requests would have waited, and how long. */
+function describeThrottle({ delayed, totalWaitMs, p95WaitMs }: ThrottleSummary): string {
+  if (delayed === 0) return 'delayed none';
+  return `delayed ${formatCount(delayed)}, ${formatWait(totalWaitMs)} in all, 95% at most ${formatWait(p95WaitMs)}`;
+}
+
+const SHOWN_STEPS = 24;
+
+/** The bytes of each hour, or of longer steps where there are many. */
+function renderThrottles({ fences }: Summary): string[] {
+  return fences.flatMap(({ fence, rules }) =>
+    rules.flatMap(({ rule, throttle }) => {
+      if (!throttle || throttle.delayed === 0) return [];
+      const { stepMs, steps } = coarsenThrottle(throttle, SHOWN_STEPS);
+      const rows = steps.map(({ fromUnixMs, logged, shaped }) => [
+        formatTime(fromUnixMs),
+        formatBytes(logged),
+        formatBytes(shaped),
+      ]);
+      if (throttle.laterBytes > 0) rows.push(['over a week later', '', formatBytes(throttle.laterBytes)]);
+      const head = [`${stepMs / HOUR_MS} h from (UTC)`, 'as logged', 'throttled'];
+      return [
+        `Bytes by ${fence}/${rule}; requests stay where the log has them, though a client that waits sends later\n${printTable(head, rows, [1, 2])}`,
+      ];
+    }),
+  );
+}
+
+const HOUR_MS = 3_600_000;
 const MIN_SENTENCE_WIDTH = 30;
 
 function ruleCells(rule: RuleSummary, fence: FenceSummary): { figures: string[]; note: string; sentence: string } {
@@ -144,6 +178,7 @@ function ruleCells(rule: RuleSummary, fence: FenceSummary): { figures: string[];
         ]
       : []),
   ];
+  if (rule.throttle) notes.push(describeThrottle(rule.throttle));
   const figures = [
     rule.rule,
     rule.state === 'off' ? 'off' : formatCount(rule.hits),

@@ -1,7 +1,14 @@
 /** The result of a replay as one page of HTML that needs no network, for those who do not use the console. */
 import type { DescribedChange } from '@jadefence/core/edit';
 import { OUTCOMES } from '@jadefence/core/language';
-import { countWouldStop, type BreakdownSummary } from '@jadefence/core/replay';
+import {
+  coarsenThrottle,
+  countWouldStop,
+  formatBytes,
+  formatWait,
+  type BreakdownSummary,
+  type ThrottleSummary,
+} from '@jadefence/core/replay';
 import type { TrafficFinding } from '@jadefence/core/traffic';
 import type { ServiceClient } from '../client.js';
 import { ServiceError } from '../problems.js';
@@ -10,6 +17,7 @@ import { REPORT_STYLE } from './style.js';
 
 const SHOWN_VALUES = 12;
 const SHOWN_CHANGES = 100;
+const SHOWN_STEPS = 24;
 
 export interface ReportData {
   readonly replay: ReplayResult;
@@ -67,6 +75,7 @@ ${[
   summarySection(replay),
   timelineSection(replay),
   rulesSection(replay),
+  throttlesSection(replay),
   data.map === '' ? '' : `<section><h2>Where requests come from</h2>${data.map}</section>`,
   breakdownSection('Countries', 'Country', replay, 'country'),
   breakdownSection('Clients', 'Client', replay, 'client'),
@@ -163,16 +172,47 @@ function rulesSection({ summary: { fences } }: ReplayResult): string {
   const rows = fences.flatMap(({ fence, mode, rules }) =>
     rules.map((rule) => {
       const isTrial = mode === 'trial' || rule.state === 'trial';
-      const effect =
-        rule.state === 'off'
-          ? 'off'
-          : isTrial
-            ? `trial: would stop ${format(countWouldStop(rule))}`
-            : `decided ${format(rule.decided)}`;
-      return [code(`${fence}/${rule.rule}`), escape(rule.sentence), format(rule.hits), escape(effect)];
+      const { throttle } = rule;
+      const effect = throttle
+        ? describeDelays(throttle)
+        : isTrial
+          ? `would stop ${format(countWouldStop(rule))}`
+          : `decided ${format(rule.decided)}`;
+      const shown = rule.state === 'off' ? 'off' : `${isTrial ? 'trial: ' : ''}${effect}`;
+      return [code(`${fence}/${rule.rule}`), escape(rule.sentence), format(rule.hits), escape(shown)];
     }),
   );
-  return `<section><h2>Rules</h2>${table(['Rule', 'What it does', 'Hits', 'Effect'], rows, [2])}</section>`;
+  const note = fences.some(({ rules }) => rules.some(({ throttle }) => throttle))
+    ? '<p class="muted">Delayed requests stay where the log has them, though a client that waits would have sent later ones later.</p>'
+    : '';
+  return `<section><h2>Rules</h2>${table(['Rule', 'What it does', 'Hits', 'Effect'], rows, [2])}${note}</section>`;
+}
+
+function describeDelays({ delayed, totalWaitMs, p95WaitMs }: ThrottleSummary): string {
+  if (delayed === 0) return 'delayed none';
+  return `delayed ${format(delayed)}, ${formatWait(totalWaitMs)} in all, 95% at most ${formatWait(p95WaitMs)}`;
+}
+
+/** Bytes as the log has them, and throttled, one bar next to the other. */
+function throttlesSection({ summary: { fences } }: ReplayResult): string {
+  return fences
+    .flatMap(({ fence, rules }) => rules.map(({ rule, throttle }) => ({ id: `${fence}/${rule}`, throttle })))
+    .map(({ id, throttle }) => {
+      if (!throttle || throttle.delayed === 0) return '';
+      const { steps } = coarsenThrottle(throttle, SHOWN_STEPS);
+      const most = Math.max(1, ...steps.flatMap(({ logged, shaped }) => [logged, shaped]));
+      const bar = (bytes: number, name: string): string =>
+        `<i${name} style="width:${((bytes / most) * 100).toFixed(1)}%"></i>`;
+      const rows = steps.map(({ fromUnixMs, logged, shaped }) => [
+        time(fromUnixMs),
+        formatBytes(logged),
+        formatBytes(shaped),
+        `<span class="bar">${bar(logged, '')}${bar(shaped, ' class="shaped"')}</span>`,
+      ]);
+      const heads = ['From', 'As logged', 'Throttled', ''];
+      return `<section><h2>Bytes by ${code(id)}</h2>${table(heads, rows, [1, 2])}</section>`;
+    })
+    .join('');
 }
 
 function breakdownSection(

@@ -19,6 +19,7 @@ b.allowed{color:var(--jade)}b.blocked,b.redirected{color:var(--stop)}b.limited,b
 .ends{display:flex;justify-content:space-between;gap:12px}
 .bar{position:relative;display:block;height:10px;min-width:140px;margin-top:6px;background:#f3eee6;border-radius:5px;overflow:hidden}
 .bar i{position:absolute;inset:0 auto 0 0;background:var(--jade)}.bar i.stopped{background:var(--stop)}
+.bar i.shaped{top:50%}.bar:has(.shaped) i:first-child{background:var(--muted);bottom:50%}
 .alarm{border:2px solid var(--stop);border-radius:10px;padding:4px 16px;margin-top:16px}.alarm h2{color:var(--stop);margin-top:10px}
 @media print{body{padding:0;font-size:12px}section{break-inside:avoid-page}tr,li{break-inside:avoid}*{print-color-adjust:exact}}
 `;

@@ -1,7 +1,7 @@
 import { compareDiagnostics, type Diagnostic } from '../language/diagnostic.js';
 import { fileSourceOf, nameOfStatement, siblingPath } from '../language/parts.js';
 import { parseFences, parseListFile } from '../language/parser.js';
-import { isStatefulAction } from '../language/tree.js';
+import { keepsState } from '../language/tree.js';
 import type {
   FenceFile,
   FenceStatement,
@@ -251,7 +251,7 @@ function buildRulebook(
     pages,
     expectations: statements.filter((statement) => statement.kind === 'expect'),
     endsAtUnixMs: new Map(rules.flatMap((rule) => (rule.until ? [[rule, endOf(rule.until, zone)] as const] : []))),
-    isStateful: rules.some(({ action }) => isStatefulAction(action)),
+    isStateful: rules.some(({ action }) => keepsState(action)),
   };
 }
 

@@ -42,6 +42,7 @@ export function checkFilter(
     const { field, values } = comparison;
     for (const [word, known] of Object.entries(names))
       checkWords(comparison, word as keyof typeof names, known, report);
+    checkWords(comparison, 'rule', names.rule, report, 'throttled');
     const expected = LIST_KIND_OF[kindOf(field)];
     for (const value of expected ? values : []) {
       if (value.kind === 'list') checkListName(value.name, value.place, expected!, kinds, report);

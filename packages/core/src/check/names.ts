@@ -99,13 +99,14 @@ function isByName({ operator }: Comparison): boolean {
 /** Checks the values of a field that are names of something. */
 export function checkWords(
   comparison: Comparison,
-  field: 'gate' | 'fence' | 'rule' | 'tag',
+  kind: 'gate' | 'fence' | 'rule' | 'tag',
   names: ReadonlySet<string>,
   report: Report,
+  field: Comparison['field'] = kind,
 ): void {
   if (comparison.field !== field || !isByName(comparison)) return;
   for (const value of comparison.values)
-    if (value.kind === 'text') checkKnown(value.text, value.place, field, names, report);
+    if (value.kind === 'text') checkKnown(value.text, value.place, kind, names, report);
 }
 
 /** Reports two letters that are no country. */

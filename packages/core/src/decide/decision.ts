@@ -34,8 +34,18 @@ export interface Ruling {
   readonly blind: readonly string[];
   /** Rules that matched, as `fence/rule`, trial ones included. */
   readonly matched: readonly string[];
+  /** Rules whose throttle delays the request, in their order; absent where none does. */
+  readonly throttled?: readonly Throttled[];
   /** An address header was present, but the peer is not trusted to name the client. */
   readonly isHeaderIgnored?: boolean;
+}
+
+/** A rule that delays a request. */
+export interface Throttled {
+  readonly fence: string;
+  readonly rule: string;
+  /** It is in trial, or its fence is. */
+  readonly isTrial?: true;
 }
 
 export type HeldReason = 'warning' | 'passphrase' | 'challenge';
@@ -44,6 +54,8 @@ export type HeldReason = 'warning' | 'passphrase' | 'challenge';
 export interface Decision extends Ruling {
   readonly client: Field<Address>;
   readonly country: Field<string>;
+  /** By rule of `throttled`, how long the bytes of the request would have waited; milliseconds above 0. */
+  readonly waitsMs?: readonly number[];
 }
 
 /** How a rule is written in decisions: `fence/rule`. */

@@ -25,6 +25,8 @@ export interface DecidedFields {
   readonly 'fence': Field<string>;
   readonly 'rule': Field<string>;
   readonly 'would': readonly string[] | null;
+  /** The rules that delay it. */
+  readonly 'throttled': readonly string[] | null;
   readonly 'status': Field<number>;
   readonly 'recorded status': Field<number>;
   readonly 'line': number;

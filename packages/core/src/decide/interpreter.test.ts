@@ -27,13 +27,24 @@ function countryByHand(client: string): string {
   return client.startsWith('10.') ? 'internal' : 'no-country';
 }
 
-const summaryOf = ({ outcome, gate, fence, rule, would, tags, blind }: Decision): unknown => ({
+const summaryOf = ({
+  outcome,
+  gate,
+  fence,
+  rule,
+  would,
+  tags,
+  blind,
+  throttled = [],
+  waitsMs = [],
+}: Decision): unknown => ({
   outcome,
   gate,
   decider: [fence, rule].filter(Boolean).join('/'),
   would: would.map((item) => `${[item.fence, item.rule].filter(Boolean).join('/')}:${item.outcome}`),
   tags,
   blind,
+  waits: throttled.map((item, index) => `${item.fence}/${item.rule} ${waitsMs[index]}${item.isTrial ? '*' : ''}`),
 });
 
 describe('the interpreter', () => {
@@ -58,6 +69,7 @@ describe('the interpreter', () => {
           if (decision.rule !== undefined && decision.rule !== 'r0') see('below the first rule');
           if (decision.blind.length > 0) see('blind');
           if (decision.would.length > 0) see('would');
+          if (decision.throttled) see('throttled');
         });
       }),
       // A fixed seed, since the shares below are asserted.
@@ -66,6 +78,7 @@ describe('the interpreter', () => {
     // What the generator reaches, so that agreement means something.
     const share = (what: string): number => (seen.get(what) ?? 0) / seen.get('all')!;
     for (const outcome of OUTCOMES) expect(share(outcome), outcome).toBeGreaterThan(0.015);
+    expect(share('throttled'), 'throttled').toBeGreaterThan(0.01);
     for (const what of ['below the first rule', 'blind', 'would']) expect(share(what), what).toBeGreaterThan(0.08);
   }, 90_000);
 

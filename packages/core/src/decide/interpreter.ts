@@ -3,12 +3,20 @@
  * obviously right. Everything else that decides (a matcher, a stored decision, an explanation) must agree with it.
  */
 import type { CheckedGate, Rulebook } from '../check/rulebook.js';
-import type { LimitAction, Ending, FenceStatement, LimitKey, PersonAction, Rule } from '../language/tree.js';
+import type {
+  LimitAction,
+  ThrottleAction,
+  Ending,
+  FenceStatement,
+  LimitKey,
+  PersonAction,
+  Rule,
+} from '../language/tree.js';
 import type { Outcome } from '../language/outcomes.js';
 import { FAMILY_BITS, formatAddress, type Address } from '../request/address.js';
 import { and, type Field, type Truth } from '../request/field.js';
 import type { Request } from '../request/request.js';
-import { ruleId, type Decision, type HeldReason, type Would } from './decision.js';
+import { ruleId, type Decision, type HeldReason, type Throttled, type Would } from './decision.js';
 import { evaluate, type Subject } from './evaluate.js';
 import { chooseGate, applyInspection, type GateReason, type InspectionReason } from './gate.js';
 import type { Count, State } from './state.js';
@@ -41,6 +49,9 @@ export interface Observer {
 export type CounterView =
   | { readonly kind: 'count'; readonly count: Count; readonly max: number; readonly key: readonly KeyValue[] }
   | { readonly kind: 'hold'; readonly passes: boolean }
+  | { readonly kind: 'throttle'; readonly bytes: number; readonly waitMs: number; readonly key: readonly KeyValue[] }
+  /** The bytes of the request are unknown, so nothing was metered and the rule is blind. */
+  | { readonly kind: 'unknown-bytes'; readonly direction: ThrottleAction['direction'] }
   /** A key is unknown, so nothing was counted and the rule is blind. */
   | { readonly kind: 'unknown-key'; readonly key: LimitKey };
 
@@ -81,6 +92,8 @@ class Evaluation {
   readonly #trialTags = new Set<string>();
   readonly #blind: string[] = [];
   readonly #matched: string[] = [];
+  readonly #throttled: Throttled[] = [];
+  readonly #waitsMs: number[] = [];
   /** What rules see, kept until a tag is set. */
   #seenByActing: Subject | undefined;
   #seenByTrial: Subject | undefined;
@@ -106,6 +119,7 @@ class Evaluation {
       tags: [...this.#tags],
       blind: this.#blind,
       matched: this.#matched,
+      ...(this.#throttled.length > 0 ? { throttled: this.#throttled, waitsMs: this.#waitsMs } : {}),
       ...(this.view.resolved.isHeaderIgnored ? { isHeaderIgnored: true } : {}),
       client: this.view.client,
       country: this.view.get('country') as Field<string>,
@@ -194,6 +208,8 @@ class Evaluation {
         return { outcome: 'redirected', status: action.status };
       case 'limit':
         return this.#limit(fence, rule, action);
+      case 'throttle':
+        return this.#throttle(fence, rule, action);
       case 'warn':
       case 'passphrase':
       case 'challenge':
@@ -203,21 +219,56 @@ class Evaluation {
 
   /** Counts the request under its key; nothing counts where a key is unknown. */
   #limit(fence: FenceStatement, rule: Rule, action: LimitAction): FenceEnding | undefined {
-    const key: KeyValue[] = [];
-    for (const limitKey of action.keys) {
-      const value = this.#keyValue(limitKey);
-      if (value === undefined) return this.#blindKey(fence, rule, limitKey);
-      key.push(value);
-    }
+    const key = this.#keyOf(fence, rule, action);
+    if (!key) return undefined;
     const { count: max, windowMs, holdMs } = action;
-    const place = action.isAcrossGates ? '' : this.gate.statement.name;
-    const count = this.state.count(
-      JSON.stringify([place, ruleId(fence.name, rule.name), ...key]),
-      this.view.request.atUnixMs,
-      { max, windowMs, holdMs },
-    );
+    const limit = { max, windowMs, holdMs };
+    const count = this.state.count(this.#stateKey(fence, rule, action, key), this.view.request.atUnixMs, limit);
     this.observer.remembered?.(fence, rule, { kind: 'count', count, max, key });
     return count.isTripped ? { outcome: 'limited', status: action.then.status } : undefined;
+  }
+
+  /** Meters the bytes of the request, which goes on; nothing is metered where they, or a key, are unknown. */
+  #throttle(fence: FenceStatement, rule: Rule, action: ThrottleAction): undefined {
+    const key = this.#keyOf(fence, rule, action);
+    if (!key) return;
+    const bytes = this.view.get(action.direction === 'down' ? 'to-client' : 'from-client') as Field<number>;
+    if (bytes === undefined) {
+      this.#setBlind(fence, rule);
+      this.observer.remembered?.(fence, rule, { kind: 'unknown-bytes', direction: action.direction });
+      return;
+    }
+    const { atUnixMs } = this.view.request;
+    const waitMs = this.state.throttle(this.#stateKey(fence, rule, action, key), atUnixMs, bytes ?? 0, action);
+    this.observer.remembered?.(fence, rule, { kind: 'throttle', bytes: bytes ?? 0, waitMs, key });
+    if (waitMs === 0) return;
+    this.#throttled.push({
+      fence: fence.name,
+      rule: rule.name,
+      ...(isInTrial(fence, rule) ? { isTrial: true as const } : {}),
+    });
+    this.#waitsMs.push(waitMs);
+  }
+
+  /** @returns undefined where one is unknown, so that the rule is blind */
+  #keyOf(fence: FenceStatement, rule: Rule, { keys }: LimitAction | ThrottleAction): KeyValue[] | undefined {
+    const values: KeyValue[] = [];
+    for (const key of keys) {
+      const value = this.#keyValue(key);
+      if (value === undefined) return this.#blindKey(fence, rule, key);
+      values.push(value);
+    }
+    return values;
+  }
+
+  /** Of one rule at one gate, unless it counts across gates. */
+  #stateKey(
+    fence: FenceStatement,
+    rule: Rule,
+    { isAcrossGates }: LimitAction | ThrottleAction,
+    key: KeyValue[],
+  ): string {
+    return JSON.stringify([isAcrossGates ? '' : this.gate.statement.name, ruleId(fence.name, rule.name), ...key]);
   }
 
   /** Stops the user unless a hold is active, during which the rule is skipped. */
@@ -239,9 +290,13 @@ class Evaluation {
   }
 
   #blindKey(fence: FenceStatement, rule: Rule, key: LimitKey): undefined {
+    this.#setBlind(fence, rule);
+    this.observer.remembered?.(fence, rule, { kind: 'unknown-key', key });
+  }
+
+  #setBlind(fence: FenceStatement, rule: Rule): void {
     const id = ruleId(fence.name, rule.name);
     if (!this.#blind.includes(id)) this.#blind.push(id);
-    this.observer.remembered?.(fence, rule, { kind: 'unknown-key', key });
   }
 
   #keyValue(key: LimitKey): KeyValue | undefined {

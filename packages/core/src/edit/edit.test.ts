@@ -164,7 +164,7 @@ describe('an edit that cannot be made', () => {
     ],
     ['unknown-part: The fence "spare" is not attached to gate shop.', { kind: 'detach', gate: 'shop', fence: 'spare' }],
     [
-      'invalid-text: edit:2:8: Found "blok", expected an action: allow, block, redirect, warn, passphrase, challenge, limit, tag, observe. Did you mean "block"? [unexpected]',
+      'invalid-text: edit:2:8: Found "blok", expected an action: allow, block, redirect, warn, passphrase, challenge, limit, throttle, tag, observe. Did you mean "block"? [unexpected]',
       { kind: 'replace-rule', ...RULE, text: '# note\nrule x blok when always' },
     ],
     [

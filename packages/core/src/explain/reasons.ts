@@ -78,18 +78,29 @@ export function describeCounter(memory: CounterView): string {
       return memory.passes
         ? 'The user has complied, so this rule is skipped.'
         : 'The request is held; the user may continue from the next request.';
+    case 'throttle': {
+      const { bytes, waitMs, key } = memory;
+      const by = describeKeyValues(key);
+      const waits = waitMs === 0 ? 'pass at once' : `would have waited ${waitMs.toLocaleString('en')} ms`;
+      return `Metered for ${by}: ${bytes.toLocaleString('en')} bytes ${waits}.`;
+    }
+    case 'unknown-bytes':
+      return `The bytes ${memory.direction === 'down' ? 'to' : 'from'} the client are unknown, so nothing is metered.`;
     case 'unknown-key':
       return `What it counts by, ${printKey(memory.key)}, is unknown, so nothing is counted.`;
     case 'count': {
       const { count, max, key } = memory;
-      const by =
-        key.length === 0 ? 'everyone' : key.map((value) => (value === null ? '(none)' : String(value))).join(', ');
+      const by = describeKeyValues(key);
       const over = count.counted > max ? `more than ${max}` : `${count.counted} of ${max}`;
       const held =
         count.heldUntilUnixMs === undefined ? '' : `, held until ${new Date(count.heldUntilUnixMs).toISOString()}`;
       return `Counted for ${by}: ${over} in the window${held}.`;
     }
   }
+}
+
+function describeKeyValues(key: readonly unknown[]): string {
+  return key.length === 0 ? 'everyone' : key.map((value) => (value === null ? '(none)' : String(value))).join(', ');
 }
 
 export function describeOutcome({ outcome, gate, fence, rule, reason }: Ruling): string {

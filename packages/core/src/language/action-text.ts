@@ -2,7 +2,7 @@
 import { parseField, printField } from './condition-text.js';
 import type { Cursor } from './cursor.js';
 import { KEY_FIELDS } from './fields.js';
-import { parseDuration, printDuration } from './measure.js';
+import { parseBytes, parseDuration, printBytes, printDuration } from './measure.js';
 import {
   ACTIONS,
   DEFAULT_BLOCK_STATUS,
@@ -10,6 +10,7 @@ import {
   DEFAULT_HOLD_MS,
   DEFAULT_LIMIT_STATUS,
   DEFAULT_REDIRECT_STATUS,
+  MAX_THROTTLE_BYTES,
   type Action,
   type BlockAction,
   type Ending,
@@ -19,6 +20,7 @@ import {
   type PersonAction,
   type RedirectAction,
   type Reference,
+  type ThrottleAction,
 } from './tree.js';
 
 export function parseAction(cursor: Cursor): Action {
@@ -36,6 +38,8 @@ export function parseAction(cursor: Cursor): Action {
       return parsePersonAction(cursor, kind);
     case 'limit':
       return parseLimit(cursor);
+    case 'throttle':
+      return parseThrottle(cursor);
     case 'tag':
       return { kind, tags: cursor.expectNames('a tag').map(({ name }) => name) };
     case 'observe':
@@ -131,6 +135,36 @@ function parseLimit(cursor: Cursor): LimitAction {
   return { kind: 'limit', count, windowMs, keys, isAcrossGates, then, ...(holdMs === undefined ? {} : { holdMs }) };
 }
 
+function parseThrottle(cursor: Cursor): ThrottleAction {
+  const { kind, text } = cursor.token;
+  const bytesPerSecond = kind === 'bare' && text.endsWith('/s') ? throttleBytes(text.slice(0, -2)) : undefined;
+  if (bytesPerSecond === undefined)
+    cursor.fail('bad-value', `expected a rate such as 2MB/s or 500kB/s, ${RANGE} a second`);
+  cursor.next();
+  const direction = cursor.accept('up') ? 'up' : 'down';
+  if (direction === 'down') cursor.accept('down');
+  cursor.expect('by', 'and whose bytes are metered together ("by everyone" for all)');
+  const keys = cursor.accept('everyone') ? [] : parseKeys(cursor);
+  const isAcrossGates = cursor.accept('across');
+  if (isAcrossGates) cursor.expect('gates', 'after "across"');
+  const burstBytes = cursor.accept('burst') ? expectBurst(cursor) : bytesPerSecond;
+  return { kind: 'throttle', bytesPerSecond, direction, keys, isAcrossGates, burstBytes };
+}
+
+const RANGE = `from 1 to ${MAX_THROTTLE_BYTES} bytes`;
+
+function throttleBytes(text: string): number | undefined {
+  const bytes = parseBytes(text);
+  return bytes !== undefined && bytes <= MAX_THROTTLE_BYTES ? bytes : undefined;
+}
+
+function expectBurst(cursor: Cursor): number {
+  const bytes = cursor.token.kind === 'bare' ? throttleBytes(cursor.token.text) : undefined;
+  if (bytes === undefined) cursor.fail('bad-value', `expected a size such as 10MB, ${RANGE}`);
+  cursor.next();
+  return bytes;
+}
+
 function defaultThen(): BlockAction {
   return { kind: 'block', status: DEFAULT_LIMIT_STATUS };
 }
@@ -190,6 +224,8 @@ export function printAction(action: Action): string {
       ].join(' ');
     case 'limit':
       return printLimit(action);
+    case 'throttle':
+      return printThrottle(action);
     case 'tag':
       return `tag ${action.tags.join(', ')}`;
     case 'observe':
@@ -224,6 +260,16 @@ function printLimit({ count, windowMs, keys, isAcrossGates, then, holdMs }: Limi
       ? []
       : [`then ${then.kind === 'block' ? printBlock(then, DEFAULT_LIMIT_STATUS) : printRedirect(then)}`]),
     ...(holdMs === undefined ? [] : [`for ${printDuration(holdMs)}`]),
+  ].join(' ');
+}
+
+function printThrottle({ bytesPerSecond, direction, keys, isAcrossGates, burstBytes }: ThrottleAction): string {
+  return [
+    `throttle ${printBytes(bytesPerSecond)}/s`,
+    ...(direction === 'up' ? ['up'] : []),
+    `by ${keys.length === 0 ? 'everyone' : keys.map(printKey).join(', ')}`,
+    ...(isAcrossGates ? ['across gates'] : []),
+    ...(burstBytes === bytesPerSecond ? [] : [`burst ${printBytes(burstBytes)}`]),
   ].join(' ');
 }
 

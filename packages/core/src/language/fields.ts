@@ -176,6 +176,7 @@ export const FILTER_FIELDS = {
   'fence': 'word',
   'rule': 'rule',
   'would': 'outcome',
+  'throttled': 'rule',
   'status': 'number',
   'recorded status': 'number',
   'line': 'number',

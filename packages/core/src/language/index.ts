@@ -14,7 +14,7 @@ export {
   type ListKind,
 } from './fields.js';
 export { listMentions } from './mentions.js';
-export { parseDuration, printDuration } from './measure.js';
+export { parseDuration, printBytes, printDuration } from './measure.js';
 export { type Outcome, OUTCOMES } from './outcomes.js';
 export { parseFences } from './parser.js';
 export { joinParts, type Part, type PartKind, splitIntoParts } from './parts.js';

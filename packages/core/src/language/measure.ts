@@ -33,6 +33,16 @@ const BYTE_UNITS: readonly (readonly [string, number])[] = [
   ['KiB', 1024],
 ];
 
+const SIZE = /^([1-9]\d{0,15})(GB|GiB|MB|MiB|kB|KiB)?$/;
+
+/** Reads `10MB` or `512`. @returns bytes, or undefined where it is no size of at least one byte, or no safe whole number */
+export function parseBytes(text: string): number | undefined {
+  const [, digits, unit] = SIZE.exec(text) ?? [];
+  if (digits === undefined) return undefined;
+  const bytes = Number(digits) * (BYTE_UNITS.find(([name]) => name === unit)?.[1] ?? 1);
+  return Number.isSafeInteger(bytes) ? bytes : undefined;
+}
+
 /** In the first unit that leaves a whole number. */
 export function printBytes(bytes: number): string {
   const item = bytes > 0 ? BYTE_UNITS.find(([, factor]) => bytes % factor === 0) : undefined;

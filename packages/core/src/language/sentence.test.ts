@@ -75,6 +75,14 @@ describe('a rule', () => {
       'Limit to 5 requests in 1 minute for everyone together and beyond that block with 429, always.',
     ],
     [
+      'throttle 2MB/s by client when application = dns',
+      'Throttle bytes sent to the client to 2MB a second for each client when the application is dns.',
+    ],
+    [
+      'throttle 500kB/s up by everyone across gates burst 10MB when always',
+      'Throttle bytes sent by the client to 500kB a second for everyone together across all gates, 10MB at once, always.',
+    ],
+    [
       'block when country = NO during nights until 2026-12-31 if unknown match owner "kari" reason "why"',
       'Block with 403 when the country is NO, during nights, until 2026-12-31 (that day included), also when unknown.',
     ],

@@ -1,7 +1,7 @@
 /** Rules and endings as plain English sentences. */
 import { formatDomainEntry } from '../reference/domain-set.js';
 import { printUntil } from './fence-text.js';
-import { describeDuration } from './measure.js';
+import { describeDuration, printBytes } from './measure.js';
 import { FIELD_TABLE, kindOf, specOf, type FieldName, type ListKind, type Operator } from './fields.js';
 import {
   DEFAULT_CLIENT_BITS,
@@ -14,6 +14,7 @@ import {
   type LimitKey,
   type PersonAction,
   type Rule,
+  type ThrottleAction,
   type Value,
 } from './tree.js';
 import { formatUrl, printValue } from './value.js';
@@ -53,6 +54,8 @@ export function describeAction(action: Action): string {
       return describePersonAction(action);
     case 'limit':
       return describeLimit(action);
+    case 'throttle':
+      return describeThrottle(action);
     case 'tag':
       return `tag as ${joinWords(action.tags, 'and')}`;
     case 'observe':
@@ -86,6 +89,14 @@ function describeLimit({ count, windowMs, keys, isAcrossGates, then, holdMs }: L
   const hold = holdMs === undefined ? '' : ` for ${describeDuration(holdMs)}`;
   const requests = count === 1 ? 'request' : 'requests';
   return `limit to ${count} ${requests} in ${describeDuration(windowMs)} ${by}${across} and beyond that ${describeStop(then)}${hold},`;
+}
+
+function describeThrottle({ bytesPerSecond, direction, keys, isAcrossGates, burstBytes }: ThrottleAction): string {
+  const by = keys.length === 0 ? 'for everyone together' : `for each ${joinWords(keys.map(describeKey), 'and')}`;
+  const across = isAcrossGates ? ' across all gates' : '';
+  const way = direction === 'down' ? 'sent to the client' : 'sent by the client';
+  const burst = burstBytes === bytesPerSecond ? '' : `, ${printBytes(burstBytes)} at once,`;
+  return `throttle bytes ${way} to ${printBytes(bytesPerSecond)} a second ${by}${across}${burst}`;
 }
 
 function describeKey(key: LimitKey): string {

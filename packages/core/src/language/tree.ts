@@ -180,6 +180,7 @@ export const ACTIONS = [
   'passphrase',
   'challenge',
   'limit',
+  'throttle',
   'tag',
   'observe',
 ] as const;
@@ -190,6 +191,7 @@ export type Action =
   | RedirectAction
   | PersonAction
   | LimitAction
+  | ThrottleAction
   | { readonly kind: 'tag'; readonly tags: readonly string[] }
   | { readonly kind: 'observe' };
 
@@ -199,6 +201,8 @@ export interface ActionTraits {
   readonly effect: 'always' | 'stateful' | 'none';
   /** The user has to do something, and may then continue for a while. */
   readonly isPersonal?: boolean;
+  /** Never ends a fence, and keeps something of each request all the same. */
+  readonly isMetering?: boolean;
 }
 
 /** An action that is added to the union does not compile until it is here, and in each of the switches over actions. */
@@ -210,6 +214,7 @@ export const ACTION_TRAITS: Record<Action['kind'], ActionTraits> = {
   passphrase: { effect: 'stateful', isPersonal: true },
   challenge: { effect: 'stateful', isPersonal: true },
   limit: { effect: 'stateful' },
+  throttle: { effect: 'none', isMetering: true },
   tag: { effect: 'none' },
   observe: { effect: 'none' },
 };
@@ -217,6 +222,11 @@ export const ACTION_TRAITS: Record<Action['kind'], ActionTraits> = {
 /** Whether what an action does depends on earlier requests. */
 export function isStatefulAction({ kind }: Action): boolean {
   return ACTION_TRAITS[kind].effect === 'stateful';
+}
+
+/** Whether an action keeps something of a request for later ones. */
+export function keepsState({ kind }: Action): boolean {
+  return ACTION_TRAITS[kind].effect === 'stateful' || ACTION_TRAITS[kind].isMetering === true;
 }
 
 export function isPersonAction(action: Action): action is PersonAction {
@@ -254,6 +264,22 @@ export interface LimitAction {
   readonly then: BlockAction | RedirectAction;
   readonly holdMs?: number;
 }
+
+/** Bytes pass at a rate; those beyond it would have waited. */
+export interface ThrottleAction {
+  readonly kind: 'throttle';
+  readonly bytesPerSecond: number;
+  /** Bytes to the client, or from it. */
+  readonly direction: 'down' | 'up';
+  /** Empty meters everyone together. */
+  readonly keys: readonly LimitKey[];
+  readonly isAcrossGates: boolean;
+  /** How many bytes may pass at once after a pause. */
+  readonly burstBytes: number;
+}
+
+/** The level of a throttle is kept in thousandths of a byte, as a safe whole number. */
+export const MAX_THROTTLE_BYTES = Math.floor(Number.MAX_SAFE_INTEGER / 1000);
 
 /** What requests are counted by. */
 export type LimitKey =

@@ -1,4 +1,4 @@
-import { isStop, type Decision, type Would } from '../decide/decision.js';
+import { isStop, type Decision, type Throttled, type Would } from '../decide/decision.js';
 import { formatAddress } from '../request/address.js';
 import { FILE_ATTRIBUTE, sortAttributeNames, type AttributeValue, type LogRecord } from '../request/record.js';
 
@@ -29,12 +29,19 @@ function decisionAttributes({ line, attributes }: LogRecord, decision: Decision)
     ...(status === undefined ? {} : { 'jade.status': status }),
     ...(reason === undefined ? {} : { 'jade.reason': reason }),
     'jade.would': decision.would.map(printWould),
+    ...(decision.throttled
+      ? { 'jade.throttle': decision.throttled.map((item, index) => printThrottled(item, decision.waitsMs![index]!)) }
+      : {}),
     ...(file == null ? {} : { [FILE_ATTRIBUTE]: file }),
     'jade.tags': decision.tags,
     'jade.blind': decision.blind,
     ...(country === undefined ? {} : { 'jade.country': country }),
     ...(client === undefined ? {} : { 'jade.client': client && formatAddress(client) }),
   };
+}
+
+function printThrottled({ fence, rule, isTrial }: Throttled, waitMs: number): DecidedRecord {
+  return { fence, rule, 'wait-ms': waitMs, ...(isTrial ? { trial: true } : {}) };
 }
 
 function printWould({ fence, rule, outcome }: Would): DecidedRecord {

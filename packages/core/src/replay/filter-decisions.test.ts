@@ -19,6 +19,7 @@ fence desk enforce {
   rule staff tag staff, night when client in team
   rule login block 451 when path under /login and not tag = staff
   rule later trial block when method = POST
+  rule slow throttle 1/s by client when path = /all
 }
 fence extra trial { rule all allow when path = /all }
 `;
@@ -40,6 +41,7 @@ const record = (
     'http.request.header.host': [line === 6 ? 'other.example' : 'shop.example'],
     'url.path': path,
     'http.request.method': method,
+    ...(line === 3 ? { 'http.response.size': 9 } : {}),
     ...(status === undefined ? {} : { 'http.response.status_code': status }),
   },
 });
@@ -80,6 +82,8 @@ describe('a filter', () => {
     ['would = blocked', [4]],
     ['would present', [3, 4]],
     ['would in allowed, held', [3]],
+    ['throttled = desk/slow', [3]],
+    ['throttled absent', [1, 2, 4, 5, 6]],
     ['tag = night', [1]],
     ['tag absent', [2, 3, 4, 5, 6]],
     ['client in team', [1, 6]],
@@ -123,7 +127,7 @@ describe('an error in a filter', () => {
     [
       '',
       [
-        'filter:1:1: Found the end of the file, expected a field: client, peer, country, server country, server, host, site, scheme, transport, port, method, path, query, url, header, cookie, agent, size, from-client, to-client, user, group, category, application, payload, tag, gate, direction, outcome, fence, rule, would, status, recorded status, line, time. [unknown-field]',
+        'filter:1:1: Found the end of the file, expected a field: client, peer, country, server country, server, host, site, scheme, transport, port, method, path, query, url, header, cookie, agent, size, from-client, to-client, user, group, category, application, payload, tag, gate, direction, outcome, fence, rule, would, throttled, status, recorded status, line, time. [unknown-field]',
       ],
     ],
     [
@@ -131,6 +135,10 @@ describe('an error in a filter', () => {
       [
         'filter:1:11: Found "blokked", expected an outcome: allowed, blocked, limited, redirected, held, uncovered. Did you mean "blocked"? [bad-value]',
       ],
+    ],
+    [
+      'throttled = desk/slo',
+      ['filter:1:13: The rules have no rule "desk/slo". Did you mean "desk/slow"? [unknown-name]'],
     ],
     ['rule = login', ['filter:1:8: Found "login", expected a rule written fence/rule. [bad-value]']],
     ['line > x', ['filter:1:8: Found "x", expected a whole number. [bad-value]']],

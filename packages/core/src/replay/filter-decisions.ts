@@ -25,6 +25,7 @@ export function subjectOf(context: EvaluationContext, record: LogRecord, ruling:
       'fence': ruling.fence ?? null,
       'rule': ruling.fence !== undefined && ruling.rule !== undefined ? ruleId(ruling.fence, ruling.rule) : null,
       'would': noneIfEmpty(ruling.would.map(({ outcome }) => outcome)),
+      'throttled': noneIfEmpty((ruling.throttled ?? []).map(({ fence, rule }) => ruleId(fence, rule))),
       'status': ruling.status ?? null,
       'recorded status': recordedStatusOf(record.attributes),
     },

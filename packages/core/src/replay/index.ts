@@ -22,7 +22,15 @@ export {
   type RecordedOutcome,
   type RecordedTally,
 } from './recorded.js';
-export { ChunkReplay, judgeSpan, NOT_JUDGED, type RowSequence, type TimeSpan } from './replay-chunk.js';
+export {
+  ChunkReplay,
+  judgeSpan,
+  type JudgedRows,
+  NOT_JUDGED,
+  type RowSequence,
+  type TimeSpan,
+} from './replay-chunk.js';
+export { type Delays, flattenDelays, forEachDelayed, openDelays } from './delays.js';
 export { RulingTable } from './ruling-table.js';
 export {
   type BreakdownSummary,
@@ -35,10 +43,18 @@ export {
   type ValueSummary,
 } from './summary.js';
 export {
+  coarsenThrottle,
+  formatBytes,
+  formatWait,
+  type ThrottleStep,
+  type ThrottleSummary,
+} from './throttle-summary.js';
+export {
   addBreakdown,
   addDecision,
   addRejected,
   addTally,
+  addThrottles,
   type BreakdownName,
   BREAKDOWNS,
   createTally,

@@ -7,6 +7,7 @@ import type { Attributes, LogRecord } from '../request/record.js';
 import { fenceText, repeatingLog } from '../test/arbitrary-fences.js';
 import { chunkOf } from '../test/chunk-of.js';
 import { ChunkReplay, isInSpan, judgeSpan, NOT_JUDGED } from './replay-chunk.js';
+import { forEachDelayed } from './delays.js';
 import { SequentialReplay } from '../test/replay.js';
 import { orderByTime } from './time-order.js';
 
@@ -42,9 +43,15 @@ it('a span of chunks in any order gives the results of its requests one by one i
         for (const { chunks: numbers, sequence } of orderByTime(chunks.map((rows) => rows.timesUnixMs()))) {
           const requested = numbers.map((number) => chunks[number]!);
           if (sequence) seen.outOfOrder += 1;
-          judgeSpan(replay, requested, sequence, span).codes.forEach((code, at) => {
+          const judged = judgeSpan(replay, requested, sequence, span);
+          const waits = new Map<number, readonly number[]>();
+          forEachDelayed(judged, replay.table.rulings, (at, waitsMs) => waits.set(at, waitsMs));
+          judged.codes.forEach((code, at) => {
             const { line } = requested[sequence ? sequence.chunkOf[at]! : 0]!.row(sequence ? sequence.rowOf[at]! : at);
-            item.push([line, code === NOT_JUDGED ? 'not judged' : replay.table.rulings[code]]);
+            item.push([
+              line,
+              code === NOT_JUDGED ? 'not judged' : { ...replay.table.rulings[code], waitsMs: waits.get(at) },
+            ]);
           });
         }
 

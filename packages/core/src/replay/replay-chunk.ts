@@ -6,7 +6,7 @@ import type { Program } from '../match/compile/program.js';
 import { engineBounds } from '../bounds.js';
 import type { Breakdown } from './breakdown.js';
 import { RulingTable } from './ruling-table.js';
-import { createTally, type Tally } from './tally.js';
+import { addThrottles, createTally, type Tally } from './tally.js';
 import { TallyCounter } from './tally-counter.js';
 
 /** Rows of several chunks in the order in which they are to be judged. */
@@ -20,6 +20,15 @@ export interface RowSequence {
 export interface TimeSpan {
   readonly fromUnixMs: number | null;
   readonly toUnixMs: number | null;
+}
+
+/** What was decided about some rows. */
+export interface JudgedRows {
+  /** One a row, in their order. */
+  readonly codes: Uint32Array;
+  readonly tally: Tally;
+  /** Of each row whose ruling is delayed, in their order: one a rule that delays it, in milliseconds. */
+  readonly waitsMs: readonly number[];
 }
 
 /** The code of rows that were not judged. */
@@ -39,7 +48,7 @@ export function judgeSpan(
   sequence: RowSequence | undefined,
   span: TimeSpan,
   progress?: (numRowsDone: number) => void,
-): { readonly codes: Uint32Array; readonly tally: Tally } {
+): JudgedRows {
   if (span.fromUnixMs === null && span.toUnixMs === null) return replay.judge(chunks, sequence, progress);
   const times = chunks.map((rows) => rows.timesUnixMs());
   const numRows = sequence ? sequence.rowOf.length : chunks[0]!.numRows;
@@ -58,7 +67,8 @@ export function judgeSpan(
   );
   const codes = new Uint32Array(numRows).fill(NOT_JUDGED);
   kept.forEach((index, place) => (codes[index] = judged.codes[place]!));
-  return { codes, tally: judged.tally };
+  // Rows outside the span are not delayed, so that the waits are in the order of all rows, too.
+  return { ...judged, codes };
 }
 
 /** One way through a log: chunks must come in the order of time where the rules remember. */
@@ -91,8 +101,9 @@ export class ChunkReplay {
     chunks: readonly ChunkRows[],
     sequence?: RowSequence,
     progress: (numRowsDone: number) => void = () => undefined,
-  ): { readonly codes: Uint32Array; readonly tally: Tally } {
+  ): JudgedRows {
     this.#matcher.evictIfFull();
+    const waitsMs: number[] = [];
     const benches = chunks.map((rows) => this.#matcher.open(rows));
     const times = chunks.map((rows) => rows.timesUnixMs());
     const numRows = sequence ? sequence.rowOf.length : chunks[0]!.numRows;
@@ -101,13 +112,14 @@ export class ChunkReplay {
     const { progressRows } = this.#bounds;
     for (let start = 0; start < numRows; start += progressRows) {
       const end = Math.min(start + progressRows, numRows);
-      if (sequence) this.#judgeSequence(benches, times, sequence, start, end, codes, atUnixMs);
-      else this.#judgeRows(benches[0]!, times[0]!, start, end, codes);
+      if (sequence) this.#judgeSequence(benches, times, sequence, start, end, codes, atUnixMs, waitsMs);
+      else this.#judgeRows(benches[0]!, times[0]!, start, end, codes, waitsMs);
       progress(end);
     }
     const tally = createTally();
     for (const [rule, times] of this.#matcher.takeEvaluations())
       tally.evaluations[rule] = (tally.evaluations[rule] ?? 0) + times;
+    addThrottles(tally, this.#matcher.takeMetered());
     const counter = new TallyCounter(this.table.rulings, codes, atUnixMs);
     counter.addTo(tally, (index) => {
       const { reader } = benches[sequence ? sequence.chunkOf[index]! : 0]!;
@@ -116,11 +128,21 @@ export class ChunkReplay {
     });
     for (const chunk of benches) this.#matcher.close(chunk);
     this.breakdown?.count(chunks, codes, this.table.rulings, atUnixMs, sequence);
-    return { codes, tally };
+    return { codes, tally, waitsMs };
   }
 
-  #judgeRows(chunk: PreparedChunk, times: Float64Array, start: number, end: number, codes: Uint32Array): void {
-    for (let row = start; row < end; row += 1) codes[row] = this.#matcher.judgeRow(chunk, row, times[row]!, this.table);
+  #judgeRows(
+    chunk: PreparedChunk,
+    times: Float64Array,
+    start: number,
+    end: number,
+    codes: Uint32Array,
+    waitsMs: number[],
+  ): void {
+    for (let row = start; row < end; row += 1) {
+      codes[row] = this.#matcher.judgeRow(chunk, row, times[row]!, this.table);
+      for (const waitMs of this.#matcher.waitsMs) waitsMs.push(waitMs);
+    }
   }
 
   #judgeSequence(
@@ -131,12 +153,14 @@ export class ChunkReplay {
     end: number,
     codes: Uint32Array,
     atUnixMs: Float64Array,
+    waitsMs: number[],
   ): void {
     for (let index = start; index < end; index += 1) {
       const chunk = chunkOf[index]!;
       const row = rowOf[index]!;
       atUnixMs[index] = times[chunk]![row]!;
       codes[index] = this.#matcher.judgeRow(benches[chunk]!, row, atUnixMs[index]!, this.table);
+      for (const waitMs of this.#matcher.waitsMs) waitsMs.push(waitMs);
     }
   }
 }

@@ -16,9 +16,23 @@ export class RulingTable {
     tags,
     blind,
     matched,
+    throttled,
     isHeaderIgnored,
   }: Ruling): number {
-    const ruling: Ruling = { outcome, gate, fence, rule, status, reason, would, tags, blind, matched, isHeaderIgnored };
+    const ruling: Ruling = {
+      outcome,
+      gate,
+      fence,
+      rule,
+      status,
+      reason,
+      would,
+      tags,
+      blind,
+      matched,
+      throttled,
+      isHeaderIgnored,
+    };
     const key = JSON.stringify(ruling);
     let code = this.#codes.get(key);
     if (code === undefined) {

@@ -7,6 +7,7 @@ import { printField } from '../language/condition-text.js';
 import { specOf, type FieldName } from '../language/fields.js';
 import type { Condition, FenceStatement, Rule } from '../language/tree.js';
 import { visitComparisons } from '../language/visit.js';
+import { summarizeThrottle, type ThrottleSummary } from './throttle-summary.js';
 import { REJECT_REASONS, type RejectedLine, type RejectReason } from '../request/record.js';
 import {
   BREAKDOWNS,
@@ -85,6 +86,8 @@ export interface RuleSummary extends Readonly<RuleTally> {
   readonly canStop: boolean;
   /** How often its condition was evaluated: its cost. */
   readonly evaluations: number;
+  /** What its throttle did. */
+  readonly throttle?: ThrottleSummary;
   /** Where it was blind: the fields that encryption may have hidden, or all that it compares. */
   readonly blindFields?: readonly string[];
 }
@@ -187,14 +190,16 @@ function summarizeFence(fence: FenceStatement, tally: Tally, rulebook: Rulebook)
 
 function summarizeRule(fence: FenceStatement, rule: Rule, tally: Tally, { lists }: Rulebook): RuleSummary {
   const id = ruleId(fence.name, rule.name);
+  const throttle = ownValue(tally.throttles ?? {}, id);
   const counts = ownValue(tally.rules, id) ?? { hits: 0, decided: 0, would: {}, blind: 0 };
   return {
     rule: rule.name,
     ...(rule.title === undefined ? {} : { title: rule.title }),
     sentence: describeRule(rule, lists),
     state: rule.state,
-    canStop: !['allow', 'tag', 'observe'].includes(rule.action.kind),
+    canStop: !['allow', 'throttle', 'tag', 'observe'].includes(rule.action.kind),
     ...counts,
+    ...(throttle ? { throttle: summarizeThrottle(throttle) } : {}),
     ...(counts.blind > 0 ? { blindFields: hideableFields(rule.condition) } : {}),
     evaluations: ownValue((tally.evaluations as Tally['evaluations'] | undefined) ?? {}, id) ?? 0,
   };

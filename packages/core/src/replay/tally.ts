@@ -2,6 +2,7 @@ import { ASPECTS, type Aspect } from '../decide/aspects.js';
 import { ruleId, type Ruling } from '../decide/decision.js';
 import { type Outcome } from '../language/outcomes.js';
 import type { RejectedLine, RejectReason } from '../request/record.js';
+import { addThrottleTally, createThrottleTally, type ThrottleTally } from '../match/counters/throttle-meter.js';
 import { addTimeline, addToTimeline, createTimeline, type Timeline } from './timeline.js';
 
 /** What a rule did over a log. */
@@ -53,6 +54,8 @@ export interface Tally {
    * A measure of what a rule costs, which the interpreter does not have.
    */
   evaluations: Record<string, number>;
+  /** By `fence/rule`: what its throttle did. Absent in tallies of earlier releases. */
+  throttles?: Record<string, ThrottleTally>;
   /** By fence: requests that its `otherwise` decided. */
   otherwise: Record<string, number>;
   gates: Record<string, GateTally>;
@@ -209,6 +212,12 @@ export function addRejected(tally: Tally, rejected: RejectedLine): void {
   if (tally.firstRejected.length < MAX_FIRST_REJECTED) tally.firstRejected.push(rejected);
 }
 
+/** Adds what throttles did, by `fence/rule`. */
+export function addThrottles(into: Tally, throttles: Readonly<Record<string, ThrottleTally>> = {}): void {
+  for (const [rule, part] of Object.entries(throttles))
+    addThrottleTally(((into.throttles ??= {})[rule] ??= createThrottleTally()), part);
+}
+
 /** Adds the counts of a later part of a log to those of the parts before it. */
 export function addTally(into: Tally, part: Tally): void {
   into.requests += part.requests;
@@ -234,6 +243,7 @@ export function addTally(into: Tally, part: Tally): void {
   if (part.toUnixMs !== undefined) into.toUnixMs = Math.max(into.toUnixMs ?? part.toUnixMs, part.toUnixMs);
   for (const rejected of part.firstRejected.slice(0, MAX_FIRST_REJECTED - into.firstRejected.length))
     into.firstRejected.push(rejected);
+  addThrottles(into, part.throttles);
   addTimeline(into.timeline, part.timeline);
   addBreakdown(into, part.by);
 }

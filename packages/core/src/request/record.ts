@@ -114,6 +114,7 @@ export const DECISION_ATTRIBUTES: readonly string[] = [
   'jade.status',
   'jade.reason',
   'jade.would',
+  'jade.throttle',
   FILE_ATTRIBUTE,
   'jade.tags',
   'jade.blind',

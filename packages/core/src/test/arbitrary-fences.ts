@@ -1,5 +1,6 @@
 /** Random fences over a small world, so that rules meet, lists nest and every truth value comes up. */
 import fc from 'fast-check';
+import { action, several, TAGS } from './arbitrary-actions.js';
 
 const ADDRESSES = [
   '198.18.0.1',
@@ -14,10 +15,7 @@ const COUNTRIES = ['NO', 'SE', 'no-country', 'internal'];
 const DOMAINS = ['a.example', '*.a.example', '=a.example', 'b.example', '"single"'];
 const PATHS = ['/', '/a', '/a/b', '/login', '"/a b"'];
 const METHODS = ['GET', 'POST'];
-const TAGS = ['red', 'blue'];
 
-const several = (values: readonly string[]): fc.Arbitrary<string> =>
-  fc.uniqueArray(fc.constantFrom(...values), { minLength: 1, maxLength: 3 }).map((chosen) => chosen.join(', '));
 const inOrNot = fc.constantFrom('in', 'not in');
 const isOrNot = fc.constantFrom('=', '!=');
 const PLAIN_DOMAINS = ['a.example', 'b.example', 'c.a.example'];
@@ -161,28 +159,6 @@ const conditionOf = (comparison: fc.Arbitrary<string>): fc.Arbitrary<string> =>
     ),
   })).condition;
 
-const keys = fc.oneof(
-  fc.constant('everyone'),
-  several(['client', 'client exact', 'client /24 /32', 'method', 'path', 'user', 'agent', 'query "q"', 'country']),
-);
-const limit = fc
-  .tuple(
-    fc.integer({ min: 1, max: 3 }),
-    fc.constantFrom('2s', '1m', '1h'),
-    keys,
-    fc.boolean(),
-    fc.constantFrom('', ' for 3s', ' for 2h'),
-  )
-  .map(
-    ([count, window, by, isAcross, hold]) =>
-      `limit ${count} per ${window} by ${by}${isAcross ? ' across gates' : ''}${hold}`,
-  );
-const action = fc.oneof(
-  fc.constantFrom('allow', 'allow outright', 'block', 'block 451', 'observe', 'redirect "https://b.example/"'),
-  { arbitrary: limit, weight: 2 },
-  fc.constantFrom('warn for 3s', 'challenge', 'passphrase door for 1m'),
-  several(TAGS).map((tags) => `tag ${tags}`),
-);
 const times = fc.constantFrom('', '', '', '', ' during desk-hours', ' outside desk-hours', ' during nights');
 const until = fc.constantFrom('', '', '', '', ' until 2026-10-24', ' until 2026-10-25T00:30:00Z');
 const ifUnknown = fc.constantFrom('', '', '', ' if unknown match');
@@ -324,6 +300,7 @@ export const attributes = fc.record(
     'http.request.header.x-a': fc.constantFrom(['yes'], ['no', 'Yes'], null),
     'http.request.body.size': fc.constantFrom(0, 80, 443, 2000, null),
     'server.port': fc.constantFrom(80, 443, 8443, null),
+    'http.response.size': fc.constantFrom(0, 700, 4000, 1_000_000, 9_007_199_254_740_991, null),
     'user_agent.original': fc.constantFrom('Fox/1 bot', 'Hen', 'fox', 'BOT', null),
     'user.name': fc.constantFrom('kari', 'ola', null),
   },

@@ -32,9 +32,10 @@ function judgeChunks(
   context: EvaluationContext,
   log: readonly LogRecord[],
   cut: number,
-): { rulings: Ruling[]; memory: CounterStore } {
+): { rulings: Ruling[]; waits: number[][]; memory: CounterStore } {
   const program = new Program(context);
   const rulings: Ruling[] = [];
+  const waits: number[][] = [];
   let memory = new CounterStore();
   for (const part of [log.slice(0, cut), log.slice(cut)]) {
     const rows = chunkOf(part);
@@ -46,15 +47,17 @@ function judgeChunks(
     const coding = { codeFor: (ruling: Ruling) => shown.push(ruling) - 1 };
     part.forEach((record, row) => {
       rulings.push(shown[matcher.judgeRow(bench, row, record.atUnixMs, coding)]!);
+      waits.push([...matcher.waitsMs]);
     });
   }
-  return { rulings, memory };
+  return { rulings, waits, memory };
 }
 
 const NEVER = Number.MIN_SAFE_INTEGER;
 
 /** What is kept has no order, quiet counters may be released, and a hold that is over has no effect. */
-const inOrder = ({ counters, holds }: StoredState, lastUnixMs: number) => ({
+const inOrder = ({ counters, holds, levels = [] }: StoredState, lastUnixMs: number) => ({
+  levels: levels.filter(([, { fullFromUnixMs }]) => fullFromUnixMs > lastUnixMs).sort(([a], [b]) => (a < b ? -1 : 1)),
   counters: counters
     .filter(([, { quietFromUnixMs }]) => quietFromUnixMs > lastUnixMs)
     .map(([key, counter]) => {
@@ -104,21 +107,29 @@ export function compareEvaluators(
           attributes: { ...(isSpilled && index === 0 ? CROWD : {}), ...(attributes as Attributes) },
         }));
         const interpret = (record: LogRecord, state: State): Ruling => {
-          const { client: _, country: __, ...ruling } = decide(context, normalizeRequest(record), state);
+          const { client: _, country: __, waitsMs: ___, ...ruling } = decide(context, normalizeRequest(record), state);
           return ruling;
         };
+        const waiting = new State();
+        const waits = log.map((record) => decide(context, normalizeRequest(record), waiting).waitsMs ?? []);
         const state = new State();
         const expected = log.map((record) => interpret(record, state));
 
         const memory = new CounterStore();
         const program = new Program(context);
         const matcher = new Matcher(program, memory);
-        expect(log.map((record) => matcher.judge(normalizeRequest(record)))).toEqual(expected);
+        const judged = log.map((record) => ({
+          ruling: matcher.judge(normalizeRequest(record)),
+          waitsMs: [...matcher.waitsMs],
+        }));
+        expect(judged.map(({ ruling }) => ruling)).toEqual(expected);
+        expect(judged.map(({ waitsMs }) => waitsMs)).toEqual(waits);
         const last = log.at(-1)!.atUnixMs;
         expect(inOrder(memory.store(), last)).toEqual(inOrder(state.store(), last));
 
         const fromChunks = judgeChunks(context, log, cut);
         expect(fromChunks.rulings).toEqual(expected);
+        expect(fromChunks.waits).toEqual(waits);
         expect(inOrder(fromChunks.memory.store(), last)).toEqual(inOrder(state.store(), last));
 
         if (isTimeUnknown) {

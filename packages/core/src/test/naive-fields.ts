@@ -74,6 +74,9 @@ export function readNaively(
         return hidden(raw('user_agent.original'));
       case 'size':
         return hidden(raw('http.request.body.size'));
+      case 'to-client':
+      case 'from-client':
+        return wholeOrBody(raw, field === 'to-client' ? 'http.response' : 'http.request');
       case 'user':
         return raw('user.name');
       case 'gate':
@@ -84,4 +87,13 @@ export function readNaively(
         throw new Error(`the second reading does not know ${field}`);
     }
   };
+}
+
+/** None of the whole message leaves it to the body. */
+function wholeOrBody(
+  raw: (name: string) => readonly string[] | undefined,
+  message: string,
+): readonly string[] | undefined {
+  const whole = raw(`${message}.size`);
+  return whole?.length ? whole : raw(`${message}.body.size`);
 }

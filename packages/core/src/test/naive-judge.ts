@@ -16,6 +16,7 @@ import type {
 } from '../language/tree.js';
 import { printValue } from '../language/value.js';
 import { isInHours, localTime } from './naive-hours.js';
+import { cut, waitOf, type Passed } from './naive-waits.js';
 import { readNaively, type NaiveRecord } from './naive-fields.js';
 
 export interface NaiveDecision {
@@ -25,6 +26,8 @@ export interface NaiveDecision {
   readonly would: readonly string[];
   readonly tags: readonly string[];
   readonly blind: readonly string[];
+  /** `fence/rule ms`, with a star in trial. */
+  readonly waits: readonly string[];
 }
 
 /** 1 is true, 0 is false, 0.5 is unknown: then `and` is the minimum, `or` the maximum, and `not` the rest to one. */
@@ -38,6 +41,8 @@ interface NaiveCounters {
   readonly counted: { readonly key: string; readonly t: number }[];
   /** Every hold, of limits and of people. */
   readonly held: { readonly key: string; readonly from: number; readonly to: number }[];
+  /** Every request that a throttle metered. */
+  readonly passed: Passed[];
 }
 
 /** Judges a whole log, in its order. @param countryOf the country of a client, undefined without a table */
@@ -46,13 +51,13 @@ export function judgeNaively(
   log: readonly NaiveRecord[],
   countryOf: (client: string) => string | undefined,
 ): NaiveDecision[] {
-  const memory: NaiveCounters = { counted: [], held: [] };
+  const memory: NaiveCounters = { counted: [], held: [], passed: [] };
   const ofKind = <K extends Statement['kind']>(kind: K) =>
     statements.filter((statement): statement is Extract<Statement, { kind: K }> => statement.kind === kind);
   const lists = new Map(ofKind('list').map((list) => [list.name, list]));
   return log.map((record) => {
     const gate = findGate(ofKind('gate'), lists, record);
-    if (!gate) return { outcome: 'uncovered', decider: '', would: [], tags: [], blind: [] };
+    if (!gate) return { outcome: 'uncovered', decider: '', would: [], tags: [], blind: [], waits: [] };
     const evaluateHidden = readNaively(record, gate, clientOf(gate, lists, record), countryOf, true);
     const isHidden = !isVisible(gate, record, (condition) => degreeOf(condition, evaluateHidden, [], lists));
     const evaluate = isHidden
@@ -88,18 +93,19 @@ function judgeAtGate(gate: GateStatement, fences: readonly FenceStatement[], con
   const tags = { acting: [] as string[], trial: [] as string[] };
   const would: string[] = [];
   const blind: string[] = [];
+  const waits: string[] = [];
   let allowedBy: string | undefined;
   for (const fence of fences) {
-    const ending = walkFence(fence, context, tags, would, blind);
+    const ending = walkFence(fence, context, tags, would, blind, waits);
     if (ending === undefined) continue;
     const [outcome, decider, isOutright] = ending;
     if (fence.mode === 'trial') would.push(`${decider}:${outcome}`);
     else if (outcome !== 'allowed' || isOutright)
-      return { outcome, gate: gate.name, decider, would, tags: tags.acting, blind };
+      return { outcome, gate: gate.name, decider, would, tags: tags.acting, blind, waits };
     else allowedBy = decider;
   }
   const outcome = allowedBy !== undefined ? 'allowed' : OUTCOME_OF[gate.otherwise.kind]!;
-  return { outcome, gate: gate.name, decider: allowedBy ?? '', would, tags: tags.acting, blind };
+  return { outcome, gate: gate.name, decider: allowedBy ?? '', would, tags: tags.acting, blind, waits };
 }
 
 const OUTCOME_OF: Record<string, string> = {
@@ -118,6 +124,7 @@ function walkFence(
   tags: { acting: string[]; trial: string[] },
   would: string[],
   blind: string[],
+  waits: string[],
 ): Ending | undefined {
   for (const rule of fence.rules) {
     if (!isLive(rule, context)) continue;
@@ -133,6 +140,12 @@ function walkFence(
       for (const tag of action.tags) if (!into.includes(tag)) into.push(tag);
     }
     if (action.kind === 'tag' || action.kind === 'observe') continue;
+    if (action.kind === 'throttle') {
+      const wait = waitOf(action, [id, action.isAcrossGates ? '' : context.gate.name], context);
+      if (wait === undefined && !blind.includes(id)) blind.push(id);
+      if (wait) waits.push(`${id} ${wait}${isTrial ? '*' : ''}`);
+      continue;
+    }
     const stops = remember(rule, id, context);
     if (stops === undefined && !blind.includes(id)) blind.push(id);
     if (!stops) continue;
@@ -170,17 +183,6 @@ function remember({ action }: Rule, id: string, { gate, evaluate, t, memory }: W
     memory.held.push({ key, from: t, to: t + action.holdMs });
   }
   return true;
-}
-
-function cut(client: Values, bits4: number, bits6: number): Values {
-  return client?.map((text) => {
-    const address = ipaddr.parse(text);
-    const bits = address.kind() === 'ipv4' ? bits4 : bits6;
-    const bytes = address.toByteArray();
-    return bytes
-      .map((byte, index) => byte & (0xff << (8 - Math.max(0, Math.min(8, bits - index * 8)))) & 0xff)
-      .join('.');
-  });
 }
 
 function isLive({ state, hours, until }: Rule, { t, schedules, zone = 'UTC' }: WalkContext): boolean {

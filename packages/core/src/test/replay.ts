@@ -1,5 +1,6 @@
 import { describeRequest } from '../decide/aspects.js';
-import type { Decision } from '../decide/decision.js';
+import { ruleId, type Decision } from '../decide/decision.js';
+import { addMetered, createThrottleTally } from '../match/counters/throttle-meter.js';
 import { decide, type EvaluationContext } from '../decide/interpreter.js';
 import { State } from '../decide/state.js';
 import type { LogRecord } from '../request/record.js';
@@ -20,7 +21,14 @@ export class SequentialReplay {
   /** Judges a record; the decision is counted. */
   next(record: LogRecord): { request: Request; decision: Decision } {
     const request = normalizeRequest(record);
-    const decision = decide(this.context, request, this.state);
+    const decision = decide(this.context, request, this.state, {
+      remembered: (fence, { name }, memory) => {
+        if (memory.kind !== 'throttle') return;
+        const throttles = (this.tally.throttles ??= {});
+        const throttle = (throttles[ruleId(fence.name, name)] ??= createThrottleTally());
+        addMetered(throttle, request.atUnixMs, memory.bytes, memory.waitMs);
+      },
+    });
     addDecision(this.tally, decision, request.atUnixMs, request.host);
     for (const [aspect, values] of describeRequest(this.context, request, decision.gate))
       for (const value of values) addValue(this.tally, aspect, value, decision.outcome, 1);

@@ -13,6 +13,7 @@ import * as names from './migrations/0009-names.js';
 import * as draftSteps from './migrations/0010-draft-steps.js';
 import * as replayNames from './migrations/0011-replay-names.js';
 import * as masking from './migrations/0012-masking.js';
+import * as throttles from './migrations/0013-throttles.js';
 
 /** A connection pool or a transaction on it; every query of a model takes one. */
 export type Database = Knex;
@@ -36,6 +37,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0010-draft-steps': draftSteps,
   '0011-replay-names': replayNames,
   '0012-masking': masking,
+  '0013-throttles': throttles,
 };
 
 export function openDatabase(url: string, maxConnections: number): Database {

@@ -44,7 +44,6 @@ export class TokenModel extends Row {
   declare name: string;
   declare hash: string;
   declare scope: Role;
-  /** Shows true values where fields are masked. */
   declare unmask: boolean;
   declare createdAt: Date;
   declare expiresAt: Date | null;
@@ -353,6 +352,7 @@ export class ReplayChunkModel extends Row {
   declare chunk: number;
   declare codes: Buffer;
   declare checksum: number;
+  declare waits: Buffer | null;
   /** How many rows have each code. */
   declare codeCounts: Record<string, number>;
 }

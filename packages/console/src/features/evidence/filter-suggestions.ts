@@ -48,7 +48,7 @@ function nextWords(before: string, names: FilterNames): readonly string[] {
 
 function valuesOf(field: string, { lists, rules, fences, gates }: FilterNames): readonly string[] {
   if (field === 'outcome' || field === 'would') return OUTCOMES;
-  if (field === 'rule') return rules;
+  if (field === 'rule' || field === 'throttled') return rules;
   if (field === 'fence') return fences;
   if (field === 'gate') return gates;
   const info = FIELD_INFOS.find((candidate) => candidate.field === field);

@@ -6,6 +6,7 @@ import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
 import { OutcomeLabel } from '../../components/outcome.js';
 import { formatClock, formatCount, formatTime, zoneName } from '../../format.js';
+import { AXIS, CURSOR, TOOLTIP } from './chart-style.js';
 
 const NO_STEP = -1;
 
@@ -131,10 +132,6 @@ function Bars({ timeline: { steps, stepMs }, outcomes, span, onChoose }: PartPro
     </div>
   );
 }
-
-const AXIS = { stroke: 'var(--color-muted)', fontSize: 12, tickLine: false };
-const CURSOR = { fill: 'var(--color-jade)', fillOpacity: 0.15 };
-const TOOLTIP = { background: 'var(--color-surface)', border: '1px solid var(--color-line)', borderRadius: 8 };
 
 /** The ends of the chosen time, for those who have no pointer. */
 function SpanFields({ timeline: { steps, stepMs }, span, onChoose }: PartProps) {

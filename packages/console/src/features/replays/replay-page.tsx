@@ -23,6 +23,7 @@ import { RulesTable } from './rules-table.js';
 import { StoppedMap } from './stopped-map.js';
 
 const OutcomeTimeline = lazy(() => import('./outcome-timeline.js'));
+const ThrottleCard = lazy(() => import('./throttle-card.js'));
 
 export function ReplayPage({ id }: { id: number }) {
   const replay = useQuery(replayQuery(id));
@@ -134,6 +135,11 @@ function Result({ result }: { result: ReplayResult }) {
         {startReplay.error && <ErrorNotice error={startReplay.error} />}
       </Card>
       <RulesTable fences={summary.fences} onFilter={(where) => showDecisions({ where })} />
+      {summary.fences.some(({ rules }) => rules.some(({ throttle }) => throttle)) && (
+        <Suspense fallback={null}>
+          <ThrottleCard fences={summary.fences} onFilter={(where) => showDecisions({ where })} />
+        </Suspense>
+      )}
       {countries && <StoppedMap breakdown={countries} onFilter={(where) => showDecisions({ where })} />}
       {summary.breakdowns.length > 0 && (
         <BreakdownCard

@@ -1,4 +1,10 @@
-import { countWouldStop, type FenceSummary, type RuleSummary } from '@jadefence/core/replay';
+import {
+  countWouldStop,
+  formatWait,
+  type FenceSummary,
+  type RuleSummary,
+  type ThrottleSummary,
+} from '@jadefence/core/replay';
 import { Hits } from '../../components/hits.js';
 import { Card, WideTable } from '../../components/layout.js';
 import { StateBadge } from '../../components/state-badge.js';
@@ -45,7 +51,7 @@ export function RulesTable({
                   <Hits hits={rule.hits} most={most} lastHitUnixMs={rule.lastHitUnixMs} />
                 </td>
                 <td className="px-4 py-2 text-right align-top whitespace-nowrap">
-                  <Effect fence={fence} rule={rule} onFilter={() => onFilter(`rule = ${fence.fence}/${rule.rule}`)} />
+                  <Effect fence={fence} rule={rule} onFilter={onFilter} />
                 </td>
               </tr>
             )),
@@ -56,7 +62,28 @@ export function RulesTable({
   );
 }
 
-function Effect({ fence, rule, onFilter }: { fence: FenceSummary; rule: RuleSummary; onFilter: () => void }) {
+interface Props {
+  readonly fence: FenceSummary;
+  readonly rule: RuleSummary;
+  readonly onFilter: (where: string) => void;
+}
+
+/** How many requests would have waited. */
+function ThrottleEffect({ throttle, onShow }: { throttle: ThrottleSummary; onShow: () => void }) {
+  const { delayed, totalWaitMs, p95WaitMs } = throttle;
+  if (delayed === 0) return <span className="block text-muted">delays none</span>;
+  return (
+    <span className="block">
+      <button type="button" onClick={onShow} className="text-jade underline-offset-2 hover:underline">
+        delays {formatCount(delayed)}
+      </button>
+      , {formatWait(totalWaitMs)} in all, 95% at most {formatWait(p95WaitMs)}
+    </span>
+  );
+}
+
+function Effect({ fence, rule, onFilter }: Props) {
+  const id = `${fence.fence}/${rule.rule}`;
   const isTrial = fence.mode === 'trial' || rule.state === 'trial';
   return (
     <>
@@ -64,20 +91,27 @@ function Effect({ fence, rule, onFilter }: { fence: FenceSummary; rule: RuleSumm
       {isTrial && rule.state !== 'off' && (
         <>
           <StateBadge state="trial" />{' '}
-          {rule.would.allowed
-            ? `would allow ${formatCount(rule.would.allowed)}`
-            : `would stop ${formatCount(countWouldStop(rule))}`}
+          {!rule.throttle &&
+            (rule.would.allowed
+              ? `would allow ${formatCount(rule.would.allowed)}`
+              : `would stop ${formatCount(countWouldStop(rule))}`)}
         </>
       )}
       {!isTrial &&
         rule.state !== 'off' &&
+        !rule.throttle &&
         (rule.decided > 0 ? (
-          <button type="button" onClick={onFilter} className="text-jade underline-offset-2 hover:underline">
+          <button
+            type="button"
+            onClick={() => onFilter(`rule = ${id}`)}
+            className="text-jade underline-offset-2 hover:underline"
+          >
             decided {formatCount(rule.decided)}
           </button>
         ) : (
           <span className="text-muted">decided none</span>
         ))}
+      {rule.throttle && <ThrottleEffect throttle={rule.throttle} onShow={() => onFilter(`throttled = ${id}`)} />}
       {rule.blind > 0 && (
         <span className="block text-limited">
           blind on {formatCount(rule.blind)}

@@ -16,6 +16,7 @@ const ACTION_TEXTS: Record<Action['kind'], string> = {
   passphrase: 'Require a passphrase',
   challenge: 'Challenge',
   limit: 'Limit the rate',
+  throttle: 'Throttle bytes',
   tag: 'Tag',
   observe: 'Observe',
 };
@@ -28,6 +29,8 @@ const EXPLANATIONS: Record<Action['kind'], string> = {
   passphrase: 'The user has to enter a passphrase and may then continue for a while.',
   challenge: 'The browser of the user has to confirm once, and may then continue for a while.',
   limit: 'Requests beyond a number within a time are stopped.',
+  throttle:
+    'Bytes beyond a rate would wait; the request is never stopped, and evaluation continues with the next rule.',
   tag: 'Later rules can test the tag; evaluation continues with the next rule.',
   observe: 'The match is counted; evaluation continues with the next rule.',
 };

@@ -60,6 +60,8 @@ export function ActionFields(props: Props) {
       return <HoldField {...props} />;
     case 'limit':
       return <LimitFields {...props} />;
+    case 'throttle':
+      return <ThrottleFields {...props} />;
     case 'tag':
       return (
         <MultiPick
@@ -184,6 +186,42 @@ function LimitFields(props: Props) {
         onChange={(isOn) => onChange({ hold: isOn ? '10m' : '' })}
       />
       {values.hold !== '' && <DurationField label="for" value={values.hold} onChange={(hold) => onChange({ hold })} />}
+    </>
+  );
+}
+
+function ThrottleFields(props: Props) {
+  const { values, onChange } = props;
+  return (
+    <>
+      <div className="grid grid-cols-2 gap-3">
+        <TextField
+          label="Bytes a second, such as 2MB"
+          value={values.rate}
+          onChange={(event) => onChange({ rate: event.target.value.trim() })}
+        />
+        <TextField
+          label="At once after a pause (none: a second's)"
+          value={values.burst}
+          placeholder={values.rate}
+          onChange={(event) => onChange({ burst: event.target.value.trim() })}
+        />
+      </div>
+      <Choice
+        label="Bytes"
+        value={values.direction}
+        options={[
+          { value: 'down', text: 'to the client' },
+          { value: 'up', text: 'from the client' },
+        ]}
+        onChange={(direction) => onChange({ direction })}
+      />
+      <KeysField {...props} />
+      <CheckField
+        label="One rate for all gates of the fence"
+        isOn={values.isAcrossGates}
+        onChange={(isAcrossGates) => onChange({ isAcrossGates })}
+      />
     </>
   );
 }

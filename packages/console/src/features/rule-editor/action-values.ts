@@ -4,6 +4,7 @@ import {
   DEFAULT_LIMIT_STATUS,
   DEFAULT_REDIRECT_STATUS,
   KEY_FIELDS,
+  printBytes,
   printDuration,
   printKey,
   type Action,
@@ -27,6 +28,11 @@ export interface ActionValues {
   /** As the language writes them; none counts everyone together. */
   readonly keys: readonly string[];
   readonly isAcrossGates: boolean;
+  /** Such as `2MB`, a second. */
+  readonly rate: string;
+  readonly direction: 'down' | 'up';
+  /** Such as `10MB`; empty for what passes in a second. */
+  readonly burst: string;
   readonly then: 'block' | 'redirect';
   /** How long a hold lasts, such as `30m`; of a limit, empty for none. */
   readonly hold: string;
@@ -51,6 +57,9 @@ export function newAction(kind: Action['kind']): ActionValues {
     window: '5m',
     keys: ['client'],
     isAcrossGates: false,
+    rate: '2MB',
+    direction: 'down',
+    burst: '',
     then: 'block',
     hold: kind === 'limit' ? '10m' : printDuration(DEFAULT_HOLD_MS),
   };
@@ -90,6 +99,17 @@ export function valuesOfAction(action: Action): ActionValues {
           : { status: String(then.status), page: then.page?.name ?? '' }),
       };
     }
+    case 'throttle': {
+      const { bytesPerSecond, direction, keys, isAcrossGates, burstBytes } = action;
+      return {
+        ...values,
+        rate: printBytes(bytesPerSecond),
+        direction,
+        keys: keys.map(printKey),
+        isAcrossGates,
+        burst: burstBytes === bytesPerSecond ? '' : printBytes(burstBytes),
+      };
+    }
     case 'tag':
       return { ...values, tags: action.tags };
     case 'observe':
@@ -121,6 +141,12 @@ export function writeAction(values: ActionValues): string {
       const across = values.isAcrossGates ? 'across gates' : '';
       const then = values.then === 'block' ? block : `redirect ${JSON.stringify(url)}`;
       return `limit ${count} per ${window} by ${by} ${across} then ${then} ${forHold}`;
+    }
+    case 'throttle': {
+      const by = keys.length === 0 ? 'everyone' : keys.join(', ');
+      const across = values.isAcrossGates ? 'across gates' : '';
+      const burst = values.burst === '' ? '' : `burst ${values.burst}`;
+      return `throttle ${values.rate}/s ${values.direction} by ${by} ${across} ${burst}`;
     }
     case 'tag':
       return `tag ${tags.join(', ')}`;

@@ -15,7 +15,7 @@ import {
   type Feature,
   type GateView,
 } from '../features/features.js';
-import { KeyFeature, KeyInterner, UNKNOWN_KEY, limitKey, personKey, type KeyPart } from '../features/keys.js';
+import { KeyFeature, KeyInterner, UNKNOWN_KEY, bytesKey, limitKey, personKey, type KeyPart } from '../features/keys.js';
 import { compileCondition, type Node } from './nodes.js';
 import { Plan } from '../rows/plan.js';
 import type { RowReader } from '../rows/row-readers.js';
@@ -188,6 +188,9 @@ function asNumber({ key, inputs, read }: Feature<boolean>): Feature<number> {
 
 function keysOf({ action }: Rule, view: GateView): Feature<KeyPart>[] {
   if (action.kind === 'limit') return action.keys.map((key) => limitKey(key, view));
+  // What it meters comes after what it meters by.
+  if (action.kind === 'throttle')
+    return [...action.keys.map((key) => limitKey(key, view)), bytesKey(action.direction, view)];
   return isPersonAction(action) ? [personKey(view)] : [];
 }
 

@@ -53,10 +53,11 @@ export const STATEFUL = 2;
 export const NON_TERMINAL = 4;
 
 function flagsOf({ isTimed, ends, rule }: StageRule): number {
-  const isNoted = ACTION_TRAITS[rule.action.kind].effect === 'none';
+  const { effect, isMetering } = ACTION_TRAITS[rule.action.kind];
+  const isNoted = effect === 'none';
   return (
     (isTimed ? HAS_SCHEDULE : 0) |
-    (ends || isNoted ? 0 : STATEFUL) |
+    ((ends || isNoted) && !isMetering ? 0 : STATEFUL) |
     (isNoted || rule.state === 'trial' ? NON_TERMINAL : 0)
   );
 }

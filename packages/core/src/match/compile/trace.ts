@@ -2,7 +2,7 @@
  * What happened to a request, event by event, as a node in a tree: requests with the same events share
  * a node, so that each ruling is built once.
  */
-import { type HeldReason, type Ruling, type Would } from '../../decide/decision.js';
+import { type HeldReason, type Ruling, type Throttled, type Would } from '../../decide/decision.js';
 import type { Outcome } from '../../language/outcomes.js';
 import type { Ending, PersonAction, Rule } from '../../language/tree.js';
 import { ABSENT, PairMap } from '../../arrays/pair-map.js';
@@ -15,7 +15,7 @@ export const MATCHED_UNKNOWN = 1;
 export const BLIND = 2;
 /** Matched, but nothing could be counted, since a key is unknown. */
 export const MATCHED_BLIND_KEY = 3;
-/** Added to the first two where the rule ended something, or would have. */
+/** Added to the first two where the rule ended something, or would have; of a throttle, where it delays the request. */
 export const ENDED = 4;
 const KINDS = 8;
 
@@ -99,6 +99,7 @@ class RulingBuilder {
   readonly #blind: string[] = [];
   readonly #tags = new Set<string>();
   readonly #would: Would[] = [];
+  readonly #throttled: Throttled[] = [];
   #fenceIndex = 0;
   #allowed: { ended: RuleEnding; fence: string; rule?: string } | undefined;
   #final: { ended: RuleEnding; fence?: string; rule?: string } | undefined;
@@ -129,6 +130,7 @@ class RulingBuilder {
       tags: [...this.#tags],
       blind: this.#blind,
       matched: this.#matched,
+      ...(this.#throttled.length > 0 ? { throttled: this.#throttled } : {}),
       ...(this.isHeaderIgnored ? { isHeaderIgnored: true } : {}),
     };
   }
@@ -153,6 +155,11 @@ class RulingBuilder {
     if (kind !== BLIND && rule.action.kind === 'tag' && !isInTrial)
       rule.action.tags.forEach((tag) => this.#tags.add(tag));
     if ((kind & ENDED) === 0) return;
+    if (rule.action.kind === 'throttle') {
+      const trial = isInTrial ? { isTrial: true as const } : {};
+      this.#throttled.push({ fence: fence.statement.name, rule: rule.name, ...trial });
+      return;
+    }
     const ended = endedBy(rule);
     if (rule.state === 'trial') {
       this.#would.push({ fence: fence.statement.name, rule: rule.name, outcome: ended.outcome });
@@ -198,6 +205,7 @@ function endedBy({ action }: Rule): RuleEnding {
     case 'passphrase':
     case 'challenge':
       return HELD[action.kind];
+    case 'throttle':
     case 'tag':
     case 'observe':
       throw new Error(`Internal error: ${action.kind} ends no fence.`);

@@ -5,6 +5,7 @@
  */
 import type { StoredState } from '../../decide/state.js';
 import { engineBounds } from '../../bounds.js';
+import { ThrottleLevels, type Rate } from './throttle-levels.js';
 import { growFloats, growWords } from '../../arrays/grow.js';
 
 /** More keys than may be kept alive at once. */
@@ -98,6 +99,7 @@ export class CounterStore {
   /** State handed over as text and not used yet. */
   readonly #waiting: Map<string, StoredCounter>;
   readonly #holds: Map<string, number>;
+  readonly #levels: ThrottleLevels;
   #names: KeyNames = () => '';
   readonly #bounds = engineBounds();
   #places = new CounterIndex();
@@ -127,10 +129,11 @@ export class CounterStore {
   ) {
     this.#waiting = new Map(stored.counters);
     this.#holds = new Map(stored.holds);
+    this.#levels = new ThrottleLevels(stored.levels);
   }
 
   get numKeys(): number {
-    return this.#waiting.size + this.#numCounters - this.#freeCounters.length + this.#holds.size;
+    return this.#waiting.size + this.#numCounters - this.#freeCounters.length + this.#holds.size + this.#levels.size;
   }
 
   /** Names keys from here on; earlier numbers are released. */
@@ -141,7 +144,7 @@ export class CounterStore {
 
   /** What can still matter to requests that come later. */
   store(): StoredState {
-    return { counters: [...this.counters()], holds: [...this.holds()] };
+    return { counters: [...this.counters()], holds: [...this.holds()], levels: [...this.levels()] };
   }
 
   /** Its counters one by one, for callers that cannot hold all of them. */
@@ -155,6 +158,11 @@ export class CounterStore {
   /** Its holds: their keys, and until when. */
   *holds(): Generator<readonly [string, number]> {
     for (const hold of this.#holds) if (hold[1] > this.#latestUnixMs) yield hold;
+  }
+
+  /** The levels of its throttles. */
+  levels(): Generator<readonly [string, NonNullable<StoredState['levels']>[number][1]]> {
+    return this.#levels.stored(this.#latestUnixMs);
   }
 
   #isAlive(counter: number): boolean {
@@ -351,10 +359,19 @@ export class CounterStore {
     return false;
   }
 
+  /** Lets bytes pass at a rate. @returns how long they would wait, in milliseconds */
+  throttle(key: string, atUnixMs: number, bytes: number, rate: Rate): number {
+    if (this.numKeys >= this.#sweepAtKeys) this.#sweep(atUnixMs);
+    this.#latestUnixMs = atUnixMs;
+    if (!this.#levels.has(key) && this.numKeys >= this.maxKeys) throw new TooManyKeysError(this.maxKeys);
+    return this.#levels.take(key, atUnixMs, bytes, rate);
+  }
+
   /** Releases what has gone quiet. */
   #sweep(atUnixMs: number): void {
     for (const [key, { quietFromUnixMs }] of this.#waiting) if (quietFromUnixMs <= atUnixMs) this.#waiting.delete(key);
     for (const [key, until] of this.#holds) if (until <= atUnixMs) this.#holds.delete(key);
+    this.#levels.sweep(atUnixMs);
     for (let counter = 0; counter < this.#numCounters; counter += 1)
       if (this.#records[counter * RECORD + QUIET_FROM]! <= atUnixMs && this.#isAlive(counter)) this.#release(counter);
     this.#sweepAtKeys = Math.max(this.#bounds.sweptKeys, this.numKeys * 2);

@@ -3,7 +3,7 @@ import type { Field } from '../../request/field.js';
 import { FAMILY_BITS, formatAddress, formatIpv4, type Address } from '../../request/address.js';
 import { usersOf } from '../../request/fields.js';
 import { resolveClient } from '../../decide/view.js';
-import type { LimitKey } from '../../language/tree.js';
+import type { LimitKey, ThrottleAction } from '../../language/tree.js';
 import { ABSENT, PairMap } from '../../arrays/pair-map.js';
 import type { AttributeReader } from './attribute-reader.js';
 import { clientFeature, clientInputs, feature, featureOf, type Feature, type GateView } from './features.js';
@@ -105,6 +105,15 @@ export function limitKey(key: LimitKey, view: GateView): Feature<KeyPart> {
   return read
     ? feature(read.key, read.inputs, (reading) => toJson(read.read(reading)))
     : feature('unknown', [], () => undefined);
+}
+
+/** The bytes to or from the client, as digits; none are none. */
+export function bytesKey(direction: ThrottleAction['direction'], view: GateView): Feature<KeyPart> {
+  const read = featureOf(direction === 'down' ? 'to-client' : 'from-client', undefined, view)!;
+  return feature(`bytes ${read.key}`, read.inputs, (reading) => {
+    const bytes = read.read(reading);
+    return bytes === undefined ? undefined : String((bytes as number | null) ?? 0);
+  });
 }
 
 /** Who a person is: the user, or else the client. */

@@ -1,10 +1,11 @@
 /** Judges requests by a program: fast, and byte for byte as the interpreter does. */
 import type { Ruling } from '../../decide/decision.js';
-import { isPersonAction, isStatefulAction, type PersonAction } from '../../language/tree.js';
+import { isPersonAction, keepsState, type PersonAction, type ThrottleAction } from '../../language/tree.js';
 import type { Request } from '../../request/request.js';
 import { ArrayPool } from '../../arrays/array-pool.js';
 import { evaluateNode } from '../compile/conditions.js';
 import { keyText, UNKNOWN_KEY, type KeyList } from '../features/keys.js';
+import { addMetered, createThrottleTally, type ThrottleTally } from '../counters/throttle-meter.js';
 import type { CounterStore, Window } from '../counters/counter-store.js';
 import { ABSENT, PairMap } from '../../arrays/pair-map.js';
 import { NO_STAGE, type Program, type ProgramStage } from '../compile/program.js';
@@ -60,6 +61,9 @@ export class Matcher {
   readonly #stages: readonly StageState[];
   /** How the texts of keys begin, as the interpreter writes them, and of how many keys they are made. */
   readonly #counted: { readonly start: string; readonly numKeys: number }[] = [];
+  /** Of the request that was judged last: by rule that delays it, how long; milliseconds. */
+  readonly waitsMs: number[] = [];
+  #metered: Record<string, ThrottleTally> = {};
   /** The texts of the keys that the memory has numbers of. */
   #keyTexts: KeyList;
   /** Numbers of keys that are made of several, and what they are made of. */
@@ -105,16 +109,19 @@ export class Matcher {
 
   /** Rules whose keys begin alike count together. */
   #numberFor({ id, rule: { action }, keySlots }: StageRule, gate: string): number {
-    if (!isStatefulAction(action)) return -1;
-    const node = action.kind === 'limit' && action.isAcrossGates ? '' : gate;
+    if (!keepsState(action)) return -1;
+    const node = 'isAcrossGates' in action && action.isAcrossGates ? '' : gate;
     const start = JSON.stringify([node, id]).slice(0, -1);
     const known = this.#counted.findIndex((item) => item.start === start);
-    return known >= 0 ? known : this.#counted.push({ start, numKeys: keySlots.length }) - 1;
+    return known >= 0
+      ? known
+      : this.#counted.push({ start, numKeys: 'keys' in action ? action.keys.length : keySlots.length }) - 1;
   }
 
   /** Judges one request by itself. */
   judge({ attributes, atUnixMs, isTimeUnknown }: Request): Ruling {
     this.evictIfFull();
+    this.waitsMs.length = 0;
     const reader = new RequestReader(this.program, attributes);
     const stage = this.program.stageOf(reader);
     if (stage === NO_STAGE) return UNCOVERED;
@@ -168,6 +175,7 @@ export class Matcher {
     encoder: RulingEncoder,
   ): number {
     const stage = stages[row]!;
+    this.waitsMs.length = 0;
     if (stage === NO_STAGE) return encoder.codeFor(UNCOVERED);
     const state = this.#stages[stage >> 1]!;
     reader.row = row;
@@ -187,6 +195,13 @@ export class Matcher {
       });
       numEvaluations.fill(0);
     }
+    return taken;
+  }
+
+  /** What throttles did since the last call, by `fence/rule`. */
+  takeMetered(): Record<string, ThrottleTally> {
+    const taken = this.#metered;
+    this.#metered = {};
     return taken;
   }
 
@@ -305,18 +320,42 @@ export class Matcher {
   #applyState(state: RuleState, reader: RowReader, atUnixMs: number): number {
     const { action } = state.rule.rule;
     if (action.kind === 'limit') return this.#limit(state, reader, atUnixMs);
+    if (action.kind === 'throttle') return this.#throttle(state, action, reader, atUnixMs);
     return isPersonAction(action) ? this.#hold(state, action, reader, atUnixMs) : 0;
   }
 
   #limit(state: RuleState, reader: RowReader, atUnixMs: number): number {
     const { keySlots } = state.rule;
+    const key = this.#keyOf(keySlots, keySlots.length, reader);
+    if (key === UNKNOWN_KEY) return MATCHED_BLIND_KEY;
+    return this.counters.count(state.number, key, atUnixMs, state.window!) ? ENDED : 0;
+  }
+
+  /** Delays are noted; a throttle ends nothing. */
+  #throttle(state: RuleState, action: ThrottleAction, reader: RowReader, atUnixMs: number): number {
+    const { keySlots } = state.rule;
+    const numKeys = keySlots.length - 1;
+    const key = this.#keyOf(keySlots, numKeys, reader);
+    const bytes = reader.numberOf(keySlots[numKeys]!);
+    if (key === UNKNOWN_KEY || bytes === UNKNOWN_KEY) return MATCHED_BLIND_KEY;
+    const name = this.#nameOf(state.number, key);
+    const numBytes = Number(keyText(this.#keyTexts, bytes));
+    const waitMs = this.counters.throttle(name, atUnixMs, numBytes, action);
+    addMetered((this.#metered[state.rule.id] ??= createThrottleTally()), atUnixMs, numBytes, waitMs);
+    if (waitMs === 0) return 0;
+    this.waitsMs.push(waitMs);
+    return ENDED;
+  }
+
+  /** The number of a key of several parts; `UNKNOWN_KEY` where one is unknown. */
+  #keyOf(slots: readonly number[], numKeys: number, reader: RowReader): number {
     let key = 0;
-    for (let index = 0; index < keySlots.length; index += 1) {
-      const number = reader.numberOf(keySlots[index]!);
-      if (number === UNKNOWN_KEY) return MATCHED_BLIND_KEY;
+    for (let index = 0; index < numKeys; index += 1) {
+      const number = reader.numberOf(slots[index]!);
+      if (number === UNKNOWN_KEY) return UNKNOWN_KEY;
       key = index === 0 ? number : this.#pair(key, number);
     }
-    return this.counters.count(state.number, key, atUnixMs, state.window!) ? ENDED : 0;
+    return key;
   }
 
   /** A number for two. */

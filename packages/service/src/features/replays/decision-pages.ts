@@ -1,12 +1,12 @@
 import type { DecisionPage, DecisionRow } from '@jadefence/contract';
 import { checkFilter } from '@jadefence/core/check';
 import type { ChunkRows } from '@jadefence/core/columns';
-import { viewDecided, type EvaluationContext, type Ruling } from '@jadefence/core/decide';
+import { viewDecided, type Decision, type EvaluationContext, type Ruling } from '@jadefence/core/decide';
 import { describeTarget, type Explanation } from '@jadefence/core/explain';
 import type { Outcome } from '@jadefence/core/language';
 import { restoreLine } from '@jadefence/core/logs';
 
-import { NOT_JUDGED, toDecidedRecord, type Segment } from '@jadefence/core/replay';
+import { NOT_JUDGED, openDelays, toDecidedRecord, type Delays, type Segment } from '@jadefence/core/replay';
 import { formatAddress, invariant, normalizeRequest, type Attributes, type LogRecord } from '@jadefence/core/request';
 import type { KeyedMasker } from '@jadefence/files';
 import type { Database } from '../../database/database.js';
@@ -24,7 +24,7 @@ import { maskExplanation } from '../masking/mask-answer.js';
 import { openChunks } from '../../threads/open-chunks.js';
 import type { Judging } from '../../threads/evaluation-pool.js';
 import type { ExplainTask } from '../../threads/evaluation/explain-task.js';
-import { unpackCodes } from './codes.js';
+import { unpackCodes, unpackWaits } from './codes.js';
 import type { ContextStore } from './context-store.js';
 
 /** How many filters keep their matching rows, four bytes each. */
@@ -52,6 +52,7 @@ export class DecisionPages {
   readonly #matches = new Recent<ReadonlyMap<number, Uint32Array>>(KEPT_FILTERS);
   readonly #chunks = new Recent<{ readonly rowStart: number; readonly rows: ChunkRows }>(KEPT_CHUNKS);
   readonly #codes = new Recent<Uint32Array>(KEPT_CODES);
+  readonly #delays = new Recent<Delays>(KEPT_CODES);
   readonly #rulings = new Recent<Ruling[]>(KEPT_REPLAYS);
   readonly #counts = new Recent<Pick<ReplayChunkModel, 'chunk' | 'codeCounts'>[]>(KEPT_REPLAYS);
 
@@ -267,7 +268,12 @@ export class DecisionPages {
       const chunk = await this.#logChunk(replay, chunkNumber);
       return { rowStart: chunk.rowStart, rows: openChunks(await this.logs.load(replay.logId, [chunkNumber]))[0]! };
     });
-    return Array.from(rows, (row) => presentRow(rowStart + row, records, row, rulings[codes[row]!]!, context));
+    const delays = rulings.some(({ throttled }) => throttled)
+      ? await this.delays(replay.id, chunkNumber, rulings)
+      : undefined;
+    return Array.from(rows, (row) =>
+      presentRow(rowStart + row, records, row, { ...rulings[codes[row]!]!, waitsMs: delays?.get(row) }, context),
+    );
   }
 
   async #logChunk(replay: ReplayModel, chunkNumber: number): Promise<LogChunkModel> {
@@ -282,6 +288,15 @@ export class DecisionPages {
       const stored = await ReplayChunkModel.query(this.db).findById([replayId, chunk]);
       invariant(stored, `replay ${replayId} lacks chunk ${chunk}`);
       return unpackCodes(stored.codes, stored.checksum);
+    });
+  }
+
+  /** Of a chunk of a replay that is done: by row, how long its bytes would have waited. */
+  delays(replayId: number, chunk: number, rulings: readonly Ruling[]): Promise<Delays> {
+    return this.#delays.get(`${replayId} ${chunk}`, async () => {
+      const stored = await ReplayChunkModel.query(this.db).findById([replayId, chunk]);
+      invariant(stored, `replay ${replayId} lacks chunk ${chunk}`);
+      return openDelays(await this.codes(replayId, chunk), await unpackWaits(stored.waits), rulings);
     });
   }
 
@@ -314,7 +329,7 @@ function presentRow(
   rowInLog: number,
   rows: ChunkRows,
   row: number,
-  ruling: Ruling,
+  ruling: Ruling & Pick<Decision, 'waitsMs'>,
   context: EvaluationContext,
 ): DecisionRow {
   const record = rows.row(row) as LogRecord;

@@ -9,6 +9,10 @@ import {
   addBreakdown,
   addTally,
   createTally,
+  type Delays,
+  flattenDelays,
+  forEachDelayed,
+  type JudgedRows,
   NOT_JUDGED,
   RulingTable,
   trimTally,
@@ -28,7 +32,7 @@ import type { ChunkPayload } from '../../threads/open-chunks.js';
 import type { JudgeAnswer, JudgePart, CarriedState } from '../../threads/evaluation/judge-task.js';
 import type { EvaluationInput } from '../../threads/prepare-context.js';
 import { batches } from '../../database/batches.js';
-import { packCodes } from './codes.js';
+import { packCodes, packWaits } from './codes.js';
 import type { EvaluationInputs } from './context-store.js';
 
 /** How often a running replay reports how far it is. */
@@ -47,6 +51,8 @@ interface Checkpoint {
   readonly rulings: readonly Ruling[];
   /** Codes of chunks of which rows are still to come. */
   readonly codesOf: ReadonlyMap<number, Uint32Array>;
+  /** Absent in those of earlier releases. */
+  readonly delaysOf?: ReadonlyMap<number, Delays>;
 }
 
 /** What a replay runs with. */
@@ -69,6 +75,7 @@ export class ReplaySession {
   readonly #tally: Tally = createTally();
   readonly #table = new RulingTable();
   readonly #codesOf: Map<number, Uint32Array>;
+  readonly #delaysOf: Map<number, Delays>;
   readonly #progress: ProgressWriter;
   /** Distinguishes this run from an earlier one. */
   readonly #run = randomUUID();
@@ -91,6 +98,7 @@ export class ReplaySession {
     this.replay = parts.replay;
     this.#progress = new ProgressWriter(parts.db, this.replay.id);
     this.#codesOf = new Map(checkpoint?.codesOf);
+    this.#delaysOf = new Map(checkpoint?.delaysOf);
     this.#state = state;
     this.numDone = this.#numJudged = checkpoint?.numDone ?? 0;
     if (checkpoint) addTally(this.#tally, checkpoint.tally);
@@ -167,7 +175,7 @@ export class ReplaySession {
 
   /** Keeps the decisions of some chunks, each in the order of its rows. */
   async storeChunks(chunks: readonly number[], answer: JudgeAnswer): Promise<void> {
-    for (const [index, codes] of this.#merge(answer).entries()) await this.#storeChunk(chunks[index]!, codes);
+    for (const [index, { codes }] of this.#merge(answer).entries()) await this.#storeChunk(chunks[index]!, codes);
     await this.#endStep(chunks.length);
   }
 
@@ -184,9 +192,15 @@ export class ReplaySession {
     lastOf: (chunk: number) => number,
     answer: JudgeAnswer,
   ): Promise<void> {
-    for (const [index, codes] of this.#merge(answer).entries()) {
+    for (const [index, judged] of this.#merge(answer).entries()) {
       const { chunks, sequence } = segments[index]!;
-      for (const [place, code] of codes.entries()) {
+      forEachDelayed(judged, this.#table.rulings, (place, waitsMs) => {
+        const chunk = chunks[sequence ? sequence.chunkOf[place]! : 0]!;
+        let delays = this.#delaysOf.get(chunk);
+        if (!delays) this.#delaysOf.set(chunk, (delays = new Map()));
+        delays.set(sequence ? sequence.rowOf[place]! : place, waitsMs);
+      });
+      for (const [place, code] of judged.codes.entries()) {
         const chunk = chunks[sequence ? sequence.chunkOf[place]! : 0]!;
         let all = this.#codesOf.get(chunk);
         if (!all) this.#codesOf.set(chunk, (all = new Uint32Array(numRows(chunk)).fill(NOT_JUDGED)));
@@ -196,6 +210,7 @@ export class ReplaySession {
         if (lastOf(chunk) !== first + index) continue;
         await this.#storeChunk(chunk, this.#codesOf.get(chunk)!);
         this.#codesOf.delete(chunk);
+        this.#delaysOf.delete(chunk);
       }
     }
     if (answer.state) await this.#storeState(first + segments.length, answer.state);
@@ -243,6 +258,7 @@ export class ReplaySession {
       tally: this.#tally,
       rulings: this.#table.rulings,
       codesOf: this.#codesOf,
+      delaysOf: this.#delaysOf,
     };
     const bytes = await deflateBytes(serialize(checkpoint));
     await ReplayCheckpointModel.query(this.parts.db)
@@ -252,12 +268,12 @@ export class ReplaySession {
   }
 
   /** Adds an answer and translates its codes. */
-  #merge({ parts, rulings, by }: JudgeAnswer): Uint32Array[] {
+  #merge({ parts, rulings, by }: JudgeAnswer): Pick<JudgedRows, 'codes' | 'waitsMs'>[] {
     addBreakdown(this.#tally, by);
     const codeOf = rulings.map((ruling) => this.#table.codeFor(ruling));
-    return parts.map(({ codes, tally }) => {
+    return parts.map(({ codes, tally, waitsMs }) => {
       addTally(this.#tally, tally);
-      return codes.map((code) => (code === NOT_JUDGED ? code : codeOf[code]!));
+      return { codes: codes.map((code) => (code === NOT_JUDGED ? code : codeOf[code]!)), waitsMs };
     });
   }
 
@@ -272,8 +288,9 @@ export class ReplaySession {
     const codeCounts: Record<string, number> = {};
     for (const code of codes) codeCounts[code] = (codeCounts[code] ?? 0) + 1;
     const bytes = await packCodes(codes);
+    const waits = await packWaits(flattenDelays(this.#delaysOf.get(chunk) ?? new Map()));
     await ReplayChunkModel.query(this.parts.db)
-      .insert({ replayId: this.replay.id, chunk, codes: bytes, checksum: crc32(bytes), codeCounts })
+      .insert({ replayId: this.replay.id, chunk, codes: bytes, checksum: crc32(bytes), waits, codeCounts })
       .onConflict(['replayId', 'chunk'])
       .merge();
   }

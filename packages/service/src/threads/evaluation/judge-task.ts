@@ -51,6 +51,8 @@ export interface JudgeAnswer {
     /** One code a row, an index into `rulings`; `NOT_JUDGED` for rows outside the span. */
     readonly codes: Uint32Array;
     readonly tally: Tally;
+    /** As `JudgedRows` has them. */
+    readonly waitsMs: readonly number[];
   }[];
   readonly rulings: readonly Ruling[];
   /** All of them by what describes them. */
