@@ -1,4 +1,6 @@
 /** What visitors request, where they come from, and their agents. */
+import type { Random } from './random.js';
+
 export const TICKET_PATHS = [
   '/',
   '/',
@@ -79,3 +81,14 @@ export const VISITOR_COUNTRIES: readonly {
   { country: 'US', share: 0.02, second: 18, firstThird: 176, ipv6: '8000' },
   { country: 'JP', share: 0.02, second: 19, firstThird: 16, ipv6: 'e000' },
 ];
+
+/** An address of a visitor: most from home, fewer from farther away, one in eight over IPv6. */
+export function visitorAddress(random: Random): string {
+  let at = random.fraction();
+  const country = VISITOR_COUNTRIES.find(({ share }) => (at -= share) < 0) ?? VISITOR_COUNTRIES[0]!;
+  // Squaring makes some neighbourhoods busier than others, as in life.
+  const third = country.firstThird + Math.floor(random.fraction() ** 2 * 16);
+  if (random.chance(0.125))
+    return `2001:db8:${country.ipv6}:${(third & 255).toString(16)}::${(1 + random.below(400)).toString(16)}`;
+  return `198.${country.second}.${third}.${1 + random.below(250)}`;
+}

@@ -11,7 +11,7 @@ import {
   COLLECTION_PATHS,
   STUDIO_PATHS,
   TICKET_PATHS,
-  VISITOR_COUNTRIES,
+  visitorAddress,
   WWW_PATHS,
 } from './inbound-fixtures.js';
 
@@ -134,17 +134,6 @@ function visit(
 
 function pictured(path: string, random: Random): string {
   return path.replace('{id}', String(1000 + random.below(4000))).replace('{page}', String(1 + random.below(60)));
-}
-
-/** An address of a visitor: most from home, fewer from farther away, one in eight over IPv6. */
-function visitorAddress(random: Random): string {
-  let at = random.fraction();
-  const country = VISITOR_COUNTRIES.find(({ share }) => (at -= share) < 0) ?? VISITOR_COUNTRIES[0]!;
-  // Squaring makes some neighbourhoods busier than others, as in life.
-  const third = country.firstThird + Math.floor(random.fraction() ** 2 * 16);
-  if (random.chance(0.125))
-    return `2001:db8:${country.ipv6}:${(third & 255).toString(16)}::${(1 + random.below(400)).toString(16)}`;
-  return `198.${country.second}.${third}.${1 + random.below(250)}`;
 }
 
 function plantedVisits(minute: number, random: Random): Visit[] {

@@ -2,6 +2,7 @@ import { createWriteStream } from 'node:fs';
 import { once } from 'node:events';
 import { finished } from 'node:stream/promises';
 import type { LogOptions } from './day.js';
+import { generateEdgeLog, type EdgeEvent } from './edge-log.js';
 import { generateInboundLog, type EventLabel } from './inbound-log.js';
 import { generateOutboundLog, type OutboundEvent } from './outbound-log.js';
 
@@ -41,6 +42,11 @@ export function writeOutboundLog(
   labelsPath: string,
 ): Promise<WrittenLog<OutboundEvent>> {
   return writeLabelled(generateOutboundLog(options), logPath, labelsPath);
+}
+
+/** Writes a day at the edge. @see writeLabelled */
+export function writeEdgeLog(options: LogOptions, logPath: string, labelsPath: string): Promise<WrittenLog<EdgeEvent>> {
+  return writeLabelled(generateEdgeLog(options), logPath, labelsPath);
 }
 
 /**

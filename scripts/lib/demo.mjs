@@ -14,8 +14,10 @@ const CLUSTER = `${NAME}-postgres`;
 const SIGN_IN = join(STATE, ...(NAME === 'demo' ? [] : [NAME]), 'sign-in');
 const LOG = join(STATE, NAME, 'inbound.log');
 const OUTBOUND_LOG = join(STATE, NAME, 'outbound.ndjson');
+const EDGE_LOG = join(STATE, NAME, 'edge.ndjson');
 const LOG_NAME = 'Larkmoor inbound, 12 October';
 const OUTBOUND_LOG_NAME = 'Larkmoor outbound, 12 October';
+const EDGE_LOG_NAME = 'Larkmoor edge, 12 October';
 
 /**
  * Brings the demo up, runs `work` with it, and stops what it started.
@@ -87,7 +89,7 @@ async function signedIn(address, signIn, scope) {
 async function load(address, signIn) {
   const env = { ...process.env, JADEFENCE_URL: address };
   const jadefence = (...args) => run(process.execPath, ['bin/jadefence', ...args], { env });
-  const { writeInboundLog, writeOutboundLog, DEMO_LOG, DEMO_OUTBOUND_LOG } = await import('@jadefence/demo');
+  const demo = await import('@jadefence/demo');
   const { token, client } = await signedIn(address, signIn, 'editor');
   Object.assign(env, { JADEFENCE_TOKEN: token });
   if ((await client.draft()).fences.length === 0)
@@ -98,11 +100,12 @@ async function load(address, signIn) {
   if (!datasets.some(({ kind }) => kind === 'category'))
     await step('Importing the category feed', () => jadefence('category', 'import', 'demo/data/categories.csv'));
   if ((await client.revisions()).length === 0) await publishTwice(jadefence);
-  if (!existsSync(LOG) || !existsSync(OUTBOUND_LOG)) {
+  if (![LOG, OUTBOUND_LOG, EDGE_LOG].every((path) => existsSync(path))) {
     mkdirSync(join(STATE, NAME), { recursive: true });
     await step('Making up a day of requests', async () => {
-      await writeInboundLog(DEMO_LOG, LOG, `${LOG}.labels`);
-      await writeOutboundLog(DEMO_OUTBOUND_LOG, OUTBOUND_LOG, `${OUTBOUND_LOG}.labels`);
+      await demo.writeInboundLog(demo.DEMO_LOG, LOG, `${LOG}.labels`);
+      await demo.writeOutboundLog(demo.DEMO_OUTBOUND_LOG, OUTBOUND_LOG, `${OUTBOUND_LOG}.labels`);
+      await demo.writeEdgeLog(demo.DEMO_EDGE_LOG, EDGE_LOG, `${EDGE_LOG}.labels`);
     });
   }
   const names = (await client.logs()).map((log) => log.name);
@@ -112,8 +115,14 @@ async function load(address, signIn) {
     await step('Importing the outbound log', () =>
       jadefence('log', 'import', OUTBOUND_LOG, '--name', OUTBOUND_LOG_NAME),
     );
+  if (!names.includes(EDGE_LOG_NAME))
+    await step('Importing the edge log', () => jadefence('log', 'import', EDGE_LOG, '--name', EDGE_LOG_NAME));
   const isReplayed = (await client.replays()).some((replay) => replay.state === 'done');
   if (!isReplayed) {
+    await step('Replaying the edge log with the mistakes and without', async () => {
+      await jadefence('replay', 'start', EDGE_LOG_NAME, '--against', '1');
+      await jadefence('replay', 'start', EDGE_LOG_NAME);
+    });
     await step('Replaying the outbound log', () => jadefence('replay', 'start', OUTBOUND_LOG_NAME));
     await step('Replaying the inbound log', () => jadefence('replay', 'start', LOG_NAME));
   }
