@@ -136,10 +136,7 @@ describe('an error in a filter', () => {
         'filter:1:11: Found "blokked", expected an outcome: allowed, blocked, limited, redirected, held, uncovered. Did you mean "blocked"? [bad-value]',
       ],
     ],
-    [
-      'throttled = desk/slo',
-      ['filter:1:13: The rules have no rule "desk/slo". Did you mean "desk/slow"? [unknown-name]'],
-    ],
+    ['throttled = desk/slo', ['filter:1:13: No rule is named "desk/slo". Did you mean "desk/slow"? [unknown-name]']],
     ['rule = login', ['filter:1:8: Found "login", expected a rule written fence/rule. [bad-value]']],
     ['line > x', ['filter:1:8: Found "x", expected a whole number. [bad-value]']],
     ['line in 5 - 2', ['filter:1:9: The range 5 - 2 ends before it begins. [bad-value]']],
