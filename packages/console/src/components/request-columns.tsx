@@ -1,3 +1,4 @@
+import { formatWait } from '@jadefence/core/replay';
 import { formatTime, zoneName } from '../format.js';
 import { OutcomeLabel } from './outcome.js';
 import type { Column } from './window-table.js';
@@ -46,7 +47,7 @@ export function requestColumns<R extends RequestRow>(): Column<R>[] {
 }
 
 /** Those that are not shown unless they are chosen. */
-export const HIDDEN_COLUMNS = ['method', 'host', 'path', 'recorded', 'agent', 'user'];
+export const HIDDEN_COLUMNS = ['method', 'host', 'path', 'recorded', 'agent', 'user', 'wait'];
 
 function textOf(value: unknown): string {
   return typeof value === 'string' || typeof value === 'number' ? String(value) : '';
@@ -63,7 +64,13 @@ export function decisionColumns(): Column<DecisionRow>[] {
       cell: ({ outcome }) => <OutcomeLabel outcome={outcome} />,
     },
     { id: 'decided', title: 'decided by', className: MONO, text: decidedBy },
+    { id: 'wait', title: 'would wait', className: 'tabular-nums', text: longestWait },
   ];
+}
+
+/** Throttles of one request let its bytes pass side by side, so that the slowest decides. */
+function longestWait({ waitsMs = [] }: DecisionRow): string {
+  return waitsMs.length === 0 ? '' : formatWait(Math.max(...waitsMs));
 }
 
 function decidedBy({ gate, fence, rule }: DecisionRow): string {

@@ -1,10 +1,4 @@
-import {
-  countWouldStop,
-  formatWait,
-  type FenceSummary,
-  type RuleSummary,
-  type ThrottleSummary,
-} from '@jadefence/core/replay';
+import { countWouldStop, type FenceSummary, type RuleSummary } from '@jadefence/core/replay';
 import { Hits } from '../../components/hits.js';
 import { Card, WideTable } from '../../components/layout.js';
 import { StateBadge } from '../../components/state-badge.js';
@@ -68,20 +62,6 @@ interface Props {
   readonly onFilter: (where: string) => void;
 }
 
-/** How many requests would have waited. */
-function ThrottleEffect({ throttle, onShow }: { throttle: ThrottleSummary; onShow: () => void }) {
-  const { delayed, totalWaitMs, p95WaitMs } = throttle;
-  if (delayed === 0) return <span className="block text-muted">delays none</span>;
-  return (
-    <span className="block">
-      <button type="button" onClick={onShow} className="text-jade underline-offset-2 hover:underline">
-        delays {formatCount(delayed)}
-      </button>
-      , {formatWait(totalWaitMs)} in all, 95% at most {formatWait(p95WaitMs)}
-    </span>
-  );
-}
-
 function Effect({ fence, rule, onFilter }: Props) {
   const id = `${fence.fence}/${rule.rule}`;
   const isTrial = fence.mode === 'trial' || rule.state === 'trial';
@@ -111,7 +91,15 @@ function Effect({ fence, rule, onFilter }: Props) {
         ) : (
           <span className="text-muted">decided none</span>
         ))}
-      {rule.throttle && <ThrottleEffect throttle={rule.throttle} onShow={() => onFilter(`throttled = ${id}`)} />}
+      {rule.throttle && (
+        <button
+          type="button"
+          onClick={() => onFilter(`throttled = ${id}`)}
+          className="text-jade underline-offset-2 hover:underline"
+        >
+          delays {formatCount(rule.throttle.delayed)}
+        </button>
+      )}
       {rule.blind > 0 && (
         <span className="block text-limited">
           blind on {formatCount(rule.blind)}
