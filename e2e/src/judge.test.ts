@@ -126,9 +126,9 @@ the first of them
       input: LOG,
     });
     expect(stdout.split('\n').slice(0, 3)).toEqual([
-      'timestamp,client.address,network.peer.address,server.address,url.full,url.path,url.query,http.request.method,http.request.header.host,http.response.status_code,http.response.body.size,user_agent.original,user.name,jade.line,jade.outcome,jade.stopped,jade.gate,jade.fence,jade.rule,jade.status,jade.reason,jade.would,jade.file,jade.tags,jade.blind,jade.country,jade.client',
-      '2026-10-12T10:00:00.000Z,198.18.1.1,,,,/,,GET,shop.example,200,5,,,1,allowed,false,shop,,,,,,,,,,198.18.1.1',
-      '2026-10-12T10:00:01.000Z,203.0.113.9,,,,/login,,POST,shop.example,200,5,,,2,allowed,false,shop,,,,,"{""fence"":""desk"",""rule"":""odd"",""outcome"":""blocked""}",,,desk/login,,203.0.113.9',
+      'timestamp,client.address,network.peer.address,server.address,url.full,url.path,url.query,http.request.method,http.request.header.host,http.response.status_code,http.response.body.size,user_agent.original,user.name,jade.line,jade.outcome,jade.stopped,jade.gate,jade.fence,jade.rule,jade.status,jade.reason,jade.would,jade.throttle,jade.file,jade.tags,jade.blind,jade.country,jade.client',
+      '2026-10-12T10:00:00.000Z,198.18.1.1,,,,/,,GET,shop.example,200,5,,,1,allowed,false,shop,,,,,,,,,,,198.18.1.1',
+      '2026-10-12T10:00:01.000Z,203.0.113.9,,,,/login,,POST,shop.example,200,5,,,2,allowed,false,shop,,,,,"{""fence"":""desk"",""rule"":""odd"",""outcome"":""blocked""}",,,,desk/login,,203.0.113.9',
     ]);
   });
 
