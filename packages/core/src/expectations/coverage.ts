@@ -1,5 +1,6 @@
 /** Which rules expectations decide, and which expectations only repeat others. */
 import { ruleId } from '../decide/decision.js';
+import { canDecide } from '../language/tree.js';
 import type { EvaluationContext } from '../decide/interpreter.js';
 import { printExpectation } from '../language/expectation-text.js';
 import { judgeExpected } from './run-expectations.js';
@@ -32,7 +33,7 @@ export function coverByExpectations(context: EvaluationContext): ExpectationCove
   return {
     rules: fences.flatMap(({ name, rules }) =>
       rules
-        .filter(({ state, action }) => state !== 'off' && action.kind !== 'tag' && action.kind !== 'observe')
+        .filter(({ state, action }) => state !== 'off' && canDecide(action))
         .map((rule) => ({ rule: ruleId(name, rule.name), expectations: decided.get(ruleId(name, rule.name)) ?? 0 })),
     ),
     repeats,

@@ -1,7 +1,7 @@
 /** The rules of one gate in their order: which requests reach each, and what comes of them without it. */
 import type { CheckedGate, Rulebook } from '../check/rulebook.js';
 import { decide, type EvaluationContext } from '../decide/interpreter.js';
-import type { FenceStatement, Rule } from '../language/tree.js';
+import { isNeutral, keepsState, type FenceStatement, type Rule } from '../language/tree.js';
 import type { Attributes, LogRecord } from '../request/record.js';
 import { normalizeRequest } from '../request/request.js';
 import type { Box, Formula } from './classes/boxes.js';
@@ -309,9 +309,9 @@ export class GateReview {
       const at = model.indexOf(id);
       const { effect: own, isInTrial, rule } = model.rules[at]!;
       if (rule.action.kind === 'tag' && model.readsTags(at)) return EFFECT;
-      const isCounted = isInTrial && rule.action.kind !== 'tag' && rule.action.kind !== 'observe';
+      const isCounted = isInTrial && !isNeutral(rule.action);
       // What it would have done is reported, and what earlier requests did matters.
-      if (own === 'stateful' || isCounted) return EFFECT;
+      if (own === 'stateful' || keepsState(rule.action) || isCounted) return EFFECT;
       let isStateful = false;
       const answer = this.#search(
         model,

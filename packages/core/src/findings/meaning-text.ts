@@ -80,7 +80,8 @@ function kindText({ condition, hours, unknown, orUnknown, only }: RegionConditio
 
 /** What is different after, in words. */
 function changeText({ before, after }: Region): string {
-  if (outcomeText(before) !== outcomeText(after) || before.may.join() !== after.may.join())
+  const isSeen = (['may', 'throttled'] as const).some((key) => before[key].join() !== after[key].join());
+  if (outcomeText(before) !== outcomeText(after) || isSeen)
     return `${fateText(before)} before, ${fateText(after)} after`;
   const trials = ({ would }: Fate): string => (would.length === 0 ? 'nothing' : would.join(', '));
   return `${outcomeText(after)} as before; only what trials would do changes, from ${trials(before)} to ${trials(after)}`;
@@ -88,10 +89,11 @@ function changeText({ before, after }: Region): string {
 
 /** What becomes of requests, and by which rule. */
 export function fateText(fate: Fate): string {
-  const { may, by } = fate;
+  const { may, throttled, by } = fate;
   return [
     `${outcomeText(fate)}${by === undefined ? '' : ` by ${by}`}`,
     ...(may.length === 0 ? [] : [`unless stopped by ${may.join(', ')}`]),
+    ...(throttled.length === 0 ? [] : [`delayed by ${throttled.join(', ')}`]),
   ].join(', ');
 }
 

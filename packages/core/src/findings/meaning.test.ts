@@ -51,8 +51,10 @@ function changes(before: string, after: string): string[] {
         .filter((part) => part !== undefined)
         .join(' '),
     );
-    const fate = ({ outcome, by, may, would }: typeof from): string =>
-      [outcome, by, ...may, ...would.map((one) => `would ${one}`)].filter((part) => part !== undefined).join(' ');
+    const fate = ({ outcome, by, may, throttled, would }: typeof from): string =>
+      [outcome, by, ...may, ...throttled, ...would.map((one) => `would ${one}`)]
+        .filter((part) => part !== undefined)
+        .join(' ');
     return `${kinds.join(' | ')}: ${fate(from)} -> ${fate(to)}`;
   });
 }
@@ -126,6 +128,16 @@ describe('the difference by meaning', () => {
     ]);
     expect(changes(desk(block, GATE, 'trial'), desk(block))).toEqual([
       'path under /x: allowed would block -> blocked desk/x',
+    ]);
+  });
+
+  it('of throttles is how bytes are delayed; they end nothing', () => {
+    const slow = (rate: string): string => desk(`rule slow throttle ${rate} by client when path under /x\n${block}`);
+    expect(changes(slow('1MB/s'), slow('2MB/s'))).toEqual([
+      'path under /x: blocked desk/x throttle 1MB/s by client -> blocked desk/x throttle 2MB/s by client',
+    ]);
+    expect(changes(desk(block), desk('rule slow trial throttle 1MB/s by client when path under /x'))).toEqual([
+      'path under /x: blocked desk/x -> allowed would throttle 1MB/s by client',
     ]);
   });
 

@@ -280,14 +280,16 @@ function hoursOf({ before, after }: PairModel): Source[] {
 }
 
 /** What clients, and reports of trials, see of a fate. */
-function seenOf({ outcome, status, target, may, would }: Fate): string {
-  return JSON.stringify([outcome, status, target, may, would]);
+function seenOf({ outcome, status, target, may, throttled, would }: Fate): string {
+  return JSON.stringify([outcome, status, target, may, throttled, would]);
 }
 
-/** What trials would do as before, and what may stop as before, is no part of a change. */
+/** What trials would do as before, and what may stop or delay as before, is no part of a change. */
 function withoutSame(before: Fate, after: Fate): [Fate, Fate] {
-  const isSame = (key: 'may' | 'would'): boolean => before[key].join('\n') === after[key].join('\n');
-  const none = { ...(isSame('may') ? { may: [] } : {}), ...(isSame('would') ? { would: [] } : {}) };
+  const same = (['may', 'throttled', 'would'] as const).filter(
+    (key) => before[key].join('\n') === after[key].join('\n'),
+  );
+  const none = Object.fromEntries(same.map((key) => [key, []]));
   return [
     { ...before, ...none },
     { ...after, ...none },

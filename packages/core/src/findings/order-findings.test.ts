@@ -104,6 +104,12 @@ describe('a rule', () => {
       'rule a tag staff when client in team\nrule b block when path under /x',
       ['no-effect a'],
     ],
+    ['a delay', 'rule a throttle 1MB/s by client when client in team', []],
+    [
+      'an exemption from a delay',
+      'rule a allow when client in team\nrule b throttle 1MB/s by client when always',
+      ['partly-covered b a'],
+    ],
     ['a record alone', 'rule a observe when client in team', ['no-effect a']],
   ])('that adds %s', (_what, rules, expected) => expect(claims(rules)).toEqual(expected));
 });

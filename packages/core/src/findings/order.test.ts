@@ -33,8 +33,8 @@ function verdictsOf(context: EvaluationContext, request: Request): Map<Rule, Ver
 }
 
 function seen(context: EvaluationContext, request: Request) {
-  const { outcome, status, would } = decide(context, request, new State());
-  return { outcome, status, would };
+  const { outcome, status, would, throttled } = decide(context, request, new State());
+  return { outcome, status, would, throttled };
 }
 
 function withoutRule(context: EvaluationContext, rule: Rule): EvaluationContext {

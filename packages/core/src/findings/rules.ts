@@ -2,7 +2,15 @@
 import type { Rulebook } from '../check/rulebook.js';
 import type { Edit } from '../edit/edit.js';
 import { printRuleText } from '../edit/rule-text.js';
-import type { Action, Comparison, Condition, FenceStatement, Rule, Value } from '../language/tree.js';
+import {
+  canDecide,
+  type Action,
+  type Comparison,
+  type Condition,
+  type FenceStatement,
+  type Rule,
+  type Value,
+} from '../language/tree.js';
 import { visitComparisons } from '../language/visit.js';
 import { literalsOf, type Lists } from './classes/values.js';
 import type { Found } from './finding.js';
@@ -52,8 +60,8 @@ export function positiveComparisons(condition: Condition): Comparison[] {
 }
 
 /** Whether a match can stop a request. */
-export function canStop({ kind }: Action): boolean {
-  return kind !== 'allow' && kind !== 'tag' && kind !== 'observe';
+export function canStop(action: Action): boolean {
+  return action.kind !== 'allow' && canDecide(action);
 }
 
 /** The literals of a comparison, with the entries of its lists. */

@@ -224,9 +224,19 @@ export function isStatefulAction({ kind }: Action): boolean {
   return ACTION_TRAITS[kind].effect === 'stateful';
 }
 
+/** Whether a match can decide about a request, or end a fence. */
+export function canDecide({ kind }: Action): boolean {
+  return ACTION_TRAITS[kind].effect !== 'none';
+}
+
+/** Whether a match changes nothing for a client. */
+export function isNeutral(action: Action): boolean {
+  return !canDecide(action) && !keepsState(action);
+}
+
 /** Whether an action keeps something of a request for later ones. */
-export function keepsState({ kind }: Action): boolean {
-  return ACTION_TRAITS[kind].effect === 'stateful' || ACTION_TRAITS[kind].isMetering === true;
+export function keepsState(action: Action): boolean {
+  return isStatefulAction(action) || ACTION_TRAITS[action.kind].isMetering === true;
 }
 
 export function isPersonAction(action: Action): action is PersonAction {

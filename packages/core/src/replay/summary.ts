@@ -5,8 +5,8 @@ import { OUTCOMES, type Outcome } from '../language/outcomes.js';
 import { describeRule } from '../language/sentence.js';
 import { printField } from '../language/condition-text.js';
 import { specOf, type FieldName } from '../language/fields.js';
-import type { Condition, FenceStatement, Rule } from '../language/tree.js';
-import { visitComparisons } from '../language/visit.js';
+import { canDecide, type Comparison, type FenceStatement, type Rule } from '../language/tree.js';
+import { countedFields, visitComparisons } from '../language/visit.js';
 import { summarizeThrottle, type ThrottleSummary } from './throttle-summary.js';
 import { REJECT_REASONS, type RejectedLine, type RejectReason } from '../request/record.js';
 import {
@@ -197,20 +197,21 @@ function summarizeRule(fence: FenceStatement, rule: Rule, tally: Tally, { lists 
     ...(rule.title === undefined ? {} : { title: rule.title }),
     sentence: describeRule(rule, lists),
     state: rule.state,
-    canStop: !['allow', 'throttle', 'tag', 'observe'].includes(rule.action.kind),
+    canStop: rule.action.kind !== 'allow' && canDecide(rule.action),
     ...counts,
     ...(throttle ? { throttle: summarizeThrottle(throttle) } : {}),
-    ...(counts.blind > 0 ? { blindFields: hideableFields(rule.condition) } : {}),
+    ...(counts.blind > 0 ? { blindFields: hideableFields(rule) } : {}),
     evaluations: ownValue((tally.evaluations as Tally['evaluations'] | undefined) ?? {}, id) ?? 0,
   };
 }
 
-/** The fields of a condition that encryption may hide; all where there is none. */
-function hideableFields(condition: Condition): string[] {
+/** The fields that a rule reads and encryption may hide; all where there is none. */
+function hideableFields({ condition, action }: Rule): string[] {
   const fields = new Map<string, boolean>();
-  visitComparisons(condition, ({ field, parameter }) =>
-    fields.set(printField(field, parameter), field === 'url' || specOf(field as FieldName).isEncrypted === true),
-  );
+  const add = ({ field, parameter }: Pick<Comparison, 'field' | 'parameter'>): unknown =>
+    fields.set(printField(field, parameter), field === 'url' || specOf(field as FieldName).isEncrypted === true);
+  visitComparisons(condition, add);
+  countedFields(action).forEach(add);
   const hideable = [...fields].filter(([, isHideable]) => isHideable);
   return (hideable.length > 0 ? hideable : [...fields]).map(([field]) => field);
 }

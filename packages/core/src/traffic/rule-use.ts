@@ -1,7 +1,7 @@
 /** What rules did in several replays, and what they cost. */
 import type { Rulebook } from '../check/rulebook.js';
 import { ruleId } from '../decide/decision.js';
-import type { Rule } from '../language/tree.js';
+import { canDecide, type Rule } from '../language/tree.js';
 import { ownValue, sumOf, type RuleTally, type Tally } from '../replay/tally.js';
 import { comparisonsOf } from './traffic-counts.js';
 
@@ -63,7 +63,7 @@ function useOf(
     evaluations,
     ...(advice === undefined ? {} : { advice }),
     expectations: expectations.get(rule) ?? 0,
-    canDecide: source.action.kind !== 'tag' && source.action.kind !== 'observe',
+    canDecide: canDecide(source.action),
   };
 }
 

@@ -59,6 +59,8 @@ describe('findings from traffic', () => {
   it('a rule that could not be known, with what is missing', () => {
     const [found] = find('rule staff block when user = "kari" and path under /', visitors);
     expect(found).toMatchObject({ id: 'blind', evidence: ['What is missing: user.'] });
+    const [throttle] = find('rule slow throttle 1MB/s by header "x-key", client when path under /', visitors);
+    expect(throttle).toMatchObject({ id: 'blind', evidence: ['What is missing: header "x-key", to-client.'] });
     expect(idsOf(find('rule pages block when path = /page-1', visitors))).toEqual([]);
   });
 

@@ -5,6 +5,7 @@ import { ruleId } from '../decide/decision.js';
 import { parseConditionText, printRuleText } from '../edit/rule-text.js';
 import { specOf, type FieldName } from '../language/fields.js';
 import type { Comparison, Condition, Rule } from '../language/tree.js';
+import { countedFields } from '../language/visit.js';
 import { countWouldStop } from '../replay/summary.js';
 import type { RuleTally, Tally } from '../replay/tally.js';
 import { formatRange, parseAddress, parseNetwork } from '../request/address.js';
@@ -247,20 +248,26 @@ function* noHits({ context }: TrafficCounts, tally: Tally): Generator<TrafficFin
 function* blindRules(counts: TrafficCounts, tally: Tally): Generator<TrafficFinding> {
   for (const { id, rule, requests, counts: one } of liveRules(counts.context, tally)) {
     if (!one || one.blind < BLIND.requests || one.blind < requests * BLIND.share) continue;
-    const fields = blindFields(counts, id, rule);
+    const { missing, isHidden } = blindFields(counts, id, rule);
     yield {
       id: 'blind',
       level: 'warning',
       rule: id,
       message: `The rule ${id} could not be known of ${format(one.blind)} of ${count(requests, 'request')} at its gates (${percent(one.blind, requests)}).`,
-      hint: 'Import a log that has it, or write "if unknown match" where the rule should act then.',
-      evidence: [`What is missing: ${fields.join(', ')}.`],
+      hint: isHidden
+        ? 'Let the gate inspect such requests, or write "if unknown match" where the rule should act then.'
+        : 'Import a log that has it, or write "if unknown match" where the rule should act then.',
+      evidence: [`What is missing: ${missing}.`],
     };
   }
 }
 
-/** The fields that are unknown of requests at which a rule was blind. */
-function blindFields({ blindSamples, context }: TrafficCounts, id: string, rule: Rule): string[] {
+/** The fields that are unknown of requests at which a rule was blind, and whether encryption hides them. */
+function blindFields(
+  { blindSamples, context }: TrafficCounts,
+  id: string,
+  rule: Rule,
+): { missing: string; isHidden: boolean } {
   const { lookups, applications } = context.rulebook;
   const fields = new Set<string>();
   for (const { record, ruling } of blindSamples.get(id) ?? []) {
@@ -268,13 +275,17 @@ function blindFields({ blindSamples, context }: TrafficCounts, id: string, rule:
     for (const comparison of comparisonsOf(rule.condition))
       if (evaluate(comparison, { view, tag: ruling.tags }, { lookups, applications }) === 'unknown')
         fields.add(nameOf(comparison));
+    for (const field of countedFields(rule.action))
+      if (view.get(field.field, field.parameter) === undefined) fields.add(nameOf(field));
   }
-  if (fields.size > 0) return [...fields].sort();
-  const hidden = comparisonsOf(rule.condition).filter(({ field }) => specOf(field as FieldName).isEncrypted);
-  return [`${[...new Set(hidden.map(nameOf))].join(', ') || 'fields'} of encrypted requests that are not inspected`];
+  if (fields.size > 0) return { missing: [...fields].sort().join(', '), isHidden: false };
+  const tested = [...comparisonsOf(rule.condition), ...countedFields(rule.action)];
+  const hidden = tested.filter(({ field }) => specOf(field as FieldName).isEncrypted);
+  const names = [...new Set(hidden.map(nameOf))].join(', ') || 'fields';
+  return { missing: `${names} of encrypted requests that are not inspected`, isHidden: true };
 }
 
-function nameOf({ field, parameter }: Comparison): string {
+function nameOf({ field, parameter }: Pick<Comparison, 'field' | 'parameter'>): string {
   return parameter === undefined ? field : `${field} ${JSON.stringify(parameter)}`;
 }
 

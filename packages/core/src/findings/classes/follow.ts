@@ -1,6 +1,6 @@
 /** What becomes of all requests of a box, to the end. */
 import type { Action, Ending } from '../../language/tree.js';
-import { isStatefulAction } from '../../language/tree.js';
+import { isNeutral, keepsState } from '../../language/tree.js';
 import { printAction } from '../../language/action-text.js';
 import { isDecided, CAN_FALSE, truthsIn, type Box } from './boxes.js';
 import { isCandidate } from './rule-index.js';
@@ -17,6 +17,8 @@ export interface Fate {
   readonly by?: string;
   /** Actions that may stop it before. */
   readonly may: readonly string[];
+  /** Throttles that may delay its bytes. */
+  readonly throttled: readonly string[];
   /** What rules and fences in trial would do. */
   readonly would: readonly string[];
 }
@@ -27,25 +29,26 @@ interface Position {
   readonly at: number;
   readonly allowedBy: string | undefined;
   readonly may: readonly string[];
+  readonly throttled: readonly string[];
   readonly would: readonly string[];
   readonly candidates?: Uint32Array;
 }
 
 /** Each part of a box, with what becomes of its requests. */
 export function follow(model: GateModel, search: Search, box: Box): Generator<{ box: Box; fate: Fate }> {
-  return walk(model, search, { box, fence: 0, at: 0, allowedBy: undefined, may: [], would: [] });
+  return walk(model, search, { box, fence: 0, at: 0, allowedBy: undefined, may: [], throttled: [], would: [] });
 }
 
 function* walk(model: GateModel, search: Search, position: Position): Generator<{ box: Box; fate: Fate }> {
   const { box } = position;
   const candidates = position.candidates ?? model.candidates(box);
-  let { allowedBy, may, would } = position;
+  let { allowedBy, may, throttled, would } = position;
   const end = (action: Action | Ending, by?: string): { box: Box; fate: Fate } => ({
     box,
-    fate: { ...seenOf(action), ...(by === undefined ? {} : { by }), may, would },
+    fate: { ...seenOf(action), ...(by === undefined ? {} : { by }), may, throttled, would },
   });
   if (model.isUncovered) {
-    yield { box, fate: { outcome: 'uncovered', may, would } };
+    yield { box, fate: { outcome: 'uncovered', may, throttled, would } };
     return;
   }
   for (let fence = position.fence; fence < model.gate.fences.length; fence += 1) {
@@ -55,18 +58,19 @@ function* walk(model: GateModel, search: Search, position: Position): Generator<
       if (!isCandidate(candidates, at)) continue;
       const item = model.rules[at]!;
       const { action } = item.rule;
-      if (action.kind === 'tag' || action.kind === 'observe') continue;
+      if (isNeutral(action)) continue;
       const formula = model.matches(at);
       const truths = truthsIn(formula, box);
       search.spend(1);
       if (truths === CAN_FALSE) continue;
       if (!isDecided(truths)) {
         for (const half of search.cut(formula, box))
-          yield* walk(model, search, { box: half, fence, at, allowedBy, may, would, candidates });
+          yield* walk(model, search, { box: half, fence, at, allowedBy, may, throttled, would, candidates });
         return;
       }
-      if (isStatefulAction(action)) {
+      if (keepsState(action)) {
         if (item.isInTrial) would = [...would, stateText(item)];
+        else if (action.kind === 'throttle') throttled = [...throttled, stateText(item)];
         else may = [...may, stateText(item)];
         continue;
       }
@@ -94,10 +98,10 @@ function* walk(model: GateModel, search: Search, position: Position): Generator<
   }
   yield allowedBy === undefined
     ? end(model.gate.statement.otherwise)
-    : { box, fate: { outcome: 'allowed', by: allowedBy, may, would } };
+    : { box, fate: { outcome: 'allowed', by: allowedBy, may, throttled, would } };
 }
 
-/** What a limit or hold does, and to which requests: with another condition it counts others. */
+/** What a limit, hold or throttle does, and to which requests: with another condition it counts others. */
 function stateText({ rule }: ModelRule): string {
   return printAction(rule.action);
 }

@@ -1,5 +1,5 @@
 /** Requests with a property, found by cutting boxes until it is decided in each. */
-import { isStatefulAction, type Action, type Ending } from '../../language/tree.js';
+import { isNeutral, keepsState, type Action, type Ending } from '../../language/tree.js';
 import { CAN_FALSE, CAN_TRUE, classesOf, cut, isDecided, truthsIn, type Box, type Formula } from './boxes.js';
 import { candidatesBelow, nextCandidate } from './rule-index.js';
 import type { GateModel, ModelRule, Start } from './gate-model.js';
@@ -201,7 +201,7 @@ export class Search {
         }
         const now = { box, fence, at: at + 1, isAllowed, would };
         if (!isEnding(item)) {
-          if (item.effect === 'stateful' || isStatefulAction(item.rule.action)) {
+          if (item.effect === 'stateful' || keepsState(item.rule.action)) {
             yield { kind: 'stateful', way: now };
             return;
           }
@@ -246,7 +246,7 @@ function isEnding({ effect }: ModelRule): boolean {
 }
 
 function hasOutcome({ rule: { action } }: ModelRule): boolean {
-  return action.kind !== 'tag' && action.kind !== 'observe';
+  return !isNeutral(action);
 }
 
 /** What a client sees of an ending. */
