@@ -279,6 +279,7 @@ function scheduleOf({ zone, weekly, exceptions }: ScheduleStatement, defaultZone
   return createSchedule(zone ?? defaultZone, spans, new Set(exceptions));
 }
 
-function endOf(until: Until, zone: string): number {
+/** When a rule ends, in the time zone of the rules; milliseconds since the epoch. */
+export function endOf(until: Until, zone: string): number {
   return until.kind === 'instant' ? until.atUnixMs : endOfDate(until.date, zone);
 }

@@ -2,7 +2,7 @@ import type { Diagnostic } from '../language/diagnostic.js';
 import { kindOf, LIST_KIND_OF } from '../language/fields.js';
 import { parseFences, parseFilter } from '../language/parser.js';
 import type { Hours } from '../language/measure.js';
-import type { Comparison, Condition } from '../language/tree.js';
+import type { Comparison, Condition, Rule } from '../language/tree.js';
 import { visitComparisons } from '../language/visit.js';
 import { createSchedule } from '../reference/schedule.js';
 import { collectLookups, type Lookup, type Lookups } from './lookups.js';
@@ -82,15 +82,18 @@ function collectHours(condition: Condition, zone: string): Lookups {
 
 const DAYS_OF_WEEK = [1, 2, 3, 4, 5, 6, 7] as const;
 
-/** The condition of a rule that was checked. @param text the rule as fence text */
-export function readCondition(text: string): Condition {
+/** A rule that was checked. @param text the rule as fence text */
+export function readRule(text: string): Rule {
   const { file } = parseFences(`fence f enforce {\n${text}\n}`, 'rule');
   const [fence] = file.statements;
   invariant(fence?.kind === 'fence' && fence.rules.length === 1, `a rule was not checked: ${text}`);
-  return fence.rules[0]!.condition;
+  return fence.rules[0]!;
 }
 
 /** What the condition of a rule that the rulebook does not hold is evaluated with. */
-export function collectRuleLookups(condition: Condition, { lists }: Pick<Rulebook, 'lists'>): Lookups {
+export function collectRuleLookups(
+  { condition }: Pick<Rule, 'condition'>,
+  { lists }: Pick<Rulebook, 'lists'>,
+): Lookups {
   return collectLookups([condition], lists);
 }

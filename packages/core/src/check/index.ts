@@ -7,5 +7,5 @@ export {
   namedFilesOf,
   type SourceFile,
 } from './check-fences.js';
-export { checkFilter, collectRuleLookups, type Filter, readCondition } from './check-filter.js';
+export { checkFilter, collectRuleLookups, type Filter, readRule } from './check-filter.js';
 export { type Rulebook } from './rulebook.js';

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { checkFilter, collectRuleLookups, readCondition } from '../check/check-filter.js';
+import { checkFilter, collectRuleLookups, readRule } from '../check/check-filter.js';
 import { checkFences } from '../check/check-fences.js';
 import { decide } from '../decide/interpreter.js';
 import { State } from '../decide/state.js';
@@ -13,7 +13,7 @@ import { parseCountryRows } from '../reference/country-rows.js';
 import { fenceText, repeatingLog, wideFenceText, wideRepeatingLog } from '../test/arbitrary-fences.js';
 import { chunkOf } from '../test/chunk-of.js';
 import { countCountries } from '../test/count-countries.js';
-import { resolveCondition, countMatches, countsInOrder } from './count-matches.js';
+import { resolveRule, countMatches, countsInOrder } from './count-matches.js';
 import { CountryCounter } from './country-counter.js';
 import { DecisionFilter } from './decision-filter.js';
 import { filterChunk } from './filter-decisions.js';
@@ -35,8 +35,8 @@ describe('counting the requests that a condition about tags is true of', () => {
       fc.property(fenceText, repeatingLog, (text, log) => {
         const judge = { rulebook: checkFences([{ path: 'f.fence', text }], []).rulebook! };
         const tags = [...new Set([...text.matchAll(/\btag ([a-z]+)/g)].map(([, tag]) => tag!))];
-        const condition = readCondition(`rule r block when tag in ${(tags.length > 0 ? tags : ['none']).join(', ')}`);
-        const requested = resolveCondition(judge.rulebook, condition, collectRuleLookups(condition, judge.rulebook));
+        const rule = readRule(`rule r block when tag in ${(tags.length > 0 ? tags : ['none']).join(', ')}`);
+        const requested = resolveRule(judge.rulebook, rule, collectRuleLookups(rule, judge.rulebook));
         const records = recordsOf(log);
         const state = new State();
         const decisions = records.map((record) => decide(judge, normalizeRequest(record), state));
@@ -58,8 +58,8 @@ describe('counting the requests that a condition about tags is true of', () => {
     const inOrder = (...rules: string[]): boolean => {
       const text = `gate g inbound { hosts a.example fences f otherwise allow }\nfence f enforce {\n${rules.join('\n')}\n}`;
       const rulebook = checkFences([{ path: 'f.fence', text }], []).rulebook!;
-      const condition = readCondition('rule r block when tag = seen');
-      return countsInOrder(resolveCondition(rulebook, condition, new Map()));
+      const rule = readRule('rule r block when tag = seen');
+      return countsInOrder(resolveRule(rulebook, rule, new Map()));
     };
     const [tag, limit] = ['rule t tag seen when always', 'rule l limit 1 per 1m by client when always'];
     expect([inOrder(tag, limit), inOrder(limit, tag), inOrder(tag), inOrder(limit)]).toEqual([
@@ -86,8 +86,8 @@ describe('counting in columns', () => {
         const rows = chunkOf(records);
         const gates = isOfOneGate ? new Set([judge.rulebook.gates[0]!.statement.name]) : undefined;
         const rules = judge.rulebook.gates.flatMap(({ fences }) => fences.flatMap((fence) => fence.rules));
-        for (const { condition } of rules.slice(0, 4)) {
-          const requested = resolveCondition(judge.rulebook, condition, collectRuleLookups(condition, judge.rulebook));
+        for (const rule of rules.slice(0, 4)) {
+          const requested = resolveRule(judge.rulebook, rule, collectRuleLookups(rule, judge.rulebook));
           if (requested.tagging || !rows) continue;
           const counter = new MatchCounter(judge, requested, gates);
           const expected = countMatches(judge, requested, records, gates, new State());
@@ -101,6 +101,30 @@ describe('counting in columns', () => {
       { numRuns: 400, seed: 5 },
     );
     for (const count of Object.values(seen)) expect(count).toBeGreaterThan(300);
+  });
+
+  it('leaves out requests outside the hours of a rule, and after its end', () => {
+    const text = [
+      'schedule day { mon-fri 08:00-17:00 }',
+      'gate g inbound { hosts a.example fences f otherwise allow }',
+      'fence f enforce { }',
+    ].join('\n');
+    const judge = { rulebook: checkFences([{ path: 'f.fence', text }], []).rulebook! };
+    const records = [7, 9, 16, 18].map((hour, index): LogRecord => {
+      const attributes = { 'http.request.header.host': ['a.example'], 'url.path': '/' };
+      return { line: index + 1, atUnixMs: Date.UTC(2026, 9, 12, hour), attributes };
+    });
+    const matching = (rest: string): number[] => {
+      const rule = readRule(`rule r block when always ${rest}`);
+      const requested = resolveRule(judge.rulebook, rule, collectRuleLookups(rule, judge.rulebook));
+      const inColumns = new MatchCounter(judge, requested, undefined).count(chunkOf(records)!);
+      return [inColumns.matching, countMatches(judge, requested, records, undefined, new State()).matching];
+    };
+    expect(matching('')).toEqual([4, 4]);
+    expect(matching('during day')).toEqual([2, 2]);
+    expect(matching('outside day')).toEqual([2, 2]);
+    expect(matching('until 2026-10-12T10:00:00Z')).toEqual([2, 2]);
+    expect(matching('during day until 2026-10-11')).toEqual([0, 0]);
   });
 
   it('finds the decisions that satisfy a filter as evaluating each of them does', () => {

@@ -6,7 +6,7 @@ export {
   describeDecider,
   type Side,
 } from './comparison.js';
-export { countMatches, countsInOrder, type Matches, resolveCondition } from './count-matches.js';
+export { countMatches, countsInOrder, type Matches, resolveRule } from './count-matches.js';
 export { CountryCounter } from './country-counter.js';
 export { type DecidedRecord, toDecidedRecord } from './decided-record.js';
 export { DecisionFilter, isRowByRow } from './decision-filter.js';

@@ -6,15 +6,15 @@ import { parseFences } from '../language/parser.js';
 import type { FenceStatement } from '../language/tree.js';
 import { Program } from '../match/compile/program.js';
 import { invariant } from '../request/invariant.js';
-import type { ResolvedCondition, Matches } from './count-matches.js';
+import type { ResolvedRule, Matches } from './count-matches.js';
 import { ChunkReplay } from './replay-chunk.js';
 
 /** A fence whose only rule tags every request that it matches. */
 const { fence: NOTING, rule: NOTED } = readNoting();
 
 /**
- * Counts what `countMatches` counts, of conditions that test no tag, chunk by chunk: as the matcher evaluates a rule with
- * this condition alone at each gate.
+ * Counts what `countMatches` counts, of rules that test no tag, chunk by chunk: as the matcher evaluates a rule alone at
+ * each gate.
  */
 export class MatchCounter {
   readonly #program: Program;
@@ -23,15 +23,22 @@ export class MatchCounter {
   /** @param gates only requests of these gates count; all if absent */
   constructor(
     context: EvaluationContext,
-    { condition, lookups, tagging }: ResolvedCondition,
+    { condition, hours, until, endsAtUnixMs, lookups, tagging }: ResolvedRule,
     private readonly gates: ReadonlySet<string> | undefined,
   ) {
     invariant(!tagging, 'tags are set by other rules');
-    const fence = { ...NOTING, rules: NOTING.rules.map((rule) => ({ ...rule, condition })) };
+    const rule = {
+      ...NOTING.rules[0]!,
+      condition,
+      ...(hours ? { hours } : {}),
+      ...(until ? { until } : {}),
+    };
+    const fence = { ...NOTING, rules: [rule] };
     const rulebook: Rulebook = {
       ...context.rulebook,
       gates: context.rulebook.gates.map((gate) => ({ ...gate, fences: [fence] })),
       lookups: new Map([...context.rulebook.lookups, ...lookups]),
+      endsAtUnixMs: new Map(endsAtUnixMs === undefined ? [] : [[rule, endsAtUnixMs]]),
       isStateful: false,
     };
     this.#program = new Program({ ...context, rulebook });

@@ -6,7 +6,7 @@ import fc from 'fast-check';
 import { expect, it } from 'vitest';
 import { DEFAULT_BOUNDS, withBounds, type EngineBounds } from '../bounds.js';
 import { checkFences } from '../check/check-fences.js';
-import { checkFilter, collectRuleLookups, readCondition } from '../check/check-filter.js';
+import { checkFilter, collectRuleLookups, readRule } from '../check/check-filter.js';
 import { ChunkRows } from '../columns/chunk.js';
 import { SegmentDictionaries } from '../columns/segment-dictionaries.js';
 import { SegmentWriter } from '../columns/segment-writer.js';
@@ -20,7 +20,7 @@ import { wideFenceText, wideRepeatingLog } from '../test/arbitrary-fences.js';
 import { CATEGORIES, COUNTRIES } from '../test/compare-evaluators.js';
 import { Breakdown } from './breakdown.js';
 import { DecisionComparison } from './comparison.js';
-import { resolveCondition } from './count-matches.js';
+import { resolveRule } from './count-matches.js';
 import { DecisionFilter } from './decision-filter.js';
 import { MatchCounter } from './match-counter.js';
 import { ChunkReplay } from './replay-chunk.js';
@@ -92,8 +92,8 @@ class Engine {
   constructor(private readonly context: EvaluationContext) {
     this.#program = new Program(context);
     this.#breakdown = new Breakdown(context);
-    const condition = readCondition(RULE);
-    const requested = resolveCondition(context.rulebook, condition, collectRuleLookups(condition, context.rulebook));
+    const matching = readRule(RULE);
+    const requested = resolveRule(context.rulebook, matching, collectRuleLookups(matching, context.rulebook));
     this.#counter = new MatchCounter(context, requested, undefined);
   }
 

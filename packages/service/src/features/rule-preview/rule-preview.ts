@@ -1,11 +1,5 @@
 import type { MatchCount, MatchRequest } from '@jadefence/contract';
-import {
-  checkFences,
-  collectRuleLookups,
-  readCondition,
-  type ExternalNames,
-  type SourceFile,
-} from '@jadefence/core/check';
+import { checkFences, collectRuleLookups, readRule, type ExternalNames, type SourceFile } from '@jadefence/core/check';
 import type { StoredState } from '@jadefence/core/decide';
 import {
   formatDiagnostic,
@@ -16,7 +10,7 @@ import {
   type Condition,
   type Diagnostic,
 } from '@jadefence/core/language';
-import { resolveCondition, countsInOrder, type Matches } from '@jadefence/core/replay';
+import { resolveRule, countsInOrder, type Matches } from '@jadefence/core/replay';
 import pMap from 'p-map';
 import { ProblemError } from '../../http/problem.js';
 import type { Judging } from '../../threads/evaluation-pool.js';
@@ -78,15 +72,18 @@ export class MatchCounts {
       rule: text,
       gates,
     };
-    const condition = readCondition(text);
-    const requested = resolveCondition(rulebook, condition, collectRuleLookups(condition, rulebook));
+    const matching = readRule(text);
+    const requested = resolveRule(rulebook, matching, collectRuleLookups(matching, rulebook));
     const counts = !requested.tagging
       ? await this.#countInColumns(log.id, source, signal)
       : countsInOrder(requested)
         ? await this.#countInOrder(log.id, source, signal)
         : await this.#countAtOnce(log.id, source, signal);
     const count = addUp(counts);
-    return { ...count, unseen: count.unknown > 0 ? await this.#unseen(log.id, source, condition, signal) : [] };
+    return {
+      ...count,
+      unseen: count.unknown > 0 ? await this.#unseen(log.id, source, matching.condition, signal) : [],
+    };
   }
 
   /** Of how many requests each field of a condition is unknown, as the gates see them. */

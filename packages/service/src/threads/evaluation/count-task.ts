@@ -1,5 +1,5 @@
 /** Counting the requests that a condition matches, and those of each country. */
-import { collectRuleLookups, readCondition } from '@jadefence/core/check';
+import { collectRuleLookups, readRule } from '@jadefence/core/check';
 import { State, type StoredState } from '@jadefence/core/decide';
 import {
   CountryCounter,
@@ -7,7 +7,7 @@ import {
   type GateCounts,
   countMatches,
   MatchCounter,
-  resolveCondition,
+  resolveRule,
   SectionCounter,
   type Matches,
   type RowSequence,
@@ -37,8 +37,8 @@ export const countRows = clearOnError(function countRows({ rule, gates, state, .
   state: StoredState;
 } {
   const context = contextFor(task);
-  const condition = readCondition(rule);
-  const requested = resolveCondition(context.rulebook, condition, collectRuleLookups(condition, context.rulebook));
+  const matching = readRule(rule);
+  const requested = resolveRule(context.rulebook, matching, collectRuleLookups(matching, context.rulebook));
   const after = new State(state);
   const matches = countMatches(context, requested, recordsOf(task), gates && new Set(gates), after);
   return { matches, state: after.store() };
@@ -62,9 +62,9 @@ function matchCounterFor({ rule, gates, ...source }: MatchTask): MatchCounter {
   const prepared = preparedFor(source);
   const key = JSON.stringify([rule, gates]);
   if (prepared.matches?.key !== key) {
-    const condition = readCondition(rule);
+    const matching = readRule(rule);
     const { rulebook } = prepared.context;
-    const requested = resolveCondition(rulebook, condition, collectRuleLookups(condition, rulebook));
+    const requested = resolveRule(rulebook, matching, collectRuleLookups(matching, rulebook));
     prepared.matches = { key, counter: new MatchCounter(prepared.context, requested, gates && new Set(gates)) };
   }
   return prepared.matches.counter;
