@@ -11,7 +11,7 @@ const SIZE = { width: 1280, height: 800 };
 const PAGES = [
   { name: 'overview', path: '/', ready: 'countries.csv' },
   { name: 'fences', path: '/fences', ready: 'Hits of' },
-  { name: 'replay', path: '/replays/2', ready: 'each bar is' },
+  { name: 'replay', path: '/replays/4', ready: 'each bar is' },
   {
     name: 'limit-advice',
     path: `/limit-advice?${new URLSearchParams({ log: '1', by: 'client, method', within: '5m', when: 'path under /login' })}`,
@@ -28,7 +28,7 @@ const PAGES = [
   },
   {
     name: 'explanation',
-    path: '/replays/2',
+    path: '/replays/4',
     ready: 'each bar is',
     act: async (page) => {
       await page.getByText('1 to 25 of 59,991').waitFor();
@@ -47,7 +47,7 @@ const PAGES = [
     path: '/countries',
     ready: 'in the table, no request',
     act: async (page) => {
-      await page.getByRole('button', { name: /outbound/ }).click();
+      await page.getByRole('button', { name: /edge/ }).click();
       await page.getByRole('option', { name: /inbound/ }).click();
       await page.getByText(/^up to 2\d,\d{3} requests$/).waitFor();
     },
@@ -98,7 +98,7 @@ const PAGES = [
     ready: 'Hits of',
     act: async (page) => {
       await page.getByRole('button', { name: 'Edit rule login-pace' }).click();
-      await page.getByText(/^Matches/).waitFor();
+      await page.getByText(/^Matches .* of [1-9]/).waitFor();
       await page.getByRole('button', { name: /^Action: / }).click();
       await page.getByText('Requests that pass').waitFor();
     },
@@ -157,7 +157,7 @@ const PAGES = [
     act: async (page) => {
       // What the rule that is in trial would do, were it on.
       await setState(page, { fence: 'ticket-desk', rule: 'resale', state: 'on' });
-      await page.getByRole('button', { name: /outbound/ }).click();
+      await page.getByRole('button', { name: /edge/ }).click();
       await page.getByRole('option', { name: /inbound/ }).click();
       await page.getByRole('button', { name: 'Compare', exact: true }).click();
       await page.getByRole('button', { name: 'show these' }).first().waitFor();
@@ -230,6 +230,7 @@ async function shoot(browser, { name, path, ready, act, after, dark }, address, 
   await page.goto(`${address}${path}`);
   await page.getByText(ready).first().waitFor();
   await act?.(page);
+  await page.waitForFunction(() => !document.body.innerText.includes('Loading …'));
   await page.waitForTimeout(400);
   await page.screenshot({ path: join(ROOT, 'docs/screenshots', `${name}.png`) });
   await after?.(page);
