@@ -87,6 +87,10 @@ describe('the rule editor', () => {
     await page.getByRole('button', { name: 'Add to shop' }).click();
     await page.getByRole('option', { name: 'desk' }).click();
     await page.getByRole('button', { name: 'Take desk away from shop' }).waitFor();
+    // The page shows an edit before the service has it.
+    await expect
+      .poll(async () => (await service.client.draft()).gates[0]!.fences, { timeout: 20_000 })
+      .toEqual(['desk']);
     expect(errors).toEqual([]);
     await context.close();
     const byConsole = await exported('by-console');

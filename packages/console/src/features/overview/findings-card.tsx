@@ -8,7 +8,7 @@ import { shownFindings, useReview } from '../findings/use-findings.js';
 
 /** What keeps the draft from judging, or what is probably wrong with it; notes are on their page. */
 export function FindingsCard() {
-  const { draft, review } = useReview();
+  const { draft, review, error } = useReview();
   const edit = useEdit();
   if (!draft || draft.gates.length + draft.fences.length + draft.lists.length === 0) return null;
   const all = shownFindings(draft, review);
@@ -18,14 +18,22 @@ export function FindingsCard() {
     <Card
       title="Findings"
       aside={
-        <Link to="/findings?level=note" className="text-sm text-jade underline underline-offset-4">
-          {countOf(numNotes, 'note')}
-        </Link>
+        review && (
+          <Link to="/findings?level=note" className="text-sm text-jade underline underline-offset-4">
+            {countOf(numNotes, 'note')}
+          </Link>
+        )
       }
     >
       {edit.error && <ErrorNotice error={edit.error} />}
       {shown.length === 0 ? (
-        <p className="p-4 text-sm text-muted">No mistake was found in the rules of the draft.</p>
+        <p className="p-4 text-sm text-muted">
+          {review
+            ? 'No mistake was found in the rules of the draft.'
+            : error
+              ? 'The rules of the draft could not be reviewed.'
+              : 'Loading …'}
+        </p>
       ) : (
         <div className="max-h-80 overflow-y-auto">
           <FindingList findings={shown} isBusy={edit.isPending} onFix={(edits) => edit.mutate(edits)} />

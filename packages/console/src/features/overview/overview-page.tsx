@@ -1,4 +1,4 @@
-import { useQuery } from '@tanstack/react-query';
+import { useQueries, useQuery } from '@tanstack/react-query';
 import type { Draft, Replay, ReplayResult } from '@jadefence/contract';
 import { Link } from 'react-router';
 import {
@@ -23,13 +23,14 @@ import { StoppedCard } from './stopped-card.js';
 
 const SHOWN_CHANGES = 6;
 const SHOWN_ACTIVITY = 6;
+/** Of so many logs the latest replays are read. */
+const SHOWN_LOGS = 4;
 const LINK = 'text-jade underline underline-offset-4 hover:text-jade-strong';
 
 /** What waits, what is wrong, how old the reference data is, and what was done last. */
 export function OverviewPage() {
   const draft = useQuery(draftQuery);
   const replays = useQuery(replaysQuery()).data ?? [];
-  const latest = replays.find(({ state }) => state === 'done');
   return (
     <>
       <PageHeading title="Overview" />
@@ -38,7 +39,7 @@ export function OverviewPage() {
         <div className="min-w-0">
           <UnpublishedCard />
           <EffectCard />
-          <Loaded query={draft}>{(data) => <GatesCard draft={data} replay={latest} />}</Loaded>
+          <Loaded query={draft}>{(data) => <GatesCard draft={data} replays={latestOfLogs(replays)} />}</Loaded>
           <ActivityCard />
         </div>
         <div className="min-w-0">
@@ -85,26 +86,25 @@ function UnpublishedCard() {
   );
 }
 
-/** Each gate, and what the latest replay stopped there. */
-function GatesCard({ draft, replay }: { draft: Draft; replay: Replay | undefined }) {
-  const result = useQuery({ ...replayResultQuery(replay?.id ?? 0), enabled: replay !== undefined }).data;
+/** The latest replay of each log, of those that were replayed last. */
+function latestOfLogs(replays: readonly Replay[]): readonly Replay[] {
+  const done = replays.filter(({ state }) => state === 'done');
+  return done.filter(({ logId }, at) => done.findIndex((one) => one.logId === logId) === at).slice(0, SHOWN_LOGS);
+}
+
+/** Each gate, and what was stopped there: of the latest replays the one with most requests of the gate. */
+function GatesCard({ draft, replays }: { draft: Draft; replays: readonly Replay[] }) {
+  const results = useQueries({ queries: replays.map(({ id }) => replayResultQuery(id)) }).flatMap(
+    ({ data }) => data ?? [],
+  );
   if (draft.gates.length === 0) return null;
   const modes = new Map(draft.fences.map(({ name, mode }) => [name, mode]));
   return (
-    <Card
-      title="Gates"
-      aside={
-        replay && (
-          <Link to={`/replays/${replay.id}`} className={`text-sm ${LINK}`}>
-            by replay {replay.id}: {replay.logName}
-          </Link>
-        )
-      }
-    >
+    <Card title="Gates">
       <WideTable label="Gates">
         <thead className="text-muted">
           <tr className="border-b border-line">
-            {['gate', 'fences', 'on trial', 'requests', 'stopped'].map((column, index) => (
+            {['gate', 'fences', 'on trial', 'requests', 'stopped', 'by'].map((column, index) => (
               <th
                 key={column}
                 scope="col"
@@ -125,7 +125,7 @@ function GatesCard({ draft, replay }: { draft: Draft; replay: Replay | undefined
               <td className="px-4 py-1.5 text-right">
                 {fences.filter((fence) => modes.get(fence) === 'trial').length}
               </td>
-              <StoppedCells result={result} gate={name} />
+              <StoppedCells results={results} gate={name} />
             </tr>
           ))}
         </tbody>
@@ -134,19 +134,28 @@ function GatesCard({ draft, replay }: { draft: Draft; replay: Replay | undefined
   );
 }
 
-function StoppedCells({ result, gate }: { result: ReplayResult | undefined; gate: string }) {
-  const tally = result?.summary.gates.find((candidate) => candidate.gate === gate);
-  if (!tally || tally.requests === 0)
+function StoppedCells({ results, gate }: { results: readonly ReplayResult[]; gate: string }) {
+  const [found] = results
+    .flatMap(({ id, logName, summary }) =>
+      summary.gates.flatMap((tally) => (tally.gate === gate && tally.requests > 0 ? [{ id, logName, ...tally }] : [])),
+    )
+    .sort((a, b) => b.requests - a.requests);
+  if (!found)
     return (
-      <td colSpan={2} className="px-4 py-1.5 text-right text-muted">
+      <td colSpan={3} className="px-4 py-1.5 text-right text-muted">
         not replayed yet
       </td>
     );
   return (
     <>
-      <td className="px-4 py-1.5 text-right">{formatCount(tally.requests)}</td>
+      <td className="px-4 py-1.5 text-right">{formatCount(found.requests)}</td>
       <td className="px-4 py-1.5 text-right whitespace-nowrap">
-        {formatCount(tally.stopped)} ({formatShare(tally.stopped / tally.requests)})
+        {formatCount(found.stopped)} ({formatShare(found.stopped / found.requests)})
+      </td>
+      <td className="px-4 py-1.5 text-right whitespace-nowrap">
+        <Link to={`/replays/${found.id}`} title={found.logName} className={LINK}>
+          replay {found.id}
+        </Link>
       </td>
     </>
   );
