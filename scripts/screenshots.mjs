@@ -157,8 +157,6 @@ const PAGES = [
     act: async (page) => {
       // What the rule that is in trial would do, were it on.
       await setState(page, { fence: 'ticket-desk', rule: 'resale', state: 'on' });
-      await page.getByRole('button', { name: /edge/ }).click();
-      await page.getByRole('option', { name: /inbound/ }).click();
       await page.getByRole('button', { name: 'Compare', exact: true }).click();
       await page.getByRole('button', { name: 'show these' }).first().waitFor();
       await setState(page, { fence: 'ticket-desk', rule: 'resale', state: 'trial' });

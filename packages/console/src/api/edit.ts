@@ -1,5 +1,6 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import type { Edit, EditResult } from '@jadefence/contract';
+import { rememberList } from '../last-list.js';
 import { service } from './client.js';
 import { applyToDraft } from './optimistic.js';
 import { draftQuery } from './queries.js';
@@ -35,7 +36,8 @@ export function useEdit(onDone?: (result: EditResult) => void, seenVersion?: num
       // Edits before this one may have been made meanwhile.
       if (before) client.setQueryData(queryKey, (draft) => ({ ...before, version: draft?.version ?? before.version }));
     },
-    onSuccess: (result) => {
+    onSuccess: (result, edits) => {
+      for (const edit of edits) if (edit.kind === 'edit-list' && edit.add.length > 0) rememberList(edit.list);
       // What we changed ourselves we have seen.
       client.setQueryData(queryKey, (draft) => draft && { ...draft, version: result.version });
       onDone?.(result);

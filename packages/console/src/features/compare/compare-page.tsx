@@ -3,7 +3,7 @@ import type { ReplayPolicy, Log, Revision } from '@jadefence/contract';
 import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { service } from '../../api/client.js';
-import { LIST_ROWS, comparisonsQuery, logsQuery, revisionsQuery } from '../../api/queries.js';
+import { LIST_ROWS, comparisonsQuery, logsQuery, replaysQuery, revisionsQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
 import { Card, EmptyState, PageHeading } from '../../components/layout.js';
@@ -87,8 +87,11 @@ export function ComparePage() {
   );
 }
 
+/** The log that was replayed last is proposed. */
 function StartForm({ logs, revisions }: { logs: readonly Log[]; revisions: readonly Revision[] }) {
-  const [logId, setLogId] = useState(logs[0]!.id);
+  const [chosen, setChosen] = useState<number>();
+  const replayed = (useQuery(replaysQuery()).data ?? []).find((replay) => logs.some(({ id }) => id === replay.logId));
+  const logId = chosen ?? replayed?.logId ?? logs[0]!.id;
   const [before, setBefore] = useState<ReplayPolicy>(revisions[0]!.number);
   const [after, setAfter] = useState<ReplayPolicy>('draft');
   const queryClient = useQueryClient();
@@ -120,7 +123,7 @@ function StartForm({ logs, revisions }: { logs: readonly Log[]; revisions: reado
           label="Log"
           value={logId}
           options={logs.map(({ id, name }) => ({ value: id, text: name }))}
-          onChange={setLogId}
+          onChange={setChosen}
         />
         <Choice label="before" value={before} options={sides} onChange={setBefore} />
         <Choice label="after" value={after} options={sides} onChange={setAfter} />

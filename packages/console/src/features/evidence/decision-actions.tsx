@@ -7,6 +7,7 @@ import { draftQuery, maskingQuery } from '../../api/queries.js';
 import { Button } from '../../components/button.js';
 import { Choice } from '../../components/choice.js';
 import { ErrorNotice } from '../../components/loaded.js';
+import { lastList } from '../../last-list.js';
 import { expectationOf, filtersOf, urlOf } from './next-steps.js';
 import { StopClient } from './stop-client.js';
 
@@ -75,12 +76,14 @@ export function DecisionActions({
   );
 }
 
+/** The list that got entries last is proposed. */
 function AddToList({ client }: { client: string }) {
   const draft = useQuery(draftQuery).data;
   const lists = (draft?.lists ?? []).filter(({ kind }) => kind === 'addresses');
   const [chosen, setChosen] = useState<string>();
   const edit = useEdit();
-  const list = chosen ?? lists[0]?.name;
+  const [latest] = useState(lastList);
+  const list = chosen ?? (lists.find(({ name }) => name === latest) ?? lists[0])?.name;
   if (list === undefined) return null;
   const report = edit.data?.entries[0];
   return (

@@ -59,6 +59,7 @@ export function GateForm({ old, onClose }: { old?: GateStatement; onClose: () =>
               label="Name"
               value={fields.name}
               placeholder="shop"
+              autoFocus
               onChange={(event) => set({ name: event.target.value })}
             />
             <Choice

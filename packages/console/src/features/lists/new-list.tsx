@@ -86,7 +86,13 @@ function NewListForm({
   const error = check.error ?? edit.error;
   return (
     <div className="grid gap-3">
-      <TextField label="Name" value={name} onChange={(event) => setName(event.target.value)} placeholder="couriers" />
+      <TextField
+        label="Name"
+        value={name}
+        onChange={(event) => setName(event.target.value)}
+        placeholder="couriers"
+        autoFocus
+      />
       <Choice
         label="Holds"
         value={kind}

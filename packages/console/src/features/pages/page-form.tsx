@@ -52,6 +52,7 @@ export function PageForm({ old, onClose }: { old?: PageText; onClose: () => void
               required
               value={name}
               placeholder="closed"
+              autoFocus
               onChange={(event) => setName(event.target.value)}
             />
             <div className="flex flex-wrap items-center gap-2 text-sm">
