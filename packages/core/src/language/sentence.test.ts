@@ -83,6 +83,10 @@ describe('a rule', () => {
       'Throttle bytes sent by the client to 500kB a second for everyone together across all gates, 10MB at once, always.',
     ],
     [
+      'throttle 512/s by client burst 1 when always',
+      'Throttle bytes sent to the client to 512 bytes a second for each client, 1 byte at once, always.',
+    ],
+    [
       'block when country = NO during nights until 2026-12-31 if unknown match owner "kari" reason "why"',
       'Block with 403 when the country is NO, during nights, until 2026-12-31 (that day included), also when unknown.',
     ],

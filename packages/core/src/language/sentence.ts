@@ -91,12 +91,17 @@ function describeLimit({ count, windowMs, keys, isAcrossGates, then, holdMs }: L
   return `limit to ${count} ${requests} in ${describeDuration(windowMs)} ${by}${across} and beyond that ${describeStop(then)}${hold},`;
 }
 
+function describeBytes(bytes: number): string {
+  const text = printBytes(bytes);
+  return /\d$/.test(text) ? `${text} byte${bytes === 1 ? '' : 's'}` : text;
+}
+
 function describeThrottle({ bytesPerSecond, direction, keys, isAcrossGates, burstBytes }: ThrottleAction): string {
   const by = keys.length === 0 ? 'for everyone together' : `for each ${joinWords(keys.map(describeKey), 'and')}`;
   const across = isAcrossGates ? ' across all gates' : '';
   const way = direction === 'down' ? 'sent to the client' : 'sent by the client';
-  const burst = burstBytes === bytesPerSecond ? '' : `, ${printBytes(burstBytes)} at once,`;
-  return `throttle bytes ${way} to ${printBytes(bytesPerSecond)} a second ${by}${across}${burst}`;
+  const burst = burstBytes === bytesPerSecond ? '' : `, ${describeBytes(burstBytes)} at once,`;
+  return `throttle bytes ${way} to ${describeBytes(bytesPerSecond)} a second ${by}${across}${burst}`;
 }
 
 function describeKey(key: LimitKey): string {

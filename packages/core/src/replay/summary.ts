@@ -212,6 +212,8 @@ function hideableFields({ condition, action }: Rule): string[] {
     fields.set(printField(field, parameter), field === 'url' || specOf(field as FieldName).isEncrypted === true);
   visitComparisons(condition, add);
   countedFields(action).forEach(add);
+  // It is known of nearly every request, so that the others are what is missing.
+  if (fields.size > 1) fields.delete('client');
   const hideable = [...fields].filter(([, isHideable]) => isHideable);
   return (hideable.length > 0 ? hideable : [...fields]).map(([field]) => field);
 }
