@@ -1,4 +1,6 @@
+import AxeBuilder from '@axe-core/playwright';
 import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
+import { expect } from 'vitest';
 import type { TestService } from './service.js';
 
 const CHROMIUM_FLAGS = [
@@ -43,4 +45,29 @@ export async function openPage(
   );
   await page.goto(`${service.address}${path}`);
   return { page, context, errors };
+}
+
+/** Answers that refuse something, which pages show to the person, and lost connections: no errors of the page. */
+const SHOWN = /40\d|41\d|422|ERR_INTERNET_DISCONNECTED/;
+
+/** Does some work on a page, which must have no errors. */
+export async function onPage(
+  service: TestService,
+  browser: Browser,
+  path: string,
+  work: (page: Page) => Promise<void>,
+): Promise<void> {
+  const { page, context, errors } = await openPage(service, browser, path);
+  await work(page);
+  expect(errors.filter((error) => !SHOWN.test(error))).toEqual([]);
+  await context.close();
+}
+
+/** The same; in the end everyone must be able to use the page. */
+export function onAccessiblePage(...[service, browser, path, work]: Parameters<typeof onPage>): Promise<void> {
+  return onPage(service, browser, path, async (page) => {
+    await work(page);
+    const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze();
+    expect(violations.map(({ id, nodes }) => `${id}: ${nodes.map((node) => node.html).join(' ')}`)).toEqual([]);
+  });
 }

@@ -1,8 +1,7 @@
 /** Answers from logs in the console: limit advice, what was recorded, protected clients, the matrix. */
-import AxeBuilder from '@axe-core/playwright';
 import type { Browser, Page } from 'playwright-core';
 import { afterAll, beforeAll, expect, it } from 'vitest';
-import { launchBrowser, openPage } from './browser.js';
+import { launchBrowser, onAccessiblePage } from './browser.js';
 import { replayOnService, startTestService, type TestService } from './service.js';
 
 const TEXT = `list couriers addresses protected { 198.18.7.1 }
@@ -38,15 +37,8 @@ afterAll(async () => {
   await service.stop();
 });
 
-async function on(path: string, work: (page: Page) => Promise<void>): Promise<void> {
-  const { page, context, errors } = await openPage(service, browser, path);
-  await work(page);
-  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze();
-  expect(violations.map(({ id, nodes }) => `${id}: ${nodes.map((node) => node.html).join(' ')}`)).toEqual([]);
-  // A refusal that is shown to the person is no error of the page.
-  expect(errors.filter((error) => !error.includes('422'))).toEqual([]);
-  await context.close();
-}
+const on = (path: string, work: (page: Page) => Promise<void>): Promise<void> =>
+  onAccessiblePage(service, browser, path, work);
 
 it('a count is chosen over the peaks and written into the rule', async () => {
   await on('/limit-advice?rule=desk%2Flogins', async (page) => {

@@ -2,7 +2,7 @@
 import { readFileSync } from 'node:fs';
 import type { Browser, Page } from 'playwright-core';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
-import { launchBrowser, openPage } from './browser.js';
+import { launchBrowser, onPage } from './browser.js';
 import { logLine } from './fixture.js';
 import { importInto, replayOnService, startTestService, type TestService } from './service.js';
 
@@ -43,12 +43,7 @@ afterAll(async () => {
 });
 beforeEach(() => importInto(service.client, sources));
 
-async function on(path: string, work: (page: Page) => Promise<void>): Promise<void> {
-  const { page, context, errors } = await openPage(service, browser, path);
-  await work(page);
-  expect(errors.filter((error) => !/40\d|41\d|422/.test(error))).toEqual([]);
-  await context.close();
-}
+const on = (path: string, work: (page: Page) => Promise<void>): Promise<void> => onPage(service, browser, path, work);
 const rulesOf = async (fence: string): Promise<string[]> =>
   (await service.client.draft()).fences
     .find(({ name }) => name === fence)!

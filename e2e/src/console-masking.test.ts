@@ -1,8 +1,7 @@
 /** Masking, and what a gate sees of a log, in the console. */
-import AxeBuilder from '@axe-core/playwright';
 import type { Browser, Page } from 'playwright-core';
 import { afterAll, beforeAll, expect, it } from 'vitest';
-import { launchBrowser, openPage } from './browser.js';
+import { launchBrowser, onAccessiblePage } from './browser.js';
 import { replayOnService, startTestService, type TestService } from './service.js';
 
 const TEXT = `gate shop inbound { hosts shop.example fences desk otherwise allow }
@@ -37,15 +36,8 @@ afterAll(async () => {
   await service.stop();
 });
 
-async function on(path: string, work: (page: Page) => Promise<void>): Promise<void> {
-  const { page, context, errors } = await openPage(service, browser, path);
-  await work(page);
-  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze();
-  expect(violations.map(({ id, nodes }) => `${id}: ${nodes.map((node) => node.html).join(' ')}`)).toEqual([]);
-  // An answer that is refused, as it names masked values, is no error of the page.
-  expect(errors.filter((error) => !error.includes('403'))).toEqual([]);
-  await context.close();
-}
+const on = (path: string, work: (page: Page) => Promise<void>): Promise<void> =>
+  onAccessiblePage(service, browser, path, work);
 
 it('the form of a gate shows whom its header makes the client before it is saved', () =>
   on('/gates', async (page) => {

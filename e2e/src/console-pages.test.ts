@@ -1,7 +1,7 @@
 /** The pages around the rules: lists, gates, schedules, expectations, the audit trail, trying. */
 import type { Browser, Page } from 'playwright-core';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
-import { launchBrowser, openPage } from './browser.js';
+import { launchBrowser, onPage } from './browser.js';
 import { FENCES } from './fixture.js';
 import { importInto, importTable, startTestService, type TestService } from './service.js';
 
@@ -39,13 +39,7 @@ afterAll(async () => {
 beforeEach(importText);
 
 /** Opens a page, does something there, and holds that nothing failed on the way. */
-async function on(path: string, work: (page: Page) => Promise<void>): Promise<void> {
-  const { page, context, errors } = await openPage(service, browser, path);
-  await work(page);
-  // A refusal that is shown to the person is no error of the page.
-  expect(errors.filter((error) => !/40\d|41\d|422/.test(error))).toEqual([]);
-  await context.close();
-}
+const on = (path: string, work: (page: Page) => Promise<void>): Promise<void> => onPage(service, browser, path, work);
 
 const textOf = async (kind: string, name: string): Promise<string | undefined> =>
   (await service.client.draftSources()).parts.find((part) => part.kind === kind && part.name === name)?.text;

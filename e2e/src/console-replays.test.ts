@@ -1,7 +1,7 @@
 /** What the console shows of replays and comparisons, and how it brings logs in. */
 import type { Browser, Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { launchBrowser, openPage } from './browser.js';
+import { launchBrowser, onPage } from './browser.js';
 import { importInto, importTable, replayOnService, startTestService, type TestService } from './service.js';
 
 const FENCES = (rule: string): { fenceFiles: { path: string; text: string }[]; namedFiles: [] } => ({
@@ -40,12 +40,7 @@ afterAll(async () => {
   await service.stop();
 });
 
-async function on(path: string, work: (page: Page) => Promise<void>): Promise<void> {
-  const { page, context, errors } = await openPage(service, browser, path);
-  await work(page);
-  expect(errors.filter((error) => !/40\d|41\d|422/.test(error))).toEqual([]);
-  await context.close();
-}
+const on = (path: string, work: (page: Page) => Promise<void>): Promise<void> => onPage(service, browser, path, work);
 
 describe('the console', () => {
   it('imports several files of a given format, and shows them as it reads them', () =>

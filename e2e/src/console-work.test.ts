@@ -3,7 +3,7 @@ import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Browser, Page } from 'playwright-core';
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from 'vitest';
-import { launchBrowser, openPage } from './browser.js';
+import { launchBrowser, onPage } from './browser.js';
 import { FENCES, LOG } from './fixture.js';
 import { importInto, replayOnService, startTestService, type TestService } from './service.js';
 
@@ -18,12 +18,7 @@ beforeEach(async () => {
 });
 afterEach(() => service.stop());
 
-async function on(path: string, work: (page: Page) => Promise<void>): Promise<void> {
-  const { page, context, errors } = await openPage(service, browser, path);
-  await work(page);
-  expect(errors.filter((error) => !/40\d|41\d|422|ERR_INTERNET_DISCONNECTED/.test(error))).toEqual([]);
-  await context.close();
-}
+const on = (path: string, work: (page: Page) => Promise<void>): Promise<void> => onPage(service, browser, path, work);
 const importFences = (text = FENCES) =>
   importInto(service.client, { fenceFiles: [{ path: 'site.fence', text }], namedFiles: [] });
 const rulesOf = async (): Promise<string[]> => (await service.client.draft()).fences[0]!.rules.map(({ name }) => name);

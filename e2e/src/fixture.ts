@@ -1,8 +1,9 @@
 /** A folder with a small log and fences, and a service that the command line is signed in to. */
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
+import { expect } from 'vitest';
 import { jadefence, type Ran } from './jadefence.js';
 import { startTestService, type TestService } from './service.js';
 
@@ -33,12 +34,23 @@ export interface Desk {
   readonly token: string;
   /** Runs the client in the folder, signed in. */
   run(...args: string[]): Promise<Ran>;
+  /** The same of a command that must do well. @returns what it prints */
+  done(...args: string[]): Promise<string>;
+  /** Replaces the draft. */
+  begin(text?: string): Promise<void>;
+  /** The draft as it is exported to a new folder: every file with its text. */
+  exported(name: string): Promise<Record<string, string>>;
   clear(): Promise<void>;
 }
 
 export async function setUpDesk(): Promise<Desk> {
   const folder = mkdtempSync(join(tmpdir(), 'jadefence-'));
   const run = (...args: string[]): Promise<Ran> => jadefence(args, { env: { XDG_CONFIG_HOME: folder }, cwd: folder });
+  const done = async (...args: string[]): Promise<string> => {
+    const { exitCode, stdout, stderr } = await run(...args);
+    expect([args, exitCode, stderr]).toEqual([args, 0, stderr]);
+    return stdout;
+  };
   writeFileSync(join(folder, 'site.fence'), FENCES);
   writeFileSync(join(folder, 'day.log'), LOG);
   writeFileSync(join(folder, 'day.log.gz'), gzipSync(LOG));
@@ -50,6 +62,19 @@ export async function setUpDesk(): Promise<Desk> {
     service,
     token,
     run,
+    done,
+    async begin(text = FENCES) {
+      writeFileSync(join(folder, 'site.fence'), text);
+      await done('fence', 'import', 'site.fence', '--yes');
+    },
+    async exported(name) {
+      await done('fence', 'export', name);
+      const entries = readdirSync(join(folder, name), { recursive: true, withFileTypes: true });
+      const files = entries.filter((entry) => entry.isFile());
+      return Object.fromEntries(
+        files.map((entry) => [entry.name, readFileSync(join(entry.parentPath, entry.name), 'utf8')]),
+      );
+    },
     async clear() {
       await service.stop();
       rmSync(folder, { recursive: true, force: true });

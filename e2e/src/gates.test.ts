@@ -1,5 +1,5 @@
 /** Gates through the command line. */
-import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { setUpDesk, type Desk } from './fixture.js';
@@ -10,32 +10,12 @@ beforeAll(async () => {
 });
 afterAll(() => desk.clear());
 
-/** Runs a command that must do well. */
-async function done(...args: string[]): Promise<string> {
-  const { exitCode, stdout, stderr } = await desk.run(...args);
-  expect([args, exitCode, stderr]).toEqual([args, 0, stderr]);
-  return stdout;
-}
-
-async function begin(text: string): Promise<void> {
-  writeFileSync(join(desk.folder, 'site.fence'), text);
-  await done('fence', 'import', 'site.fence', '--yes');
-}
-
-/** The draft as it is exported: every file with its text. */
-async function exported(name: string): Promise<Record<string, string>> {
-  await done('fence', 'export', name);
-  const folder = join(desk.folder, name);
-  const files = readdirSync(folder, { recursive: true, withFileTypes: true }).filter((entry) => entry.isFile());
-  return Object.fromEntries(
-    files.map((entry) => [entry.name, readFileSync(join(entry.parentPath, entry.name), 'utf8')]),
-  );
-}
+const done = (...args: string[]): Promise<string> => desk.done(...args);
 
 describe('a gate', () => {
   it('built by the command line comes out as the same gate that is written in a file', async () => {
     const rest = 'list proxies addresses { 203.0.113.0/26 } fence house enforce { } fence desk enforce { }';
-    await begin(rest);
+    await desk.begin(rest);
     await done(
       ...['gate', 'create', 'shop', '--hosts', 'shop.example', '=www.example', '--fences', 'desk'],
       ...['--header', 'X-Forwarded-For', '--trusting', 'proxies', '--otherwise', 'block 451'],
@@ -49,8 +29,8 @@ describe('a gate', () => {
     await done('gate', 'attach', 'shop', 'house', '--top');
     await done('gate', 'set', 'shop', '--paths', 'fold-case', '--otherwise', 'allow');
     await done('fence', 'attach', 'house', 'guests', '--hosts', '*.example');
-    const byCommand = await exported('gates-by-command');
-    await begin(`${rest}
+    const byCommand = await desk.exported('gates-by-command');
+    await desk.begin(`${rest}
 gate shop inbound {
   hosts shop.example, =www.example
   client from header x-forwarded-for trusting proxies
@@ -64,7 +44,7 @@ gate guests outbound {
   fences house
   otherwise allow
 }`);
-    expect(await exported('gates-by-file')).toEqual(byCommand);
+    expect(await desk.exported('gates-by-file')).toEqual(byCommand);
     const shown = await done('gate', 'show', 'shop');
     expect(shown).toContain('client from header x-forwarded-for trusting proxies');
     await done('gate', 'set', 'shop', '--no-header', '--no-paths');
@@ -107,7 +87,7 @@ const PROXIED = Array.from({ length: 40 }, (_, index) =>
 
 describe('a gate on a log', () => {
   it('shows whom its header makes the client, and what encryption hides, before it is set so', async () => {
-    await begin(`list proxies addresses { 203.0.113.0/26 }
+    await desk.begin(`list proxies addresses { 203.0.113.0/26 }
 # Guests
 gate guests outbound { clients 198.18.48.0/22 fences house otherwise allow }
 # The shop
@@ -130,7 +110,7 @@ fence house enforce { rule paths block when path under /a }
     expect(await done('gate', 'preview', 'guests', '1', '--inspection', 'otherwise inspect')).toContain(
       'of which 0 are',
     );
-    expect(await exported('after-preview')).not.toMatchObject({
+    expect(await desk.exported('after-preview')).not.toMatchObject({
       'gates.fence': expect.stringContaining('inspect') as string,
     });
   });
@@ -148,7 +128,7 @@ fence house enforce { rule paths block when path under /a }
 
 describe('a page', () => {
   it('is set from a file, listed with its rules, previewed with escaped values, and deleted', async () => {
-    await begin('fence desk enforce { rule shut block when always }');
+    await desk.begin('fence desk enforce { rule shut block when always }');
     writeFileSync(
       join(desk.folder, 'closed.html'),
       '<!doctype html><title>Closed</title><h1>{{host}} is closed: {{reason}}</h1>',

@@ -28,11 +28,7 @@ beforeAll(async () => {
 });
 afterAll(() => desk.clear());
 
-async function done(...args: string[]): Promise<string> {
-  const { exitCode, stdout, stderr } = await desk.run(...args);
-  expect([args, exitCode, stderr]).toEqual([args, 0, stderr]);
-  return stdout;
-}
+const done = (...args: string[]): Promise<string> => desk.done(...args);
 const codeOf = (promise: Promise<unknown>): Promise<string | undefined> =>
   promise.then(
     () => undefined,

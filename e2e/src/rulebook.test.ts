@@ -1,5 +1,5 @@
 /** Everything people do with rules between writing and publishing, through the command line and the service. */
-import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { ServiceClient, type ServiceError } from '@jadefence/contract';
 import type { Edit } from '@jadefence/core/edit';
@@ -23,27 +23,7 @@ async function openNewDesk(): Promise<void> {
 beforeAll(openDesk);
 afterAll(() => desk.clear());
 
-/** Runs a command that must do well. */
-async function done(...args: string[]): Promise<string> {
-  const { exitCode, stdout, stderr } = await desk.run(...args);
-  expect([args, exitCode, stderr]).toEqual([args, 0, stderr]);
-  return stdout;
-}
-
-async function begin(text = FENCES): Promise<void> {
-  writeFileSync(join(desk.folder, 'site.fence'), text);
-  await done('fence', 'import', 'site.fence', '--yes');
-}
-
-/** The draft as it is exported: every file with its text. */
-async function exported(name: string): Promise<Record<string, string>> {
-  await done('fence', 'export', name);
-  const folder = join(desk.folder, name);
-  const files = readdirSync(folder, { recursive: true, withFileTypes: true }).filter((entry) => entry.isFile());
-  return Object.fromEntries(
-    files.map((entry) => [entry.name, readFileSync(join(entry.parentPath, entry.name), 'utf8')]),
-  );
-}
+const done = (...args: string[]): Promise<string> => desk.done(...args);
 
 async function refusal(
   promise: Promise<unknown>,
@@ -58,25 +38,25 @@ const edit = async (...edits: Edit[]) => client.edit(edits, (await client.draft(
 
 describe('a fence', () => {
   it('built by the command line comes out as the same fence that is written in a file', async () => {
-    await begin('gate shop inbound { hosts shop.example otherwise allow }');
+    await desk.begin('gate shop inbound { hosts shop.example otherwise allow }');
     await done('list', 'create', 'team', 'addresses');
     await done('list', 'add', 'team', '198.18.4.0/24');
     await done('draft', 'put', 'fence desk enforce "Desk" { }');
     await done('rule', 'add', 'desk', 'rule login block when path under /login and not tag = staff');
     await done('rule', 'add', 'desk', 'rule staff tag staff when client in team', '--above', 'login');
     await done('gate', 'attach', 'shop', 'desk');
-    const byCommand = await exported('by-command');
-    await begin(
+    const byCommand = await desk.exported('by-command');
+    await desk.begin(
       'gate shop inbound { hosts shop.example fences desk otherwise allow }\nlist team addresses { 198.18.4.0/24 }\nfence desk enforce "Desk" { rule staff tag staff when client in team rule login block when path under /login and not tag = staff }',
     );
-    expect(await exported('by-file')).toEqual(byCommand);
+    expect(await desk.exported('by-file')).toEqual(byCommand);
     expect((await desk.run('fence', 'import', 'by-command', '--yes')).stdout).toContain('The draft is so already.');
   });
 });
 
 describe('two who write at once', () => {
   it('keep each their own rule, and the later of two on one rule gets its current state', async () => {
-    await begin();
+    await desk.begin();
     const { version } = await client.draft();
     const set = (rule: string, state: 'trial' | 'off') =>
       client.edit([{ kind: 'set-rule', fence: 'desk', rule, state }], version);
@@ -109,7 +89,7 @@ describe('publishing', () => {
   beforeEach(openNewDesk);
 
   it('makes numbered revisions, in part if the part is independent, and restores an older one at once', async () => {
-    await begin();
+    await desk.begin();
     expect(await done('publish', '--note', 'first')).toBe('Published revision 1.\n');
     expect((await desk.run('publish', '--note', 'again')).stderr).toContain('Nothing differs from revision 1.');
     await done('draft', 'put', 'schedule nights { mon-fri 22:00-06:00 }');
@@ -153,7 +133,7 @@ describe('publishing', () => {
   it('judges by what is published unless the draft is requested', async () => {
     const url = 'https://shop.example/login';
     const input = { client: '203.0.113.9', url, at: '2026-10-12T10:00:00Z' };
-    await begin();
+    await desk.begin();
     await done('publish', '--note', 'first');
     await done('draft', 'put', 'schedule nights { mon-fri 22:00-06:00 }');
     await done('rule', 'replace', 'desk/login', 'rule login block 451 when path under /login during nights');
@@ -169,7 +149,7 @@ describe('publishing', () => {
   });
 
   it('runs the expectations, and reports which are not met; forcing it is recorded', async () => {
-    await begin(`${FENCES}expect allowed from 203.0.113.9 to https://shop.example/login\n`);
+    await desk.begin(`${FENCES}expect allowed from 203.0.113.9 to https://shop.example/login\n`);
     const ran = await desk.run('expect');
     expect([ran.exitCode, ran.stdout]).toEqual([
       1,
@@ -209,7 +189,7 @@ describe('bad input', () => {
     ['no place', ['rule', 'move', 'desk/login'], 'Expected one of --top, --bottom, --above NAME, --below NAME.'],
     ['a revision that is not there', ['revision', 'restore', '99'], 'There is no revision 99.'],
   ])('%s is refused with a clear message, and nothing is lost', async (_, args, message) => {
-    await begin();
+    await desk.begin();
     const { snapshot } = await client.draft();
     const { exitCode, stderr } = await desk.run(...args);
     expect([exitCode, stderr]).toEqual([2, expect.stringContaining(message)]);
@@ -217,7 +197,7 @@ describe('bad input', () => {
   });
 
   it('publishing with a name that is not known is refused', async () => {
-    await begin();
+    await desk.begin();
     await edit({
       kind: 'add-rule',
       fence: 'desk',
@@ -231,7 +211,7 @@ describe('bad input', () => {
 
 describe('a list', () => {
   it('answers what is in it, through what, and with an exit code', async () => {
-    await begin(`${FENCES}list all addresses { team, 198.18.9.0/24 except 198.18.4.7 }`);
+    await desk.begin(`${FENCES}list all addresses { team, 198.18.9.0/24 except 198.18.4.7 }`);
     expect(await done('list', 'lookup', 'all', '198.18.4.1')).toBe(
       '198.18.4.1 is in all through team, as 198.18.4.0/24.\n',
     );
@@ -246,7 +226,7 @@ describe('a list', () => {
 
 describe('a manipulated audit trail', () => {
   it('is reported, and the command exits with 1', async () => {
-    await begin();
+    await desk.begin();
     const database = new pg.Client({ connectionString: desk.service.databaseUrl });
     await database.connect();
     const { rows } = await database.query<{ id: string; detail: object }>(
@@ -265,7 +245,7 @@ describe('a manipulated audit trail', () => {
 
 describe('the audit trail', () => {
   it('has every write with what was before and after, and fits together', async () => {
-    await begin();
+    await desk.begin();
     await done('rule', 'off', 'desk/login');
     const page = await client.audit({ offset: 0, limit: 5 });
     expect(page.isIntact).toBe(true);
@@ -294,7 +274,7 @@ describe('a stored log that is out of order', () => {
       'rule login block when path under /login and not tag = staff',
       'rule pace limit 3 per 1m by client for 2m when path under /login\n  rule ask warn for 30s when path under /ask',
     );
-    await begin(fences);
+    await desk.begin(fences);
     // Two runs of lines, as of two rotated files in the wrong order, longer than a chunk together.
     const line = (second: number, index: number): string => {
       const time = new Date(Date.UTC(2026, 9, 12, 10, 0, second)).toISOString();
@@ -347,7 +327,7 @@ describe('how many requests a rule matches', () => {
   };
 
   it('is counted exactly over a log, and an error is placed in the rule', async () => {
-    await begin();
+    await desk.begin();
     const { id } = await client.importLog({ name: 'day' }, new Uint8Array(readFileSync(join(desk.folder, 'day.log'))));
     const count = (text: string) => countsOf(id, { text, fence: 'desk' });
     expect(await count('rule x block when path under /login')).toEqual({ matching: 4, unknown: 0, requests: 12 });

@@ -10,6 +10,11 @@ export type Output = (typeof OUTPUTS)[number];
 /** What a command that answers one thing, not rows, can print. */
 export type OneOutput = Extract<Output, 'table' | 'json'>;
 
+/** What commands that write one record are given. */
+export interface OutputOption {
+  readonly output: OneOutput;
+}
+
 function oneOf<O extends Output>(outputs: readonly O[], text: string): O {
   const output = outputs.find((candidate) => candidate === text);
   if (!output) throw new InvalidArgumentError(`Expected one of ${outputs.join(', ')}.`);

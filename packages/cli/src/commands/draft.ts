@@ -3,16 +3,12 @@ import { STATEMENTS, type StatementKind } from '@jadefence/core/language';
 import { Argument, type Command } from 'commander';
 import { editDraft, printEdit, textOrInput } from '../edit-draft.js';
 import { Failure } from '../cli-error.js';
-import { RECORD_FORMATS, printRecord, type OneOutput, type Streams } from '../output.js';
+import { RECORD_FORMATS, printRecord, type OneOutput, type Streams, type OutputOption } from '../output.js';
 import { confirm } from '../prompts.js';
 import { renderChanges } from '../render/changes.js';
 import { countRequests, renderMeaning } from '../render/meaning.js';
 import { countOf } from '../render/text.js';
 import { connect } from '../service.js';
-
-interface OutputOption {
-  readonly output: OneOutput;
-}
 
 /** What concerns the draft as a whole, and statements of any kind. */
 export function addDraft(draft: Command, streams: Streams): void {

@@ -10,17 +10,13 @@ import {
   RECORD_FORMATS,
   TABLE_FORMATS,
   writeRows,
-  type OneOutput,
+  type OutputOption,
   type Output,
   type Streams,
 } from '../output.js';
 import { describeDiagnostics } from '../render/diagnostics.js';
 import { connect } from '../service.js';
 import { positionOf, withPosition, type PositionOptions } from './rule.js';
-
-interface OutputOption {
-  readonly output: OneOutput;
-}
 
 /** What a gate can have; what is not given stays as it is. */
 export interface GateOptions extends OutputOption {

@@ -14,13 +14,10 @@ import {
   type Output,
   type Streams,
   parseName,
+  type OutputOption,
 } from '../output.js';
 import { formatCount, formatMinute } from '../render/text.js';
 import { connect } from '../service.js';
-
-interface OutputOption {
-  readonly output: OneOutput;
-}
 
 export function addList(list: Command, streams: Streams): void {
   list

@@ -1,6 +1,5 @@
 import { readFile, writeFile } from 'node:fs/promises';
-import type { DraftSources } from '@jadefence/contract';
-import { findUses } from '@jadefence/core/edit';
+import { findUses, listPages } from '@jadefence/core/edit';
 import {
   checkPage,
   DEFAULT_PAGES,
@@ -18,21 +17,11 @@ import {
   RECORD_FORMATS,
   TABLE_FORMATS,
   writeRows,
-  type OneOutput,
+  type OutputOption,
   type Output,
   type Streams,
 } from '../output.js';
 import { connect } from '../service.js';
-
-interface OutputOption {
-  readonly output: OneOutput;
-}
-
-interface PageFile {
-  readonly name: string;
-  readonly path: string;
-  readonly text: string;
-}
 
 export function addPage(page: Command, streams: Streams): void {
   page
@@ -42,7 +31,7 @@ export function addPage(page: Command, streams: Streams): void {
     .addHelpText('after', '\nExamples:\n  jadefence page list')
     .action(async ({ output }: { output: Output }) => {
       const sources = await (await connect(streams)).draftSources();
-      const pages = pagesOf(sources).map(({ name, path, text }) => ({
+      const pages = listPages(sources).map(({ name, path, text }) => ({
         name,
         path,
         bytes: Buffer.byteLength(text),
@@ -68,7 +57,7 @@ export function addPage(page: Command, streams: Streams): void {
     .addHelpText('after', '\nExamples:\n  jadefence page set closed closed.html')
     .action(async (name: string, file: string, { output }: OutputOption) => {
       const text = await readPage(file);
-      const old = pagesOf(await (await connect(streams)).draftSources()).find((item) => item.name === name);
+      const old = listPages(await (await connect(streams)).draftSources()).find((item) => item.name === name);
       const path = old?.path ?? `pages/${name}.html`;
       const statement = { kind: 'put', text: `page ${name} "${path}"`, part: 'page' } as const;
       await editDraft([{ kind: 'put-file', path, text }, ...(old ? [] : [statement])], output, streams);
@@ -134,7 +123,7 @@ interface PreviewOptions {
 async function textOf(name: string, streams: Streams): Promise<string> {
   // A built-in page needs no service.
   if ((DEFAULT_PAGES as readonly string[]).includes(name)) return defaultPageText(name as DefaultPage);
-  const pages = pagesOf(await (await connect(streams)).draftSources());
+  const pages = listPages(await (await connect(streams)).draftSources());
   const found = pages.find((item) => item.name === name);
   if (found) return found.text;
   throw new Failure(
@@ -153,13 +142,4 @@ async function readPage(path: string): Promise<string> {
   if (problems.length === 0) return text;
   const lines = problems.map(({ line, message }) => `${path}:${line}: ${message}`);
   throw new Failure(lines.join('\n'), EXIT.wrongInput, problems[0]!.hint);
-}
-
-function pagesOf({ parts, namedFiles }: DraftSources): PageFile[] {
-  return parts
-    .filter(({ kind }) => kind === 'page')
-    .map(({ name, text }) => {
-      const path = /"([^"]+)"\s*$/.exec(text.trim())?.[1] ?? '';
-      return { name, path, text: namedFiles.find((file) => file.path === path)?.text ?? '' };
-    });
 }

@@ -13,16 +13,13 @@ import {
   type OneOutput,
   type Output,
   type Streams,
+  type OutputOption,
 } from '../output.js';
 import { renderChanges } from '../render/changes.js';
 import { countRequests, renderMeaning } from '../render/meaning.js';
 import { connect } from '../service.js';
 import { confirm } from '../prompts.js';
 import { countOf, formatCount, formatMinute, formatTime } from '../render/text.js';
-
-interface OutputOption {
-  readonly output: OneOutput;
-}
 
 const SHOWN_WARNINGS = 5;
 /** Printed by everything that publishes, until something enforces what is published. */

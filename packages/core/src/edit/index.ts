@@ -7,6 +7,7 @@ export {
   summarizeChange,
 } from './describe-change.js';
 export { applyEdits, type Edit, EDIT_KINDS, freeName, type Position, type RuleSettings } from './edit.js';
+export { listPages, type PageFile } from './page-files.js';
 export { fieldsOf, type GateFields, NEW_GATE, readGate, writeGate } from './gate-text.js';
 export {
   type EntryReport,

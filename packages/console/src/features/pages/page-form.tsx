@@ -1,3 +1,4 @@
+import type { PageFile } from '@jadefence/core/edit';
 import { checkPage, DEFAULT_PAGES, defaultPageText, PLACEHOLDERS } from '@jadefence/core/pages';
 import { DialogPanel, DialogTitle } from '@headlessui/react';
 import { useState, type FormEvent } from 'react';
@@ -10,17 +11,9 @@ import { useUnsaved } from '../../components/unsaved.js';
 import { BUILT_IN_TEXTS } from './built-in.js';
 import { PagePreview } from './page-preview.js';
 
-/** A page and the file that it is kept in. */
-export interface PageText {
-  readonly name: string;
-  readonly path: string;
-  /** HTML. */
-  readonly text: string;
-}
-
 const FIRST_TEXT = defaultPageText('block');
 /** Creates a page, or edits one, with a preview. */
-export function PageForm({ old, onClose }: { old?: PageText; onClose: () => void }) {
+export function PageForm({ old, onClose }: { old?: PageFile; onClose: () => void }) {
   const [name, setName] = useState(old?.name ?? '');
   const [text, setText] = useState(old?.text ?? FIRST_TEXT);
   const problems = checkPage(text);

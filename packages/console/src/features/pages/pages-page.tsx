@@ -2,7 +2,7 @@ import { PlusIcon } from '@heroicons/react/20/solid';
 import { useQuery } from '@tanstack/react-query';
 import type { DraftSources } from '@jadefence/contract';
 import { DEFAULT_PAGES, defaultPageText, type DefaultPage } from '@jadefence/core/pages';
-import { findUses } from '@jadefence/core/edit';
+import { findUses, listPages, type PageFile } from '@jadefence/core/edit';
 import { useState } from 'react';
 import { useEdit } from '../../api/edit.js';
 import { draftSourcesQuery } from '../../api/queries.js';
@@ -10,7 +10,7 @@ import { Choice } from '../../components/choice.js';
 import { Button } from '../../components/button.js';
 import { Card, EmptyState, PageHeading } from '../../components/layout.js';
 import { ErrorNotice, Loaded } from '../../components/loaded.js';
-import { PageForm, type PageText } from './page-form.js';
+import { PageForm } from './page-form.js';
 import { BUILT_IN_TEXTS } from './built-in.js';
 import { PagePreview } from './page-preview.js';
 
@@ -18,7 +18,7 @@ import { PagePreview } from './page-preview.js';
 export function PagesPage() {
   const sources = useQuery(draftSourcesQuery);
   const edit = useEdit();
-  const [edited, setEdited] = useState<{ readonly old?: PageText }>();
+  const [edited, setEdited] = useState<{ readonly old?: PageFile }>();
   return (
     <>
       <PageHeading
@@ -36,7 +36,7 @@ export function PagesPage() {
       {edit.error && <ErrorNotice error={edit.error} />}
       <Loaded query={sources}>
         {(data) => {
-          const pages = pagesOf(data);
+          const pages = listPages(data);
           if (pages.length === 0)
             return (
               <EmptyState title="No pages yet">Create one with the button above, then choose it in a rule.</EmptyState>
@@ -94,15 +94,6 @@ function BuiltInPages() {
       <PagePreview name={shown} text={defaultPageText(shown)} />
     </Card>
   );
-}
-
-function pagesOf({ parts, namedFiles }: DraftSources): PageText[] {
-  return parts
-    .filter(({ kind }) => kind === 'page')
-    .map(({ name, text }) => {
-      const path = /"([^"]+)"\s*$/.exec(text.trim())?.[1] ?? '';
-      return { name, path, text: namedFiles.find((file) => file.path === path)?.text ?? '' };
-    });
 }
 
 function usesText({ parts }: DraftSources, name: string): string {
