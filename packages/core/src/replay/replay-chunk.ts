@@ -141,7 +141,7 @@ export class ChunkReplay {
   ): void {
     for (let row = start; row < end; row += 1) {
       codes[row] = this.#matcher.judgeRow(chunk, row, times[row]!, this.table);
-      for (const waitMs of this.#matcher.waitsMs) waitsMs.push(waitMs);
+      this.#addWaits(waitsMs);
     }
   }
 
@@ -160,7 +160,13 @@ export class ChunkReplay {
       const row = rowOf[index]!;
       atUnixMs[index] = times[chunk]![row]!;
       codes[index] = this.#matcher.judgeRow(benches[chunk]!, row, atUnixMs[index]!, this.table);
-      for (const waitMs of this.#matcher.waitsMs) waitsMs.push(waitMs);
+      this.#addWaits(waitsMs);
     }
+  }
+
+  /** Most rows have none, and are many. */
+  #addWaits(waitsMs: number[]): void {
+    const { waitsMs: added } = this.#matcher;
+    for (let at = 0; at < added.length; at += 1) waitsMs.push(added[at]!);
   }
 }

@@ -121,7 +121,7 @@ export class Matcher {
   /** Judges one request by itself. */
   judge({ attributes, atUnixMs, isTimeUnknown }: Request): Ruling {
     this.evictIfFull();
-    this.waitsMs.length = 0;
+    if (this.waitsMs.length > 0) this.waitsMs.length = 0;
     const reader = new RequestReader(this.program, attributes);
     const stage = this.program.stageOf(reader);
     if (stage === NO_STAGE) return UNCOVERED;
@@ -175,7 +175,7 @@ export class Matcher {
     encoder: RulingEncoder,
   ): number {
     const stage = stages[row]!;
-    this.waitsMs.length = 0;
+    if (this.waitsMs.length > 0) this.waitsMs.length = 0;
     if (stage === NO_STAGE) return encoder.codeFor(UNCOVERED);
     const state = this.#stages[stage >> 1]!;
     reader.row = row;
