@@ -65,7 +65,7 @@ describe('npm run demo', () => {
     expect([second.exitCode, /Importing|Replaying|Making up/.test(second.output)]).toEqual([0, false]);
     const passwordOf = ({ output }: Ended): string | undefined => /password (\S+)/.exec(output)?.[1];
     expect(passwordOf(second)).toBe(passwordOf(first));
-  }, 120_000);
+  }, 240_000);
 
   it('reports the fix if its sign-in does not fit its database', async () => {
     const signIn = join(ROOT, `.jadefence/${NAME}/sign-in`);

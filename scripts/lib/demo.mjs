@@ -117,14 +117,22 @@ async function load(address, signIn) {
     );
   if (!names.includes(EDGE_LOG_NAME))
     await step('Importing the edge log', () => jadefence('log', 'import', EDGE_LOG, '--name', EDGE_LOG_NAME));
-  const isReplayed = (await client.replays()).some((replay) => replay.state === 'done');
-  if (!isReplayed) {
-    await step('Replaying the edge log with the mistakes and without', async () => {
-      await jadefence('replay', 'start', EDGE_LOG_NAME, '--against', '1');
-      await jadefence('replay', 'start', EDGE_LOG_NAME);
-    });
-    await step('Replaying the outbound log', () => jadefence('replay', 'start', OUTBOUND_LOG_NAME));
-    await step('Replaying the inbound log', () => jadefence('replay', 'start', LOG_NAME));
+  if (!(await client.replays()).some((replay) => replay.state === 'done'))
+    await step('Replaying the logs', () => replayAll(client));
+}
+
+/** The edge log by both revisions, so that what the mistakes of the first did can be looked at; the inbound log last. */
+async function replayAll(client) {
+  const logs = new Map((await client.logs()).map(({ name, id }) => [name, id]));
+  const replays = [
+    [EDGE_LOG_NAME, 1],
+    [EDGE_LOG_NAME, 2],
+    [OUTBOUND_LOG_NAME, 2],
+    [LOG_NAME, 2],
+  ];
+  for (const [name, against] of replays) {
+    const { id } = await client.startReplay({ logId: logs.get(name), against });
+    await client.followReplay(id, () => undefined);
   }
 }
 
