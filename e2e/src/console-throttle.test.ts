@@ -49,10 +49,7 @@ it('a replay shows what they delay, and leads to it', () =>
     await page.getByRole('button', { name: 'delays 10' }).first().click();
     await page.getByText('1 to 10 of 10').waitFor();
     expect(new URL(page.url()).searchParams.get('where')).toBe('throttled = desk/downloads');
-    await page
-      .getByRole('button', { name: /^Explain line/ })
-      .last()
-      .click();
+    await page.getByRole('button', { name: 'Explain line 20', exact: true }).click();
     await page.getByText('5,000 bytes would have waited 40,000 ms.').waitFor();
   }));
 

@@ -109,6 +109,7 @@ function Rule({ step }: { step: RuleStep }) {
           {through && ` (${through})`}
         </p>
       ))}
+      {step.memory && <p className="text-muted">{step.memory}</p>}
     </li>
   );
 }
