@@ -64,17 +64,7 @@ function NewListForm({
   const isDirty = !edit.isSuccess && (name !== '' || entries.trim() !== '');
   // Before the next key: an Escape right after the last letter has to find it.
   useLayoutEffect(() => onDirty(isDirty), [isDirty, onDirty]);
-  const edits: Edit[] = [
-    {
-      kind: 'put',
-      text: `list ${name} ${kind} ${dataset ? `from dataset ${from}` : '{ }'}`,
-      part: 'list',
-      isNew: true,
-    },
-    ...(!dataset && entries.trim() !== ''
-      ? [{ kind: 'edit-list' as const, list: name, add: linesOf(entries), remove: [] }]
-      : []),
-  ];
+  const edits = editsOf({ name, kind, entries, dataset: dataset && from });
   // Nothing is created while an entry is wrong, so that nothing of what was written is lost.
   const check = useMutation({
     mutationFn: () => service.previewEdits(edits),
@@ -140,4 +130,24 @@ function EntriesField({ entries, onChange }: { entries: string; onChange: (entri
       />
     </label>
   );
+}
+
+/** @param entries one a line; none where the list takes those of a dataset */
+function editsOf({
+  name,
+  kind,
+  entries,
+  dataset,
+}: {
+  name: string;
+  kind: ListKind;
+  entries: string;
+  dataset: string | undefined;
+}): Edit[] {
+  const text = `list ${name} ${kind} ${dataset === undefined ? '{ }' : `from dataset ${dataset}`}`;
+  const isFilled = dataset === undefined && entries.trim() !== '';
+  return [
+    { kind: 'put', text, part: 'list', isNew: true },
+    ...(isFilled ? [{ kind: 'edit-list' as const, list: name, add: linesOf(entries), remove: [] }] : []),
+  ];
 }
